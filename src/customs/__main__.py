@@ -1,0 +1,5 @@
+"""`python -m customs`."""
+
+from customs.cli import main
+
+main()

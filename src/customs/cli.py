@@ -1,0 +1,218 @@
+"""The command line."""
+
+from __future__ import annotations
+
+import json
+import sys
+from pathlib import Path
+from typing import Annotated, Any
+
+import typer
+from rich.console import Console
+from rich.progress import Progress, SpinnerColumn, TextColumn
+from rich.table import Table
+
+from customs.errors import CustomsError
+from customs.intake.scan import model_files
+from customs.landing.land import land as land_package
+from customs.landing.land import packages
+from customs.ledger.ledger import Ledger, effective
+from customs.route.step import steps as all_steps
+from customs.work.asset import Request, Result
+from customs.work.batch import run_all
+from customs.work.lookup import all_sheets, find_origin, find_sheet
+
+app = typer.Typer(add_completion=False, no_args_is_help=False, rich_markup_mode=None, help="Port game assets.")
+console, errors = Console(), Console(stderr=True)
+MARKS = {"cleared": "✓", "query": "?", "held": "■"}
+USAGE = 2
+
+Input = Annotated[list[Path], typer.Argument(help="model files or folders of them")]
+To = Annotated[str, typer.Option("--to", help="destination sheet: an id, or a TOML file")]
+From = Annotated[str | None, typer.Option("--from", help="origin: an id, or a TOML file")]
+AsJson = Annotated[bool, typer.Option("--json", help="machine-readable output")]
+
+
+def _usage(problem: CustomsError | str) -> typer.Exit:
+    errors.print(f"customs: {problem}", highlight=False, markup=False)
+    return typer.Exit(USAGE)
+
+
+@app.callback(invoke_without_command=True)
+def start(context: typer.Context) -> None:
+    """Without a command: open the window."""
+    if context.invoked_subcommand is None:
+        _window([])
+
+
+def _window(arguments: list[str]) -> None:
+    try:
+        from customs_desktop.start import main as desktop
+    except ImportError as problem:
+        raise _usage(f"the window cannot be opened: {problem}") from None
+    raise typer.Exit(desktop(arguments))
+
+
+@app.command()
+def demo(shot: Annotated[Path | None, typer.Option(help="save a picture of the window and exit")] = None) -> None:
+    """Open the window with the demo shipment."""
+    _window(["--demo", *(["--shot", str(shot)] if shot else [])])
+
+
+@app.command()
+def shots(folder: Annotated[Path, typer.Argument()] = Path("docs/screenshots")) -> None:
+    """Remake the pictures of the documentation from the demo shipment."""
+    _window(["--shots", str(folder)])
+
+
+@app.command()
+def sheets(as_json: AsJson = False) -> None:
+    """List the destination sheets."""
+    known = all_sheets()
+    if as_json:
+        print(json.dumps({k: s.model_dump(mode="json") for k, s in known.items()}, indent=1))
+        return
+    table = Table("id", "title", "ticket", "format", box=None)
+    for k, s in known.items():
+        table.add_row(k, s.title, s.ticket(), s.model.format)
+    console.print(table)
+
+
+@app.command()
+def steps() -> None:
+    """List the steps with their settings."""
+    for step in all_steps().values():
+        console.print(f"{step.id}  [{step.desk}]  {step.about}", markup=False, highlight=False)
+        for name, field in step.settings.model_fields.items():
+            default = "" if field.is_required() else f" = {field.default!r}"
+            console.print(f"    {name}{default}  {field.description or ''}", markup=False, highlight=False)
+
+
+def _requests(
+    inputs: list[Path], to: str, origin: str | None, settings: list[str], out: Path | None, force: bool
+) -> list[Request]:
+    try:
+        sheet, start_at = find_sheet(to), find_origin(origin)
+    except CustomsError as problem:
+        raise _usage(problem) from None
+    missing = [p for p in inputs if not p.exists()]
+    if missing:
+        raise _usage(f"{missing[0]}: there is no such file or folder")
+    entries = model_files(inputs)
+    if not entries:
+        raise _usage("no model files there")
+    return [Request(e.path, e.root, sheet, start_at, tuple(settings), out, force) for e in entries]
+
+
+def _run(requests: list[Request], quiet: bool) -> list[Result]:
+    results: list[Result | None] = [None] * len(requests)
+    columns = (SpinnerColumn(), TextColumn("{task.completed}/{task.total}"), TextColumn("{task.description}"))
+    with Progress(*columns, console=errors, transient=True, disable=quiet) as progress:
+        task = progress.add_task("reading", total=len(requests))
+        for i, result in run_all(requests):
+            results[i] = result
+            progress.update(task, advance=1, description=result.path.name)
+    return [r for r in results if r is not None]
+
+
+def _exit_code(codes: list[int]) -> int:
+    """The worst of several: unreadable (3) over held (1) over cleared (0)."""
+    return max(codes, default=0)
+
+
+def _show_ledger(ledger: Ledger) -> None:
+    table = Table("", "requirement", "subject", "received", "required", "delivering", "remedy or note", box=None)
+    for row in ledger.rows:
+        fix = row.remedy.label if row.remedy else row.note if effective(row) != "cleared" else row.done_at
+        table.add_row(MARKS[effective(row)], row.title, row.subject_name, row.received, row.required, row.delivering, fix)
+    console.print(table)
+
+
+def _say(result: Result) -> None:
+    counts = " ".join(f"{result.ledger.count(v)} {v}" for v in ("cleared", "query", "held"))  # type: ignore[arg-type]
+    where = f" → {result.folder}" if result.folder else ""
+    console.print(f"{MARKS[result.ledger.verdict]} {result.path.name}: {counts}{where}", markup=False, highlight=False)
+    if result.error:
+        errors.print(f"  {result.error}", markup=False, highlight=False)
+    elif result.ledger.verdict == "held":
+        for row in result.ledger.open():
+            if row.verdict == "held":
+                text = f"  held: {row.title} {row.subject_name} {row.delivering}, required {row.required}. {row.note}"
+                console.print(text, markup=False, highlight=False)
+
+
+@app.command()
+def check(inputs: Input, to: To, from_: From = None, set_: Annotated[list[str] | None, typer.Option("--set")] = None,
+          as_json: AsJson = False) -> None:  # fmt: skip
+    """The ledger of assets against a sheet. Exit 0 cleared or queries only, 1 held, 2 usage, 3 unreadable."""
+    results = _run(_requests(inputs, to, from_, set_ or [], None, False), as_json)
+    if as_json:
+        _print_json([r.as_dict() for r in results])
+    else:
+        for result in results:
+            _say(result)
+            if not (result.error and result.route is None):
+                _show_ledger(result.ledger)
+    raise typer.Exit(_exit_code([r.code for r in results]))
+
+
+@app.command()
+def port(
+    inputs: Input,
+    to: To,
+    out: Annotated[Path, typer.Option("--out", help="folder the packages go to")],
+    from_: From = None,
+    set_: Annotated[list[str] | None, typer.Option("--set", help="stop.field=value, again and again")] = None,
+    replace_: Annotated[bool, typer.Option("--replace", help="replace packages that are there already")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Plan, run and dispatch. A held asset is not written, the others are. Exit codes as of check."""
+    results = _run(_requests(inputs, to, from_, set_ or [], out, replace_), as_json)
+    if as_json:
+        _print_json([r.as_dict() for r in results])
+    else:
+        for result in results:
+            _say(result)
+    raise typer.Exit(_exit_code([r.code for r in results]))
+
+
+@app.command()
+def land(
+    folder: Path, by: Annotated[str | None, typer.Option(help="sheet to land by")] = None, as_json: AsJson = False
+) -> None:
+    """Read packages as their destination would. Exit 1 on any refusal."""
+    try:
+        sheet = find_sheet(by) if by else None
+    except CustomsError as problem:
+        raise _usage(problem) from None
+    if not folder.is_dir():
+        raise _usage(f"{folder}: there is no such folder")
+    found = packages(folder)
+    if not found:
+        raise _usage(f"{folder}: no package in it")
+    logs = [land_package(p, find_sheet, sheet) for p in found]
+    if as_json:
+        _print_json(
+            [{"package": str(g.folder), "accepted": g.accepted, "lines": [x.as_dict() for x in g.lines]} for g in logs]
+        )
+    else:
+        for log in logs:
+            for line in log.lines:
+                mark = {"note": " ", "remark": "?", "refusal": "■"}[line.level]
+                console.print(
+                    f"{mark} {line.seconds:7.3f} {line.verb:9} {line.file}  {line.text}", markup=False, highlight=False
+                )
+    raise typer.Exit(0 if all(g.accepted for g in logs) else 1)
+
+
+def _print_json(value: Any) -> None:
+    sys.stdout.write(json.dumps(value, indent=1, ensure_ascii=False, default=str) + "\n")
+
+
+def main() -> None:
+    """Entry point of the console script."""
+    app()
+
+
+if __name__ == "__main__":
+    main()

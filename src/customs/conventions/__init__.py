@@ -1,0 +1,1 @@
+"""Axes, handedness, units, facing, front; origins and their presets."""

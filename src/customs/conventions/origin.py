@@ -1,0 +1,134 @@
+"""Origins: where goods come from, kept by name and used again."""
+
+from __future__ import annotations
+
+import tomllib
+from importlib import resources
+from pathlib import Path
+from typing import Literal
+
+import numpy as np
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from customs.conventions.axes import check_axes
+from customs.errors import CustomsError, SheetError
+from customs.scene.convention import Axis, Convention, Front, Hand, Up
+
+Footing = Literal["as-received", "base-centre", "box-centre", "mass-centre", "point"]
+"""Where an asset's origin is put: as it came, middle of its base, of its box, of its mass, or a point picked."""
+
+
+class Origin(BaseModel):
+    """The convention of where goods come from, and the turn, scale and footing found for it."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    version: Literal[1] = 1
+    id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]*$")
+    title: str
+    up: Axis = "+Y"
+    faces: Axis = "+Z"
+    hand: Hand = "right"
+    metres_per_unit: float = Field(default=1.0, gt=0, le=1e6)
+    front: Front = "ccw"
+    v: Up | None = None
+    green: Up = "up"
+    turn: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    scale: float = Field(default=1.0, gt=0, le=1e9)
+    footing: Footing = "as-received"
+
+    @model_validator(mode="after")
+    def _axes(self) -> Origin:
+        check_axes(self.up, self.faces)
+        if not np.isfinite(self.turn).all():
+            raise ValueError("turn must be three numbers of degrees")
+        return self
+
+    def convention(self, own: Convention) -> Convention:
+        """This origin's convention for a file that says `own` of itself; the format keeps its V direction."""
+        return Convention(
+            up=self.up,
+            faces=self.faces,
+            hand=self.hand,
+            metres_per_unit=self.metres_per_unit,
+            front=self.front,
+            v=self.v or own.v,
+            green=self.green,
+            stated="origin",
+        )
+
+
+def read_toml(path: Path, text: str | None = None) -> dict[str, object]:
+    """The tables of a TOML file. Raises SheetError naming the file and what TOML objects to."""
+    try:
+        return tomllib.loads(path.read_text("utf-8") if text is None else text)
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as problem:
+        raise SheetError(f"not well-formed TOML: {problem}", todo="Mend the line and load again.", file=path) from None
+    except OSError as problem:
+        raise SheetError(f"cannot be read: {problem.strerror}", file=path) from None
+
+
+def explain(problem: ValidationError, file: str | Path) -> SheetError:
+    """The first complaint of pydantic as an error of ours, with the key and what is allowed there."""
+    first = problem.errors()[0]
+    where = ".".join(str(part) for part in first["loc"])
+    found = f"{first.get('input')!r:.80}" if where else "not well formed"
+    more = f" ({len(problem.errors()) - 1} more)" if len(problem.errors()) > 1 else ""
+    return SheetError(f"{found}{more}", str(first["msg"]), file=file, where=where)
+
+
+def parse_origin(tables: dict[str, object], file: str | Path) -> Origin:
+    """An Origin from TOML tables. Raises SheetError."""
+    try:
+        return Origin.model_validate(tables)
+    except CustomsError as problem:
+        raise SheetError(problem.found, problem.expected, problem.todo, file=file, where="faces") from None
+    except ValidationError as problem:
+        raise explain(problem, file) from None
+
+
+def shipped_origins() -> dict[str, Origin]:
+    """The four that ship, by id."""
+    folder = resources.files("customs.conventions") / "origins"
+    out = {}
+    for entry in sorted(folder.iterdir(), key=lambda e: e.name):
+        if entry.name.endswith(".toml"):
+            origin = parse_origin(read_toml(Path(entry.name), entry.read_text("utf-8")), entry.name)
+            out[origin.id] = origin
+    return out
+
+
+def kept_origins(folder: Path) -> dict[str, Origin]:
+    """Those a person has kept in `folder`, by id; a broken one is left out here and told by `read_origin`."""
+    out = {}
+    for path in sorted(folder.glob("*.toml")):
+        try:
+            origin = read_origin(path)
+        except SheetError:
+            continue
+        out[origin.id] = origin
+    return out
+
+
+def read_origin(path: Path) -> Origin:
+    """The origin in a TOML file. Raises SheetError."""
+    return parse_origin(read_toml(path), path)
+
+
+def origin_text(origin: Origin) -> str:
+    """The origin as TOML."""
+    lines = []
+    for key, value in origin.model_dump(exclude_none=True).items():
+        text = f'"{value}"' if isinstance(value, str) else str(list(value) if isinstance(value, tuple) else value)
+        lines.append(f"{key} = {text}")
+    return "\n".join(lines) + "\n"
+
+
+def keep_origin(origin: Origin, folder: Path) -> Path:
+    """Write `origin` to `folder` under its id, replacing it in one rename."""
+    folder.mkdir(parents=True, exist_ok=True)
+    path = folder / f"{origin.id}.toml"
+    temporary = path.with_suffix(".part")
+    temporary.write_text(origin_text(origin), "utf-8")
+    temporary.replace(path)
+    return path

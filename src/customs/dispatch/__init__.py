@@ -1,0 +1,1 @@
+"""Writing the package: files, folders, documents, docket. All or nothing."""

@@ -1,0 +1,115 @@
+"""The docket: the written account of one dispatch."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping, Sequence
+from importlib import resources
+from typing import Any
+
+from jinja2.sandbox import SandboxedEnvironment
+
+from customs import __version__
+from customs.geometry.counts import counts
+from customs.ledger.ledger import Ledger, effective
+from customs.ledger.row import About
+from customs.motion.bounds import world_bounds
+from customs.route.route import At
+from customs.route.step import get_step
+from customs.scene.model import Scene
+from customs.scene.prune import prune
+from customs.sheet.load import sheet_digest
+from customs.sheet.model import Sheet
+
+Json = dict[str, Any]
+
+
+def box_of(scene: Scene) -> Json:
+    """Size of the scene's box in its own unit, six decimals."""
+    box = world_bounds(scene)
+    if box is None:
+        return {"low": [0.0] * 3, "high": [0.0] * 3}
+    return {"low": [round(float(v), 6) for v in box[0]], "high": [round(float(v), 6) for v in box[1]]}
+
+
+def names_of(scene: Scene) -> dict[str, list[str]]:
+    """Names of all that is delivered, by kind, in order."""
+    used = prune(scene)
+    kinds = ("nodes", "meshes", "materials", "images", "clips")
+    return {k: [item.name for item in getattr(used, k)] for k in kinds}
+
+
+def stop_lines(passed: Sequence[At]) -> list[Json]:
+    """The stops passed, with settings and remarks."""
+    out = []
+    for at in passed:
+        step = get_step(at.stop.step)
+        out.append(
+            {
+                "id": at.stop.id,
+                "step": step.name,
+                "summary": step.summary(at.stop.settings),
+                "settings": {k: v for k, v in at.stop.values if k != "targets"},
+                "remarks": [r.text for r in at.remarks],
+            }
+        )
+    return out
+
+
+def make_docket(
+    sheet: Sheet,
+    received: Scene,
+    final: Scene,
+    passed: Sequence[At],
+    ledger: Ledger,
+    about: About,
+    source: Mapping[str, Any],
+    files: Sequence[Mapping[str, Any]],
+    when: str,
+) -> Json:
+    """The docket as data; `final` is in destination numbers. The digest is over everything else, written last."""
+    remarks = [r.text for r in received.remarks]
+    body: Json = {
+        "docket": 1,
+        "made_by": f"Customs {__version__}",
+        "when": when,
+        "asset": final.name,
+        "sheet": {"id": sheet.id, "title": sheet.title, "edition": sheet.edition, "digest": sheet_digest(sheet)},
+        "source": dict(source),
+        "rights": {"author": about.author, "licence": about.licence or received.copyright, "use": about.use or "deliver"},
+        "before": counts(received),
+        "after": counts(final),
+        "box": {"unit": sheet.axes.unit_name, "metres_per_unit": sheet.axes.metres_per_unit, **box_of(final)},
+        "names": names_of(final),
+        "route": stop_lines(passed),
+        "requirements": {v: ledger.count(v) for v in ("cleared", "query", "held")},  # type: ignore[arg-type]
+        "ledger": [
+            {k: v for k, v in r.as_dict().items() if k != "remedy"}
+            for r in ledger.rows
+            if effective(r) != "cleared" or r.waived
+        ],
+        "remarks": remarks,
+        "files": [dict(f) for f in files],
+    }
+    body["digest"] = digest_of(body)
+    return body
+
+
+def digest_of(body: Mapping[str, Any]) -> str:
+    """SHA-256 over the docket without its digest, as JSON with sorted keys and no spaces."""
+    rest = {k: v for k, v in body.items() if k != "digest"}
+    text = json.dumps(rest, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
+    return hashlib.sha256(text.encode("utf-8")).hexdigest()
+
+
+def docket_json(body: Mapping[str, Any]) -> bytes:
+    """The docket file."""
+    return (json.dumps(body, indent=1, ensure_ascii=False) + "\n").encode("utf-8")
+
+
+def docket_page(body: Mapping[str, Any]) -> bytes:
+    """The docket as a page a person can read."""
+    text = (resources.files("customs.dispatch") / "docket.html").read_text("utf-8")
+    template = SandboxedEnvironment(autoescape=True).from_string(text)
+    return template.render(d=body).encode("utf-8")

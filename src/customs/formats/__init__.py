@@ -1,0 +1,1 @@
+"""Reading and writing files: one module or package a format."""

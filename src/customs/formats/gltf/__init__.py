@@ -1,0 +1,40 @@
+"""glTF 2.0 and GLB."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from customs.formats.gltf.read import read_gltf
+from customs.formats.gltf.write import write_glb, write_gltf
+from customs.formats.registry import Format, register
+from customs.scene.convention import RAW_GLTF
+
+EVERYTHING = frozenset(
+    {"hierarchy", "skins", "clips", "morphs", "cameras", "lights", "colours", "normals", "tangents", "texcoords",
+     "materials", "strips", "points", "lines", "pbr", "variants", "texture transform"}
+)  # fmt: skip
+
+
+def _is_json(head: bytes) -> bool:
+    text = head.lstrip(b"\xef\xbb\xbf \t\r\n")
+    return text[:1] == b"{"
+
+
+_GLB = Format(
+    id="glb",
+    title="GLB",
+    endings=(".glb",),
+    convention=RAW_GLTF,
+    carries=EVERYTHING,
+    looks_like=lambda head: head[:4] == b"glTF",
+    read=read_gltf,
+    write=write_glb,
+    fixed=True,
+    images_inside=True,
+    image_forms=("png", "jpeg"),
+)
+
+register(_GLB)
+register(
+    replace(_GLB, id="gltf", title="glTF", endings=(".gltf",), looks_like=_is_json, write=write_gltf, images_inside=False)
+)

@@ -1,0 +1,108 @@
+"""Writing glTF 2.0 and GLB."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+from urllib.parse import quote
+
+from customs.errors import WriteError
+from customs.formats.gltf.buffers import CHUNK, HEADER, MAGIC
+from customs.formats.gltf.pack import Packer
+from customs.formats.gltf.write_parts import (
+    Textures,
+    camera_json,
+    clip_json,
+    extras_of,
+    light_json,
+    material_json,
+    mesh_json,
+    node_json,
+    skin_json,
+)
+from customs.formats.image_write import delivered_form, encode
+from customs.formats.registry import Parts, WriteOptions
+from customs.scene.model import Image, Scene
+from customs.scene.prune import prune
+from customs.surface.pixels import MIMES
+
+GENERATOR = "Customs"
+
+
+def _image(image: Image, index: int, options: WriteOptions, pack: Packer) -> dict[str, Any]:
+    form = delivered_form(image)
+    if form not in ("png", "jpeg"):
+        raise WriteError(f"texture {image.name} is {form}", "PNG or JPEG in glTF", "Add Convert textures.")
+    out: dict[str, Any] = {"name": image.name}
+    if index in options.image_path:
+        out["uri"] = quote(options.image_path[index])
+    elif image.content is None and image.pixels is None:
+        out["uri"] = quote(image.uri or f"{image.name}.png")
+    else:
+        out |= {"bufferView": pack.view(encode(image)), "mimeType": MIMES[form]}
+    return out | extras_of(image.extras)
+
+
+def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packer]:
+    """The glTF JSON of a scene and its packed arrays. Raises WriteError."""
+    pack, textures, used = Packer(), Textures(), set[str]()
+    out: dict[str, Any] = {"asset": {"version": "2.0", "generator": GENERATOR}}
+    if scene.copyright:
+        out["asset"]["copyright"] = scene.copyright
+    top: dict[str, Any] = {"nodes": list(scene.roots)} if scene.roots else {}
+    out["scene"], out["scenes"] = 0, [{"name": scene.name, **top}]
+    lists: dict[str, list[Any]] = {
+        "nodes": [node_json(n, used) for n in scene.nodes],
+        "meshes": [mesh_json(m, pack, used) for m in scene.meshes],
+        "materials": [material_json(m, textures, used) for m in scene.materials],
+        "textures": textures.textures,
+        "samplers": textures.samplers,
+        "images": [_image(im, i, options, pack) for i, im in enumerate(scene.images)],
+        "skins": [skin_json(s, pack) for s in scene.skins],
+        "animations": [clip_json(c, pack) for c in scene.clips],
+        "cameras": [camera_json(c) for c in scene.cameras],
+        "accessors": pack.accessors,
+        "bufferViews": pack.views,
+    }
+    out |= {name: items for name, items in lists.items() if items}
+    extensions: dict[str, Any] = {}
+    if scene.lights:
+        extensions["KHR_lights_punctual"] = {"lights": [light_json(x) for x in scene.lights]}
+    if "KHR_materials_variants" in used:
+        extensions["KHR_materials_variants"] = {"variants": [{"name": v} for v in scene.variants]}
+    if extensions:
+        out["extensions"] = extensions
+        used.update(extensions)
+    if used:
+        out["extensionsUsed"] = sorted(used)
+    return out | extras_of(scene.extras), pack
+
+
+def _json(document_: dict[str, Any]) -> bytes:
+    return json.dumps(document_, separators=(",", ":"), ensure_ascii=False, allow_nan=False).encode("utf-8")
+
+
+def write_glb(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
+    """`{".glb": buffers}`. Raises WriteError."""
+    out, pack = document(prune(scene), options)
+    if pack.size:
+        out["buffers"] = [{"byteLength": pack.size}]
+    text = _json(out)
+    text += b" " * (-len(text) % 4)
+    total = HEADER.size + CHUNK.size + len(text) + (CHUNK.size + pack.size if pack.size else 0)
+    if total >= 2**32:
+        raise WriteError(f"{total:,} bytes", "under 4 GiB, the most a GLB can say", "Split the asset.")
+    parts: Parts = [HEADER.pack(MAGIC, 2, total), CHUNK.pack(len(text), b"JSON"), text]
+    if pack.size:
+        parts += [CHUNK.pack(pack.size, b"BIN\0"), *pack.parts]
+    return {".glb": parts}
+
+
+def write_gltf(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
+    """`{".gltf": …, ".bin": …}`: JSON with its buffer in a file beside it. Raises WriteError."""
+    out, pack = document(prune(scene), options)
+    files: dict[str, Parts] = {}
+    if pack.size:
+        out["buffers"] = [{"byteLength": pack.size, "uri": quote(f"{options.stem}.bin")}]
+        files[".bin"] = pack.parts
+    return {".gltf": [_json(out)], **files}

@@ -1,0 +1,283 @@
+"""Materials, meshes, nodes and motion as glTF JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.formats.gltf.pack import INDICES, VERTICES, Packer
+from customs.geometry.triangles import triangles_of
+from customs.scene.model import Camera, Clip, Light, Material, Mesh, Node, Primitive, Skin, TextureUse
+from customs.scene.transforms import unit_rows
+
+MODES = {
+    "points": 0,
+    "lines": 1,
+    "line_loop": 2,
+    "line_strip": 3,
+    "triangles": 4,
+    "triangle_strip": 5,
+    "triangle_fan": 6,
+}
+Json = dict[str, Any]
+
+
+def extras_of(extras: Mapping[str, Any]) -> Json:
+    """`{"extras": …}`, or nothing."""
+    return {"extras": dict(extras)} if extras else {}
+
+
+def differing(out: Json, **pairs: tuple[Any, Any]) -> Json:
+    """`out` with each name whose value differs from its default."""
+    for name, (value, default) in pairs.items():
+        if value != default:
+            out[name] = list(value) if isinstance(value, tuple) else value
+    return out
+
+
+class Textures:
+    """Textures and samplers, each pair stored once."""
+
+    def __init__(self) -> None:
+        self.textures: list[Json] = []
+        self.samplers: list[Json] = []
+        self._known: dict[Any, int] = {}
+        self._known_samplers: dict[Any, int] = {}
+
+    def info(self, use: TextureUse, strength: str, used: set[str]) -> Json:
+        """The texture info object of a use."""
+        out: Json = {"index": self._texture(use)}
+        differing(out, texCoord=(use.texcoord, 0))
+        if strength:
+            differing(out, **{strength: (use.strength, 1.0)})
+        if use.transformed:
+            used.add("KHR_texture_transform")
+            moved = differing(
+                {}, offset=(use.offset, (0.0, 0.0)), rotation=(use.rotation, 0.0), scale=(use.scale, (1.0, 1.0))
+            )
+            out["extensions"] = {"KHR_texture_transform": moved}
+        return out | extras_of(use.extras)
+
+    def _texture(self, use: TextureUse) -> int:
+        key = (use.image, use.sampler)
+        if key not in self._known:
+            self._known[key] = len(self.textures)
+            self.textures.append({"source": use.image, "sampler": self._sampler(use)})
+        return self._known[key]
+
+    def _sampler(self, use: TextureUse) -> int:
+        s = use.sampler
+        if s not in self._known_samplers:
+            self._known_samplers[s] = len(self.samplers)
+            self.samplers.append(
+                differing(
+                    {},
+                    magFilter=(s.mag, None),
+                    minFilter=(s.min, None),
+                    wrapS=(s.wrap_s, 10497),
+                    wrapT=(s.wrap_t, 10497),
+                )
+            )
+        return self._known_samplers[s]
+
+
+def material_json(material: Material, textures: Textures, used: set[str]) -> Json:
+    """One material; the names of extensions it needs are added to `used`."""
+    m = material
+    out: Json = {"name": m.name}
+    infos = {
+        slot: textures.info(use, {"normal": "scale", "occlusion": "strength"}.get(slot, ""), used)
+        for slot, use in m.textures.items()
+    }
+    pbr = differing(
+        {},
+        baseColorFactor=(m.base_colour, (1.0,) * 4),
+        metallicFactor=(m.metallic, 1.0),
+        roughnessFactor=(m.roughness, 1.0),
+    )
+    for slot, name in (("base_colour", "baseColorTexture"), ("metallic_roughness", "metallicRoughnessTexture")):
+        if slot in infos:
+            pbr[name] = infos[slot]
+    if pbr:
+        out["pbrMetallicRoughness"] = pbr
+    for slot, name in (("normal", "normalTexture"), ("occlusion", "occlusionTexture"), ("emissive", "emissiveTexture")):
+        if slot in infos:
+            out[name] = infos[slot]
+    differing(out, emissiveFactor=(m.emissive, (0.0,) * 3), doubleSided=(m.double_sided, False))
+    differing(out, alphaMode=(m.alpha_mode.upper(), "OPAQUE"))
+    if m.alpha_mode == "mask":
+        differing(out, alphaCutoff=(m.alpha_cutoff, 0.5))
+    extensions = _material_extensions(m, infos)
+    if extensions:
+        used.update(extensions)
+        out["extensions"] = extensions
+    return out | extras_of(m.extras)
+
+
+def _material_extensions(m: Material, infos: Json) -> Json:
+    out: Json = {}
+    if m.model == "unlit":
+        out["KHR_materials_unlit"] = {}
+    if m.emissive_strength != 1.0:
+        out["KHR_materials_emissive_strength"] = {"emissiveStrength": m.emissive_strength}
+    if m.model == "specular_glossiness":
+        table = differing(
+            {},
+            diffuseFactor=(m.diffuse, (1.0,) * 4),
+            specularFactor=(m.specular, (1.0,) * 3),
+            glossinessFactor=(m.glossiness, 1.0),
+        )
+        for slot, name in (("diffuse", "diffuseTexture"), ("specular_glossiness", "specularGlossinessTexture")):
+            if slot in infos:
+                table[name] = infos[slot]
+        out["KHR_materials_pbrSpecularGlossiness"] = table
+    return out
+
+
+def primitive_json(prim: Primitive, pack: Packer, used: set[str]) -> Json:
+    """One primitive."""
+    attributes = {"POSITION": pack.accessor(prim.positions, VERTICES, limits=True)}
+    if prim.normals is not None:
+        attributes["NORMAL"] = pack.accessor(_unit(prim.normals), VERTICES)
+    if prim.tangents is not None and prim.normals is not None:
+        attributes["TANGENT"] = pack.accessor(prim.tangents, VERTICES)
+    for i, values in enumerate(prim.texcoords):
+        attributes[f"TEXCOORD_{i}"] = pack.accessor(values, VERTICES)
+    for i, values in enumerate(prim.colours):
+        attributes[f"COLOR_{i}"] = pack.accessor(np.clip(values, 0, 1) if values.max() > 1 else values, VERTICES)
+    attributes |= _influences(prim, pack)
+    for name, values in prim.custom.items():
+        attributes[name] = pack.accessor(values, VERTICES)
+    out: Json = {"attributes": attributes}
+    mode = "triangles" if prim.mode == "polygons" else prim.mode
+    differing(out, mode=(MODES[mode], 4))
+    flat = triangles_of(prim).reshape(-1) if prim.mode == "polygons" else prim.indices
+    if flat is not None:
+        # 65,535 is the restart value of 16-bit indices and may not be used (glTF 2.0, 3.7.2.1).
+        narrow = len(prim.positions) <= 65535
+        out["indices"] = pack.accessor(flat.astype(np.uint16) if narrow else flat, INDICES)
+    differing(out, material=(prim.material, None))
+    if prim.targets:
+        out["targets"] = [_target(t, pack) for t in prim.targets]
+    if prim.variants:
+        used.add("KHR_materials_variants")
+        mappings = [{"material": m, "variants": list(v)} for m, v in prim.variants]
+        out["extensions"] = {"KHR_materials_variants": {"mappings": mappings}}
+    return out | extras_of(prim.extras)
+
+
+def _unit(normals: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
+    """Normals as they are when all are unit to the validator's 5e-4, else scaled; zeros become +Y."""
+    squares = np.einsum("ij,ij->i", normals, normals)
+    if np.abs(squares - 1).max() < 5e-4:
+        return normals
+    out = unit_rows(normals)
+    out[squares == 0] = (0, 1, 0)
+    return out
+
+
+def _influences(prim: Primitive, pack: Packer) -> dict[str, int]:
+    """JOINTS_n and WEIGHTS_n; joints without weight are 0, as the validator asks, and 8-bit where they fit."""
+    if prim.joints is None or prim.weights is None:
+        return {}
+    out = {}
+    for i in range(prim.joints.shape[1] // 4):
+        part = slice(4 * i, 4 * i + 4)
+        weights = np.ascontiguousarray(prim.weights[:, part])
+        joints = np.where(weights > 0, prim.joints[:, part], 0).astype(np.uint16)
+        small = joints.astype(np.uint8) if joints.max() < 256 else joints
+        out[f"JOINTS_{i}"] = pack.accessor(small, VERTICES)
+        out[f"WEIGHTS_{i}"] = pack.accessor(weights, VERTICES)
+    return out
+
+
+def _target(target: Any, pack: Packer) -> dict[str, int]:
+    out = {}
+    if target.positions is not None:
+        out["POSITION"] = pack.accessor(target.positions, VERTICES, limits=True)
+    if target.normals is not None:
+        out["NORMAL"] = pack.accessor(target.normals, VERTICES)
+    if target.tangents is not None:
+        out["TANGENT"] = pack.accessor(target.tangents, VERTICES)
+    return out
+
+
+def mesh_json(mesh: Mesh, pack: Packer, used: set[str]) -> Json:
+    """One mesh."""
+    out: Json = {"name": mesh.name, "primitives": [primitive_json(p, pack, used) for p in mesh.primitives]}
+    if mesh.weights is not None and any(p.targets for p in mesh.primitives):
+        out["weights"] = [float(w) for w in mesh.weights]
+    extras = dict(mesh.extras)
+    if mesh.target_names:
+        extras["targetNames"] = list(mesh.target_names)
+    return out | extras_of(extras)
+
+
+def node_json(node: Node, used: set[str]) -> Json:
+    """One node."""
+    out: Json = {"name": node.name}
+    if node.children:
+        out["children"] = list(node.children)
+    if node.matrix is not None:
+        out["matrix"] = [float(x) for x in node.matrix.T.reshape(-1)]
+    else:
+        for name, value, rest in (
+            ("translation", node.translation, np.zeros(3)),
+            ("rotation", node.rotation, np.array([0, 0, 0, 1.0])),
+            ("scale", node.scale, np.ones(3)),
+        ):
+            if not np.array_equal(value, rest):
+                out[name] = [float(x) for x in value]
+    differing(out, mesh=(node.mesh, None), skin=(node.skin, None), camera=(node.camera, None))
+    if node.weights is not None and node.mesh is not None:
+        out["weights"] = [float(w) for w in node.weights]
+    if node.light is not None:
+        used.add("KHR_lights_punctual")
+        out["extensions"] = {"KHR_lights_punctual": {"light": node.light}}
+    return out | extras_of(node.extras)
+
+
+def skin_json(skin: Skin, pack: Packer) -> Json:
+    """One skin; the last row of every inverse bind matrix is written exactly."""
+    flat = skin.inverse_bind.transpose(0, 2, 1).reshape(-1, 16).astype(np.float32)
+    flat[:, [3, 7, 11]], flat[:, 15] = 0, 1
+    out: Json = {"name": skin.name, "joints": list(skin.joints), "inverseBindMatrices": pack.accessor(flat)}
+    differing(out, skeleton=(skin.root, None))
+    return out | extras_of(skin.extras)
+
+
+def clip_json(clip: Clip, pack: Packer) -> Json:
+    """One animation."""
+    samplers, channels = [], []
+    names = {"linear": "LINEAR", "step": "STEP", "cubic": "CUBICSPLINE"}
+    for c in clip.channels:
+        width = 1 if c.path == "weights" else c.values.shape[-1]
+        values = c.values.reshape(-1, width)
+        if c.path == "rotation" and c.interpolation != "cubic":
+            values = unit_rows(values)
+        sampler = {"input": pack.accessor(c.times, limits=True), "output": pack.accessor(values)}
+        samplers.append(differing(sampler, interpolation=(names[c.interpolation], "LINEAR")))
+        channels.append({"sampler": len(samplers) - 1, "target": {"node": c.node, "path": c.path}})
+    return {"name": clip.name, "samplers": samplers, "channels": channels} | extras_of(clip.extras)
+
+
+def camera_json(camera: Camera) -> Json:
+    """One camera."""
+    c = camera
+    if c.perspective:
+        lens = differing({"yfov": c.yfov, "znear": c.znear}, aspectRatio=(c.aspect, None), zfar=(c.zfar, None))
+        return {"name": c.name, "type": "perspective", "perspective": lens} | extras_of(c.extras)
+    lens = {"xmag": c.xmag, "ymag": c.ymag, "znear": c.znear, "zfar": c.zfar or 100.0}
+    return {"name": c.name, "type": "orthographic", "orthographic": lens} | extras_of(c.extras)
+
+
+def light_json(light: Light) -> Json:
+    """One light of KHR_lights_punctual."""
+    out: Json = {"name": light.name, "type": light.kind}
+    differing(out, color=(light.colour, (1.0,) * 3), intensity=(light.intensity, 1.0), range=(light.range, None))
+    if light.kind == "spot":
+        out["spot"] = {"innerConeAngle": light.inner, "outerConeAngle": light.outer}
+    return out | extras_of(light.extras)

@@ -1,0 +1,215 @@
+"""OBJ into a scene: a node a group, a primitive a material."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.formats.obj.mtl import Library
+from customs.formats.obj.parse import F, L, ObjText, P, parse
+from customs.formats.source import Source
+from customs.geometry.normals import corner_normals
+from customs.geometry.polygons import triangulate
+from customs.geometry.weld import unique_rows
+from customs.scene.arrays import frozen
+from customs.scene.convention import Convention
+from customs.scene.key import Key
+from customs.scene.model import Mesh, Mode, Node, Primitive, Scene
+from customs.surface.colour import to_linear
+
+Array = npt.NDArray[Any]
+
+
+class _Tables:
+    """The vertex tables of an OBJ as whole arrays."""
+
+    def __init__(self, text: ObjText) -> None:
+        self.positions = _stack(text.positions, 3)
+        self.colours = _stack(text.colours, 3)
+        self.texcoords = _stack(text.texcoords, 2)
+        self.normals = _stack(text.normals, 3)
+        self.coloured = bool(np.isfinite(self.colours).any())
+
+
+def _stack(parts: list[Array], width: int) -> Array:
+    if not parts:
+        return np.zeros((0, width), dtype=np.float32)
+    return parts[0] if len(parts) == 1 else np.concatenate(parts)
+
+
+def read_obj(source: Source) -> Scene:
+    """The scene in an OBJ. Raises ReadError with the line, LimitError."""
+    text = parse(source)
+    tables = _Tables(text)
+    digest = source.digest
+    library = Library(source, digest)
+    for name in dict.fromkeys(text.libraries):
+        library.load(name)
+    builder = _Builder(text, tables, library, source, digest)
+    meshes = builder.meshes()
+    if not meshes and len(tables.positions):
+        meshes = [builder.cloud()]
+    elif not meshes:
+        source.remark("no vertices and no faces in this file")
+    for word in sorted(text.ignored):
+        source.remark(f"statement {word} is not understood and left out")
+    nodes = tuple(Node(Key(digest, "node", i), m.name, mesh=i) for i, m in enumerate(meshes))
+    return Scene(
+        name=source.path.stem,
+        digest=digest,
+        nodes=nodes,
+        roots=tuple(range(len(nodes))),
+        meshes=tuple(meshes),
+        materials=tuple(library.materials.values()),
+        images=tuple(library.images),
+        convention=Convention(v="up", stated="assumed"),
+    )
+
+
+class _Builder:
+    """Makes meshes: one a group, its elements split by material, kind and whether UVs and normals are there."""
+
+    def __init__(self, text: ObjText, tables: _Tables, library: Library, source: Source, digest: str) -> None:
+        self.text, self.tables, self.library, self.source, self.digest = text, tables, library, source, digest
+        self.ordinal = 0
+
+    def meshes(self) -> list[Mesh]:
+        """All meshes, in the order their groups first appear."""
+        groups: dict[str, list[Primitive]] = {}
+        for kind in (F, L, P):
+            for state_group, prim in self._kind(kind):
+                groups.setdefault(state_group, []).append(prim)
+        stem = self.source.path.stem
+        return [
+            Mesh(Key(self.digest, "mesh", i), name or stem, tuple(prims)) for i, (name, prims) in enumerate(groups.items())
+        ]
+
+    def cloud(self) -> Mesh:
+        """Vertices without any element: a point cloud."""
+        t = self.tables
+        prim = Primitive(
+            Key(self.digest, "primitive", 0),
+            frozen(t.positions),
+            mode="points",
+            colours=self._colour(np.arange(len(t.positions))),
+        )
+        return Mesh(Key(self.digest, "mesh", 0), self.source.path.stem, (prim,))
+
+    def _kind(self, kind: int) -> list[tuple[str, Primitive]]:
+        e = self.text.elements[kind]
+        if not e.corners:
+            return []
+        corners, sizes, state = np.concatenate(e.corners), np.concatenate(e.sizes), np.concatenate(e.state)
+        self._check(corners)
+        states = self.text.states
+        pairs = list(dict.fromkeys((g, m) for g, m, _ in states))
+        number = np.array([pairs.index((g, m)) for g, m, _ in states])
+        smooth = np.array([s for _, _, s in states])
+        which = number[state]
+        starts = np.cumsum(sizes) - sizes
+        out = []
+        for p in np.unique(which):
+            rows = np.flatnonzero(which == p)
+            if len(rows) == len(sizes):
+                own_corners, own_sizes = corners, sizes
+            else:
+                own_sizes = sizes[rows]
+                own_corners = corners[_ranges(starts[rows], own_sizes)]
+            group, material = pairs[p]
+            prim = self._primitive(kind, own_corners, own_sizes, material, smooth[state[rows]])
+            out.append((group, prim))
+        return out
+
+    def _check(self, corners: Array) -> None:
+        t = self.tables
+        for c, (table, name) in enumerate(((t.positions, "v"), (t.texcoords, "vt"), (t.normals, "vn"))):
+            top = int(corners[:, c].max(initial=0))
+            if top > len(table):
+                raise self.source.error(
+                    f"faces, {name} {top}", f"there are only {len(table):,} {name}", f"1..{len(table)}", "Export again."
+                )
+
+    def _primitive(self, kind: int, corners: Array, sizes: Array, material: str, smooth: Array) -> Primitive:
+        t = self.tables
+        has_uv, has_normal = bool((corners[:, 1] > 0).all()), bool((corners[:, 2] > 0).all())
+        first, inverse = _distinct(corners, has_uv, has_normal)
+        v = corners[first, 0] - 1
+        whole: dict[str, Any] = {}
+        if kind == F and int(sizes.max()) > 3:
+            cut, _ = triangulate(t.positions[v], inverse, sizes.astype(np.uint32))
+            whole = {"sizes": frozen(sizes, np.uint32), "triangulation": frozen(cut, np.uint32)}
+        mode: Mode = {F: "polygons" if whole else "triangles", L: "lines", P: "points"}[kind]  # type: ignore[assignment]
+        flat = _line_pairs(inverse, sizes) if kind == L else inverse
+        texcoords = t.texcoords[corners[first, 1] - 1] if has_uv else None
+        prim = Primitive(
+            key=Key(self.digest, "primitive", self.ordinal),
+            positions=frozen(t.positions[v]),
+            mode=mode,
+            indices=frozen(flat, np.uint32),
+            normals=frozen(t.normals[corners[first, 2] - 1]) if has_normal else None,
+            texcoords=(frozen(texcoords),) if texcoords is not None else (),
+            colours=self._colour(v),
+            material=self.library.named(material) if material or self.library.materials else None,
+            **whole,
+        )
+        self.ordinal += 1
+        if kind == F and not has_normal and (smooth >= 0).any():
+            return _smoothed(prim, sizes, smooth)
+        return prim
+
+    def _colour(self, v: Array) -> tuple[npt.NDArray[np.float32], ...]:
+        """Vertex colours (V, 4) linear; the file's are taken as sRGB (common practice), white where it has none."""
+        if not self.tables.coloured:
+            return ()
+        out = np.ones((len(v), 4), dtype=np.float32)
+        raw = self.tables.colours[v]
+        has = np.isfinite(raw).all(axis=1)
+        out[has, :3] = to_linear(np.clip(raw[has], 0, 1))
+        return (frozen(out),)
+
+
+def _ranges(starts: Array, sizes: Array) -> Array:
+    """All indices start..start+size−1 of each range, one after another."""
+    total = int(sizes.sum())
+    return np.arange(total) + np.repeat(starts - (np.cumsum(sizes) - sizes), sizes)
+
+
+def _distinct(corners: Array, has_uv: bool, has_normal: bool) -> tuple[Array, npt.NDArray[np.uint32]]:
+    """(first row of each distinct corner, number of each corner's vertex), in order of appearance."""
+    columns = [corners[:, 0]] + ([corners[:, 1]] if has_uv else []) + ([corners[:, 2]] if has_normal else [])
+    return unique_rows([np.stack(columns, axis=1).astype(np.uint32)])
+
+
+def _line_pairs(flat: Array, sizes: Array) -> Array:
+    """Polylines as pairs of ends."""
+    last = np.zeros(len(flat), dtype=bool)
+    last[np.cumsum(sizes) - 1] = True
+    at = np.flatnonzero(~last)
+    return np.stack([flat[at], flat[at + 1]], axis=1).reshape(-1)
+
+
+def _smoothed(prim: Primitive, sizes: Array, smooth: Array) -> Primitive:
+    """Normals from smoothing groups: smooth within one group, flat in group 0 or off."""
+    from dataclasses import replace
+
+    from customs.geometry.triangles import triangles_of
+
+    faces = triangles_of(prim)
+    per_face = np.repeat(np.maximum(smooth, 0), np.maximum(sizes - 2, 0))
+    corners = corner_normals(prim.positions, faces, 180.0, per_face.astype(np.uint32)).reshape(-1, 3)
+    flat = faces.reshape(-1)
+    first, inverse = unique_rows([flat.reshape(-1, 1), np.round(corners * 1000).astype(np.int32)])
+    rows = flat[first].astype(np.intp)
+    return replace(
+        prim,
+        mode="triangles",
+        positions=frozen(prim.positions[rows]),
+        texcoords=tuple(frozen(t[rows]) for t in prim.texcoords),
+        colours=tuple(frozen(c[rows]) for c in prim.colours),
+        normals=frozen(corners[first]),
+        indices=frozen(inverse, np.uint32),
+        sizes=None,
+        triangulation=None,
+    )

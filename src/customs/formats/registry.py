@@ -1,0 +1,104 @@
+"""The formats Customs knows, found by what their modules register: by content first, by ending second."""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from customs.errors import UnsupportedError
+from customs.formats.source import Source
+from customs.scene.convention import Convention
+from customs.scene.model import Scene
+
+Buffer = bytes | memoryview
+Parts = list[Buffer]
+"""A file as buffers one after another, so big arrays are written without a copy."""
+
+
+@dataclass(frozen=True)
+class WriteOptions:
+    """What a writer needs besides the scene: the name of the model file and how textures are found from it."""
+
+    stem: str
+    image_path: Mapping[int, str] = field(default_factory=dict)
+    """Relative path of each image (by index) when textures lie apart; empty when they go inside."""
+    settings: Mapping[str, Any] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Format:
+    """One model file format. `carries` names what a scene keeps in it; `fixed` says axes and unit are the format's own."""
+
+    id: str
+    title: str
+    endings: tuple[str, ...]
+    convention: Convention
+    carries: frozenset[str]
+    looks_like: Callable[[bytes], bool]
+    read: Callable[[Source], Scene]
+    write: Callable[[Scene, WriteOptions], dict[str, Parts]] | None = None
+    """Files by ending or name (`.glb`, `.obj`, `.mtl`)."""
+    fixed: bool = False
+    images_inside: bool = False
+    image_forms: tuple[str, ...] = ("png", "jpeg", "tga", "bmp")
+
+
+_formats: dict[str, Format] = {}
+
+
+def register(entry: Format) -> None:
+    """Called by each format's module at its end."""
+    _formats[entry.id] = entry
+
+
+@cache
+def _load() -> None:
+    import customs.formats as package
+
+    for module in pkgutil.iter_modules(package.__path__):
+        importlib.import_module(f"{package.__name__}.{module.name}")
+
+
+def formats() -> dict[str, Format]:
+    """All formats by id."""
+    _load()
+    return dict(sorted(_formats.items()))
+
+
+def get_format(id_: str) -> Format:
+    """The format called `id_`. Raises KeyError."""
+    _load()
+    return _formats[id_]
+
+
+def endings() -> set[str]:
+    """All endings some format reads, lower case with the dot."""
+    return {e for f in formats().values() for e in f.endings}
+
+
+def recognise(path: Path, head: bytes) -> Format | None:
+    """The format of a file: by its first bytes, then by its ending."""
+    for entry in formats().values():
+        if entry.looks_like(head):
+            return entry
+    for entry in formats().values():
+        if path.suffix.lower() in entry.endings:
+            return entry
+    return None
+
+
+def read_scene(source: Source) -> Scene:
+    """The scene in a file, raw numbers with its convention. Raises CustomsError."""
+    entry = recognise(source.path, source.data[:1024])
+    if entry is None:
+        known = ", ".join(sorted(endings()))
+        raise UnsupportedError("file of an unknown kind", f"one of {known}", "Convert it first.", source.path)
+    if not source.data:
+        raise source.error("", "an empty file", f"a {entry.title} file", "Export it again.")
+    scene = entry.read(source)
+    return replace(scene, format=entry.id, remarks=(*scene.remarks, *source.remarks))

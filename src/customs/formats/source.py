@@ -1,0 +1,123 @@
+"""A file on its way in, and the folder it may lean on."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Callable
+from pathlib import Path
+from urllib.parse import unquote
+
+from customs.errors import LimitError, ReadError
+from customs.scene.model import Remark
+from customs.tolerances import FILE_BYTES
+
+
+class Source:
+    """The bytes of one file, and safe access to files beside it. Companions opened are remembered in `touched`."""
+
+    def __init__(self, path: Path, root: Path | None = None) -> None:
+        self.path = path
+        self.root = (root or path.parent).resolve()
+        self.touched: list[Path] = []
+        self.absent: list[str] = []
+        self.remarks: list[Remark] = []
+        self._data: bytes | None = None
+
+    @property
+    def data(self) -> bytes:
+        """The whole file. Raises ReadError, LimitError."""
+        if self._data is None:
+            self._data = read_file(self.path)
+        return self._data
+
+    @property
+    def digest(self) -> str:
+        """Twelve hex digits over the size and samples of the file: it names Keys, it does not prove content."""
+        return quick_digest(self.data)
+
+    def remark(self, text: str) -> None:
+        """Note something that stops nothing."""
+        self.remarks.append(Remark(text))
+
+    def error(self, where: str, found: str, expected: str = "", todo: str = "") -> ReadError:
+        """A ReadError about this file."""
+        return ReadError(found, expected, todo, self.path, where)
+
+    def companion(self, name: str, where: str) -> Path | None:
+        """The file called `name` beside this one, or None when it is not there. Raises ReadError for a path outside.
+
+        Spelling that differs only in case is found too, with a remark: many sources come from systems that do not care.
+        """
+        clean = unquote(name).replace("\\", "/").strip()
+        if not clean or "\0" in clean:
+            return None
+        target = self.path.parent / clean
+        if clean.startswith("/") or (len(clean) > 1 and clean[1] == ":"):
+            target = self.path.parent / Path(clean).name
+            self.remark(f"{where}: absolute path {clean}; looked for {target.name} beside the file instead")
+        resolved = Path(os.path.normpath(target))
+        if not _within(resolved, self.root) or (resolved.exists() and not _within(resolved.resolve(), self.root)):
+            raise self.error(
+                where,
+                f"path {clean} leaves the folder {self.root}",
+                "a file inside it",
+                "Put the file beside this one.",
+            )
+        found = resolved if resolved.is_file() else self._other_case(resolved)
+        if found is None:
+            self.absent.append(clean)
+            return None
+        self.touched.append(found)
+        return found
+
+    def _other_case(self, path: Path) -> Path | None:
+        if not path.parent.is_dir():
+            return None
+        wanted = path.name.lower()
+        for entry in sorted(path.parent.iterdir()):
+            if entry.name.lower() == wanted and entry.is_file():
+                self.remark(f"{path.name} found as {entry.name}")
+                return entry
+        return None
+
+
+def _within(path: Path, root: Path) -> bool:
+    return path == root or root in path.parents or path.absolute() == root or root in path.absolute().parents
+
+
+def read_file(path: Path) -> bytes:
+    """All bytes of `path`. Raises ReadError, LimitError. Never mapped: a mapping of a person's file could be cut short."""
+    try:
+        size = path.stat().st_size
+        if size > FILE_BYTES:
+            raise LimitError(f"{size:,} bytes", f"at most {FILE_BYTES:,}", "Split the file.", path)
+        return path.read_bytes()
+    except OSError as problem:
+        raise ReadError(f"cannot be read ({problem.strerror})", "a readable file", file=path) from None
+
+
+def quick_digest(data: bytes) -> str:
+    """Twelve hex digits over length, both ends and eight samples of `data`."""
+    state = hashlib.sha256(len(data).to_bytes(8, "little"))
+    state.update(data[:65536])
+    state.update(data[-65536:])
+    for k in range(1, 9):
+        at = len(data) * k // 9
+        state.update(data[at : at + 4096])
+    return state.hexdigest()[:12]
+
+
+def decode_text(data: bytes) -> str:
+    """Text in UTF-8 or UTF-16 (by its mark), else in Latin-1, which cannot fail."""
+    if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
+        return data.decode("utf-16", "replace")
+    if data[:3] == b"\xef\xbb\xbf":
+        data = data[3:]
+    try:
+        return data.decode("utf-8")
+    except UnicodeDecodeError:
+        return data.decode("latin-1")
+
+
+Reader = Callable[[Source], object]

@@ -1,0 +1,1 @@
+"""Numeric work on arrays."""

@@ -1,0 +1,25 @@
+"""Plain counts of what a scene holds: the figures of a docket."""
+
+from __future__ import annotations
+
+from customs.geometry.triangles import triangles_of
+from customs.scene.model import Scene
+from customs.scene.prune import prune
+from customs.scene.tree import mesh_nodes
+
+
+def counts(scene: Scene) -> dict[str, int]:
+    """Counts of what is in use; triangles of meshes shown twice count twice."""
+    used = prune(scene)
+    return {
+        "vertices": sum(len(p.positions) for m in used.meshes for p in m.primitives),
+        "triangles": sum(
+            len(triangles_of(p)) for n in mesh_nodes(used) for p in used.meshes[used.nodes[n].mesh or 0].primitives
+        ),
+        "nodes": len(used.nodes),
+        "meshes": len(used.meshes),
+        "materials": len(used.materials),
+        "textures": len(used.images),
+        "joints": sum(len(s.joints) for s in used.skins),
+        "clips": len(used.clips),
+    }

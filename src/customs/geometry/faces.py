@@ -1,0 +1,140 @@
+"""Faces that are broken, doubled or turned inward."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+from scipy import sparse
+
+from customs.geometry.triangles import face_vectors, signed_volume
+from customs.geometry.weld import groups_of_rows, unique_rows
+from customs.tolerances import FLAT_FACE
+
+F32 = npt.NDArray[np.float32]
+U32 = npt.NDArray[np.uint32]
+Mask = npt.NDArray[np.bool_]
+
+
+def degenerate(positions: F32, faces: U32) -> Mask:
+    """(F,) True for faces with two corners at one place or no area (share of the longest edge squared)."""
+    p = positions.astype(np.float64)
+    a, b, c = p[faces[:, 0]], p[faces[:, 1]], p[faces[:, 2]]
+    double = np.linalg.norm(np.cross(b - a, c - a), axis=1)
+    edges = [np.einsum("ij,ij->i", d, d) for d in (b - a, c - b, a - c)]
+    longest = np.maximum(np.maximum(edges[0], edges[1]), edges[2])
+    with np.errstate(invalid="ignore"):
+        return (double <= FLAT_FACE * longest) | ~np.isfinite(double)
+
+
+def doubled(positions: F32, faces: U32) -> Mask:
+    """(F,) True for every repeat of a face: the same three places, in the same or the opposite winding.
+
+    The first of its kind stays False.
+    """
+    place = np.sort(groups_of_rows(positions)[faces], axis=1)
+    first = unique_rows([place])[0]
+    out = np.ones(len(faces), dtype=bool)
+    out[first] = False
+    return out
+
+
+def shells(positions: F32, faces: U32) -> npt.NDArray[np.int32]:
+    """(F,) number of the connected shell each face belongs to, joined over vertices at one place."""
+    place = groups_of_rows(positions)[faces]
+    count = int(place.max(initial=-1)) + 1
+    rows = np.concatenate([place[:, 0], place[:, 1]])
+    cols = np.concatenate([place[:, 1], place[:, 2]])
+    graph = sparse.coo_matrix((np.ones(len(rows), dtype=np.int8), (rows, cols)), shape=(count, count))
+    return sparse.csgraph.connected_components(graph, directed=False)[1][place[:, 0]]
+
+
+def _edge_pairs(place: U32) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp], Mask, Mask]:
+    """Pairs of faces that share an edge with no third: (first, second, same direction?), and faces on open edges (F,)."""
+    n = len(place)
+    a = place[:, [0, 1, 2]].T.reshape(-1)
+    b = place[:, [1, 2, 0]].T.reshape(-1)
+    face = np.tile(np.arange(n), 3)
+    forward = a < b
+    edge = np.where(forward, a, b).astype(np.uint64) << np.uint64(32) | np.where(forward, b, a).astype(np.uint64)
+    order = np.argsort(edge, kind="stable")
+    edge, face, forward = edge[order], face[order], forward[order]
+    starts = np.flatnonzero(np.r_[True, edge[1:] != edge[:-1]])
+    sizes = np.diff(np.r_[starts, len(edge)])
+    two = starts[sizes == 2]
+    odd = np.zeros(n, dtype=bool)
+    odd[face[starts[sizes == 1]]] = True
+    return face[two], face[two + 1], forward[two] == forward[two + 1], odd
+
+
+def inward(positions: F32, faces: U32) -> Mask:
+    """(F,) True for faces that look inward.
+
+    Within a shell, faces sharing an edge must run it in opposite directions; the minority that cannot is out of line.
+    A shell that encloses a volume is outward when its signed volume is positive; an open shell is judged by which side
+    of its faces its own centre lies on, and only when nearly all of its area agrees (a flat or wavy sheet has no inside).
+    """
+    if not len(faces):
+        return np.zeros(0, dtype=bool)
+    place = groups_of_rows(positions)[faces]
+    first, second, clash, open_face = _edge_pairs(place)
+    flipped, part = _consistent(len(faces), first, second, clash)
+    turned = np.where(flipped[:, None], faces[:, ::-1], faces)
+    return _judge_parts(positions, turned, part, open_face) ^ flipped
+
+
+def _consistent(
+    n: int, first: npt.NDArray[np.intp], second: npt.NDArray[np.intp], clash: Mask
+) -> tuple[Mask, npt.NDArray[np.int32]]:
+    """Faces (n,) to flip so neighbours agree, and the connected part (n,) of each.
+
+    Every face stands twice in a graph, as it is and flipped; an edge ties the copies that agree. A part whose two copies
+    fall into one component cannot be made consistent (a Möbius band) and is left as it is.
+    """
+    rows = np.concatenate([first, first + n])
+    cols = np.concatenate([np.where(clash, second + n, second), np.where(clash, second, second + n)])
+    graph = sparse.coo_matrix((np.ones(len(rows), dtype=np.int8), (rows, cols)), shape=(2 * n, 2 * n))
+    label = sparse.csgraph.connected_components(graph, directed=False)[1]
+    plain, other = label[:n], label[n:]
+    part = np.unique(np.minimum(plain, other), return_inverse=True)[1].reshape(-1).astype(np.int32)
+    flipped = (plain > other).astype(bool)
+    # The smaller half of a part counts as the one out of line.
+    share = np.bincount(part, weights=flipped) / np.bincount(part)
+    flipped ^= share[part] > 0.5
+    flipped[plain == other] = False
+    return flipped, part
+
+
+def _judge_parts(positions: F32, faces: U32, part: npt.NDArray[np.int32], open_face: Mask) -> Mask:
+    """(F,) True for faces of parts whose outside is inside."""
+    p = positions.astype(np.float64)
+    corners = p[faces]
+    middle = corners.mean(axis=1)
+    vectors = face_vectors(p, faces)
+    areas = np.linalg.norm(vectors, axis=1)
+    count = int(part.max()) + 1
+    weight = np.bincount(part, weights=areas, minlength=count)
+    safe = np.where(weight > 0, weight, 1)
+    centre = np.stack([np.bincount(part, weights=areas * middle[:, c], minlength=count) for c in range(3)], 1)
+    centre /= safe[:, None]
+    reach = np.einsum("ij,ij->i", vectors, middle - centre[part])
+    volume = np.bincount(part, weights=reach, minlength=count)
+    is_open = np.bincount(part, weights=open_face, minlength=count) > 0
+    inward_area = np.bincount(part, weights=np.where(reach < 0, areas, 0.0), minlength=count) / safe
+    spread = np.bincount(part, weights=np.abs(reach), minlength=count)
+    solid = spread > 1e-3 * safe * np.sqrt(safe)
+    bad = np.where(is_open, solid & (inward_area > 0.9), volume < -1e-9 * safe * np.sqrt(safe))
+    return bad[part]
+
+
+def is_closed(positions: F32, faces: U32) -> bool:
+    """True when every edge between places is shared by exactly two faces."""
+    if not len(faces):
+        return False
+    place = groups_of_rows(positions)[faces]
+    first, _, _, odd = _edge_pairs(place)
+    return not odd.any() and len(first) * 2 == len(faces) * 3
+
+
+def encloses(positions: F32, faces: U32) -> float:
+    """Signed volume for a closed mesh, 0 for an open one (units³)."""
+    return signed_volume(positions, faces) if is_closed(positions, faces) else 0.0

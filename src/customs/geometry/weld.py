@@ -1,0 +1,84 @@
+"""Finding equal rows and welding vertices."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+U32 = npt.NDArray[np.uint32]
+
+
+def _words(values: npt.NDArray[Any]) -> npt.NDArray[np.uint32]:
+    """Rows as 32-bit words, −0 made equal to 0."""
+    if values.dtype.kind == "f":
+        values = np.ascontiguousarray(values, dtype=np.float32) + np.float32(0)
+        return values.view(np.uint32).reshape(len(values), -1)
+    return np.ascontiguousarray(values.astype(np.uint32)).reshape(len(values), -1)
+
+
+def hash_rows(columns: Sequence[npt.NDArray[Any]]) -> npt.NDArray[np.uint64]:
+    """A 64-bit hash (N,) of each row over all `columns` ((N, D) each).
+
+    Mixing constants from Steele, Lea and Flood, "Fast splittable pseudorandom number generators" (2014).
+    """
+    state = np.full(len(columns[0]), 0x9E3779B97F4A7C15, dtype=np.uint64)
+    for column in columns:
+        words = _words(column)
+        for c in range(words.shape[1]):
+            state ^= words[:, c]
+            state *= np.uint64(0xBF58476D1CE4E5B9)
+            state ^= state >> np.uint64(29)
+            state *= np.uint64(0x94D049BB133111EB)
+            state ^= state >> np.uint64(32)
+    return state
+
+
+def unique_rows(columns: Sequence[npt.NDArray[Any]]) -> tuple[npt.NDArray[np.intp], U32]:
+    """(first, inverse): `first` (M,) the first row of each distinct one, in order of appearance; `inverse` (N,) uint32.
+
+    Rows are distinct when any value differs in bits (−0 equals 0). A hash collision would need two of 2⁶⁴ alike; it is
+    checked for all the same, and then told apart the slow way.
+    """
+    n = len(columns[0])
+    if n == 0:
+        return np.zeros(0, dtype=np.intp), np.zeros(0, dtype=np.uint32)
+    hashed = hash_rows(columns)
+    _, first, inverse = np.unique(hashed, return_index=True, return_inverse=True)
+    inverse = inverse.reshape(-1)
+    if any(not np.array_equal(_words(c)[first][inverse], _words(c)) for c in columns):
+        table = np.concatenate([_words(c) for c in columns], axis=1)
+        _, first, inverse = np.unique(table, axis=0, return_index=True, return_inverse=True)
+        inverse = inverse.reshape(-1)
+    order = np.argsort(first, kind="stable")
+    rank = np.empty(len(first), dtype=np.uint32)
+    rank[order] = np.arange(len(first), dtype=np.uint32)
+    return first[order], rank[inverse]
+
+
+def groups_of_rows(rows: npt.NDArray[Any]) -> U32:
+    """(N,) uint32: the same number for equal rows of `rows` (N, D), numbered by first appearance."""
+    return unique_rows([rows])[1]
+
+
+def groups_near(points: npt.NDArray[Any], distance: float) -> U32:
+    """(N,) uint32: the same number for points within `distance` (units) of one another, chained.
+
+    A k-d tree finds the pairs, connected components the groups; `distance` 0 means equal to the bit.
+    """
+    same = groups_of_rows(points)
+    if distance <= 0 or len(points) < 2:
+        return same
+    from scipy import sparse
+    from scipy.spatial import cKDTree
+
+    first = np.unique(same, return_index=True)[1]
+    pairs = cKDTree(points[first].astype(np.float64)).query_pairs(distance, output_type="ndarray")
+    if not len(pairs):
+        return same
+    n = len(first)
+    graph = sparse.coo_matrix((np.ones(len(pairs), dtype=np.int8), (pairs[:, 0], pairs[:, 1])), shape=(n, n))
+    labels = sparse.csgraph.connected_components(graph, directed=False)[1]
+    return labels[same].astype(np.uint32)

@@ -1,0 +1,1 @@
+"""Looking at what is there and taking it in."""

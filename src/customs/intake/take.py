@@ -1,0 +1,43 @@
+"""Reading an asset with everything it leans on."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass
+from pathlib import Path
+
+from customs.formats.registry import read_scene
+from customs.formats.source import Source
+from customs.scene.model import Scene
+
+
+@dataclass(frozen=True, eq=False)
+class Taken:
+    """An asset as received: its scene, the files it is made of (the model first), what is absent, the digest of all."""
+
+    scene: Scene
+    files: tuple[Path, ...]
+    absent: tuple[str, ...]
+    digest: str
+
+    def source(self) -> dict[str, object]:
+        """For the docket."""
+        return {"name": self.files[0].name, "sha256": self.digest, "files": [f.name for f in self.files]}
+
+
+def files_digest(files: tuple[Path, ...]) -> str:
+    """SHA-256 over names and contents."""
+    state = hashlib.sha256()
+    for path in files:
+        state.update(path.name.encode())
+        with path.open("rb") as f:
+            state.update(hashlib.file_digest(f, "sha256").digest())
+    return state.hexdigest()
+
+
+def take(path: Path, root: Path | None = None) -> Taken:
+    """Read `path`; companions must lie inside `root` (the file's own folder unless given). Raises CustomsError."""
+    source = Source(path, root)
+    scene = read_scene(source)
+    files = tuple(dict.fromkeys([path, *source.touched]))
+    return Taken(scene, files, tuple(dict.fromkeys(source.absent)), files_digest(files))

@@ -1,0 +1,78 @@
+"""What the docket says, held against itself and against the files."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from pathlib import Path
+from typing import Any
+
+from customs.landing.log import Log
+
+Json = dict[str, Any]
+
+
+def read_docket(folder: Path, log: Log) -> Json | None:
+    """The docket of a package whose digest of itself is right, or None after a refusal."""
+    path = folder / "docket.json"
+    try:
+        body = json.loads(path.read_text("utf-8"))
+    except FileNotFoundError:
+        log.refuse("docket.json", "there is no docket: is this a package?")
+        return None
+    except (OSError, ValueError) as problem:
+        log.refuse("docket.json", f"cannot be read: {problem}")
+        return None
+    needed = {"asset": str, "sheet": dict, "after": dict, "names": dict, "files": list, "box": dict, "digest": str}
+    if not isinstance(body, dict) or not all(isinstance(body.get(k), t) for k, t in needed.items()):
+        log.refuse("docket.json", "is no docket: parts of it are missing")
+        return None
+    rest = {k: v for k, v in body.items() if k != "digest"}
+    text = json.dumps(rest, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
+    if hashlib.sha256(text.encode("utf-8")).hexdigest() != body["digest"]:
+        log.refuse("docket.json", "was changed after it was written: its digest of itself does not fit")
+    else:
+        log.note("reads", "docket.json", f"{len(body['files'])} files, digest fits")
+    return body
+
+
+def check_files(folder: Path, body: Json, log: Log) -> dict[str, Path]:
+    """Files of the docket that are there and whole, by path inside the package."""
+    out: dict[str, Path] = {}
+    root = folder.resolve()
+    for entry in body["files"]:
+        name = str(entry.get("path", "")) if isinstance(entry, dict) else ""
+        path = folder / name
+        if not name or root not in path.resolve().parents:
+            log.refuse(name or "docket.json", "the docket names a file outside the package")
+        elif not path.is_file():
+            log.refuse(name, "the docket names it and it is not there")
+        else:
+            data = path.read_bytes()
+            whole = len(data) == entry.get("size") and hashlib.sha256(data).hexdigest() == entry.get("sha256")
+            log.check(whole, name, "differs from what was dispatched: size or hash does not fit")
+            out[name] = path
+    known = {*out, "docket.json", "docket.html"} | {str(e.get("path")) for e in body["files"] if isinstance(e, dict)}
+    for path in sorted(folder.rglob("*")):
+        name = path.relative_to(folder).as_posix()
+        if path.is_file() and name not in known:
+            log.remark(name, "is in the package and the docket does not know it")
+    return out
+
+
+def recount(after: Json, found: dict[str, int], file: str, log: Log) -> None:
+    """Every figure of the docket against what the file holds."""
+    for key, value in found.items():
+        if key in after:
+            log.check(after[key] == value, file, f"the docket says {after[key]:,} {key}, the file holds {value:,}")
+    missing = sorted(set(found) - set(after))
+    log.check(not missing, "docket.json", f"says nothing of {', '.join(missing)}")
+
+
+def same_names(wanted: Json, found: dict[str, list[str]], file: str, log: Log) -> None:
+    """Names of the docket against those in the file."""
+    for kind, names in found.items():
+        said = wanted.get(kind, [])
+        lost, new = sorted(set(said) - set(names)), sorted(set(names) - set(said))
+        log.check(not lost, file, f"{kind} the docket names are not found: {', '.join(lost[:3])}")
+        log.check(not new, file, f"{kind} the docket does not name: {', '.join(new[:3])}")

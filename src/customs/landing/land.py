@@ -1,0 +1,116 @@
+"""Landing one package, or every package in a folder."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+
+from customs.conventions.convert import change_convention
+from customs.errors import CustomsError
+from customs.formats.registry import endings, get_format, read_scene
+from customs.formats.source import Source
+from customs.geometry.counts import counts
+from customs.landing.docket_check import check_files, read_docket, recount, same_names
+from customs.landing.log import Log
+from customs.landing.model_check import check_loose_textures, check_model, check_textures
+from customs.motion.bounds import world_bounds
+from customs.scene.convention import WORKING
+from customs.scene.model import Scene
+from customs.scene.prune import prune
+from customs.sheet.load import sheet_digest
+from customs.sheet.model import Sheet
+
+FindSheet = Callable[[str], Sheet]
+
+
+def packages(folder: Path) -> list[Path]:
+    """The package at `folder`, or the packages directly in it."""
+    if (folder / "docket.json").is_file() or not folder.is_dir():
+        return [folder]
+    inside = sorted(p for p in folder.iterdir() if p.is_dir() and not p.name.startswith("."))
+    return [p for p in inside if (p / "docket.json").is_file() or any(q.suffix in endings() for q in p.iterdir())]
+
+
+def land(folder: Path, find_sheet: FindSheet, by: Sheet | None = None) -> Log:
+    """Read a package as its destination would. `find_sheet` gives a sheet by id; `by` overrides the docket's.
+
+    Never raises for what is in the package: whatever is wrong there is a refusal.
+    """
+    log = Log(folder)
+    body = read_docket(folder, log)
+    if body is None:
+        return log
+    files = check_files(folder, body, log)
+    sheet = by or _sheet(body, find_sheet, log)
+    if sheet is None:
+        return log
+    model = next((e["path"] for e in body["files"] if e.get("kind") == "model" and e.get("path") in files), None)
+    if model is None:
+        log.refuse(body["asset"], "there is no model file in the package")
+        return log
+    scene = _open(files[model], folder, model, sheet, log)
+    if scene is not None:
+        recount(body["after"], counts(scene), model, log)
+        same_names(body["names"], _names(scene, model), model, log)
+        _same_box(scene, body["box"], model, log)
+        check_model(scene, sheet, model, log)
+        check_textures(scene, sheet, folder, model, log)
+        check_loose_textures(files, {Path(i.uri).name for i in scene.images}, log)
+    if log.accepted:
+        log.note("accepts", body["asset"], f"{log.remarks} remarks")
+    return log
+
+
+def _sheet(body: dict[str, object], find_sheet: FindSheet, log: Log) -> Sheet | None:
+    said = body["sheet"]
+    assert isinstance(said, dict)
+    try:
+        sheet = find_sheet(str(said.get("id")))
+    except CustomsError as problem:
+        log.refuse("docket.json", f"its sheet is not here: {problem}")
+        return None
+    if sheet_digest(sheet) != said.get("digest"):
+        log.remark("docket.json", f"sheet {sheet.id} has changed since the dispatch (edition {said.get('edition')})")
+    return sheet
+
+
+def _open(path: Path, folder: Path, name: str, sheet: Sheet, log: Log) -> Scene | None:
+    """The model as its file says, in the file's own numbers."""
+    try:
+        scene = read_scene(Source(path, folder))
+    except CustomsError as problem:
+        log.refuse(name, str(problem))
+        return None
+    log.check(scene.format == sheet.model.format, name, f"is {scene.format.upper()}, {sheet.model.format.upper()} is read")
+    used = prune(scene)
+    log.note("opens", name, f"{len(used.meshes)} meshes, {counts(used)['triangles']:,} triangles")
+    return used
+
+
+def _names(scene: Scene, model: str) -> dict[str, list[str]]:
+    """Names a file of this format keeps: OBJ, for one, has one name for node and mesh."""
+    kinds = ("nodes", "meshes", "materials", "images", "clips")
+    out = {k: [item.name for item in getattr(scene, k)] for k in kinds}
+    if "skins" not in get_format(scene.format).carries:
+        out = {k: out[k] for k in ("nodes", "materials", "images")}
+    return out
+
+
+def _same_box(scene: Scene, box: dict[str, object], file: str, log: Log) -> None:
+    found = world_bounds(scene)
+    if found is None:
+        return
+    low, high = np.array(box["low"], dtype=float), np.array(box["high"], dtype=float)
+    reach = max(float(np.linalg.norm(high - low)), 1e-9)
+    off = max(float(np.abs(found[0] - low).max()), float(np.abs(found[1] - high).max()))
+    log.check(off <= 1e-4 * reach, file, "its box is not the docket's: it was moved, turned or scaled")
+
+
+def landed_scene(folder: Path, sheet: Sheet) -> Scene:
+    """The package's model in the working frame, for the picture of Landing. Raises CustomsError."""
+    path = next(p for p in sorted(folder.rglob("*")) if p.suffix == f".{sheet.model.format}")
+    scene = read_scene(Source(path, folder))
+    source = sheet.axes.convention(get_format(sheet.model.format).convention.v)
+    return change_convention(scene, WORKING, source)

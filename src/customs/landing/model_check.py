@@ -1,0 +1,158 @@
+"""The model file by the sheet: limits, shape of the tree, textures, names."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import numpy as np
+import PIL.Image
+
+from customs.formats.registry import get_format
+from customs.geometry.triangles import triangles_of
+from customs.landing.log import Log
+from customs.motion.bounds import world_bounds
+from customs.scene.model import Scene
+from customs.scene.tree import local_matrix, mesh_nodes, walk
+from customs.sheet.model import Sheet
+from customs.surface.pixels import image_info
+
+
+def check_model(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
+    """All rules of the sheet on a model read from its file."""
+    _tree(scene, sheet, file, log)
+    _meshes(scene, sheet, file, log)
+    _size(scene, sheet, file, log)
+    _rig(scene, sheet, file, log)
+    _names(scene, sheet, file, log)
+    limit = sheet.materials.max_count
+    log.check(limit is None or len(scene.materials) <= limit, file, f"{len(scene.materials)} materials, at most {limit}")
+
+
+def _tree(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
+    nodes, model = mesh_nodes(scene), sheet.model
+    depth = {n: d for n, _, d in walk(scene)}
+    if model.single_mesh:
+        log.check(len(nodes) == 1 and len(scene.meshes) == 1, file, f"{len(nodes)} meshes where one is taken")
+    limit = 1 if model.mesh_under_root else model.max_depth
+    deep = [scene.nodes[n].name for n in nodes if limit is not None and depth[n] >= limit]
+    log.check(not deep, file, f"mesh {', '.join(deep[:3])} stands below level {limit}")
+    if model.settled and not scene.clips and not scene.skins:
+        off = [n for n in nodes if np.abs(local_matrix(scene.nodes[n]) - np.eye(4)).max() > 1e-4]
+        log.check(not off, file, f"{len(off)} mesh nodes keep a transform of their own")
+    log.check(model.cameras != "forbidden" or not scene.cameras, file, f"{len(scene.cameras)} cameras, none taken")
+    log.check(model.lights != "forbidden" or not scene.lights, file, f"{len(scene.lights)} lights, none taken")
+
+
+def _meshes(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
+    rules = sheet.mesh
+    for n in mesh_nodes(scene):
+        mesh = scene.meshes[scene.nodes[n].mesh or 0]
+        count = sum(len(p.positions) for p in mesh.primitives)
+        top = rules.max_vertices
+        log.check(top is None or count <= top, file, f"mesh {mesh.name} has {count:,} vertices, at most {top or 0:,}")
+        for p in mesh.primitives:
+            faces = triangles_of(p)
+            lists = p.mode == "triangles" or (rules.loose_points_lines != "forbidden" and not len(faces))
+            log.check(lists, file, f"mesh {mesh.name} has parts of mode {p.mode}")
+            log.check(bool(np.isfinite(p.positions).all()), file, f"mesh {mesh.name} has numbers that are not finite")
+            if rules.normals == "required" and len(faces):
+                log.check(p.normals is not None, file, f"mesh {mesh.name} has no normals")
+            log.check(rules.vertex_colours != "forbidden" or not p.colours, file, f"mesh {mesh.name} has vertex colours")
+            log.check(rules.morphs != "forbidden" or not p.targets, file, f"mesh {mesh.name} has morph targets")
+            sets = rules.max_texcoord_sets
+            log.check(sets is None or len(p.texcoords) <= sets, file, f"mesh {mesh.name} has {len(p.texcoords)} UV sets")
+
+
+def _size(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
+    box = world_bounds(scene)
+    if box is None:
+        log.refuse(file, "there is nothing in it")
+        return
+    unit, low, high = sheet.axes.metres_per_unit, sheet.model.min_size, sheet.model.max_size
+    size = (box[1] - box[0]) * unit
+    # Bounds are given as X, Y, Z of the working frame; only the sorted sides are compared where axes differ.
+    same = sheet.axes.up == "+Y" and sheet.axes.faces == "+Z"
+    mine = size if same else np.sort(size)
+    if high is not None:
+        most = np.array(high) if same else np.sort(high)
+        log.check(bool((mine <= most * 1.001).all()), file, f"{_metres(size)} is larger than {_metres(np.array(high))}")
+    if low is not None:
+        least = np.array(low) if same else np.sort(low)
+        log.check(bool((mine >= least * 0.999).any()), file, f"{_metres(size)} is smaller than {_metres(np.array(low))}")
+    log.note("measures", file, f"{_metres(size)}, {sheet.axes.unit_name} inside")
+    if sheet.model.footing == "base-centre":
+        axis = "XYZ".index(sheet.axes.up[1])
+        base = box[0][axis] if sheet.axes.up[0] == "+" else -box[1][axis]
+        reach = float(np.linalg.norm(box[1] - box[0]))
+        log.check(abs(base) <= 2e-3 * reach, file, f"its base lies {base * unit:.3g} m from zero")
+
+
+def _metres(size: np.ndarray) -> str:  # type: ignore[type-arg]
+    return " × ".join(f"{v:.2f}" for v in size) + " m"
+
+
+def _rig(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
+    rig, carries = sheet.rig, get_format(sheet.model.format).carries
+    log.check(rig.skins != "forbidden" or not scene.skins, file, f"{len(scene.skins)} skins, none taken")
+    log.check(rig.clips != "forbidden" or not scene.clips, file, f"{len(scene.clips)} clips, none taken")
+    for s in scene.skins:
+        log.check(rig.max_joints is None or len(s.joints) <= rig.max_joints, file, f"{len(s.joints)} joints in {s.name}")
+    for m in scene.meshes:
+        for p in m.primitives:
+            if p.weights is not None:
+                most = int(np.count_nonzero(p.weights, axis=1).max())
+                log.check(
+                    most <= rig.influences, file, f"{most} influences on a vertex of {m.name}, at most {rig.influences}"
+                )
+                off = float(np.abs(p.weights.sum(axis=1) - 1).max())
+                log.check(off < 1e-4, file, f"weights of {m.name} do not sum to one")
+    if "clips" in carries:
+        for c in scene.clips:
+            log.note("plays", c.name, f"{c.seconds:.2f} s, {len(c.channels)} channels")
+
+
+def _names(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
+    rules = sheet.names
+    for kind in ("nodes", "meshes", "materials", "images", "clips"):
+        names = [item.name for item in getattr(scene, kind)]
+        for name in names:
+            legal = re.fullmatch(rules.allowed, name) and len(name) <= rules.max_length
+            log.check(bool(legal), file, f"{kind}: name {name!r} is not legal there")
+        if rules.unique:
+            twice = sorted({n for n in names if names.count(n) > 1}) if len(names) < 2000 else []
+            log.check(not twice, file, f"{kind}: name {', '.join(twice[:3])} is used twice")
+
+
+def check_textures(scene: Scene, sheet: Sheet, folder: Path, file: str, log: Log) -> None:
+    """Every texture a material names: there, readable, of a kind and size the sheet takes."""
+    rules = sheet.textures
+    users = {u.image: (m.name, slot) for m in scene.materials for slot, u in m.textures.items()}
+    for i, (material, slot) in sorted(users.items()):
+        image = scene.images[i]
+        shown = image.uri or image.name
+        if image.content is None:
+            log.refuse(shown, f"material {material} names it and it is not there")
+            continue
+        info = image_info(image)
+        if info is None:
+            log.refuse(shown, f"cannot be read: {image.problem}")
+            continue
+        log.check(info.form in rules.formats, shown, f"{info.form.upper()} is not read there")
+        edge = max(info.width, info.height)
+        log.check(edge <= rules.max_edge, shown, f"{info.width} × {info.height}, at most {rules.max_edge}")
+        powers = all(v & (v - 1) == 0 for v in (info.width, info.height))
+        log.check(powers or not rules.power_of_two, shown, f"{info.width} × {info.height} is no power of two")
+        log.note("finds", shown, f"named by material {material}, {slot.replace('_', ' ')}, {info.width} × {info.height}")
+
+
+def check_loose_textures(files: dict[str, Path], wanted: set[str], log: Log) -> None:
+    """Texture files nothing names."""
+    for name, path in files.items():
+        if path.suffix.lower() in (".png", ".jpg", ".tga") and path.name not in wanted:
+            try:
+                with PIL.Image.open(path) as picture:
+                    size = f"{picture.width} × {picture.height}"
+            except OSError:
+                size = "unreadable"
+            log.remark(name, f"no material names it ({size})")

@@ -1,0 +1,1 @@
+"""Every requirement of the sheet on an asset: rows, verdicts, remedies, waivers."""

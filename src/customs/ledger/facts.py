@@ -1,0 +1,241 @@
+"""Measurements of a scene, each taken once and kept with the part it was taken from."""
+
+from __future__ import annotations
+
+import weakref
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.geometry.faces import degenerate, doubled, inward
+from customs.geometry.triangles import triangles_of
+from customs.motion.bounds import world_bounds
+from customs.motion.influences import most_influences
+from customs.route.edit import vertex_columns
+from customs.route.finite import finite_vertices, not_finite
+from customs.route.outward import against
+from customs.scene.model import Image, Material, Primitive, Scene, Skin
+from customs.scene.tree import mesh_nodes, walk
+from customs.surface.pixels import image_info, pixels_or_none
+
+Mask = npt.NDArray[np.bool_]
+F64 = npt.NDArray[np.float64]
+
+
+class PrimitiveFacts:
+    """Measures of one primitive."""
+
+    def __init__(self, prim: Primitive) -> None:
+        self._prim = weakref.ref(prim)
+        self.vertices = len(prim.positions)
+
+    @property
+    def prim(self) -> Primitive:
+        """The primitive; alive while anyone can ask."""
+        prim = self._prim()
+        assert prim is not None
+        return prim
+
+    @cached_property
+    def faces(self) -> int:
+        """Triangles."""
+        return len(triangles_of(self.prim))
+
+    @cached_property
+    def not_finite(self) -> int:
+        """Vertices with a number that is not finite."""
+        return not_finite(self.prim)
+
+    def _mask(self, find: object) -> Mask:
+        prim = self.prim
+        faces = triangles_of(prim)
+        if not len(faces):
+            return np.zeros(0, dtype=bool)
+        if self.not_finite and not finite_vertices(prim).all():
+            good = finite_vertices(prim)[faces].all(axis=1)
+            out = np.zeros(len(faces), dtype=bool)
+            out[good] = find(prim.positions, faces[good])  # type: ignore[operator]
+            return out
+        return find(prim.positions, faces)  # type: ignore[operator, no-any-return]
+
+    @cached_property
+    def degenerate(self) -> Mask:
+        """(F,) faces without area."""
+        return self._mask(degenerate)
+
+    @cached_property
+    def doubled(self) -> Mask:
+        """(F,) repeats of a face that is not degenerate."""
+        return self._mask(doubled) & ~self.degenerate
+
+    @cached_property
+    def inward(self) -> Mask:
+        """(F,) faces that look inward, judged without broken and doubled ones."""
+        prim, faces = self.prim, triangles_of(self.prim)
+        out = np.zeros(len(faces), dtype=bool)
+        sound = ~(self.degenerate | self.doubled)
+        if len(faces) and not self.not_finite:
+            out[sound] = inward(prim.positions, faces[sound])
+        return out
+
+    @cached_property
+    def against(self) -> int:
+        """Faces whose normals all point to their back."""
+        return against(self.prim)
+
+    @cached_property
+    def bad_normals(self) -> int:
+        """Normals that are not about one long."""
+        n = self.prim.normals
+        if n is None:
+            return 0
+        return int((~(np.abs(np.einsum("ij,ij->i", n, n) - 1) < 0.01)).sum())
+
+    @cached_property
+    def bad_tangents(self) -> int:
+        """Tangents that are not one long, or whose w is neither 1 nor −1."""
+        t = self.prim.tangents
+        if t is None:
+            return 0
+        length = np.einsum("ij,ij->i", t[:, :3], t[:, :3])
+        return int((~((np.abs(length - 1) < 0.01) & (np.abs(t[:, 3]) == 1))).sum())
+
+    @cached_property
+    def spare_vertices(self) -> int:
+        """Vertices that equal another in everything, or that no index uses."""
+        from customs.geometry.weld import unique_rows
+
+        prim = self.prim
+        if not self.faces or self.not_finite:
+            return 0
+        _, inverse = unique_rows(vertex_columns(prim))
+        used = inverse if prim.indices is None else inverse[prim.indices]
+        distinct = np.zeros(len(inverse), dtype=bool)
+        distinct[used] = True
+        return self.vertices - int(distinct.sum())
+
+    @cached_property
+    def influences(self) -> int:
+        """Most influences on one vertex."""
+        return most_influences(self.prim)
+
+    @cached_property
+    def weight_error(self) -> float:
+        """Largest distance of a vertex's weights from a sum of one; 0 without weights."""
+        w = self.prim.weights
+        return 0.0 if w is None or not len(w) else float(np.abs(w.sum(axis=1, dtype=np.float64) - 1).max())
+
+    @cached_property
+    def outside_square(self) -> int:
+        """Vertices whose first UVs lie outside 0..1."""
+        if not self.prim.texcoords:
+            return 0
+        t = self.prim.texcoords[0]
+        return int(((t < -1e-5) | (t > 1 + 1e-5)).any(axis=1).sum())
+
+
+_primitives: weakref.WeakKeyDictionary[Primitive, PrimitiveFacts] = weakref.WeakKeyDictionary()
+_alpha: weakref.WeakKeyDictionary[Image, tuple[float, float, float] | None] = weakref.WeakKeyDictionary()
+
+
+def facts_of(prim: Primitive) -> PrimitiveFacts:
+    """The facts of a primitive, kept as long as it lives."""
+    known = _primitives.get(prim)
+    if known is None:
+        known = _primitives[prim] = PrimitiveFacts(prim)
+    return known
+
+
+def alpha_shares(image: Image) -> tuple[float, float, float] | None:
+    """(share fully clear, share in between, share fully opaque) of the alpha channel; None without alpha or pixels.
+
+    Within 4 of 255 of either end counts as that end.
+    """
+    if image not in _alpha:
+        info = image_info(image)
+        pixels = pixels_or_none(image) if info is not None and info.has_alpha else None
+        if pixels is None:
+            _alpha[image] = None
+        else:
+            alpha = pixels[:, :, -1]
+            top = np.iinfo(alpha.dtype).max
+            clear = float((alpha <= top * 4 // 255).mean())
+            solid = float((alpha >= top - top * 4 // 255).mean())
+            _alpha[image] = (clear, 1 - clear - solid, solid)
+    return _alpha[image]
+
+
+class SceneFacts:
+    """Measures of a whole scene."""
+
+    def __init__(self, scene: Scene) -> None:
+        self._scene = weakref.ref(scene)
+
+    @property
+    def scene(self) -> Scene:
+        """The scene; alive while anyone can ask."""
+        scene = self._scene()
+        assert scene is not None
+        return scene
+
+    @cached_property
+    def box(self) -> tuple[F64, F64] | None:
+        """(low, high) of everything at rest, in the scene's unit."""
+        return world_bounds(self.scene)
+
+    @property
+    def size(self) -> F64:
+        """(3,) extent of the box; zeros when empty."""
+        return self.box[1] - self.box[0] if self.box else np.zeros(3)
+
+    @cached_property
+    def used_meshes(self) -> list[int]:
+        """Meshes some node shows, in walking order, once each."""
+        return list(dict.fromkeys(m for n in mesh_nodes(self.scene) if (m := self.scene.nodes[n].mesh) is not None))
+
+    @cached_property
+    def triangles(self) -> int:
+        """Triangles drawn: meshes shown twice count twice."""
+        return sum(facts_of(p).faces for n in mesh_nodes(self.scene)
+                   for p in self.scene.meshes[self.scene.nodes[n].mesh or 0].primitives)  # fmt: skip
+
+    @cached_property
+    def vertices(self) -> int:
+        """Vertices of all meshes in use."""
+        return sum(len(p.positions) for m in self.used_meshes for p in self.scene.meshes[m].primitives)
+
+    @cached_property
+    def depth(self) -> dict[int, int]:
+        """Depth of each node in the tree, 0 for a root."""
+        return {n: d for n, _, d in walk(self.scene)}
+
+    @cached_property
+    def used_materials(self) -> list[tuple[int, Material]]:
+        """Materials some shown primitive uses."""
+        used = {p.material for m in self.used_meshes for p in self.scene.meshes[m].primitives}
+        used |= {m for k in self.used_meshes for p in self.scene.meshes[k].primitives for m, _ in p.variants}
+        return [(i, m) for i, m in enumerate(self.scene.materials) if i in used]
+
+    @cached_property
+    def used_images(self) -> list[tuple[int, Image]]:
+        """Images some used material uses."""
+        used = {u.image for _, m in self.used_materials for u in m.textures.values()}
+        return [(i, im) for i, im in enumerate(self.scene.images) if i in used]
+
+    @cached_property
+    def used_skins(self) -> list[Skin]:
+        """Skins of shown meshes."""
+        used = {self.scene.nodes[n].skin for n in mesh_nodes(self.scene)}
+        return [s for i, s in enumerate(self.scene.skins) if i in used]
+
+
+_scenes: weakref.WeakKeyDictionary[Scene, SceneFacts] = weakref.WeakKeyDictionary()
+
+
+def scene_facts(scene: Scene) -> SceneFacts:
+    """The facts of a scene, kept as long as it lives."""
+    known = _scenes.get(scene)
+    if known is None:
+        known = _scenes[scene] = SceneFacts(scene)
+    return known

@@ -1,0 +1,113 @@
+"""The ledger of one asset: every requirement judged, waivers applied, remedies that worked named."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from customs.errors import CustomsError
+from customs.ledger.row import RANK, About, Case, Row, Verdict, requirements
+from customs.route.route import At
+from customs.route.step import get_step
+from customs.scene.model import Scene
+from customs.sheet.model import Sheet
+
+
+@dataclass(frozen=True)
+class Waiver:
+    """A person's acceptance of a query: why, and the measured values it is good for."""
+
+    reason: str
+    measured: str
+
+
+@dataclass(frozen=True)
+class Ledger:
+    """All rows of one asset, worst first within each desk's order kept."""
+
+    rows: tuple[Row, ...]
+
+    @property
+    def verdict(self) -> Verdict:
+        """The worst verdict; a waived query counts as cleared."""
+        return worst(self.rows)
+
+    def count(self, verdict: Verdict) -> int:
+        """Rows with that verdict, waived ones among the cleared."""
+        return sum(effective(r) == verdict for r in self.rows)
+
+    def open(self) -> list[Row]:
+        """Rows that are neither cleared nor waived, held ones first."""
+        rows = [r for r in self.rows if effective(r) != "cleared"]
+        return sorted(rows, key=lambda r: -RANK[r.verdict])
+
+
+def effective(row: Row) -> Verdict:
+    """The verdict with a waiver counted."""
+    return "cleared" if row.waived else row.verdict
+
+
+def worst(rows: Sequence[Row]) -> Verdict:
+    """The worst effective verdict of `rows`."""
+    return max((effective(r) for r in rows), key=RANK.__getitem__, default="cleared")
+
+
+def judge(
+    received: Scene,
+    passed: Sequence[At],
+    sheet: Sheet,
+    about: About | None = None,
+    waivers: Mapping[str, Waiver] | None = None,
+    upto: str | None = None,
+) -> Ledger:
+    """The ledger at the end of the route, or at stop `upto`. `passed` is what `evaluate` gave.
+
+    Where a requirement itself fails on an asset, its row is held and says so; the others are judged all the same.
+    """
+    upto_at = next((a for a in passed if a.stop.id == upto), passed[-1]) if passed else None
+    arrived = passed[0].scene if passed else received
+    case = Case(received, arrived, upto_at.scene if upto_at else received, sheet, about or About())
+    rows: list[Row] = []
+    for at in passed:
+        if at.error is not None:
+            rows.append(_step_row(at))
+    for rule in requirements().values():
+        try:
+            found = list(rule.judge(rule, case))
+        except CustomsError as problem:
+            found = [rule.row("–", "–", "–", "held", note=str(problem))]
+        rows += [_done(r, rule.step, passed) for r in found]
+    return Ledger(tuple(_waived(r, waivers or {}) for r in rows))
+
+
+def _step_row(at: At) -> Row:
+    step = get_step(at.stop.step)
+    return Row(
+        "step", f"Step {step.name}", step.desk, "–", "runs", "failed", "held", subject=at.stop.id,
+        subject_name=step.name, note=str(at.error),
+    )  # fmt: skip
+
+
+def _done(row: Row, step: str, passed: Sequence[At]) -> Row:
+    """A cleared row whose values changed names the stop that did it."""
+    if row.verdict != "cleared" or row.received == row.delivering or not step:
+        return row
+    stop = next((a.stop for a in reversed(passed) if a.stop.step == step), None)
+    return replace(row, done_at=get_step(step).name) if stop else row
+
+
+def _waived(row: Row, waivers: Mapping[str, Waiver]) -> Row:
+    waiver = waivers.get(row.id)
+    if waiver is None or row.verdict != "query" or waiver.measured != row.measured:
+        return row
+    return replace(row, waived=waiver.reason)
+
+
+def refused(problem: CustomsError) -> Ledger:
+    """The ledger of an asset that could not be read: one held row."""
+    return Ledger((
+        Row(
+            "readable", "Source can be read", "intake", problem.found, problem.expected or "readable", "–", "held",
+            subject_name=str(problem.where), note=str(problem),
+        ),
+    ))  # fmt: skip

@@ -1,0 +1,30 @@
+"""Nodes that keep a transform they should not."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from customs.route.emptying import rigged_nodes
+from customs.scene.model import Scene
+from customs.scene.tree import joint_nodes, local_matrix, walk, world_matrices
+from customs.tolerances import IDENTITY
+
+
+def unsettled(scene: Scene) -> list[int]:
+    """Nodes the step Settle would change: any transform on what stands still, uneven or leftover scale on joints."""
+    rigged, joints = rigged_nodes(scene), joint_nodes(scene)
+    scaled = {c.node for a in scene.clips for c in a.channels if c.path == "scale"}
+    world = world_matrices(scene)
+    out = []
+    for n, _, _ in walk(scene):
+        node = scene.nodes[n]
+        if node.camera is not None or node.light is not None:
+            continue
+        if n in rigged or n in joints:
+            lengths = np.linalg.norm(world[n][:3, :3], axis=0)
+            even = lengths.max() - lengths.min() < 1e-4 * max(lengths.max(), 1e-12)
+            if n not in scaled and even and abs(lengths[0] - 1) > 1e-3:
+                out.append(n)
+        elif np.abs(local_matrix(node) - np.eye(4)).max() > IDENTITY:
+            out.append(n)
+    return out

@@ -1,0 +1,43 @@
+"""What has a name, and how the sheet would have it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from customs.ledger.row import Remedy, remedy
+from customs.route.step import NOTHING, Job, get_step, make_settings
+from customs.scene.model import Scene
+from customs.scene.prune import prune
+from customs.sheet.model import Sheet
+
+KINDS = (("node", "nodes"), ("mesh", "meshes"), ("material", "materials"), ("image", "images"), ("clip", "clips"))
+
+
+def named(scene: Scene) -> Iterator[tuple[Any, Any]]:
+    """(kind, element) of all that is used and has a name."""
+    used = prune(scene)
+    for kind, attribute in KINDS:
+        for item in getattr(used, attribute):
+            yield kind, item
+
+
+def name_values(sheet: Sheet) -> dict[str, Any]:
+    """The sheet's naming rules as settings of the step Names."""
+    return sheet.names.model_dump()
+
+
+def name_fix(sheet: Sheet) -> Remedy:
+    """Rename by the sheet's patterns."""
+    return remedy("rename", "Rename by pattern", **name_values(sheet))
+
+
+def by_pattern(scene: Scene, sheet: Sheet) -> list[tuple[str, str]]:
+    """(name, name by pattern) of each element the sheet would call otherwise."""
+    used = prune(scene)
+    step = get_step("rename")
+    new = step.apply(used, make_settings(step, name_values(sheet)), NOTHING, Job()).scene
+    pairs = [(used.name, new.name)]
+    for _, attribute in KINDS:
+        pairs += [(a.name, b.name) for a, b in zip(getattr(used, attribute), getattr(new, attribute))]
+    return [(a, b) for a, b in pairs if a != b]

@@ -1,0 +1,1 @@
+"""The requirements, one file each, grouped by desk."""

@@ -1,0 +1,24 @@
+"""Only extensions the destination reads."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.used import extensions_used
+
+
+def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    allowed = case.sheet.model.extensions
+    if allowed is None or case.sheet.model.format not in ("glb", "gltf"):
+        return
+    before, after = extensions_used(case.arrived), extensions_used(case.delivering)
+    strange = sorted(set(after) - set(allowed))
+    for name in strange:
+        note = "The destination does not read it: what it says is lost there."
+        yield rule.row(name, "read there", name, "query", subject=name, subject_name=name, note=note)
+    if not strange:
+        yield rule.row(f"{len(before)} used", "read there", f"{len(after)} used", "cleared")
+
+
+register(Requirement("allowed-extensions", "Extensions delivered", "dispatch", _judge))

@@ -1,0 +1,37 @@
+"""Names hold only what the destination can read."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from customs.ledger.names import name_fix, named
+from customs.ledger.row import Case, Place, Requirement, Row, register
+from customs.route.naming import Naming
+
+
+def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    n = case.sheet.names
+    rules = Naming(n.allowed, n.lower, n.max_length, n.unique)
+    bad = [
+        (kind, item)
+        for kind, item in named(case.delivering)
+        if not rules.fits(item.name) or (n.lower and item.name != item.name.lower())
+    ]
+    before = sum(not rules.fits(item.name) for _, item in named(case.arrived))
+    for kind, item in bad:
+        yield rule.row(
+            item.name,
+            "legal name",
+            item.name,
+            "held",
+            subject=str(item.key),
+            subject_name=item.name,
+            note=f"Names there match {n.allowed} and have at most {n.max_length} characters.",
+            remedy=name_fix(case.sheet),
+            place=Place(item.key, kind),
+        )
+    if not bad:
+        yield rule.row(f"{before} illegal", "legal names", "0 illegal", "cleared")
+
+
+register(Requirement("names-legal", "Names", "dispatch", _judge, step="rename"))

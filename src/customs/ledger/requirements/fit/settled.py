@@ -1,0 +1,37 @@
+"""No node keeps a turn or a scale of its own."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from customs.ledger.leftovers import unsettled
+from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
+
+
+def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    if not case.sheet.model.settled:
+        return
+    bad, before = unsettled(case.delivering), len(unsettled(case.arrived))
+    fix = remedy("settle", "Settle transforms")
+    note = "Leftover turn, scale or place on a node is the classic cause of a broken import."
+    for n in bad:
+        node = case.delivering.nodes[n]
+        has = "own matrix" if node.matrix is not None else "scale " + " ".join(f"{s:.3g}" for s in np.round(node.scale, 4))
+        yield rule.row(
+            has,
+            "settled",
+            has,
+            "held",
+            subject=str(node.key),
+            subject_name=node.name,
+            note=note,
+            remedy=fix,
+            place=Place(node.key, "node"),
+        )
+    if not bad:
+        yield rule.row(f"{before} nodes unsettled", "settled", "0 nodes unsettled", "cleared")
+
+
+register(Requirement("settled", "Node transforms", "fit", _judge, step="settle"))

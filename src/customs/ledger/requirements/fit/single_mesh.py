@@ -1,0 +1,26 @@
+"""One single mesh."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.shapes import shown
+
+
+def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    if not case.sheet.model.single_mesh:
+        return
+    before, after = len(list(shown(case.before))), len(list(shown(case.after)))
+    bad = after != 1
+    yield rule.row(
+        f"{before:,}",
+        "1",
+        f"{after:,}",
+        "held" if bad else "cleared",
+        note="The destination takes one mesh alone." if bad else "",
+        remedy=remedy("join", "Join into one mesh") if after > 1 else None,
+    )
+
+
+register(Requirement("single-mesh", "Meshes", "fit", _judge, step="join"))

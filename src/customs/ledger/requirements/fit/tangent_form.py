@@ -1,0 +1,26 @@
+"""Tangents are one long, with a w of 1 or −1."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from customs.ledger.facts import facts_of
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.shapes import per_mesh
+from customs.scene.model import Mesh, Primitive
+
+
+def _bad(prim: Primitive) -> int:
+    return facts_of(prim).bad_tangents
+
+
+def _fix(mesh: Mesh) -> Remedy:
+    return remedy("tangents", "Make tangents")
+
+
+def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    if case.sheet.mesh.tangents != "forbidden":
+        yield from per_mesh(rule, case, _bad, "held", _fix, "Normal maps break at such tangents.")
+
+
+register(Requirement("tangent-form", "Tangents malformed", "fit", _judge, step="tangents"))

@@ -1,0 +1,25 @@
+"""The rights slip: study-only goods never leave, a licence is known where the sheet asks for one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from customs.ledger.row import Case, Requirement, Row, register
+
+USES = {"deliver": "deliver", "private": "private use", "study": "study only", "": "not said"}
+
+
+def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    about, wanted = case.about, case.sheet.rights.licence_required
+    has = about.licence or case.received.copyright or USES[about.use]
+    needed = "licence known" if wanted else "may be delivered"
+    if about.use == "study":
+        note = "These goods may be looked at, measured and drawn, and never dispatched."
+        yield rule.row("study only", needed, "study only", "held", note=note)
+    elif wanted and not (about.licence or case.received.copyright):
+        yield rule.row(has, needed, has, "held", note="Fill in the rights slip on the desk Intake.")
+    else:
+        yield rule.row(has, needed, has, "cleared")
+
+
+register(Requirement("rights", "Rights slip", "intake", _judge))

@@ -1,0 +1,16 @@
+"""No more joints in a skin than the destination takes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.shapes import limit_row
+
+
+def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    before, after = (max((len(s.joints) for s in f.used_skins), default=0) for f in (case.before, case.after))
+    yield from limit_row(rule, before, case.sheet.rig.max_joints, after, "Merge leaf joints where the rig was made.")
+
+
+register(Requirement("joint-limit", "Joints in a skin", "motion", _judge))

@@ -1,0 +1,27 @@
+"""Textures are in a file format the destination takes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from customs.formats.image_write import delivered_form
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.shapes import elements
+from customs.ledger.texture import readable
+from customs.scene.model import Image
+
+
+def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    allowed = [f for f in case.sheet.textures.formats if f in case.format.image_forms]
+
+    def fix(image: Image) -> Remedy:
+        return remedy("convert-textures", f"Convert to {allowed[0].upper()}", form=allowed[0], accept=tuple(allowed))
+
+    bad = [(im, f.upper()) for im in readable(case.after) if (f := delivered_form(im)) not in allowed]
+    words = ", ".join(a.upper() for a in allowed)
+    had = ", ".join(sorted({delivered_form(im).upper() for im in readable(case.before)})) or "none"
+    now = ", ".join(sorted({delivered_form(im).upper() for im in readable(case.after)})) or "none"
+    yield from elements(rule, bad, "image", words, had, now, "held", "Not read there.", fix)
+
+
+register(Requirement("texture-format", "Texture format", "surface", _judge, step="convert-textures"))

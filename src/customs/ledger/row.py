@@ -1,0 +1,157 @@
+"""Rows, verdicts, remedies and the case they are judged on."""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from functools import cache
+from typing import Any, Literal
+
+from customs.formats.registry import Format, get_format
+from customs.ledger.facts import SceneFacts, scene_facts
+from customs.scene.key import Key
+from customs.scene.model import Scene
+from customs.sheet.model import Sheet
+
+Verdict = Literal["cleared", "query", "held"]
+RANK: Mapping[str, int] = {"cleared": 0, "query": 1, "held": 2}
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where in the asset: an element, and ranges (start, stop) of its faces or vertices."""
+
+    key: Key
+    kind: Literal["node", "mesh", "primitive", "material", "image", "skin", "clip"]
+    ranges: tuple[tuple[int, int], ...] = ()
+
+
+@dataclass(frozen=True)
+class Remedy:
+    """The step that would clear a row, ready with its settings. `sure` ones a plan takes alone."""
+
+    step: str
+    values: tuple[tuple[str, Any], ...]
+    label: str
+    sure: bool = True
+
+
+def remedy(step: str, label: str, sure: bool = True, **values: Any) -> Remedy:
+    """A Remedy with `values` as settings."""
+    return Remedy(step, tuple(sorted(values.items())), label, sure)
+
+
+@dataclass(frozen=True)
+class Row:
+    """One subject judged by one requirement. `measured` is what a waiver remembers."""
+
+    requirement: str
+    title: str
+    desk: str
+    received: str
+    required: str
+    delivering: str
+    verdict: Verdict
+    subject: str = ""
+    subject_name: str = ""
+    note: str = ""
+    remedy: Remedy | None = None
+    place: Place | None = None
+    done_at: str = ""
+    waived: str = ""
+
+    @property
+    def id(self) -> str:
+        """Requirement and subject."""
+        return f"{self.requirement}/{self.subject}"
+
+    @property
+    def measured(self) -> str:
+        """The values a waiver is good for."""
+        return f"{self.required} | {self.delivering}"
+
+    def as_dict(self) -> dict[str, Any]:
+        """For `--json` and the docket."""
+        names = ("requirement", "title", "desk", "subject", "subject_name", "received", "required", "delivering",
+                 "verdict", "note", "waived")  # fmt: skip
+        return {n: getattr(self, n) for n in names} | {"remedy": self.remedy.label if self.remedy else None}
+
+
+@dataclass(frozen=True)
+class About:
+    """What is known of an asset besides its scene: rights, absent files, a source that changed."""
+
+    author: str = ""
+    licence: str = ""
+    use: Literal["deliver", "private", "study", ""] = ""
+    source_changed: str = ""
+    absent: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Case:
+    """Everything a requirement may look at. `received` has raw numbers, `arrived` and `delivering` are in metres."""
+
+    received: Scene
+    arrived: Scene
+    delivering: Scene
+    sheet: Sheet
+    about: About = field(default_factory=About)
+
+    @property
+    def before(self) -> SceneFacts:
+        """Facts of the asset as it arrived."""
+        return scene_facts(self.arrived)
+
+    @property
+    def after(self) -> SceneFacts:
+        """Facts of the asset as it is delivered."""
+        return scene_facts(self.delivering)
+
+    @property
+    def format(self) -> Format:
+        """The model format the sheet asks for."""
+        return get_format(self.sheet.model.format)
+
+
+@dataclass(frozen=True)
+class Requirement:
+    """One rule: `judge` gives a row per subject, or none when the sheet does not ask."""
+
+    id: str
+    title: str
+    desk: str
+    judge: Callable[[Requirement, Case], Iterable[Row]]
+    step: str = ""
+    about: str = ""
+
+    def row(self, received: object, required: object, delivering: object, verdict: Verdict, **more: Any) -> Row:
+        """A row of this requirement."""
+        return Row(self.id, self.title, self.desk, str(received), str(required), str(delivering), verdict, **more)
+
+
+_requirements: dict[str, Requirement] = {}
+
+
+def register(requirement: Requirement) -> None:
+    """Called by each requirement's module at its end."""
+    _requirements[requirement.id] = requirement
+
+
+@cache
+def _load() -> None:
+    import customs.ledger.requirements as package
+
+    for module in pkgutil.walk_packages(package.__path__, package.__name__ + "."):
+        importlib.import_module(module.name)
+
+
+DESK_ORDER = ("intake", "fit", "surface", "motion", "dispatch")
+
+
+def requirements() -> dict[str, Requirement]:
+    """All requirements by id, in the order of the desks."""
+    _load()
+    return dict(sorted(_requirements.items(), key=lambda pair: (DESK_ORDER.index(pair[1].desk), pair[0])))

@@ -1,0 +1,26 @@
+"""glTF extensions a scene would be written with."""
+
+from __future__ import annotations
+
+from customs.scene.model import Scene
+from customs.scene.prune import prune
+
+
+def extensions_used(scene: Scene) -> list[str]:
+    """Names of the extensions a glTF of this scene needs, sorted."""
+    used = prune(scene)
+    out = set()
+    if used.lights:
+        out.add("KHR_lights_punctual")
+    if any(p.variants for m in used.meshes for p in m.primitives):
+        out.add("KHR_materials_variants")
+    for m in used.materials:
+        if m.model == "unlit":
+            out.add("KHR_materials_unlit")
+        if m.model == "specular_glossiness":
+            out.add("KHR_materials_pbrSpecularGlossiness")
+        if m.emissive_strength != 1.0:
+            out.add("KHR_materials_emissive_strength")
+        if any(u.transformed for u in m.textures.values()):
+            out.add("KHR_texture_transform")
+    return sorted(out)

@@ -1,0 +1,1 @@
+"""Clips, posing and weights."""

@@ -1,0 +1,69 @@
+"""Where a scene is: the box of all its vertices as they stand."""
+
+from __future__ import annotations
+
+import weakref
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.motion.pose import joint_matrices, morph_weights, posed_positions
+from customs.scene.arrays import bounds
+from customs.scene.model import Primitive, Scene
+from customs.scene.tree import mesh_nodes, world_matrices
+
+F64 = npt.NDArray[np.float64]
+_local: weakref.WeakKeyDictionary[Primitive, tuple[F64, F64]] = weakref.WeakKeyDictionary()
+
+
+def local_bounds(prim: Primitive) -> tuple[F64, F64]:
+    """Box (low (3,), high (3,)) of a primitive's own positions, those that are finite."""
+    known = _local.get(prim)
+    if known is None:
+        known = bounds(prim.positions) if len(prim.positions) else (np.zeros(3), np.zeros(3))
+        if not (np.isfinite(known[0]).all() and np.isfinite(known[1]).all()):
+            good = prim.positions[np.isfinite(prim.positions).all(axis=1)]
+            known = bounds(good) if len(good) else (np.zeros(3), np.zeros(3))
+        _local[prim] = known
+    return known
+
+
+def world_bounds(scene: Scene) -> tuple[F64, F64] | None:
+    """Box (low (3,), high (3,)) of everything at rest, or None when there is nothing."""
+    world = world_matrices(scene)
+    lows, highs = [], []
+    for n in mesh_nodes(scene):
+        mesh = scene.meshes[scene.nodes[n].mesh or 0]
+        weights = morph_weights(scene, n, None, 0.0)
+        for p in mesh.primitives:
+            low, high = _placed_bounds(scene, n, p, world, weights)
+            lows.append(low)
+            highs.append(high)
+    if not lows:
+        return None
+    return np.min(lows, axis=0), np.max(highs, axis=0)
+
+
+def _placed_bounds(
+    scene: Scene, node: int, prim: Primitive, world: list[F64], weights: npt.NDArray[np.float32] | None
+) -> tuple[F64, F64]:
+    m = world[node]
+    skinned = scene.nodes[node].skin is not None and prim.joints is not None
+    moved = bool(prim.targets) and weights is not None and bool(weights.any())
+    straight = (np.count_nonzero(np.abs(m[:3, :3]) > 1e-12, axis=0) <= 1).all()
+    if not skinned and not moved and straight:
+        low, high = local_bounds(prim)
+        a, b = m[:3, :3] @ low + m[:3, 3], m[:3, :3] @ high + m[:3, 3]
+        return np.minimum(a, b), np.maximum(a, b)
+    if skinned and not moved and _at_bind(scene, node, world):
+        return local_bounds(prim)
+    points = posed_positions(scene, node, prim, world, weights)
+    good = points[np.isfinite(points).all(axis=1)]
+    return bounds(good) if len(good) else (np.zeros(3), np.zeros(3))
+
+
+def _at_bind(scene: Scene, node: int, world: list[F64]) -> bool:
+    """True when every joint matrix of the node's skin is the identity: the mesh stands as it was bound."""
+    skin = scene.nodes[node].skin
+    assert skin is not None
+    return bool(np.abs(joint_matrices(scene, skin, world) - np.eye(4)).max() < 1e-9)

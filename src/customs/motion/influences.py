@@ -1,0 +1,44 @@
+"""Influences: how many joints move a vertex, and bringing that number down."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.scene.arrays import frozen
+from customs.scene.model import Primitive
+
+U16 = npt.NDArray[np.uint16]
+F32 = npt.NDArray[np.float32]
+
+
+def most_influences(prim: Primitive) -> int:
+    """Largest count of non-zero weights on one vertex."""
+    return 0 if prim.weights is None else int(np.count_nonzero(prim.weights, axis=1).max(initial=0))
+
+
+def limited(joints: U16, weights: F32, limit: int, least: float) -> tuple[U16, F32, float]:
+    """(joints (V, K), weights (V, K), largest share let go): the `limit` strongest of each vertex, summing to one.
+
+    K is `limit` rounded up to a multiple of four. The strongest weight takes the rounding of float32, so that the four
+    add up to exactly one in the order they are stored.
+    """
+    order = np.argsort(-weights, axis=1, kind="stable")[:, :limit]
+    kept = np.take_along_axis(weights.astype(np.float64), order, axis=1)
+    total = weights.sum(axis=1, dtype=np.float64)
+    safe = np.where(total > 0, total, 1)[:, None]
+    kept = np.where(kept / safe >= least, np.clip(kept, 0, None), 0)
+    lost = float((1 - kept.sum(axis=1) / safe[:, 0]).max(initial=0.0, where=total > 0))
+    sums = kept.sum(axis=1, keepdims=True)
+    empty = sums[:, 0] <= 0
+    kept[empty, 0], sums[empty] = 1, 1
+    shares = (kept / sums).astype(np.float32)
+    rest = shares[:, 1:].sum(axis=1, dtype=np.float32)
+    shares[:, 0] = np.float32(1) - rest
+    width = -(-limit // 4) * 4
+    out_joints = np.zeros((len(joints), width), dtype=np.uint16)
+    out_weights = np.zeros((len(joints), width), dtype=np.float32)
+    count = order.shape[1]
+    out_weights[:, :count] = shares
+    out_joints[:, :count] = np.where(shares > 0, np.take_along_axis(joints, order, axis=1), 0)
+    return frozen(out_joints, np.uint16), frozen(out_weights), lost

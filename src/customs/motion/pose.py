@@ -1,0 +1,147 @@
+"""Sampling clips and skinning vertices."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+from scipy import sparse
+
+from customs.scene.model import Channel, Clip, Mesh, Node, Primitive, Scene
+from customs.scene.transforms import compose
+from customs.scene.tree import local_matrix, world_matrices
+
+F64 = npt.NDArray[np.float64]
+
+
+def _slerp(a: F64, b: F64, t: float) -> F64:
+    """Spherical interpolation of quaternions (4,), the short way. Source: glTF 2.0, appendix C.4."""
+    dot = float(a @ b)
+    if dot < 0:
+        b, dot = -b, -dot
+    if dot > 0.9995:
+        out = a + t * (b - a)
+    else:
+        angle = np.arccos(min(dot, 1.0))
+        out = (np.sin((1 - t) * angle) * a + np.sin(t * angle) * b) / np.sin(angle)
+    return out / np.linalg.norm(out)
+
+
+def sample(channel: Channel, seconds: float) -> F64:
+    """Value (N,) of a channel at `seconds`, held before the first and after the last key.
+
+    Cubic spline as in glTF 2.0, appendix C.5: tangents are scaled by the length of the interval.
+    """
+    times = channel.times
+    values = channel.values.astype(np.float64)
+    k = int(np.searchsorted(times, seconds, side="right")) - 1
+    cubic = channel.interpolation == "cubic"
+    if k < 0 or k >= len(times) - 1:
+        edge = values[0 if k < 0 else -1]
+        return edge[1] if cubic else edge
+    if channel.interpolation == "step":
+        return values[k]
+    span = float(times[k + 1] - times[k])
+    t = (seconds - float(times[k])) / span
+    if cubic:
+        t2, t3 = t * t, t * t * t
+        out = (
+            (2 * t3 - 3 * t2 + 1) * values[k][1]
+            + span * (t3 - 2 * t2 + t) * values[k][2]
+            + (-2 * t3 + 3 * t2) * values[k + 1][1]
+            + span * (t3 - t2) * values[k + 1][0]
+        )
+        return out / np.linalg.norm(out) if channel.path == "rotation" else out
+    if channel.path == "rotation":
+        return _slerp(values[k], values[k + 1], t)
+    return values[k] + t * (values[k + 1] - values[k])
+
+
+def posed_locals(scene: Scene, clip: Clip | None, seconds: float) -> list[F64]:
+    """Each node's own matrix (4, 4) with `clip` at `seconds`, or at rest without a clip."""
+    parts: dict[int, dict[str, F64]] = {}
+    for channel in clip.channels if clip else ():
+        if channel.path != "weights" and len(channel.times):
+            parts.setdefault(channel.node, {})[channel.path] = sample(channel, seconds)
+    out = []
+    for i, node in enumerate(scene.nodes):
+        moved = parts.get(i)
+        out.append(local_matrix(node) if moved is None else _posed(node, moved))
+    return out
+
+
+def _posed(node: Node, moved: dict[str, F64]) -> F64:
+    return compose(
+        moved.get("translation", node.translation),
+        moved.get("rotation", node.rotation),
+        moved.get("scale", node.scale),
+    )
+
+
+def morph_weights(scene: Scene, node: int, clip: Clip | None, seconds: float) -> npt.NDArray[np.float32] | None:
+    """Morph weights (T,) of the mesh at `node`: from the clip, the node, or the mesh."""
+    for channel in clip.channels if clip else ():
+        if channel.node == node and channel.path == "weights" and len(channel.times):
+            return sample(channel, seconds).astype(np.float32)
+    own = scene.nodes[node]
+    if own.weights is not None:
+        return own.weights
+    return scene.meshes[own.mesh].weights if own.mesh is not None else None
+
+
+def joint_matrices(scene: Scene, skin: int, world: Sequence[F64]) -> F64:
+    """World · inverse bind per joint of a skin, (J, 4, 4)."""
+    s = scene.skins[skin]
+    return np.stack([world[j] for j in s.joints]) @ s.inverse_bind
+
+
+def morphed(prim: Primitive, weights: npt.NDArray[Any] | None) -> npt.NDArray[np.float32]:
+    """Positions (V, 3) with morph targets added."""
+    out = prim.positions
+    for target, weight in zip(prim.targets, weights if weights is not None else ()):
+        if weight and target.positions is not None:
+            out = out + np.float32(weight) * target.positions
+    return out
+
+
+def weight_matrix(prim: Primitive, joints: int) -> sparse.csr_matrix:
+    """Sparse (V, joints) float64 matrix of a primitive's weights."""
+    assert prim.joints is not None and prim.weights is not None
+    count, width = prim.joints.shape
+    pointers = np.arange(0, count * width + 1, width)
+    data = prim.weights.reshape(-1).astype(np.float64)
+    return sparse.csr_matrix((data, prim.joints.reshape(-1).astype(np.int32), pointers), shape=(count, joints))
+
+
+def skin_matrices(prim: Primitive, matrices: F64) -> F64:
+    """Blended matrix per vertex (V, 3, 4): linear blend skinning, weights · joint matrices (J, 4, 4)."""
+    flat = matrices[:, :3, :].reshape(len(matrices), 12)
+    return (weight_matrix(prim, len(matrices)) @ flat).reshape(-1, 3, 4)
+
+
+def posed_positions(
+    scene: Scene, node: int, prim: Primitive, world: Sequence[F64], weights: npt.NDArray[Any] | None = None
+) -> F64:
+    """World positions (V, 3) float64 of a primitive at `node`: morphed, then skinned or placed."""
+    points = morphed(prim, weights).astype(np.float64)
+    skin = scene.nodes[node].skin
+    if skin is not None and prim.joints is not None and prim.weights is not None:
+        blend = skin_matrices(prim, joint_matrices(scene, skin, world))
+        return np.einsum("vij,vj->vi", blend[:, :, :3], points) + blend[:, :, 3]
+    m = world[node]
+    return points @ m[:3, :3].T + m[:3, 3]
+
+
+def posed_scene_points(scene: Scene, clip: Clip | None = None, seconds: float = 0.0) -> list[F64]:
+    """World positions of every primitive of every mesh node, in walking order."""
+    from customs.scene.tree import mesh_nodes
+
+    world = world_matrices(scene, posed_locals(scene, clip, seconds))
+    out = []
+    for node in mesh_nodes(scene):
+        mesh: Mesh = scene.meshes[scene.nodes[node].mesh or 0]
+        weights = morph_weights(scene, node, clip, seconds)
+        out += [posed_positions(scene, node, p, world, weights) for p in mesh.primitives]
+    return out

@@ -1,0 +1,1 @@
+"""From ledger and sheet to a route."""

@@ -1,0 +1,129 @@
+"""Plan route: remedies that can be taken alone, one round after another, until nothing more clears."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from customs.conventions.origin import Origin
+from customs.errors import CustomsError
+from customs.ledger.ledger import Ledger, judge
+from customs.ledger.row import About, Remedy, Row
+from customs.route.route import At, Route, SceneCache, Stop, evaluate
+from customs.route.step import Job, get_step
+from customs.scene.model import Scene
+from customs.sheet.model import Sheet
+
+ROUNDS = 8
+"""More rounds than remedies can follow from each other; each (requirement, subject) is remedied once a plan anyway."""
+
+
+@dataclass(frozen=True, eq=False)
+class Plan:
+    """A route, the asset after each stop, and the ledger at its end."""
+
+    route: Route
+    passed: tuple[At, ...]
+    ledger: Ledger
+
+
+def arrive_stop(origin: Origin | None) -> Stop:
+    """The fixed first stop, with an origin's convention."""
+    stop = Stop("arrive@1", "arrive")
+    if origin is None:
+        return stop.with_values()
+    values: dict[str, Any] = {
+        "up": origin.up,
+        "faces": origin.faces,
+        "hand": origin.hand,
+        "metres_per_unit": origin.metres_per_unit,
+        "front": origin.front,
+        "green": origin.green,
+        "turn": origin.turn,
+        "scale": origin.scale,
+        "stated": "origin",
+    }
+    if origin.v:
+        values["v"] = origin.v
+    return stop.with_values(**values)
+
+
+def fresh_route(origin: Origin | None) -> Route:
+    """A route that only arrives, and puts the footing where the origin wants it."""
+    route = Route((arrive_stop(origin),))
+    if origin is not None and origin.footing not in ("as-received", "point"):
+        route = route.added("footing", {"kind": origin.footing})
+    return route
+
+
+def take_remedy(route: Route, fix: Remedy, by: str = "plan") -> Route:
+    """The route with a remedy added at its step's place, or worked into the stop that is there."""
+    step, values = get_step(fix.step), dict(fix.values)
+    existing = route.of_step(fix.step)
+    if existing is None:
+        return route.added(fix.step, values, by)
+    have = dict(existing.values)
+    if step.plural and not _same_but_targets(have, values):
+        return route.added(fix.step, values, by)
+    if not existing.on:
+        route = route.switched(existing.id, True)
+    if fix.step == "scale":
+        values["factor"] = values["factor"] * have.get("factor", 1.0)
+    return route.changed(existing.id, **_merged(have, values))
+
+
+def _same_but_targets(have: Mapping[str, Any], values: Mapping[str, Any]) -> bool:
+    a = {k: v for k, v in have.items() if k != "targets"}
+    return a == {k: v for k, v in values.items() if k != "targets"}
+
+
+def _merged(have: Mapping[str, Any], values: dict[str, Any]) -> dict[str, Any]:
+    """New values; targets add up, and a stop without targets keeps meaning all."""
+    out = dict(values)
+    old, new = tuple(have.get("targets", ())), tuple(values.get("targets", ()))
+    if old and new:
+        out["targets"] = tuple(dict.fromkeys((*old, *new)))
+    elif "targets" in have or new:
+        out["targets"] = ()
+    for name, value in have.items():
+        if value is True and out.get(name) is False:
+            out[name] = True
+    return out
+
+
+def plan(
+    received: Scene,
+    digest: str,
+    sheet: Sheet,
+    route: Route,
+    about: About | None = None,
+    cache: SceneCache | None = None,
+    job: Job | None = None,
+) -> Plan:
+    """`route` with every remedy that can be taken alone. Stops made by a person are kept.
+
+    The order of remedies is the order of the requirements, so the same asset gets the same route every time.
+    """
+    cache = cache if cache is not None else SceneCache()
+    taken: set[str] = set()
+    passed = evaluate(received, digest, route, cache, job=job)
+    ledger = judge(received, passed, sheet, about)
+    for _ in range(ROUNDS):
+        wanted = [r for r in ledger.open() if r.remedy is not None and r.remedy.sure and r.id not in taken]
+        if not wanted:
+            break
+        for row in sorted(wanted, key=lambda r: (get_step(r.remedy.step).order if r.remedy else 0, r.id)):
+            route = _try(route, row)
+            taken.add(row.id)
+        passed = evaluate(received, digest, route, cache, job=job)
+        ledger = judge(received, passed, sheet, about)
+    return Plan(route, tuple(passed), ledger)
+
+
+def _try(route: Route, row: Row) -> Route:
+    assert row.remedy is not None
+    try:
+        return take_remedy(route, row.remedy)
+    except CustomsError:
+        return route

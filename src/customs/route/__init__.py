@@ -1,0 +1,1 @@
+"""The ordered steps that take an asset from origin to destination."""

@@ -1,0 +1,59 @@
+"""Which nodes hold something, move, or lead to joints; dropping those that do not."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from dataclasses import replace
+
+from customs.conventions.turn import placed
+from customs.scene.model import Scene
+from customs.scene.prune import prune_nodes
+from customs.scene.tree import animated_nodes, joint_nodes, local_matrix, walk
+
+
+def rigged_nodes(scene: Scene) -> set[int]:
+    """Joints, moving nodes, and everything below them: their transforms belong to clips and skins."""
+    busy = animated_nodes(scene) | joint_nodes(scene)
+    out: set[int] = set()
+    for n, parent, _ in walk(scene):
+        if n in busy or parent in out:
+            out.add(n)
+    return out
+
+
+def empties(scene: Scene) -> list[int]:
+    """Nodes without mesh, camera or light that are no joint, do not move, and have no joint or mover below them."""
+    busy = animated_nodes(scene) | joint_nodes(scene)
+    order = [n for n, _, _ in walk(scene)]
+    leading: set[int] = set()
+    for n in reversed(order):
+        if n in busy or any(c in leading for c in scene.nodes[n].children):
+            leading.add(n)
+    return [
+        n for n in order
+        if n not in leading
+        and (node := scene.nodes[n]).mesh is None and node.camera is None and node.light is None
+    ]  # fmt: skip
+
+
+def without(scene: Scene, gone: Collection[int]) -> Scene:
+    """The scene without the nodes `gone`; what was below them takes over their transforms and stays in place."""
+    nodes = list(scene.nodes)
+    doomed = set(gone)
+
+    def lifted(children: tuple[int, ...]) -> tuple[int, ...]:
+        out: list[int] = []
+        for c in children:
+            if c not in doomed:
+                out.append(c)
+                continue
+            for below in scene.nodes[c].children:
+                nodes[below] = placed(nodes[below], local_matrix(nodes[c]) @ local_matrix(nodes[below]))
+            out += lifted(scene.nodes[c].children)
+        return tuple(out)
+
+    roots = lifted(scene.roots)
+    for n, _, _ in walk(scene):
+        if n not in doomed:
+            nodes[n] = replace(nodes[n], children=lifted(scene.nodes[n].children))
+    return prune_nodes(replace(scene, nodes=tuple(nodes), roots=roots))

@@ -1,0 +1,201 @@
+"""Joining pieces into one mesh."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.geometry.normals import smooth_normals
+from customs.geometry.triangles import triangles_of
+from customs.motion.pose import joint_matrices
+from customs.route.edit import as_triangles
+from customs.route.emptying import empties, rigged_nodes, without
+from customs.route.settle import moved_primitive
+from customs.scene.arrays import frozen
+from customs.scene.key import Key
+from customs.scene.model import Mesh, Node, Primitive, Remark, Scene, Skin
+from customs.scene.prune import prune
+from customs.scene.tree import mesh_nodes, parents, world_matrices
+
+F64 = npt.NDArray[np.float64]
+MADE = 6_000_000
+
+
+@dataclass
+class _Union:
+    """One skin made of all skins: a joint appears once per distinct inverse bind matrix."""
+
+    joints: list[int]
+    inverse: list[F64]
+    known: dict[tuple[int, bytes], int]
+
+    def add(self, joint: int, inverse: F64) -> int:
+        key = (joint, np.round(inverse, 9).tobytes())
+        if key not in self.known:
+            same = next((i for i, j in enumerate(self.joints) if j == joint), None)
+            if same is not None and np.abs(self.inverse[same] - inverse).max() < 1e-6:
+                return same
+            self.known[key] = len(self.joints)
+            self.joints.append(joint)
+            self.inverse.append(inverse)
+        return self.known[key]
+
+
+def join_meshes(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
+    """One mesh at one node under the root, and remarks on pieces that could not be joined."""
+    pieces, left = _joinable(scene)
+    remarks = tuple(Remark("moves by itself or morphs; not joined", scene.nodes[n].key) for n in left)
+    if len(pieces) < 2 and (not pieces or len(scene.meshes[scene.nodes[pieces[0]].mesh or 0].primitives) < 2):
+        return scene, remarks
+    world = world_matrices(scene)
+    union = _Union([], [], {})
+    skinned = any(scene.nodes[n].skin is not None for n in pieces)
+    parts: list[Primitive] = []
+    for n in pieces:
+        for p in scene.meshes[scene.nodes[n].mesh or 0].primitives:
+            parts.append(_bound(scene, n, p, world, union) if skinned else moved_primitive(p, world[n]))
+    merged = tuple(merge(group) for group in _by_material(parts))
+    mesh = Mesh(
+        key=Key(scene.digest, "mesh", MADE),
+        name=scene.name,
+        primitives=merged,
+        made_from=tuple(scene.meshes[scene.nodes[n].mesh or 0].key for n in pieces),
+    )
+    skins = scene.skins
+    if skinned:
+        skin = Skin(
+            Key(scene.digest, "skin", MADE),
+            scene.name,
+            tuple(union.joints),
+            frozen(np.stack(union.inverse), np.float64),
+        )
+        skins = (*skins, skin)
+    node = Node(
+        key=Key(scene.digest, "node", MADE),
+        name=scene.name,
+        mesh=len(scene.meshes),
+        skin=len(skins) - 1 if skinned else None,
+        made_from=tuple(scene.nodes[n].key for n in pieces),
+    )
+    gone = set(pieces)
+    nodes = tuple(replace(x, mesh=None, skin=None) if i in gone else x for i, x in enumerate(scene.nodes))
+    out = replace(
+        scene,
+        nodes=(*nodes, node),
+        roots=(*scene.roots, len(nodes)),
+        meshes=(*scene.meshes, mesh),
+        skins=skins,
+    )
+    bare = [e for e in empties(out) if e in gone or not empties_before(scene, e)]
+    return prune(without(out, [e for e in bare if e < len(nodes)])), remarks
+
+
+def empties_before(scene: Scene, node: int) -> bool:
+    """True when the node already held nothing before the join: a person may want it."""
+    return node in empties(scene) and not _leads_to_mesh(scene, node)
+
+
+def _leads_to_mesh(scene: Scene, node: int) -> bool:
+    below = scene.nodes[node].children
+    return any(scene.nodes[c].mesh is not None or _leads_to_mesh(scene, c) for c in below)
+
+
+def _joinable(scene: Scene) -> tuple[list[int], list[int]]:
+    """Mesh nodes that can be joined, and those that move by themselves or have morph targets."""
+    rigged = rigged_nodes(scene)
+    any_skin = any(scene.nodes[n].skin is not None for n in mesh_nodes(scene))
+    good, left = [], []
+    for n in mesh_nodes(scene):
+        node = scene.nodes[n]
+        morphs = any(p.targets for p in scene.meshes[node.mesh or 0].primitives)
+        moving = node.skin is None and n in rigged and not (any_skin and _joint_above(scene, n) is not None)
+        (left if morphs or moving else good).append(n)
+    return good, left
+
+
+def _joint_above(scene: Scene, node: int) -> tuple[int, int] | None:
+    """(skin, place in its joints) of the nearest joint at or above `node`."""
+    above = parents(scene)
+    at = node
+    while at >= 0:
+        for s, skin in enumerate(scene.skins):
+            if at in skin.joints:
+                return s, skin.joints.index(at)
+        at = above[at]
+    return None
+
+
+def _bound(scene: Scene, n: int, p: Primitive, world: list[F64], union: _Union) -> Primitive:
+    """A piece bound to the union of skins: its own joints renumbered, or all of it to the joint it hangs from."""
+    node = scene.nodes[n]
+    if node.skin is not None and p.joints is not None:
+        skin = scene.skins[node.skin]
+        table = np.array([union.add(j, b) for j, b in zip(skin.joints, skin.inverse_bind)], dtype=np.uint16)
+        return replace(p, joints=frozen(table[p.joints], np.uint16))
+    found = _joint_above(scene, n) or (next(i for i, _ in enumerate(scene.skins)), 0)
+    skin = scene.skins[found[0]]
+    number = union.add(skin.joints[found[1]], skin.inverse_bind[found[1]])
+    back = np.linalg.inv(joint_matrices(scene, found[0], world)[found[1]])
+    placed = moved_primitive(p, back @ world[n])
+    count = len(p.positions)
+    joints, weights = np.zeros((count, 4), np.uint16), np.zeros((count, 4), np.float32)
+    joints[:, 0], weights[:, 0] = number, 1
+    return replace(placed, joints=frozen(joints, np.uint16), weights=frozen(weights))
+
+
+def _by_material(parts: list[Primitive]) -> list[list[Primitive]]:
+    groups: dict[tuple[int | None, str], list[Primitive]] = {}
+    for p in parts:
+        p = as_triangles(p)
+        groups.setdefault((p.material, p.mode), []).append(p)
+    return list(groups.values())
+
+
+def merge(parts: list[Primitive]) -> Primitive:
+    """Primitives of one material and mode as one; what some lack is filled in, tangents go unless all have them."""
+    first = parts[0]
+    if len(parts) == 1:
+        return first
+    counts = np.array([len(p.positions) for p in parts])
+    starts = np.concatenate([[0], np.cumsum(counts[:-1])])
+    flats = [p.indices if p.indices is not None else np.arange(len(p.positions), dtype=np.uint32) for p in parts]
+    sets, colours = max(len(p.texcoords) for p in parts), max(len(p.colours) for p in parts)
+    normals = [_normals(p) for p in parts] if any(p.normals is not None for p in parts) else None
+    faces = [len(f) // 3 for f in flats]
+    ordinals = [np.full(f, p.key.ordinal, np.uint32) for f, p in zip(faces, parts)]
+    width = max((p.joints.shape[1] for p in parts if p.joints is not None), default=0)
+    return replace(
+        first,
+        positions=frozen(np.concatenate([p.positions for p in parts])),
+        indices=frozen(np.concatenate([f + np.uint32(s) for f, s in zip(flats, starts)]), np.uint32),
+        normals=None if normals is None else frozen(np.concatenate(normals)),
+        tangents=frozen(np.concatenate([p.tangents for p in parts]))  # type: ignore[arg-type]
+        if all(p.tangents is not None for p in parts)
+        else None,
+        texcoords=tuple(frozen(np.concatenate([_or(p.texcoords, i, p, 2, 0) for p in parts])) for i in range(sets)),
+        colours=tuple(frozen(np.concatenate([_or(p.colours, i, p, 4, 1) for p in parts])) for i in range(colours)),
+        joints=frozen(np.concatenate([_wide(p.joints, width) for p in parts]), np.uint16) if width else None,
+        weights=frozen(np.concatenate([_wide(p.weights, width) for p in parts])) if width else None,
+        custom={},
+        source_primitive=frozen(np.concatenate(ordinals), np.uint32),
+        source_face=frozen(np.concatenate([np.arange(f, dtype=np.uint32) for f in faces]), np.uint32),
+        made_from=tuple(p.key for p in parts),
+        key=replace(first.key, ordinal=MADE + first.key.ordinal),
+    )
+
+
+def _normals(p: Primitive) -> npt.NDArray[np.float32]:
+    return p.normals if p.normals is not None else smooth_normals(p.positions, triangles_of(p))
+
+
+def _or(
+    sets: tuple[npt.NDArray[np.float32], ...], i: int, p: Primitive, width: int, fill: float
+) -> npt.NDArray[np.float32]:
+    return sets[i] if i < len(sets) else np.full((len(p.positions), width), fill, np.float32)
+
+
+def _wide(values: npt.NDArray[np.generic] | None, width: int) -> npt.NDArray[np.generic]:
+    assert values is not None
+    return np.pad(values, ((0, 0), (0, width - values.shape[1])))

@@ -1,0 +1,85 @@
+"""Names: patterns, legality, uniqueness."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any, TypeVar
+
+Named = TypeVar("Named", bound=Any)
+NO_TEXT: Mapping[int, str] = {}
+
+
+@dataclass(frozen=True)
+class Naming:
+    """What a name may look like."""
+
+    allowed: str = r".+"
+    lower: bool = False
+    max_length: int = 64
+    unique: bool = True
+
+    def fits(self, name: str) -> bool:
+        """True when `name` is legal as it is."""
+        return bool(re.fullmatch(self.allowed, name)) and len(name) <= self.max_length and name.strip() == name
+
+    def legal(self, name: str) -> str:
+        """`name` made legal: accents off, foreign characters to `_`, a letter in front where one is asked for."""
+        plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode()
+        text = plain.lower() if self.lower else plain
+        if not self.fits(text):
+            text = re.sub(r"[^A-Za-z0-9_]+", "_", text).strip("_") or "unnamed"
+        if not self.fits(text[: self.max_length]) and not re.fullmatch(self.allowed, text[:1]):
+            text = f"n_{text}"
+        return text[: self.max_length].rstrip("_. -") or "unnamed"
+
+
+def fill(pattern: str, name: str, index: int, asset: str, material: str = "", role: str = "") -> str:
+    """A pattern with its tokens filled. A name that already starts as the pattern does is not given the start twice."""
+    before, _, after = pattern.partition("{name}")
+    head = before.replace("{asset}", asset)
+    tail = after.replace("{asset}", asset)
+    low = name.lower()
+    if head and "{" not in head and low.startswith(head.lower()) and len(name) > len(head):
+        name = name[len(head) :]
+    elif head and head.rstrip("_").lower() == low:
+        head = ""
+    if tail and "{" not in tail and low.endswith(tail.lower()) and len(name) > len(tail):
+        name = name[: -len(tail)]
+    whole = f"{head}{name}{tail}" if "{name}" in pattern else head
+    values = {"asset": asset, "index": str(index), "material": material, "role": role, "ending": ""}
+    return re.sub(r"\{(\w+)\}", lambda m: values.get(m[1], ""), whole)
+
+
+def renamed_all(
+    items: Sequence[Named],
+    pattern: str,
+    asset: str,
+    rules: Naming,
+    materials: Mapping[int, str] = NO_TEXT,
+    roles: Mapping[int, str] = NO_TEXT,
+) -> tuple[Named, ...]:
+    """`items` (anything frozen with a `name`) with new names; the first of two alike keeps the plain one."""
+    taken: set[str] = set()
+    out = []
+    for i, item in enumerate(items):
+        name = rules.legal(fill(pattern, item.name, i + 1, asset, materials.get(i, ""), roles.get(i, "")))
+        if rules.unique:
+            name = _free(name, taken, rules)
+            taken.add(name.lower())
+        out.append(item if name == item.name else replace(item, name=name))
+    return tuple(out)
+
+
+def _free(name: str, taken: set[str], rules: Naming) -> str:
+    if name.lower() not in taken:
+        return name
+    number = 2
+    while True:
+        tail = f"_{number}"
+        candidate = name[: rules.max_length - len(tail)] + tail
+        if candidate.lower() not in taken:
+            return candidate
+        number += 1

@@ -1,0 +1,209 @@
+"""A route: stops in order, evaluated one by one with every intermediate scene kept within a budget."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import threading
+from collections import OrderedDict
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+import numpy as np
+
+from customs.errors import CustomsError, StepError
+from customs.route.step import NOTHING, Content, Job, Outcome, Settings, get_step, make_settings
+from customs.scene.model import Remark, Scene
+
+
+@dataclass(frozen=True)
+class Stop:
+    """A step in its place on one route. `id` is stable, as in `resize@2`; `by` says who put it there."""
+
+    id: str
+    step: str
+    values: tuple[tuple[str, Any], ...] = ()
+    on: bool = True
+    by: str = "plan"
+
+    @property
+    def settings(self) -> Settings:
+        """Checked settings. Raises StepError."""
+        return make_settings(get_step(self.step), dict(self.values))
+
+    def with_values(self, **changed: Any) -> Stop:
+        """This stop with some settings changed (and checked)."""
+        values = dict(self.values) | changed
+        make_settings(get_step(self.step), values)
+        return replace(self, values=tuple(sorted((k, _frozen(v)) for k, v in values.items())))
+
+    def as_dict(self) -> dict[str, Any]:
+        """For the shipment."""
+        return {"id": self.id, "step": self.step, "values": dict(self.values), "on": self.on, "by": self.by}
+
+    @classmethod
+    def from_dict(cls, table: Mapping[str, Any]) -> Stop:
+        """From the shipment."""
+        values = tuple(sorted((k, _frozen(v)) for k, v in table.get("values", {}).items()))
+        return cls(table["id"], table["step"], values, table.get("on", True), table.get("by", "plan"))
+
+
+def _frozen(value: Any) -> Any:
+    return tuple(_frozen(v) for v in value) if isinstance(value, list | tuple) else value
+
+
+@dataclass(frozen=True)
+class Route:
+    """Stops in order. *Arrive* is always the first."""
+
+    stops: tuple[Stop, ...]
+
+    def find(self, stop_id: str) -> Stop:
+        """The stop with that id. Raises StepError."""
+        for stop in self.stops:
+            if stop.id == stop_id:
+                return stop
+        raise StepError(f"no stop {stop_id!r}", "one of " + ", ".join(s.id for s in self.stops))
+
+    def of_step(self, step: str) -> Stop | None:
+        """The last stop of that step, or None."""
+        return next((s for s in reversed(self.stops) if s.step == step), None)
+
+    def new_id(self, step: str) -> str:
+        """An id no stop has: the step's name and a number."""
+        taken = {s.id for s in self.stops}
+        number = 1
+        while f"{step}@{number}" in taken:
+            number += 1
+        return f"{step}@{number}"
+
+    def added(self, step_id: str, values: Mapping[str, Any], by: str = "plan") -> Route:
+        """With a new stop at its step's place in the order."""
+        step = get_step(step_id)
+        stop = Stop(self.new_id(step_id), step_id, by=by).with_values(**values)
+        at = len(self.stops)
+        for i in range(len(self.stops) - 1, 0, -1):
+            if get_step(self.stops[i].step).order > step.order:
+                at = i
+        return Route((*self.stops[:at], stop, *self.stops[at:]))
+
+    def changed(self, stop_id: str, **values: Any) -> Route:
+        """With settings of one stop changed."""
+        self.find(stop_id)
+        return Route(tuple(s.with_values(**values) if s.id == stop_id else s for s in self.stops))
+
+    def removed(self, stop_id: str) -> Route:
+        """Without one stop. *Arrive* cannot go."""
+        self._movable(stop_id)
+        return Route(tuple(s for s in self.stops if s.id != stop_id))
+
+    def switched(self, stop_id: str, on: bool) -> Route:
+        """With one stop switched on or off."""
+        self._movable(stop_id)
+        return Route(tuple(replace(s, on=on) if s.id == stop_id else s for s in self.stops))
+
+    def moved(self, stop_id: str, index: int) -> Route:
+        """With one stop at another place (1 is the first after *Arrive*)."""
+        stop = self._movable(stop_id)
+        rest = [s for s in self.stops if s.id != stop_id]
+        index = min(max(index, 1), len(rest))
+        rest.insert(index, replace(stop, by="person"))
+        return Route(tuple(rest))
+
+    def _movable(self, stop_id: str) -> Stop:
+        stop = self.find(stop_id)
+        if get_step(stop.step).fixed:
+            raise StepError("Arrive is fixed", "another stop", "Change its settings instead.")
+        return stop
+
+
+@dataclass(frozen=True, eq=False)
+class At:
+    """The asset after one stop. `error` is set when the stop failed; the scene is then the one before it."""
+
+    stop: Stop
+    scene: Scene
+    remarks: tuple[Remark, ...] = ()
+    error: CustomsError | None = None
+    key: str = ""
+
+
+@dataclass
+class SceneCache:
+    """Scenes by key, least recently used first out, within `budget` bytes counted once per array."""
+
+    budget: int = 6 * 1024**3
+    _items: OrderedDict[str, Outcome] = field(default_factory=OrderedDict)
+    _lock: threading.Lock = field(default_factory=threading.Lock)
+
+    def get(self, key: str) -> Outcome | None:
+        """The outcome kept under `key`."""
+        with self._lock:
+            if key in self._items:
+                self._items.move_to_end(key)
+                return self._items[key]
+            return None
+
+    def put(self, key: str, outcome: Outcome) -> None:
+        """Keep an outcome, dropping the oldest while over budget."""
+        with self._lock:
+            self._items[key] = outcome
+            self._items.move_to_end(key)
+            while len(self._items) > 3 and self._bytes() > self.budget:
+                self._items.popitem(last=False)
+
+    def _bytes(self) -> int:
+        seen: dict[int, int] = {}
+        for outcome in self._items.values():
+            for array in scene_arrays(outcome.scene):
+                base = array if array.base is None else array.base
+                seen[id(base)] = getattr(base, "nbytes", array.nbytes)
+        return sum(seen.values())
+
+
+def scene_arrays(scene: Scene) -> Iterator[np.ndarray[Any, Any]]:
+    """All large arrays of a scene."""
+    for mesh in scene.meshes:
+        for p in mesh.primitives:
+            single = (p.positions, p.indices, p.normals, p.tangents, p.joints, p.weights, p.triangulation)
+            yield from (a for a in single if a is not None)
+            yield from p.texcoords
+            yield from p.colours
+    yield from (i.pixels for i in scene.images if i.pixels is not None)
+
+
+def next_key(previous: str, stop: Stop, resources: Content) -> str:
+    """Cache key of a stop: everything its scene depends on, never the arrays themselves."""
+    step = get_step(stop.step)
+    text = json.dumps([previous, step.id, step.settings.version, stop.values, sorted(resources)], default=str)
+    return hashlib.sha256(text.encode()).hexdigest()
+
+
+def evaluate(
+    received: Scene,
+    source_digest: str,
+    route: Route,
+    cache: SceneCache | None = None,
+    resources: Content = NOTHING,
+    job: Job | None = None,
+) -> list[At]:
+    """The asset after every stop that is on. A stop that fails passes the scene on and carries its error."""
+    job, cache = job or Job(), cache if cache is not None else SceneCache()
+    scene, key, out = received, source_digest, []
+    active = [s for s in route.stops if s.on]
+    for i, stop in enumerate(active):
+        job.check()
+        job.progress(i / max(len(active), 1), get_step(stop.step).name)
+        key = next_key(key, stop, resources)
+        outcome, error = cache.get(key), None
+        if outcome is None:
+            try:
+                outcome = get_step(stop.step).apply(scene, stop.settings, resources, job)
+                cache.put(key, outcome)
+            except CustomsError as problem:
+                outcome, error = Outcome(scene), problem
+        scene = outcome.scene
+        out.append(At(stop, scene, outcome.remarks, error, key))
+    job.progress(1.0, "")
+    return out

@@ -1,0 +1,177 @@
+"""Settling transforms: every node's leftover transform goes into what it carries, and nothing moves in world space.
+
+With W the world matrix of a node and K what is taken off it, its new world matrix is W·K, what it carries goes through
+K⁻¹, inverse bind matrices become K⁻¹·B and its own matrix K_parent⁻¹·L·K. Nodes that neither move nor hold joints get
+K = W⁻¹ (their world becomes the identity); joints and moving nodes give up their scale alone, K = 1/s, so that skeletons
+keep their rotations and clips stay rotations.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.conventions.convert import reversed_faces
+from customs.conventions.turn import placed
+from customs.route.emptying import rigged_nodes
+from customs.scene.arrays import frozen
+from customs.scene.key import Key
+from customs.scene.model import Channel, Mesh, MorphTarget, Primitive, Remark, Scene
+from customs.scene.transforms import apply_affine, matrix_quaternion, multiply_quaternions, unit_rows
+from customs.scene.tree import joint_nodes, local_matrix, walk, world_matrices
+from customs.tolerances import IDENTITY
+
+F64 = npt.NDArray[np.float64]
+MADE = 5_000_000
+"""Keys of meshes that had to be copied per node start at this ordinal."""
+
+
+def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
+    """The settled scene, and a remark for each node that had to keep some of its transform."""
+    taken, remarks = _taken_off(scene)
+    if all(np.abs(k - np.eye(4)).max() < IDENTITY * 1e-3 for k in taken.values()):
+        return scene, remarks
+    above = {c: i for i, n in enumerate(scene.nodes) for c in n.children}
+    meshes: list[Mesh] = list(scene.meshes)
+    used: set[int] = set()
+    nodes = list(scene.nodes)
+    for n, _, _ in walk(scene):
+        k = taken[n]
+        parent = taken[above[n]] if n in above else np.eye(4)
+        node = scene.nodes[n]
+        if n in above or not np.array_equal(k, np.eye(4)):
+            nodes[n] = placed(node, np.linalg.inv(parent) @ local_matrix(node) @ k)
+        if node.mesh is not None and node.skin is None and not np.array_equal(k, np.eye(4)):
+            settled = moved_mesh(scene.meshes[node.mesh], np.linalg.inv(k))
+            if node.mesh in used:
+                settled = replace(
+                    settled, key=Key(scene.digest, "mesh", MADE + n), made_from=(scene.meshes[node.mesh].key,)
+                )
+                nodes[n] = replace(nodes[n], mesh=len(meshes))
+                meshes.append(settled)
+            else:
+                meshes[node.mesh] = settled
+            used.add(node.mesh)
+        elif node.mesh is not None:
+            used.add(node.mesh)
+    skins = tuple(
+        replace(s, inverse_bind=frozen(np.stack([np.linalg.inv(taken.get(j, np.eye(4))) @ b for j, b in
+                zip(s.joints, s.inverse_bind)]), np.float64)) for s in scene.skins
+    )  # fmt: skip
+    clips = tuple(replace(c, channels=tuple(_channel(ch, taken, above) for ch in c.channels)) for c in scene.clips)
+    nodes = [_root_skinned(n) for n in nodes]
+    out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), skins=skins, clips=clips)
+    return _lift_skinned(out), remarks
+
+
+def _taken_off(scene: Scene) -> tuple[dict[int, F64], tuple[Remark, ...]]:
+    """K per node."""
+    world = world_matrices(scene)
+    rigged, joints = rigged_nodes(scene), joint_nodes(scene)
+    fixed = {n.key for n in scene.nodes if n.camera is not None or n.light is not None}
+    scaled = {c.node for a in scene.clips for c in a.channels if c.path == "scale"}
+    taken: dict[int, F64] = {}
+    remarks: list[Remark] = []
+    blocked: set[int] = set()
+    for n, parent, _ in walk(scene):
+        node = scene.nodes[n]
+        if n not in rigged and node.key not in fixed and abs(np.linalg.det(world[n][:3, :3])) > 1e-30:
+            taken[n] = np.linalg.inv(world[n])
+            continue
+        if n in joints or n in rigged:
+            scale = np.linalg.norm(world[n][:3, :3], axis=0)
+            even = scale.max() - scale.min() < 1e-4 * scale.max() and scale.max() > 0
+            if even and n not in scaled and parent not in blocked and np.linalg.det(world[n][:3, :3]) > 0:
+                taken[n] = np.diag([1 / scale[0]] * 3 + [1.0])
+                continue
+            blocked.add(n)
+            if not even:
+                remarks.append(Remark("keeps its uneven scale: it moves or is a joint", node.key))
+        taken[n] = np.eye(4)
+    for n in range(len(scene.nodes)):
+        taken.setdefault(n, np.eye(4))
+    return taken, tuple(remarks)
+
+
+def _root_skinned(node):  # type: ignore[no-untyped-def]
+    """A skinned mesh's own node has no say in where it is (glTF 2.0, 3.7.3.3): its transform is dropped."""
+    if node.skin is None or node.mesh is None or node.children:
+        return node
+    return replace(node, translation=np.zeros(3), rotation=np.array([0.0, 0, 0, 1]), scale=np.ones(3), matrix=None)
+
+
+def _lift_skinned(scene: Scene) -> Scene:
+    """Skinned mesh nodes without children move directly under the root, where the validator wants them."""
+    joints = joint_nodes(scene)
+    lift = [
+        n for n, parent, _ in walk(scene)
+        if parent >= 0 and scene.nodes[n].skin is not None and not scene.nodes[n].children and n not in joints
+    ]  # fmt: skip
+    if not lift:
+        return scene
+    gone = set(lift)
+    nodes = tuple(replace(m, children=tuple(c for c in m.children if c not in gone)) for m in scene.nodes)
+    return replace(scene, nodes=nodes, roots=(*scene.roots, *lift))
+
+
+def moved_mesh(mesh: Mesh, m: F64) -> Mesh:
+    """A mesh through `m` (4, 4)."""
+    return replace(mesh, primitives=tuple(moved_primitive(p, m) for p in mesh.primitives))
+
+
+def moved_primitive(p: Primitive, m: F64) -> Primitive:
+    """A primitive through `m` (4, 4): normals by the cofactor matrix; a mirror turns faces over and flips w."""
+    if np.array_equal(m, np.eye(4)):
+        return p
+    linear = m[:3, :3]
+    det = np.linalg.det(linear)
+    cofactor = np.linalg.inv(linear).T * det
+    straight = np.eye(4)
+    straight[:3, :3] = linear
+    turn = np.eye(4)
+    turn[:3, :3] = cofactor * (1 if det > 0 else -1)
+    tangents = None
+    if p.tangents is not None:
+        out = np.empty(p.tangents.shape, dtype=np.float32)
+        out[:, :3] = unit_rows(apply_affine(straight, p.tangents[:, :3]))
+        out[:, 3] = p.tangents[:, 3] * (1 if det > 0 else -1)
+        tangents = frozen(out)
+    targets = tuple(
+        MorphTarget(
+            None if t.positions is None else frozen(apply_affine(straight, t.positions)),
+            None if t.normals is None else frozen(apply_affine(turn, t.normals)),
+            None if t.tangents is None else frozen(apply_affine(straight, t.tangents)),
+        )
+        for t in p.targets
+    )
+    new = replace(
+        p,
+        positions=frozen(apply_affine(m, p.positions)),
+        normals=None if p.normals is None else frozen(unit_rows(apply_affine(turn, p.normals))),
+        tangents=tangents,
+        targets=targets,
+    )
+    return reversed_faces(new) if det < 0 else new
+
+
+def _channel(channel: Channel, taken: dict[int, F64], above: dict[int, int]) -> Channel:
+    """A channel whose node and parent gave up part of their transforms."""
+    parent = np.linalg.inv(taken[above[channel.node]]) if channel.node in above else np.eye(4)
+    v = channel.values.astype(np.float64)
+    scale = np.cbrt(abs(np.linalg.det(parent[:3, :3])))
+    if channel.path == "translation":
+        out = v @ parent[:3, :3].T
+        if channel.interpolation == "cubic":
+            out[:, 1] += parent[:3, 3]
+        else:
+            out += parent[:3, 3]
+        return replace(channel, values=frozen(out))
+    if channel.path == "rotation" and scale > 0:
+        turn = matrix_quaternion(parent[:3, :3] / scale)
+        return replace(channel, values=frozen(multiply_quaternions(turn, v)))
+    if channel.path == "scale":
+        own = np.cbrt(abs(np.linalg.det(taken[channel.node][:3, :3])))
+        return replace(channel, values=frozen(v * scale * own))
+    return channel

@@ -1,0 +1,1 @@
+"""The steps, one file each, grouped by desk."""

@@ -1,0 +1,34 @@
+"""Drop vertex colours."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from customs.route.edit import map_primitives
+from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.scene.model import Primitive, Scene
+
+
+class DropColours(Targeted):
+    """All meshes, or those named."""
+
+
+def _apply(scene: Scene, settings: DropColours, resources: Content, job: Job) -> Outcome:
+    def change(_: object, prim: Primitive) -> Primitive:
+        return replace(prim, colours=()) if prim.colours else prim
+
+    return Outcome(map_primitives(scene, settings, job, change))
+
+
+register(
+    Step(
+        id="drop-colours",
+        name="Vertex colours",
+        desk="fit",
+        order=22,
+        about="Drops vertex colours.",
+        settings=DropColours,
+        apply=_apply,
+        summary=lambda s: "dropped",
+    )
+)

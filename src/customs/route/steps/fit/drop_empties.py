@@ -1,0 +1,35 @@
+"""Drop empties: nodes that hold nothing go; nothing moves in world space."""
+
+from __future__ import annotations
+
+from customs.route.emptying import empties, without
+from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.scene.model import Remark, Scene
+
+
+class DropEmpties(Targeted):
+    """All empties, or those named."""
+
+
+def _apply(scene: Scene, settings: DropEmpties, resources: Content, job: Job) -> Outcome:
+    nodes = scene.nodes
+    gone = {n for n in empties(scene) if settings.takes(nodes[n].key, nodes[n].name, nodes[n].made_from)}
+    if not gone:
+        return Outcome(scene)
+
+    out = without(scene, gone)
+    return Outcome(out, (Remark(f"{len(gone)} empty nodes dropped"),))
+
+
+register(
+    Step(
+        id="drop-empties",
+        name="Empties",
+        desk="fit",
+        order=33,
+        about="Drops nodes that hold nothing; what was below them stays where it is.",
+        settings=DropEmpties,
+        apply=_apply,
+        summary=lambda s: "dropped",
+    )
+)

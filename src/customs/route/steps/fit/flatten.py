@@ -1,0 +1,80 @@
+"""Flatten: mesh nodes move up to the depth the destination takes; nothing moves in world space."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from pydantic import Field
+
+from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.scene.model import Node, Remark, Scene
+from customs.scene.prune import prune_nodes
+from customs.scene.transforms import decompose
+from customs.scene.tree import animated_nodes, joint_nodes, mesh_nodes, walk, world_matrices
+
+
+class Flatten(Settings):
+    """How deep a mesh may stand: 1 is directly under the root of the scene."""
+
+    depth: int = Field(default=1, ge=1, le=64, description="levels")
+
+
+def _apply(scene: Scene, settings: Flatten, resources: Content, job: Job) -> Outcome:
+    depth = {n: d for n, _, d in walk(scene)}
+    world = world_matrices(scene)
+    busy = animated_nodes(scene) | joint_nodes(scene)
+    deep = [n for n in mesh_nodes(scene) if depth[n] >= settings.depth]
+    held = [n for n in deep if scene.nodes[n].skin is None and _moves(scene, n, busy)]
+    lift = [n for n in deep if n not in held]
+    remarks = tuple(Remark("moves with its parent; left in place", scene.nodes[n].key) for n in held)
+    if not lift:
+        return Outcome(scene, remarks)
+    nodes = list(scene.nodes)
+    roots = list(scene.roots)
+    for n in lift:
+        old = nodes[n]
+        if old.children or n in busy:
+            nodes[n] = replace(old, mesh=None, skin=None)
+            nodes.append(_placed(replace(old, children=(), camera=None, light=None, made_from=(old.key,)), world[n]))
+            roots.append(len(nodes) - 1)
+        else:
+            nodes = [replace(m, children=tuple(c for c in m.children if c != n)) if n in m.children else m for m in nodes]
+            nodes[n] = _placed(old, world[n])
+            if n not in roots:
+                roots.append(n)
+    return Outcome(prune_nodes(replace(scene, nodes=tuple(nodes), roots=tuple(roots))), remarks)
+
+
+def _moves(scene: Scene, node: int, busy: set[int]) -> bool:
+    """True when `node` or something above it is animated or a joint."""
+    above = {c: i for i, n in enumerate(scene.nodes) for c in n.children}
+    at: int | None = node
+    while at is not None:
+        if at in busy:
+            return True
+        at = above.get(at)
+    return False
+
+
+def _placed(node: Node, world: np.ndarray) -> Node:  # type: ignore[type-arg]
+    if node.skin is not None:
+        return replace(node, translation=np.zeros(3), rotation=np.array([0, 0, 0, 1.0]), scale=np.ones(3), matrix=None)
+    parts = decompose(world)
+    if parts is None:
+        return replace(node, matrix=world)
+    return replace(node, translation=parts[0], rotation=parts[1], scale=parts[2], matrix=None)
+
+
+register(
+    Step(
+        id="flatten",
+        name="Flatten",
+        desk="fit",
+        order=32,
+        about="Lifts meshes to the depth the destination takes, where they are in the world.",
+        settings=Flatten,
+        apply=_apply,
+        summary=lambda s: "under root" if s.depth == 1 else f"{s.depth} levels",
+    )
+)

@@ -1,0 +1,40 @@
+"""Footing: where on the asset the origin is."""
+
+from __future__ import annotations
+
+from pydantic import Field
+
+from customs.conventions.origin import Footing
+from customs.conventions.turn import move_roots
+from customs.route.footing import footing_point
+from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.scene.model import Remark, Scene
+
+
+class FootingSettings(Settings):
+    """The kind of footing, and the point for kind `point` (metres)."""
+
+    kind: Footing = Field(default="base-centre", description="where the origin goes")
+    point: tuple[float, float, float] = Field(default=(0.0, 0.0, 0.0), description="metres, for kind point")
+
+
+def _apply(scene: Scene, settings: FootingSettings, resources: Content, job: Job) -> Outcome:
+    at = footing_point(scene, settings.kind, settings.point)
+    if at is None or not at.any():
+        return Outcome(scene)
+    text = f"moved by {' '.join(f'{-v:.4g}' for v in at)} m"
+    return Outcome(move_roots(scene, -at), (Remark(text),))
+
+
+register(
+    Step(
+        id="footing",
+        name="Footing",
+        desk="fit",
+        order=16,
+        about="Puts the origin at the middle of the base, of the box or of the mass, or at a point.",
+        settings=FootingSettings,
+        apply=_apply,
+        summary=lambda s: s.kind.replace("-", " "),
+    )
+)

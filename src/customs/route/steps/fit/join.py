@@ -1,0 +1,30 @@
+"""Join: pieces become one mesh, its parts merged by material."""
+
+from __future__ import annotations
+
+from customs.route.joining import join_meshes
+from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.scene.model import Scene
+
+
+class Join(Settings):
+    """Nothing to set: every mesh node in the tree is joined."""
+
+
+def _apply(scene: Scene, settings: Join, resources: Content, job: Job) -> Outcome:
+    out, remarks = join_meshes(scene)
+    return Outcome(out, remarks)
+
+
+register(
+    Step(
+        id="join",
+        name="Join",
+        desk="fit",
+        order=44,
+        about="Joins all meshes into one directly under the root; parts with one material become one part.",
+        settings=Join,
+        apply=_apply,
+        summary=lambda s: "one mesh",
+    )
+)

@@ -1,0 +1,34 @@
+"""Scale: the whole asset by one factor."""
+
+from __future__ import annotations
+
+import numpy as np
+from pydantic import Field
+
+from customs.conventions.convert import convert
+from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.scene.model import Scene
+
+
+class Scale(Settings):
+    """The factor."""
+
+    factor: float = Field(default=1.0, gt=1e-9, le=1e9, description="a factor on all lengths")
+
+
+def _apply(scene: Scene, settings: Scale, resources: Content, job: Job) -> Outcome:
+    return Outcome(convert(scene, np.eye(3), settings.factor))
+
+
+register(
+    Step(
+        id="scale",
+        name="Scale",
+        desk="fit",
+        order=14,
+        about="Makes everything larger or smaller: vertices, joints, clips, lights and cameras alike.",
+        settings=Scale,
+        apply=_apply,
+        summary=lambda s: f"× {s.factor:.6g}",
+    )
+)

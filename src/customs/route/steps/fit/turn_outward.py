@@ -1,0 +1,47 @@
+"""Turn outward: faces that look inward are turned over."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from customs.geometry.faces import inward
+from customs.geometry.triangles import triangles_of
+from customs.route.edit import as_triangles, map_primitives, with_faces
+from customs.route.outward import normals_follow
+from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.scene.model import Primitive, Remark, Scene
+
+
+class TurnOutward(Targeted):
+    """All meshes, or those named."""
+
+
+def _apply(scene: Scene, settings: TurnOutward, resources: Content, job: Job) -> Outcome:
+    count = [0]
+
+    def change(_: object, prim: Primitive) -> Primitive:
+        out = as_triangles(prim)
+        faces = triangles_of(out)
+        turned = inward(out.positions, faces)
+        if not turned.any():
+            return prim
+        count[0] += int(turned.sum())
+        new = np.where(turned[:, None], faces[:, ::-1], faces)
+        return normals_follow(with_faces(out, new, np.ones(len(new), dtype=bool)), turned)
+
+    out = map_primitives(scene, settings, job, change)
+    return Outcome(out, (Remark(f"{count[0]:,} faces turned over"),) if count[0] else ())
+
+
+register(
+    Step(
+        id="turn-outward",
+        name="Outward",
+        desk="fit",
+        order=42,
+        about="Turns over faces that look inward, and their normals with them.",
+        settings=TurnOutward,
+        apply=_apply,
+        summary=lambda s: "faces turned",
+    )
+)

@@ -1,0 +1,89 @@
+"""Static: skin and clips go; the mesh stays as it stands at rest."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from customs.motion.pose import joint_matrices, posed_positions, skin_matrices
+from customs.motion.still import still_normals
+from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.scene.arrays import frozen
+from customs.scene.key import Key
+from customs.scene.model import Mesh, Node, Primitive, Remark, Scene
+from customs.scene.prune import prune
+from customs.scene.tree import mesh_nodes, world_matrices
+
+MADE = 3_000_000
+
+
+class Static(Settings):
+    """What goes."""
+
+    drop: Literal["skins-and-clips", "clips"] = Field(default="skins-and-clips", description="what goes")
+
+
+def _still(scene: Scene, node: int, mesh: Mesh, world: list[np.ndarray]) -> Mesh:  # type: ignore[type-arg]
+    """The mesh at `node` as its skin holds it at rest, in world space."""
+
+    def change(p: Primitive) -> Primitive:
+        if p.joints is None or p.weights is None:
+            return p
+        skin = scene.nodes[node].skin
+        assert skin is not None
+        blend = skin_matrices(p, joint_matrices(scene, skin, world))[:, :, :3]
+        points = frozen(posed_positions(scene, node, p, world))
+        normals, tangents = still_normals(p, blend)
+        return replace(p, positions=points, normals=normals, tangents=tangents, joints=None, weights=None)
+
+    return replace(mesh, primitives=tuple(change(p) for p in mesh.primitives))
+
+
+def _apply(scene: Scene, settings: Static, resources: Content, job: Job) -> Outcome:
+    remark = Remark(f"{len(scene.skins)} skins and {len(scene.clips)} clips dropped")
+    if settings.drop == "clips":
+        return Outcome(replace(scene, clips=()), (Remark(f"{len(scene.clips)} clips dropped"),))
+    world = world_matrices(scene)
+    nodes, meshes, roots = list(scene.nodes), list(scene.meshes), list(scene.roots)
+    for n in mesh_nodes(scene):
+        job.check()
+        node = nodes[n]
+        if node.skin is None or node.mesh is None:
+            continue
+        meshes.append(replace(_still(scene, n, scene.meshes[node.mesh], world), made_from=(scene.meshes[node.mesh].key,)))
+        nodes[n] = replace(node, mesh=None, skin=None)
+        nodes.append(Node(Key(scene.digest, "node", MADE + n), node.name, mesh=len(meshes) - 1, made_from=(node.key,)))
+        roots.append(len(nodes) - 1)
+    bare = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots), skins=(), clips=())
+    return Outcome(prune(_without_joints(bare, scene)), (remark,))
+
+
+def _without_joints(scene: Scene, before: Scene) -> Scene:
+    """Without joint nodes (and what is above them alone) that hold nothing now."""
+    joints = {j for s in before.skins for j in s.joints}
+    joints |= {i for i, n in enumerate(before.nodes) if n.skin is not None}
+
+    def holds(n: int) -> bool:
+        node = scene.nodes[n]
+        own = node.mesh is not None or node.camera is not None or node.light is not None or n not in joints
+        return (own and (n not in joints or node.mesh is not None)) or any(holds(c) for c in node.children)
+
+    nodes = tuple(replace(n, children=tuple(c for c in n.children if holds(c))) for n in scene.nodes)
+    return replace(scene, nodes=nodes, roots=tuple(r for r in scene.roots if holds(r)))
+
+
+register(
+    Step(
+        id="static",
+        name="Static",
+        desk="motion",
+        order=20,
+        about="Drops skin and clips; the mesh stays as it stands at rest.",
+        settings=Static,
+        apply=_apply,
+        summary=lambda s: "no skin, no clips" if s.drop != "clips" else "no clips",
+    )
+)

@@ -1,0 +1,47 @@
+"""Weights: no more influences on a vertex than the destination takes, sums exactly one."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from pydantic import Field
+
+from customs.motion.influences import limited
+from customs.route.edit import map_primitives
+from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.scene.model import Primitive, Remark, Scene
+
+
+class Weights(Targeted):
+    """The limit and what counts as nothing."""
+
+    limit: int = Field(default=4, ge=1, le=16, description="influences per vertex")
+    least: float = Field(default=0.0, ge=0, lt=0.5, description="weights below this share are dropped")
+
+
+def _apply(scene: Scene, settings: Weights, resources: Content, job: Job) -> Outcome:
+    worst = [0.0]
+
+    def change(_: object, prim: Primitive) -> Primitive:
+        if prim.joints is None or prim.weights is None:
+            return prim
+        joints, weights, lost = limited(prim.joints, prim.weights, settings.limit, settings.least)
+        worst[0] = max(worst[0], lost)
+        return replace(prim, joints=joints, weights=weights)
+
+    out = map_primitives(scene, settings, job, change)
+    return Outcome(out, (Remark(f"largest share of weight let go on a vertex: {worst[0]:.3f}"),))
+
+
+register(
+    Step(
+        id="weights",
+        name="Weights",
+        desk="motion",
+        order=60,
+        about="Keeps the strongest influences on each vertex and brings their sum to one.",
+        settings=Weights,
+        apply=_apply,
+        summary=lambda s: f"at most {s.limit}",
+    )
+)

@@ -1,0 +1,28 @@
+"""Encoded bytes of a texture, read when they are needed. Compared by identity, so caches can hang on to it weakly."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+
+class Encoded:
+    """Encoded image bytes, in memory or in a file of the store. `mime` is a media type, or "" when unknown."""
+
+    __slots__ = ("__weakref__", "_data", "_path", "mime")
+
+    def __init__(self, data: bytes | memoryview | Path, mime: str = "") -> None:
+        self._data = None if isinstance(data, Path) else data
+        self._path = data if isinstance(data, Path) else None
+        self.mime = mime
+
+    def read(self) -> bytes:
+        """All bytes. Raises OSError when the file has gone."""
+        if self._path is not None:
+            return self._path.read_bytes()
+        assert self._data is not None
+        return bytes(self._data)
+
+    @property
+    def path(self) -> Path | None:
+        """The file the bytes live in, when they have one of their own."""
+        return self._path

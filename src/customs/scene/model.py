@@ -1,0 +1,286 @@
+"""The scene: frozen dataclasses over read-only arrays. A step returns a new Scene that shares what it did not change."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from types import MappingProxyType
+from typing import Any, Literal
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.scene.content import Encoded
+from customs.scene.convention import WORKING, Convention
+from customs.scene.key import Key
+
+F32 = npt.NDArray[np.float32]
+F64 = npt.NDArray[np.float64]
+U32 = npt.NDArray[np.uint32]
+Array = npt.NDArray[Any]
+
+Mode = Literal["points", "lines", "line_loop", "line_strip", "triangles", "triangle_strip", "triangle_fan", "polygons"]
+NO_EXTRAS: Mapping[str, Any] = MappingProxyType({})
+
+
+@dataclass(frozen=True, eq=False)
+class Remark:
+    """Something measured or noticed on the way that stops nothing."""
+
+    text: str
+    subject: Key | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Node:
+    """A node. `translation` (3,), `rotation` (4,) quaternion x y z w, `scale` (3,), all float64.
+
+    `matrix` (4, 4) float64, column vectors, is set only where translation, rotation and scale cannot say it (shear).
+    """
+
+    key: Key
+    name: str
+    children: tuple[int, ...] = ()
+    translation: F64 = field(default_factory=lambda: np.zeros(3))
+    rotation: F64 = field(default_factory=lambda: np.array([0.0, 0.0, 0.0, 1.0]))
+    scale: F64 = field(default_factory=lambda: np.ones(3))
+    matrix: F64 | None = None
+    mesh: int | None = None
+    skin: int | None = None
+    camera: int | None = None
+    light: int | None = None
+    weights: F32 | None = None
+    extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
+    made_from: tuple[Key, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class MorphTarget:
+    """Offsets of one morph target: `positions`, `normals`, `tangents` each (V, 3) float32 or None."""
+
+    positions: F32 | None = None
+    normals: F32 | None = None
+    tangents: F32 | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Primitive:
+    """One drawable part of a mesh.
+
+    `positions`, `normals` (V, 3), `tangents` (V, 4), `texcoords` each (V, 2), `colours` each (V, 4) linear, all float32;
+    `joints` (V, K) uint16 and `weights` (V, K) float32 with K a multiple of four;
+    `indices` flat uint32, or None for 0..V-1. For mode `polygons`, `sizes` (P,) uint32 says how many of the flat
+    indices each polygon takes and `triangulation` (F, 3) uint32 is its division into triangles.
+    `source_primitive`, `source_face` (F,) uint32 point back to where merged triangles came from.
+    """
+
+    key: Key
+    positions: F32
+    mode: Mode = "triangles"
+    indices: U32 | None = None
+    normals: F32 | None = None
+    tangents: F32 | None = None
+    texcoords: tuple[F32, ...] = ()
+    colours: tuple[F32, ...] = ()
+    joints: npt.NDArray[np.uint16] | None = None
+    weights: F32 | None = None
+    material: int | None = None
+    targets: tuple[MorphTarget, ...] = ()
+    custom: Mapping[str, Array] = field(default_factory=lambda: NO_EXTRAS)
+    sizes: U32 | None = None
+    triangulation: U32 | None = None
+    variants: tuple[tuple[int, tuple[int, ...]], ...] = ()
+    source_primitive: U32 | None = None
+    source_face: U32 | None = None
+    extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
+    made_from: tuple[Key, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """Primitives drawn together; `weights` (T,) float32 are the default morph weights."""
+
+    key: Key
+    name: str
+    primitives: tuple[Primitive, ...]
+    weights: F32 | None = None
+    target_names: tuple[str, ...] = ()
+    extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
+    made_from: tuple[Key, ...] = ()
+
+
+@dataclass(frozen=True)
+class Sampler:
+    """Texture sampling, values as in glTF 2.0 (OpenGL numbers)."""
+
+    mag: int | None = None
+    min: int | None = None
+    wrap_s: int = 10497
+    wrap_t: int = 10497
+
+
+@dataclass(frozen=True, eq=False)
+class TextureUse:
+    """An image in a material slot. `offset`, `rotation` (radians), `scale` as in KHR_texture_transform."""
+
+    image: int
+    texcoord: int = 0
+    sampler: Sampler = field(default_factory=Sampler)
+    strength: float = 1.0
+    offset: tuple[float, float] = (0.0, 0.0)
+    rotation: float = 0.0
+    scale: tuple[float, float] = (1.0, 1.0)
+    extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
+
+    @property
+    def transformed(self) -> bool:
+        """True when offset, rotation or scale is not the default."""
+        return self.offset != (0.0, 0.0) or self.rotation != 0.0 or self.scale != (1.0, 1.0)
+
+
+Slot = Literal["base_colour", "metallic_roughness", "normal", "occlusion", "emissive", "diffuse", "specular_glossiness"]
+COLOUR_SLOTS = ("base_colour", "emissive", "diffuse", "specular_glossiness")
+
+
+@dataclass(frozen=True, eq=False)
+class Material:
+    """A material in glTF 2.0 terms. `model` is "pbr", "unlit" or "specular_glossiness". Colours are linear."""
+
+    key: Key
+    name: str
+    model: Literal["pbr", "unlit", "specular_glossiness"] = "pbr"
+    base_colour: tuple[float, float, float, float] = (1.0, 1.0, 1.0, 1.0)
+    metallic: float = 1.0
+    roughness: float = 1.0
+    emissive: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    emissive_strength: float = 1.0
+    diffuse: tuple[float, float, float, float] = (1.0, 1.0, 1.0, 1.0)
+    specular: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    glossiness: float = 1.0
+    alpha_mode: Literal["opaque", "mask", "blend"] = "opaque"
+    alpha_cutoff: float = 0.5
+    double_sided: bool = False
+    textures: Mapping[str, TextureUse] = field(default_factory=lambda: NO_EXTRAS)
+    extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
+    made_from: tuple[Key, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Image:
+    """A texture image: encoded source bytes, or `pixels` (H, W, C) uint8 or uint16 where a step has changed them.
+
+    `problem` says why there are neither. `form` is the file format chosen for delivery (`png`, `jpeg`, `tga`), or None
+    for the one it came in. `uri` is the name as the source file spelt it.
+    """
+
+    key: Key
+    name: str
+    content: Encoded | None = None
+    pixels: Array | None = None
+    uri: str = ""
+    problem: str = ""
+    form: str | None = None
+    extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
+    made_from: tuple[Key, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Skin:
+    """`joints` are node indices; `inverse_bind` (J, 4, 4) float64, column vectors."""
+
+    key: Key
+    name: str
+    joints: tuple[int, ...]
+    inverse_bind: F64
+    root: int | None = None
+    extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
+    made_from: tuple[Key, ...] = ()
+
+
+Path = Literal["translation", "rotation", "scale", "weights"]
+
+
+@dataclass(frozen=True, eq=False)
+class Channel:
+    """Keys of one property of one node. `times` (K,) float32 in seconds.
+
+    `values` is (K, N) float32, or (K, 3, N) for "cubic" (in-tangent, value, out-tangent).
+    """
+
+    node: int
+    path: Path
+    times: F32
+    values: F32
+    interpolation: Literal["linear", "step", "cubic"] = "linear"
+
+
+@dataclass(frozen=True, eq=False)
+class Clip:
+    """One named stretch of animation."""
+
+    key: Key
+    name: str
+    channels: tuple[Channel, ...]
+    extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
+    made_from: tuple[Key, ...] = ()
+
+    @property
+    def seconds(self) -> float:
+        """Time of the last key of any channel, in seconds."""
+        return max((float(c.times[-1]) for c in self.channels if len(c.times)), default=0.0)
+
+
+@dataclass(frozen=True, eq=False)
+class Camera:
+    """Perspective (`yfov` radians, `aspect` or None) or orthographic (`xmag`, `ymag` units); `znear`, `zfar` units."""
+
+    key: Key
+    name: str
+    perspective: bool = True
+    yfov: float = 0.8
+    aspect: float | None = None
+    xmag: float = 1.0
+    ymag: float = 1.0
+    znear: float = 0.01
+    zfar: float | None = None
+    extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
+
+
+@dataclass(frozen=True, eq=False)
+class Light:
+    """A punctual light as in KHR_lights_punctual; `range` in units or None, angles in radians."""
+
+    key: Key
+    name: str
+    kind: Literal["directional", "point", "spot"] = "point"
+    colour: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    intensity: float = 1.0
+    range: float | None = None
+    inner: float = 0.0
+    outer: float = 0.7853981633974483
+    extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """An asset. All indices are into the tuples of this scene."""
+
+    name: str
+    digest: str
+    nodes: tuple[Node, ...] = ()
+    roots: tuple[int, ...] = ()
+    meshes: tuple[Mesh, ...] = ()
+    materials: tuple[Material, ...] = ()
+    images: tuple[Image, ...] = ()
+    skins: tuple[Skin, ...] = ()
+    clips: tuple[Clip, ...] = ()
+    cameras: tuple[Camera, ...] = ()
+    lights: tuple[Light, ...] = ()
+    variants: tuple[str, ...] = ()
+    convention: Convention = WORKING
+    format: str = ""
+    unknown: tuple[str, ...] = ()
+    copyright: str = ""
+    generator: str = ""
+    remarks: tuple[Remark, ...] = ()
+    extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)

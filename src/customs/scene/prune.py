@@ -1,0 +1,101 @@
+"""Drop what nothing uses and renumber what is left."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import Any
+
+from customs.scene.model import Channel, Material, Mesh, Primitive, Scene
+from customs.scene.tree import walk
+
+
+def _renumber(used: Iterable[int]) -> dict[int, int]:
+    return {old: new for new, old in enumerate(sorted(set(used)))}
+
+
+def _pick(items: tuple[Any, ...], keep: dict[int, int]) -> tuple[Any, ...]:
+    return tuple(items[i] for i in keep)
+
+
+def prune_nodes(scene: Scene) -> Scene:
+    """Nodes outside the tree go, with channels and joints that point at them renumbered. Joints are always kept."""
+    reach = {n for n, _, _ in walk(scene)}
+    keep = _renumber(reach | {j for s in scene.skins for j in s.joints if j in reach})
+    nodes = tuple(
+        replace(scene.nodes[i], children=tuple(keep[c] for c in scene.nodes[i].children if c in keep)) for i in keep
+    )
+    skins, skin_keep = [], {}
+    for i, skin in enumerate(scene.skins):
+        if all(j in keep for j in skin.joints):
+            skin_keep[i] = len(skins)
+            root = keep.get(skin.root) if skin.root is not None else None
+            skins.append(replace(skin, joints=tuple(keep[j] for j in skin.joints), root=root))
+    nodes = tuple(replace(n, skin=skin_keep.get(n.skin) if n.skin is not None else None) for n in nodes)
+    clips = tuple(
+        replace(
+            clip,
+            channels=tuple(replace(c, node=keep[c.node]) for c in clip.channels if c.node in keep),
+        )
+        for clip in scene.clips
+    )
+    return replace(
+        scene,
+        nodes=nodes,
+        roots=tuple(keep[r] for r in scene.roots),
+        skins=tuple(skins),
+        clips=tuple(c for c in clips if c.channels),
+    )
+
+
+def _primitive_materials(prim: Primitive) -> set[int]:
+    own = {prim.material} if prim.material is not None else set()
+    return own | {m for m, _ in prim.variants}
+
+
+def prune_content(scene: Scene) -> Scene:
+    """Meshes, skins, cameras, lights, materials and images nothing refers to go, the rest is renumbered."""
+    meshes = _renumber(n.mesh for n in scene.nodes if n.mesh is not None)
+    skins = _renumber(n.skin for n in scene.nodes if n.skin is not None and n.mesh is not None)
+    cameras = _renumber(n.camera for n in scene.nodes if n.camera is not None)
+    lights = _renumber(n.light for n in scene.nodes if n.light is not None)
+    kept_meshes: tuple[Mesh, ...] = _pick(scene.meshes, meshes)
+    materials = _renumber(m for mesh in kept_meshes for p in mesh.primitives for m in _primitive_materials(p))
+    kept_materials: tuple[Material, ...] = _pick(scene.materials, materials)
+    images = _renumber(use.image for m in kept_materials for use in m.textures.values())
+
+    def prim(p: Primitive) -> Primitive:
+        material = materials[p.material] if p.material is not None else None
+        return replace(p, material=material, variants=tuple((materials[m], v) for m, v in p.variants))
+
+    def channels(cs: tuple[Channel, ...]) -> tuple[Channel, ...]:
+        return tuple(c for c in cs if c.path != "weights" or scene.nodes[c.node].mesh is not None)
+
+    return replace(
+        scene,
+        nodes=tuple(
+            replace(
+                n,
+                mesh=meshes.get(n.mesh) if n.mesh is not None else None,
+                skin=skins.get(n.skin) if n.skin is not None and n.mesh is not None else None,
+                camera=cameras[n.camera] if n.camera is not None else None,
+                light=lights[n.light] if n.light is not None else None,
+            )
+            for n in scene.nodes
+        ),
+        meshes=tuple(replace(m, primitives=tuple(prim(p) for p in m.primitives)) for m in kept_meshes),
+        skins=_pick(scene.skins, skins),
+        cameras=_pick(scene.cameras, cameras),
+        lights=_pick(scene.lights, lights),
+        materials=tuple(
+            replace(m, textures={r: replace(u, image=images[u.image]) for r, u in m.textures.items()})
+            for m in kept_materials
+        ),
+        images=_pick(scene.images, images),
+        clips=tuple(c for c in (replace(c, channels=channels(c.channels)) for c in scene.clips) if c.channels),
+    )
+
+
+def prune(scene: Scene) -> Scene:
+    """`prune_nodes`, then `prune_content`."""
+    return prune_content(prune_nodes(scene))

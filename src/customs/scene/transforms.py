@@ -1,0 +1,122 @@
+"""Quaternions (x y z w), translation-rotation-scale and matrices, vectorised over leading axes. All float64."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+F64 = npt.NDArray[np.float64]
+
+
+def quaternion_matrix(q: Any) -> F64:
+    """Rotation matrices (..., 3, 3) of quaternions (..., 4), normalised first.
+
+    Source: glTF 2.0 specification, appendix on animation (quaternion to matrix), the usual Euler-Rodrigues form.
+    """
+    q = np.asarray(q, dtype=np.float64)
+    length = np.linalg.norm(q, axis=-1, keepdims=True)
+    x, y, z, w = np.moveaxis(q / np.where(length > 0, length, 1.0), -1, 0)
+    out = np.empty((*q.shape[:-1], 3, 3))
+    out[..., 0, 0] = 1 - 2 * (y * y + z * z)
+    out[..., 0, 1] = 2 * (x * y - z * w)
+    out[..., 0, 2] = 2 * (x * z + y * w)
+    out[..., 1, 0] = 2 * (x * y + z * w)
+    out[..., 1, 1] = 1 - 2 * (x * x + z * z)
+    out[..., 1, 2] = 2 * (y * z - x * w)
+    out[..., 2, 0] = 2 * (x * z - y * w)
+    out[..., 2, 1] = 2 * (y * z + x * w)
+    out[..., 2, 2] = 1 - 2 * (x * x + y * y)
+    return out
+
+
+def matrix_quaternion(m: Any) -> F64:
+    """Quaternion (4,) x y z w of a rotation matrix (3, 3), w >= 0.
+
+    Source: S. W. Shepperd, "Quaternion from rotation matrix", Journal of Guidance and Control 1 (1978): the largest
+    of the four squared components is found first, so nothing is divided by a small number.
+    """
+    m = np.asarray(m, dtype=np.float64)
+    t = np.trace(m)
+    squares = np.array([m[0, 0] * 2 - t, m[1, 1] * 2 - t, m[2, 2] * 2 - t, t]) + 1
+    k = int(np.argmax(squares))
+    s = np.sqrt(max(squares[k], 0.0)) / 2
+    d = 4 * s
+    if k == 3:
+        q = np.array([(m[2, 1] - m[1, 2]) / d, (m[0, 2] - m[2, 0]) / d, (m[1, 0] - m[0, 1]) / d, s])
+    else:
+        i, j, l = k, (k + 1) % 3, (k + 2) % 3  # noqa: E741
+        q = np.empty(4)
+        q[i] = s
+        q[j] = (m[j, i] + m[i, j]) / d
+        q[l] = (m[l, i] + m[i, l]) / d
+        q[3] = (m[l, j] - m[j, l]) / d
+    q /= np.linalg.norm(q)
+    return -q if q[3] < 0 else q
+
+
+def multiply_quaternions(a: Any, b: Any) -> F64:
+    """Hamilton product a·b of quaternions (..., 4) x y z w: first b, then a."""
+    ax, ay, az, aw = np.moveaxis(np.asarray(a, dtype=np.float64), -1, 0)
+    bx, by, bz, bw = np.moveaxis(np.asarray(b, dtype=np.float64), -1, 0)
+    return np.stack(
+        [
+            aw * bx + ax * bw + ay * bz - az * by,
+            aw * by - ax * bz + ay * bw + az * bx,
+            aw * bz + ax * by - ay * bx + az * bw,
+            aw * bw - ax * bx - ay * by - az * bz,
+        ],
+        axis=-1,
+    )
+
+
+def compose(translation: Any, rotation: Any, scale: Any) -> F64:
+    """Matrices (..., 4, 4) from translation (..., 3), quaternion (..., 4), scale (..., 3): T · R · S."""
+    translation = np.asarray(translation, dtype=np.float64)
+    out = np.zeros((*translation.shape[:-1], 4, 4))
+    out[..., :3, :3] = quaternion_matrix(rotation) * np.asarray(scale, dtype=np.float64)[..., None, :]
+    out[..., :3, 3] = translation
+    out[..., 3, 3] = 1
+    return out
+
+
+def decompose(m: Any) -> tuple[F64, F64, F64] | None:
+    """Translation (3,), quaternion (4,), scale (3,) of `m` (4, 4), or None when it holds shear or squashes to nothing.
+
+    A mirrored matrix gives one negative scale, on the axis that leaves the rotation smallest (X when all are equal).
+    """
+    m = np.asarray(m, dtype=np.float64)
+    basis = m[:3, :3]
+    scale = np.linalg.norm(basis, axis=0)
+    if scale.min() <= 1e-12 * max(1.0, scale.max()):
+        return None
+    rotation = basis / scale
+    if np.abs(rotation.T @ rotation - np.eye(3)).max() > 1e-4:
+        return None
+    if np.linalg.det(rotation) < 0:
+        axis = int(np.argmin(np.diag(rotation)))
+        rotation = rotation.copy()
+        rotation[:, axis] *= -1
+        scale[axis] *= -1
+    return m[:3, 3].copy(), matrix_quaternion(rotation), scale
+
+
+def apply_affine(m: F64, points: npt.NDArray[Any]) -> npt.NDArray[np.float32]:
+    """`points` (N, 3) through `m` (4, 4) in float64 chunks, back as float32 (N, 3)."""
+    out = np.empty(points.shape, dtype=np.float32)
+    linear, shift = m[:3, :3].T.copy(), m[:3, 3]
+    for start in range(0, len(points), 65536):
+        part = points[start : start + 65536].astype(np.float64) @ linear
+        part += shift
+        out[start : start + 65536] = part
+    return out
+
+
+def unit_rows(vectors: npt.NDArray[Any]) -> npt.NDArray[np.float32]:
+    """`vectors` (N, D) scaled to length 1, rows of zero left alone, float32."""
+    v = vectors.astype(np.float32, copy=False)
+    length = np.sqrt(np.einsum("ij,ij->i", v, v))
+    length[length == 0] = 1
+    out: npt.NDArray[np.float32] = v / length[:, None]
+    return out

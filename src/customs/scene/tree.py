@@ -1,0 +1,86 @@
+"""Walking the node tree: parents, order, world matrices, where meshes stand."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.scene.model import Node, Scene
+from customs.scene.transforms import compose
+
+F64 = npt.NDArray[np.float64]
+
+
+def local_matrix(node: Node) -> F64:
+    """The node's own transform, (4, 4) float64."""
+    return node.matrix if node.matrix is not None else compose(node.translation, node.rotation, node.scale)
+
+
+def parents(scene: Scene) -> list[int]:
+    """For each node the index of its parent, −1 for a root or a node outside the scene's tree."""
+    out = [-1] * len(scene.nodes)
+    for i, node in enumerate(scene.nodes):
+        for child in node.children:
+            out[child] = i
+    return out
+
+
+def walk(scene: Scene) -> Iterator[tuple[int, int, int]]:
+    """(node, parent or −1, depth) for every node reachable from the roots, parents first, children in order."""
+    stack = [(root, -1, 0) for root in reversed(scene.roots)]
+    while stack:
+        node, parent, depth = stack.pop()
+        yield node, parent, depth
+        stack.extend((child, node, depth + 1) for child in reversed(scene.nodes[node].children))
+
+
+def world_matrices(scene: Scene, locals_: list[F64] | None = None) -> list[F64]:
+    """World transform (4, 4) float64 per node; identity for nodes outside the tree.
+
+    `locals_` replaces the nodes' own transforms, for a pose taken from a clip.
+    """
+    own = locals_ if locals_ is not None else [local_matrix(n) for n in scene.nodes]
+    out = [np.eye(4)] * len(scene.nodes)
+    for node, parent, _ in walk(scene):
+        out[node] = own[node] if parent < 0 else out[parent] @ own[node]
+    return out
+
+
+def mesh_nodes(scene: Scene) -> list[int]:
+    """Nodes in the tree that carry a mesh, in walking order."""
+    return [n for n, _, _ in walk(scene) if scene.nodes[n].mesh is not None]
+
+
+def animated_nodes(scene: Scene) -> set[int]:
+    """Nodes whose translation, rotation or scale some clip moves."""
+    return {c.node for clip in scene.clips for c in clip.channels if c.path != "weights"}
+
+
+def joint_nodes(scene: Scene) -> set[int]:
+    """Nodes some skin uses as a joint."""
+    return {j for skin in scene.skins for j in skin.joints}
+
+
+def subtree(scene: Scene, node: int) -> list[int]:
+    """`node` and everything below it."""
+    out, stack = [], [node]
+    while stack:
+        n = stack.pop()
+        out.append(n)
+        stack.extend(scene.nodes[n].children)
+    return out
+
+
+def index_path(scene: Scene, node: int) -> str:
+    """Child numbers from the root to `node`, as in `0/29`; empty when the node is not in the tree."""
+    above = parents(scene)
+    path: list[int] = []
+    while above[node] >= 0:
+        path.append(scene.nodes[above[node]].children.index(node))
+        node = above[node]
+    if node not in scene.roots:
+        return ""
+    path.append(scene.roots.index(node))
+    return "/".join(str(p) for p in reversed(path))

@@ -1,0 +1,1 @@
+"""The destination sheet: what one engine or mod kit expects, as data."""

@@ -1,0 +1,141 @@
+"""Finding, merging and checking sheets."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping
+from importlib import resources
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from customs.conventions.origin import Origin, explain, read_toml
+from customs.errors import SheetError
+from customs.formats.registry import formats
+from customs.sheet.model import Sheet
+
+Tables = dict[str, Any]
+MAX_EXTENDS = 8
+
+
+def merge(base: Mapping[str, Any], own: Mapping[str, Any]) -> Tables:
+    """Tables merge key by key, anything else is replaced."""
+    out = dict(base)
+    for key, value in own.items():
+        both = isinstance(value, Mapping) and isinstance(out.get(key), Mapping)
+        out[key] = merge(out[key], value) if both else value
+    return out
+
+
+def shipped_texts() -> dict[str, str]:
+    """TOML text of each sheet that ships, by id."""
+    folder = resources.files("customs.sheet") / "sheets"
+    return {e.name[:-5]: e.read_text("utf-8") for e in folder.iterdir() if e.name.endswith(".toml")}
+
+
+def sheet_texts(folder: Path | None = None) -> dict[str, tuple[str, Path | None]]:
+    """(TOML text, file or None for one that ships) by id; a person's own in `folder` win."""
+    out: dict[str, tuple[str, Path | None]] = {k: (v, None) for k, v in sorted(shipped_texts().items())}
+    if folder is not None and folder.is_dir():
+        for path in sorted(folder.glob("*.toml")):
+            out[path.stem] = (path.read_text("utf-8", errors="replace"), path)
+    return out
+
+
+def resolve(tables: Tables, texts: Mapping[str, tuple[str, Path | None]], file: str | Path, depth: int = 0) -> Tables:
+    """`tables` merged over the sheet it extends, and that over its own. Raises SheetError."""
+    parent = tables.get("extends", "")
+    if not parent:
+        return tables
+    if depth >= MAX_EXTENDS:
+        raise SheetError("sheets extend each other in a circle", f"at most {MAX_EXTENDS} deep", file=file, where="extends")
+    if not isinstance(parent, str) or parent not in texts:
+        raise SheetError(f"no sheet {parent!r}", "one of " + ", ".join(texts), file=file, where="extends")
+    text, path = texts[parent]
+    base = resolve(read_toml(path or Path(f"{parent}.toml"), text), texts, path or parent, depth + 1)
+    return merge(base, tables)
+
+
+def parse_sheet(text: str, file: str | Path = "sheet", folder: Path | None = None) -> Sheet:
+    """A checked sheet from TOML text. Raises SheetError with file, key and what is allowed."""
+    tables = resolve(read_toml(Path(file), text), sheet_texts(folder), file)
+    try:
+        sheet = Sheet.model_validate(tables)
+    except ValidationError as problem:
+        raise explain(problem, file) from None
+    return _check_across(sheet, file)
+
+
+def _check_across(sheet: Sheet, file: str | Path) -> Sheet:
+    """Rules that span tables."""
+    known = formats()
+    entry = known.get(sheet.model.format)
+    if entry is None or entry.write is None:
+        able = ", ".join(k for k, f in known.items() if f.write)
+        raise SheetError(f"{sheet.model.format!r}", f"one of {able}", file=file, where="model.format")
+    own = sheet.axes.convention("down")
+    usual = entry.convention
+    differs = (own.up, own.faces, own.hand, own.metres_per_unit) != (
+        usual.up, usual.faces, usual.hand, usual.metres_per_unit
+    )  # fmt: skip
+    if entry.fixed and differs and not sheet.model.own_axes_note:
+        raise SheetError(
+            f"{entry.title} fixes metres, Y up and +Z, this sheet asks for others",
+            "the reason in words in model.own_axes_note",
+            "Say why, or take the format's own axes.",
+            file,
+            "axes",
+        )
+    if sheet.model.textures == "inside" and not entry.images_inside:
+        raise SheetError(f"{entry.title} keeps textures apart", '"apart"', file=file, where="model.textures")
+    low, high = sheet.model.min_size, sheet.model.max_size
+    if low and high and any(a > b for a, b in zip(low, high)):
+        raise SheetError("a least size over the greatest", "min_size below max_size", file=file, where="model.min_size")
+    return sheet
+
+
+def load_sheet(id_or_path: str, folder: Path | None = None) -> Sheet:
+    """The sheet with that id, or in that TOML file. Raises SheetError."""
+    if id_or_path.endswith(".toml"):
+        path = Path(id_or_path)
+        if not path.is_file():
+            raise SheetError("there is no such file", file=path)
+        return parse_sheet(path.read_text("utf-8", errors="replace"), path, folder)
+    texts = sheet_texts(folder)
+    if id_or_path not in texts:
+        raise SheetError(f"no sheet {id_or_path!r}", "one of " + ", ".join(texts), "List them with: customs sheets.")
+    text, source = texts[id_or_path]
+    return parse_sheet(text, source or f"{id_or_path}.toml", folder)
+
+
+def sheet_digest(sheet: Sheet) -> str:
+    """Sixteen hex digits over the resolved sheet."""
+    text = json.dumps(sheet.model_dump(mode="json"), sort_keys=True)
+    return hashlib.sha256(text.encode()).hexdigest()[:16]
+
+
+def sheet_origin(sheet: Sheet) -> Origin:
+    """The sheet's convention as an origin: goods that come from where others go."""
+    a = sheet.axes
+    return Origin(
+        id=sheet.id,
+        title=sheet.title,
+        up=a.up,
+        faces=a.faces,
+        hand=a.hand,
+        metres_per_unit=a.metres_per_unit,
+        front=a.front,
+        green=a.green,
+    )
+
+
+def copy_text(id_: str, new_id: str, title: str, folder: Path | None = None) -> str:
+    """TOML of a new sheet that extends `id_`, for a person to edit."""
+    load_sheet(id_, folder)
+    return (
+        f'version = 1\nextends = "{id_}"\nid = "{new_id}"\ntitle = "{title}"\nedition = 1\n\n'
+        "# Only what differs needs to stand here. Tables: axes, model, mesh, materials,\n"
+        "# textures, rig, names, layout, rights.\n\n[textures]\nmax_edge = 2048\n"
+    )

@@ -1,0 +1,212 @@
+"""The schema of a destination sheet. Lengths are metres unless a name says otherwise."""
+
+from __future__ import annotations
+
+import re
+from typing import Literal
+
+from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+
+from customs.conventions.axes import check_axes
+from customs.conventions.origin import Footing
+from customs.errors import CustomsError
+from customs.scene.convention import Axis, Convention, Front, Hand, Up
+
+Rule = Literal["required", "allowed", "forbidden"]
+TOKENS = ("asset", "name", "index", "material", "role", "ending")
+
+
+class Part(BaseModel):
+    """Base of every table: frozen, and unknown keys are errors."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Axes(Part):
+    """Axes, unit and sides."""
+
+    up: Axis = "+Y"
+    faces: Axis = "+Z"
+    hand: Hand = "right"
+    metres_per_unit: float = Field(default=1.0, gt=0, le=1e6)
+    front: Front = "ccw"
+    green: Up = "up"
+    unit_name: str = "m"
+
+    @model_validator(mode="after")
+    def _axes(self) -> Axes:
+        try:
+            check_axes(self.up, self.faces)
+        except CustomsError as problem:
+            raise ValueError(f"{problem.found}: {problem.expected}") from None
+        return self
+
+    def convention(self, v: Up) -> Convention:
+        """As a convention, with the V direction of the model format."""
+        return Convention(
+            up=self.up,
+            faces=self.faces,
+            hand=self.hand,
+            metres_per_unit=self.metres_per_unit,
+            front=self.front,
+            v=v,
+            green=self.green,
+            stated="format",
+        )
+
+
+class Model(Part):
+    """The model file and the shape of its tree."""
+
+    format: str = "glb"
+    textures: Literal["inside", "apart"] = "inside"
+    own_axes_note: str = ""
+    footing: Footing = "as-received"
+    settled: bool = False
+    single_mesh: bool = False
+    mesh_under_root: bool = False
+    max_depth: int | None = Field(default=None, ge=1)
+    empty_nodes: Rule = "allowed"
+    cameras: Rule = "allowed"
+    lights: Rule = "allowed"
+    min_size: tuple[float, float, float] | None = None
+    max_size: tuple[float, float, float] | None = None
+    example: str = ""
+    extensions: tuple[str, ...] | None = None
+
+
+class MeshRules(Part):
+    """Limits on meshes."""
+
+    max_vertices: int | None = Field(default=None, ge=3)
+    max_triangles: int | None = Field(default=None, ge=1)
+    max_primitive_vertices: int | None = Field(default=None, ge=3)
+    triangle_lists: bool = True
+    loose_points_lines: Rule = "forbidden"
+    normals: Rule = "required"
+    tangents: Literal["with-normal-map", "allowed", "forbidden"] = "allowed"
+    texcoords: Literal["with-texture", "required", "allowed"] = "with-texture"
+    max_texcoord_sets: int | None = Field(default=None, ge=1)
+    texcoords_in_square: bool = False
+    vertex_colours: Rule = "allowed"
+    welded: bool = True
+    morphs: Rule = "allowed"
+    normal_angle: float = Field(default=40.0, ge=0, le=180)
+
+
+class Materials(Part):
+    """Limits on materials."""
+
+    max_count: int | None = Field(default=None, ge=1)
+    models: tuple[Literal["pbr", "unlit", "specular_glossiness"], ...] = ("pbr",)
+    double_sided: Rule = "allowed"
+    every_face: bool = True
+
+
+class TextureRules(Part):
+    """Limits on textures; edges in pixels."""
+
+    formats: tuple[Literal["png", "jpeg", "tga"], ...] = ("png", "jpeg")
+    max_edge: int = Field(default=4096, ge=1, le=16384)
+    power_of_two: bool = False
+    square: bool = False
+    bits: tuple[int, ...] = (8,)
+    missing: Literal["held", "query"] = "held"
+
+
+class Rig(Part):
+    """Skins and clips."""
+
+    skins: Rule = "allowed"
+    influences: int = Field(default=4, ge=1, le=16)
+    max_joints: int | None = Field(default=None, ge=1)
+    clips: Rule = "allowed"
+    max_clip_seconds: float | None = Field(default=None, gt=0)
+
+
+class Names(Part):
+    """Patterns with {asset} {name} {index} {material} {role}, and what a name may look like."""
+
+    asset: str = "{asset}"
+    node: str = "{name}"
+    mesh: str = "{name}"
+    material: str = "{name}"
+    image: str = "{name}"
+    clip: str = "{name}"
+    allowed: str = r".+"
+    lower: bool = False
+    max_length: int = Field(default=64, ge=1, le=255)
+    unique: bool = True
+
+    @field_validator("asset", "node", "mesh", "material", "image", "clip")
+    @classmethod
+    def _tokens(cls, value: str) -> str:
+        return check_pattern(value)
+
+    @field_validator("allowed")
+    @classmethod
+    def _expression(cls, value: str) -> str:
+        try:
+            re.compile(value)
+        except re.error as problem:
+            raise ValueError(f"not a regular expression: {problem}") from None
+        if len(value) > 200 or re.search(r"[+*}]\)?[+*{]", value):
+            raise ValueError("a regular expression without nested repeats, at most 200 characters")
+        return value
+
+
+def check_pattern(value: str) -> str:
+    """`value` when all its {tokens} are known. Raises ValueError."""
+    rest = re.sub(r"\{(" + "|".join(TOKENS) + r")\}", "", value)
+    if "{" in rest or "}" in rest:
+        raise ValueError("only the tokens " + " ".join("{" + t + "}" for t in TOKENS))
+    if not value.strip():
+        raise ValueError("a pattern that is not empty")
+    return value
+
+
+class Layout(Part):
+    """Where files go inside the package, relative, with forward slashes."""
+
+    model: str = "{asset}{ending}"
+    texture: str = "textures/{name}{ending}"
+    licence: str = "rights.txt"
+
+    @field_validator("model", "texture", "licence")
+    @classmethod
+    def _inside(cls, value: str) -> str:
+        check_pattern(value)
+        if value.startswith("/") or ".." in value.split("/") or "\\" in value or ":" in value:
+            raise ValueError("a relative path inside the package with forward slashes")
+        return value
+
+
+class Rights(Part):
+    """What the destination asks of rights slips."""
+
+    licence_required: bool = False
+
+
+class Sheet(Part):
+    """One destination sheet."""
+
+    version: Literal[1] = 1
+    extends: str = ""
+    id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]*$", max_length=64)
+    title: str = Field(min_length=1, max_length=60)
+    summary: str = ""
+    edition: int = Field(default=1, ge=1)
+    axes: Axes = Axes()
+    model: Model = Model()
+    mesh: MeshRules = MeshRules()
+    materials: Materials = Materials()
+    textures: TextureRules = TextureRules()
+    rig: Rig = Rig()
+    names: Names = Names()
+    layout: Layout = Layout()
+    rights: Rights = Rights()
+
+    def ticket(self) -> str:
+        """One line for the destination ticket: unit, up, facing, edition."""
+        axes = self.axes.convention("down")
+        return f"{self.axes.unit_name} · {axes.axes_text()} · sheet {self.edition}"

@@ -1,0 +1,1 @@
+"""Running work on many assets."""
