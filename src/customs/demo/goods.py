@@ -1,0 +1,258 @@
+"""The other goods of the glasshouse."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from customs.conventions.convert import change_convention
+from customs.demo.build import digest_of, image, material, mesh, primitive, signed
+from customs.demo.shapes import Shape, box, grid_faces, joined, lathe, sheet, tube
+from customs.demo.textures import brass, bumps, fern_leaf, glass, noise, ramp, stone, verdigris, wood
+from customs.scene.arrays import frozen
+from customs.scene.convention import WORKING, Convention
+from customs.scene.key import Key
+from customs.scene.model import Image, Mesh, Node, Primitive, Scene
+from customs.scene.transforms import matrix_quaternion
+
+ZUP = Convention("+Z", "-Y", "right", 1.0)
+
+
+def _scene(asset: str, meshes: list[Mesh], materials: tuple, images: tuple) -> Scene:  # type: ignore[type-arg]
+    nodes = tuple(Node(Key(digest_of(asset), "node", i), m.name, mesh=i) for i, m in enumerate(meshes))
+    return signed(Scene(asset, digest_of(asset), nodes, tuple(range(len(nodes))), tuple(meshes), materials, images))
+
+
+def lantern() -> Scene:
+    """A bell lantern: OBJ in inches, BMP textures, its pivot far away, polygons and all."""
+    a = "bell_lantern"
+    brass_colour, brass_orm = brass(500, 21)
+    glow = ramp(noise((256, 256), 3, 23), [(236, 164, 60), (252, 210, 120), (255, 238, 190)])
+    green, _ = verdigris(500, 25)
+    images = (
+        image(a, 0, "lantern_brass", brass_colour, "bmp"),
+        image(a, 1, "lantern_roof", green, "bmp"),
+        image(a, 2, "lantern_glow", glow, "bmp"),
+        image(a, 3, "lantern_brass_n", bumps(noise((256, 256), 40, 26, 2, 20), 0.6), "bmp"),
+    )
+    materials = (
+        material(a, 0, "Brass frame", {"base_colour": 0, "normal": 3}, metallic=0.9, roughness=0.35),
+        material(a, 1, "Roof copper", {"base_colour": 1}, metallic=0.3, roughness=0.6),
+        material(
+            a, 2, "Bell glass", {"base_colour": 2, "emissive": 2}, metallic=0.0, roughness=0.15, emissive=(1.0, 1.0, 1.0)
+        ),
+    )
+    posts = [
+        tube(
+            [
+                (0.16 * np.sin(t), 0.05, 0.16 * np.cos(t)),
+                (0.19 * np.sin(t), 0.20, 0.19 * np.cos(t)),
+                (0.13 * np.sin(t), 0.40, 0.13 * np.cos(t)),
+            ],
+            [0.014] * 3,
+            8,
+        )
+        for t in np.arange(6) * np.pi / 3
+    ]
+    base = lathe([(0, 0), (0.20, 0), (0.215, 0.015), (0.205, 0.045), (0.17, 0.06), (0, 0.06)], 24)
+    hook = tube([(0.05 * np.sin(t), 0.66 + 0.05 * np.cos(t), 0) for t in np.linspace(-2.6, 2.6, 13)], [0.011] * 13, 8)
+    stem = lathe([(0, 0.56), (0.025, 0.57), (0.018, 0.60), (0.022, 0.62), (0, 0.625)], 12)
+    roof = lathe(
+        [(0.0, 0.385), (0.22, 0.385), (0.235, 0.395), (0.21, 0.43), (0.13, 0.50), (0.05, 0.55), (0.03, 0.575), (0, 0.58)],
+        24,
+    )
+    bell = lathe([(0, 0.07), (0.13, 0.075), (0.145, 0.12), (0.135, 0.24), (0.10, 0.34), (0.05, 0.37), (0, 0.375)], 24)
+    parts = [("frame", [base, *posts, hook, stem], 0), ("roof", [roof], 1), ("bell", [bell], 2)]
+    meshes = [mesh(a, i, n, [primitive(a, i, joined(s), m)]) for i, (n, s, m) in enumerate(parts)]
+    made = change_convention(_scene(a, meshes, materials, images), Convention("+Z", "-Y", "right", 0.0254, v="up"), WORKING)
+    far = np.array([412.0, -230.5, 96.25], dtype=np.float32)
+    return replace(made, meshes=tuple(_moved(m, far) for m in made.meshes))
+
+
+def _moved(m: Mesh, by: np.ndarray) -> Mesh:  # type: ignore[type-arg]
+    return replace(m, primitives=tuple(replace(p, positions=frozen(p.positions + by)) for p in m.primitives))
+
+
+def fern_bed() -> Scene:
+    """A fern bed: its leaves have holes in their texture and a material that says opaque."""
+    a = "fern_bed"
+    images = (
+        image(a, 0, "fern_leaf", fern_leaf(700, 31)),
+        image(a, 1, "bed_stone", stone(512, 33), "jpeg"),
+        image(a, 2, "bed_soil", ramp(noise((256, 256), 18, 35), [(36, 26, 18), (66, 50, 34), (96, 78, 54)]), "jpeg"),
+    )
+    materials = (
+        material(a, 0, "fern leaf", {"base_colour": 0}, metallic=0.0, roughness=0.8),
+        material(a, 1, "bed stone", {"base_colour": 1}, metallic=0.0, roughness=0.9),
+        material(a, 2, "soil", {"base_colour": 2}, metallic=0.0, roughness=1.0),
+    )
+    rng = np.random.default_rng(36)
+    fronds = []
+    for k in range(46):
+        length, lift = rng.uniform(0.42, 0.74), rng.uniform(42, 78)
+        outline = [(0, 0.10), (length * 0.5, 0.15), (length, 0.13)]
+        leaf = sheet([(d, w * length / 0.6) for d, w in outline], rng.uniform(0.9, 1.7), 7)
+        fronds.append(
+            leaf.turned(0, -lift).turned(1, k * 137.5).moved(rng.uniform(-0.42, 0.42), 0.34, rng.uniform(-0.16, 0.16))
+        )
+    trough = [box(1.40, 0.36, 0.08, 0.012).moved(0, 0, s * 0.30) for s in (1, -1)]
+    trough += [box(0.08, 0.36, 0.52, 0.012).moved(s * 0.66, 0, 0) for s in (1, -1)]
+    feet = [box(0.16, 0.06, 0.16, 0.01).moved(x, -0.06, z) for x in (-0.58, 0.58) for z in (-0.24, 0.24)]
+    soil = Shape(
+        np.array([[-0.63, 0.31, -0.27], [0.63, 0.31, -0.27], [0.63, 0.31, 0.27], [-0.63, 0.31, 0.27]]),
+        np.array([[0, 0], [3, 0], [3, 1], [0, 1]], dtype=float),
+        np.array([[0, 2, 1], [0, 3, 2]]),
+    )
+    parts = [("fronds", joined(fronds), 0), ("trough", joined([*trough, *feet]).tiled(2, 1), 1), ("soil", soil, 2)]
+    return _scene(a, [mesh(a, i, n, [primitive(a, i, s, m)]) for i, (n, s, m) in enumerate(parts)], materials, images)
+
+
+def pane_wall() -> Scene:
+    """A wall module of panes: most of the frame is inside out, and every third pane is there twice."""
+    a = "pane_wall"
+    white = ramp(noise((512, 512), 6, 41), [(206, 212, 204), (228, 232, 222), (240, 242, 236)])
+    worn = np.clip((noise((512, 512), 10, 42) - 0.60) * 9, 0, 1)[..., None]
+    painted = (white * (1 - worn) + np.array([96, 138, 118]) * worn).astype(np.uint8)
+    images = (
+        image(a, 0, "wall_paint", painted),
+        image(a, 1, "wall_glass", glass(512, 43)),
+        image(a, 2, "wall_stone", stone(512, 44), "jpeg"),
+    )
+    materials = (
+        material(a, 0, "painted iron", {"base_colour": 0}, metallic=0.2, roughness=0.6),
+        material(
+            a, 1, "old glass", {"base_colour": 1}, metallic=0.0, roughness=0.08, alpha_mode="blend", double_sided=True
+        ),
+        material(a, 2, "plinth stone", {"base_colour": 2}, metallic=0.0, roughness=0.9),
+    )
+    bars = [box(0.07, 2.5, 0.09, 0.008).moved(x, 0.4, 0) for x in (-0.965, -0.322, 0.322, 0.965)]
+    rails = [box(1.86, 0.06, 0.07, 0.006).moved(0, y, 0) for y in (0.4, 1.1, 1.8, 2.5)]
+    arch = tube([(0.95 * np.cos(t), 2.86 + 0.32 * np.sin(t), 0) for t in np.linspace(0, np.pi, 15)], [0.035] * 15, 8)
+    finial = lathe([(0, 3.16), (0.05, 3.18), (0.03, 3.23), (0.06, 3.29), (0, 3.37)], 14)
+    frame = [p.reversed() if i % 4 != 3 else p for i, p in enumerate([*bars, *rails, arch, finial])]
+    panes = [_pane(-0.643 + 0.643 * c, 0.46 + 0.7 * r, 0.573, 0.63) for r in range(3) for c in range(3)]
+    doubled = [*panes, *(p for i, p in enumerate(panes) if i % 3 == 0)]
+    plinth = box(2.0, 0.4, 0.24, 0.015)
+    parts = [("frame", joined(frame).tiled(1, 2), 0), ("panes", joined(doubled), 1), ("plinth", plinth.tiled(2, 1), 2)]
+    meshes = [mesh(a, i, n, [primitive(a, i, s, m)]) for i, (n, s, m) in enumerate(parts)]
+    return change_convention(_scene(a, meshes, materials, images), ZUP, WORKING)
+
+
+def _pane(x: float, y: float, width: float, height: float) -> Shape:
+    points = np.array(
+        [[x - width / 2, y, 0], [x + width / 2, y, 0], [x + width / 2, y + height, 0], [x - width / 2, y + height, 0]]
+    )
+    return Shape(points, np.array([[0, 1], [1, 1], [1, 0], [0, 0]], dtype=float), np.array([[0, 1, 2], [0, 2, 3]]))
+
+
+def _wheel(radius: float) -> list[tuple[str, Shape, int]]:
+    rim = tube(
+        [(0, radius * np.cos(t), radius * np.sin(t)) for t in np.linspace(0, 2 * np.pi, 33)], [0.022] * 33, 8, caps=False
+    )
+    hub = lathe([(0, -0.06), (0.05, -0.06), (0.06, 0), (0.05, 0.06), (0, 0.06)], 14).turned(2, 90)
+    spokes = [
+        tube(
+            [(0, 0.05 * np.cos(t), 0.05 * np.sin(t)), (0, (radius - 0.01) * np.cos(t), (radius - 0.01) * np.sin(t))],
+            [0.014, 0.010],
+            6,
+        )
+        for t in np.arange(8) * np.pi / 4
+    ]
+    return [("rim", rim, 1), ("hub", hub, 1), *((f"spoke {k + 1}", s, 0) for k, s in enumerate(spokes))]
+
+
+def seed_cart() -> Scene:
+    """A seed cart: dozens of small meshes under empties with scales of their own, and a brand plate whose texture is gone."""
+    a = "seed_cart"
+    key = digest_of(a)
+    lost = Image(Key(key, "image", 2), "cart_brand", uri="cart_brand.png", problem="cart_brand.png is not there")
+    images = (image(a, 0, "cart_wood", wood(640, 512, 51)), image(a, 1, "cart_brass", brass(256, 53)[0]), lost)
+    materials = (
+        material(a, 0, "oak", {"base_colour": 0}, metallic=0.0, roughness=0.75),
+        material(a, 1, "brass", {"base_colour": 1}, metallic=0.9, roughness=0.4),
+        material(a, 2, "brand plate", {"base_colour": 2}, metallic=0.5, roughness=0.4),
+    )
+    meshes: list[Mesh] = []
+    nodes: list[Node] = []
+
+    def node(name: str, **values: object) -> int:
+        nodes.append(Node(Key(key, "node", len(nodes)), name, **values))  # type: ignore[arg-type]
+        return len(nodes) - 1
+
+    def piece(name: str, shape: Shape, m: int, scale: float = 1.0) -> int:
+        prim: Primitive = primitive(a, len(meshes), shape.scaled(1 / scale, 1 / scale, 1 / scale), m)
+        meshes.append(mesh(a, len(meshes), name, [prim]))
+        return node(name, mesh=len(meshes) - 1)
+
+    groups = []
+    for side in (1.0, -1.0):
+        below = tuple(piece(f"{n} {'l' if side > 0 else 'r'}", s, m, 0.5) for n, s, m in _wheel(0.30))
+        groups.append(
+            node("wheel group", children=below, translation=np.array([0.43 * side, 0.32, 0.0]), scale=np.full(3, 0.5))
+        )
+    bed = [box(0.74, 0.025, 0.14, 0.004).moved(0, 0.42, z) for z in np.linspace(-0.45, 0.45, 7)]
+    walls = [box(0.03, 0.20, 1.04, 0.005).moved(0.37 * s, 0.42, 0) for s in (1, -1)]
+    walls += [box(0.72, 0.20, 0.03, 0.005).moved(0, 0.42, 0.52 * s) for s in (1, -1)]
+    body = [piece(f"plank {k + 1}", s, 0) for k, s in enumerate([*bed, *walls])]
+    drawers = [
+        box(0.20, 0.16, 0.30, 0.006).moved(-0.23 + 0.23 * c, 0.45 + 0.18 * r, -0.15 + 0.32 * b)
+        for r in (0, 1)
+        for c in range(3)
+        for b in (0, 1)
+    ]
+    knobs = [
+        lathe([(0, 0), (0.012, 0.004), (0.016, 0.016), (0, 0.026)], 10)
+        .turned(0, 90)
+        .moved(-0.23 + 0.23 * c, 0.53 + 0.18 * r, 0.32)
+        for r in (0, 1)
+        for c in range(3)
+    ]
+    body += [piece(f"drawer {k + 1}", s, 0) for k, s in enumerate(drawers)]
+    body += [piece(f"knob {k + 1}", s, 1) for k, s in enumerate(knobs)]
+    handles = [
+        tube([(0.30 * s, 0.44, -0.5), (0.30 * s, 0.60, -0.8), (0.26 * s, 0.78, -1.05)], [0.022, 0.020, 0.024], 8)
+        for s in (1, -1)
+    ]
+    body += [piece(f"handle {'lr'[k]}", s, 0) for k, s in enumerate(handles)]
+    leg = [tube([(0.3 * s, 0.42, -0.42), (0.3 * s, 0.0, -0.46)], [0.022, 0.018], 8) for s in (1, -1)]
+    body += [piece(f"leg {'lr'[k]}", s, 0) for k, s in enumerate(leg)]
+    plate = _pane(0, 0, 0.26, 0.11).moved(0, 0.46, 0.537)
+    body.append(piece("plate", plate, 2))
+    turn = matrix_quaternion(np.array([[0.0, 0, 1], [0, 1, 0], [-1, 0, 0]]))
+    nodes_group = node("body group", children=tuple(body))
+    empty = [node(f"empty {k + 1}") for k in range(5)]
+    frame = node("frame", children=(nodes_group, *groups, *empty), rotation=turn, translation=np.array([1.5, 0.0, -2.0]))
+    root = node("export root", children=(frame,), scale=np.full(3, 1.0))
+    return signed(Scene(a, key, tuple(nodes), (root,), tuple(meshes), materials, images))
+
+
+def spring_basin() -> Scene:
+    """A spring basin of 200,000 triangles, centimetres and Z up, without UVs or material: a sculpted STL."""
+    a = "spring_basin"
+    rows, columns = 200, 500
+    t = np.linspace(0, 1, rows + 1)
+    turn = np.linspace(0, 2 * np.pi, columns, endpoint=False)
+    profile = np.array(
+        [(0, 0), (0.30, 0), (0.34, 0.03), (0.20, 0.10), (0.13, 0.22), (0.16, 0.42), (0.40, 0.56), (0.66, 0.66), (0.74, 0.74),
+         (0.71, 0.78), (0.62, 0.72), (0.36, 0.62), (0.14, 0.58), (0.07, 0.62), (0.05, 0.80), (0.08, 0.86), (0.03, 0.92), (0, 0.93)]
+    )  # fmt: skip
+    at = np.linspace(0, 1, len(profile))
+    radius, height = np.interp(t, at, profile[:, 0]), np.interp(t, at, profile[:, 1])
+    lobes = 1 + 0.05 * np.cos(turn * 9)[None, :] * np.clip((radius - 0.35) * 3, 0, 1)[:, None]
+    leaf = 0.010 * np.cos(turn * 36 + 8 * t[:, None] * np.pi) * np.sin(np.pi * np.clip((t[:, None] - 0.3) * 2.5, 0, 1))
+    r = np.maximum(radius[:, None] * lobes + leaf * (radius[:, None] > 0.02), 0)
+    points = np.stack([r * np.sin(turn), np.broadcast_to(height[:, None], r.shape), r * np.cos(turn)], axis=2).reshape(
+        -1, 3
+    )
+    faces = grid_faces(rows, columns - 1).reshape(-1, 3)
+    # grid_faces counts columns + 1 vertices a row: here that is `columns`, closed by one more strip.
+    i = np.arange(rows)[:, None] * columns
+    last, first = i + columns - 1, i
+    seam = np.concatenate(
+        [np.stack([last, last + columns, first], 2), np.stack([first, last + columns, first + columns], 2)]
+    )
+    faces = np.concatenate([faces, seam.reshape(-1, 3)])[:, ::-1]
+    prim = Primitive(Key(digest_of(a), "primitive", 0), frozen(points), indices=frozen(faces.reshape(-1), np.uint32))
+    made = _scene(a, [mesh(a, 0, a, [prim])], (), ())
+    return change_convention(made, Convention("+Z", "-Y", "right", 0.01), WORKING)
