@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import threading
+import weakref
+from collections import OrderedDict
 from collections.abc import Sequence
 from typing import Any
 
@@ -39,28 +42,52 @@ def hash_rows(columns: Sequence[npt.NDArray[Any]]) -> npt.NDArray[np.uint64]:
 def unique_rows(columns: Sequence[npt.NDArray[Any]]) -> tuple[npt.NDArray[np.intp], U32]:
     """(first, inverse): `first` (M,) the first row of each distinct one, in order of appearance; `inverse` (N,) uint32.
 
-    Rows are distinct when any value differs in bits (−0 equals 0). A hash collision would need two of 2⁶⁴ alike; it is
-    checked for all the same, and then told apart the slow way.
+    Rows are the same when their 64-bit hashes are (−0 equals 0). Among a million rows the chance that two different ones
+    are taken for the same is about 3e-8.
     """
     n = len(columns[0])
     if n == 0:
         return np.zeros(0, dtype=np.intp), np.zeros(0, dtype=np.uint32)
     hashed = hash_rows(columns)
-    _, first, inverse = np.unique(hashed, return_index=True, return_inverse=True)
-    inverse = inverse.reshape(-1)
-    if any(not np.array_equal(_words(c)[first][inverse], _words(c)) for c in columns):
-        table = np.concatenate([_words(c) for c in columns], axis=1)
-        _, first, inverse = np.unique(table, axis=0, return_index=True, return_inverse=True)
-        inverse = inverse.reshape(-1)
-    order = np.argsort(first, kind="stable")
+    # An unstable sort is several times quicker; the first of each run is then found by its least row number.
+    order = np.argsort(hashed)
+    ordered = hashed[order]
+    new = np.empty(n, dtype=bool)
+    new[0] = True
+    np.not_equal(ordered[1:], ordered[:-1], out=new[1:])
+    starts = np.flatnonzero(new)
+    first = np.minimum.reduceat(order, starts)
+    by_appearance = np.argsort(first)
     rank = np.empty(len(first), dtype=np.uint32)
-    rank[order] = np.arange(len(first), dtype=np.uint32)
-    return first[order], rank[inverse]
+    rank[by_appearance] = np.arange(len(first), dtype=np.uint32)
+    inverse = np.empty(n, dtype=np.uint32)
+    inverse[order] = np.repeat(rank, np.diff(np.append(starts, n)))
+    return first[by_appearance], inverse
+
+
+_known: OrderedDict[int, tuple[weakref.ref[npt.NDArray[Any]], U32]] = OrderedDict()
+_lock = threading.Lock()
+KEPT = 24
 
 
 def groups_of_rows(rows: npt.NDArray[Any]) -> U32:
-    """(N,) uint32: the same number for equal rows of `rows` (N, D), numbered by first appearance."""
-    return unique_rows([rows])[1]
+    """(N,) uint32: the same number for equal rows of `rows` (N, D), numbered by first appearance.
+
+    Answers for read-only arrays are kept while the array lives: several checks ask for the same places.
+    """
+    if rows.flags.writeable:
+        return unique_rows([rows])[1]
+    with _lock:
+        known = _known.get(id(rows))
+        if known is not None and known[0]() is rows:
+            return known[1]
+    out = unique_rows([rows])[1]
+    out.flags.writeable = False
+    with _lock:
+        _known[id(rows)] = (weakref.ref(rows), out)
+        while len(_known) > KEPT:
+            _known.popitem(last=False)
+    return out
 
 
 def groups_near(points: npt.NDArray[Any], distance: float) -> U32:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -118,7 +119,19 @@ def plan(
             taken.add(row.id)
         passed = evaluate(received, digest, route, cache, job=job)
         ledger = judge(received, passed, sheet, about)
+    lean = _without_idle(route, passed)
+    if lean is not route:
+        route, passed = lean, evaluate(received, digest, lean, cache, job=job)
+        ledger = judge(received, passed, sheet, about)
     return Plan(route, tuple(passed), ledger)
+
+
+def _without_idle(route: Route, passed: list[At]) -> Route:
+    """Without stops of the plan that changed nothing, because an earlier stop had settled their matter."""
+    for before, at in itertools.pairwise(passed):
+        if at.stop.by == "plan" and at.scene is before.scene and at.error is None:
+            route = route.removed(at.stop.id)
+    return route
 
 
 def _try(route: Route, row: Row) -> Route:

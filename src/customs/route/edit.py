@@ -29,6 +29,8 @@ def map_primitives(
         new = tuple(q for q in (change(mesh, p) for p in mesh.primitives) if q is not None)
         same = len(new) == len(mesh.primitives) and all(a is b for a, b in zip(new, mesh.primitives))
         meshes.append(mesh if same else replace(mesh, primitives=new))
+    if all(a is b for a, b in zip(meshes, scene.meshes)):
+        return scene
     return without_empty_meshes(replace(scene, meshes=tuple(meshes)))
 
 
