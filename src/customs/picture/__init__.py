@@ -1,0 +1,1 @@
+"""Headless renderer: numpy image out."""

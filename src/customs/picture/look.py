@@ -1,0 +1,45 @@
+"""What a picture shows: a frozen request."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Literal
+
+from customs.picture.camera import Orbit
+from customs.scene.model import Scene
+
+Shading = Literal["surface", "plain", "sides", "checker"]
+SHADINGS: Mapping[str, int] = {"surface": 0, "plain": 1, "sides": 2, "checker": 3}
+DAY = ((0.890, 0.910, 0.902), (0.725, 0.773, 0.776))
+EVENING = ((0.20, 0.23, 0.25), (0.11, 0.13, 0.145))
+
+
+@dataclass(frozen=True)
+class Look:
+    """Settings of a picture. `figure` is the x (m) the standing figure is put at, or None."""
+
+    shading: Shading = "surface"
+    wire: bool = False
+    grid: bool = True
+    figure: float | None = None
+    dimensions: bool = False
+    transparent: bool = False
+    evening: bool = False
+    smooth: bool = True
+
+
+@dataclass(frozen=True, eq=False)
+class Shot:
+    """One picture to make: `marks` gives, by primitive Key as text, face ranges to mark. `unit` scales raw numbers to m."""
+
+    scene: Scene
+    orbit: Orbit
+    width: int
+    height: int
+    look: Look = Look()
+    clip: int | None = None
+    seconds: float = 0.0
+    unit: float = 1.0
+    mirrored: bool = False
+    marks: Mapping[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)

@@ -1,0 +1,306 @@
+"""Drawing a scene to a numpy image with OpenGL; a software driver will do."""
+
+from __future__ import annotations
+
+from importlib import resources
+from typing import Any
+
+import moderngl
+import numpy as np
+import numpy.typing as npt
+
+from customs.errors import ToolError
+from customs.motion.bounds import world_bounds
+from customs.motion.pose import joint_matrices, morph_weights, posed_locals
+from customs.picture.figure import standing_figure
+from customs.picture.lines import box_lines, dimension_lines, grid
+from customs.picture.look import DAY, EVENING, SHADINGS, Look, Shot
+from customs.picture.upload import Store
+from customs.scene.model import Material, Primitive, Scene
+from customs.scene.tree import mesh_nodes, world_matrices
+
+F64 = npt.NDArray[np.float64]
+PLAIN_BASE = (0.60, 0.60, 0.58, 1.0)
+SLOTS = {"base_colour": (1, "tex_base"), "metallic_roughness": (2, "tex_metal"), "normal": (4, "tex_normal"),
+         "occlusion": (8, "tex_occlusion"), "emissive": (16, "tex_emissive")}  # fmt: skip
+DEFAULTS: tuple[tuple[str, tuple[float, ...]], ...] = (
+    ("in_normal", (0, 1, 0)), ("in_tangent", (1, 0, 0, 1)), ("in_uv0", (0, 0)), ("in_uv1", (0, 0)),
+    ("in_colour", (1, 1, 1, 1)),
+)  # fmt: skip
+
+
+def _text(name: str) -> str:
+    return (resources.files("customs.picture") / "shaders" / name).read_text("utf-8")
+
+
+def _context() -> moderngl.Context:
+    try:
+        return moderngl.create_standalone_context(require=330, backend="egl")
+    except Exception as problem:  # noqa: BLE001 (drivers raise anything)
+        raise ToolError(
+            f"no OpenGL here ({problem})", "OpenGL 3.3 over EGL", "Install a graphics driver or Mesa."
+        ) from None
+
+
+class Renderer:
+    """Owns a context; all calls must come from the thread that made it. Raises ToolError where there is no OpenGL."""
+
+    def __init__(self) -> None:
+        self.context = _context()
+        self.mesh = self.context.program(_text("mesh.vert"), _text("mesh.frag"))
+        self.line = self.context.program(_text("lines.vert"), _text("lines.frag"))
+        self.sky = self.context.program(_text("sky.vert"), _text("sky.frag"))
+        self.sky_array = self.context.vertex_array(self.sky, [])
+        self.store = Store(self.context, self.mesh)
+        self.targets: dict[tuple[int, int, int], tuple[Any, Any]] = {}
+        self.driver = str(self.context.info["GL_RENDERER"])
+
+    def render(self, shot: Shot) -> npt.NDArray[np.uint8]:
+        """The picture (H, W, 4) uint8, rows from the top, alpha not multiplied in."""
+        drawn, plain = self._target(shot.width, shot.height, 4 if shot.look.smooth else 0)
+        drawn.use()
+        self.context.viewport = (0, 0, shot.width, shot.height)
+        self.context.clear(0, 0, 0, 0)
+        self._sky(shot.look)
+        orbit = shot.orbit
+        vp = orbit.projection(shot.width / shot.height) @ orbit.view()
+        self._frame(shot, vp)
+        if shot.look.grid:
+            self._lines(grid(orbit.distance, orbit.target, shot.look.evening), vp, orbit.eye, orbit.distance * 7)
+        self._scene(shot)
+        if shot.look.figure is not None:
+            self._figure(shot.look.figure)
+        if shot.look.dimensions:
+            self._dimensions(shot, vp)
+        if drawn is not plain:
+            self.context.copy_framebuffer(plain, drawn)
+        raw = plain.read(components=4)
+        image = np.frombuffer(raw, np.uint8).reshape(shot.height, shot.width, 4)[::-1]
+        if not shot.look.transparent:
+            image = image.copy()
+            image[:, :, 3] = 255
+        return np.ascontiguousarray(image)
+
+    def release(self) -> None:
+        """Give the context back."""
+        self.store.release()
+        self.context.release()
+
+    def _target(self, width: int, height: int, samples: int) -> tuple[Any, Any]:
+        key = (width, height, samples)
+        if key not in self.targets:
+            if len(self.targets) > 6:
+                for a, b in self.targets.values():
+                    a.release()
+                    if b is not a:
+                        b.release()
+                self.targets.clear()
+            size = (width, height)
+            plain = self.context.framebuffer([self.context.renderbuffer(size)], self.context.depth_renderbuffer(size))
+            drawn = plain
+            if samples:
+                drawn = self.context.framebuffer(
+                    [self.context.renderbuffer(size, samples=samples)],
+                    self.context.depth_renderbuffer(size, samples=samples),
+                )
+            self.targets[key] = (drawn, plain)
+        return self.targets[key]
+
+    def _sky(self, look: Look) -> None:
+        if look.transparent:
+            return
+        above, below = EVENING if look.evening else DAY
+        self.sky["above"], self.sky["below"] = above, below
+        self.context.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE | moderngl.BLEND)
+        self.sky_array.render(moderngl.TRIANGLES, 3)
+
+    def _frame(self, shot: Shot, vp: F64) -> None:
+        self.context.enable(moderngl.DEPTH_TEST)
+        self.context.enable(moderngl.BLEND)
+        self.context.blend_func = (
+            moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE_MINUS_SRC_ALPHA,
+        )  # fmt: skip
+        self._set("view_projection", vp)
+        self.mesh["eye"] = tuple(shot.orbit.eye)
+        for unit, name in enumerate(("tex_base", "tex_metal", "tex_normal", "tex_occlusion", "tex_emissive")):
+            self.mesh[name] = unit
+        self.mesh["joint_matrices"], self.mesh["morph_offsets"] = 5, 6
+        self.mesh["tint"] = (1.0, 1.0, 1.0)
+
+    def _set(self, name: str, m: F64) -> None:
+        self.mesh[name].write(np.ascontiguousarray(m.T, dtype=np.float32).tobytes())
+
+    def _scene(self, shot: Shot) -> None:
+        scene, clip = shot.scene, None if shot.clip is None else shot.scene.clips[shot.clip]
+        world = world_matrices(scene, posed_locals(scene, clip, shot.seconds))
+        scale = np.diag([shot.unit] * 3 + [1.0])
+        skins = {
+            i: self.store.joints(scale @ joint_matrices(scene, i, world))
+            for i in {scene.nodes[n].skin for n in mesh_nodes(scene)}
+            if i is not None
+        }
+        solid, clear = [], []
+        for n in mesh_nodes(scene):
+            node = scene.nodes[n]
+            weights = morph_weights(scene, n, clip, shot.seconds)
+            for p in scene.meshes[node.mesh or 0].primitives:
+                material = scene.materials[p.material] if p.material is not None else None
+                item = (p, material, scale @ world[n], skins.get(node.skin if node.skin is not None else -1), weights)
+                far = float(np.linalg.norm((scale @ world[n])[:3, 3] - shot.orbit.eye))
+                blended = material is not None and material.alpha_mode == "blend" and shot.look.shading == "surface"
+                (clear if blended else solid).append((far, item))
+        for _, item in solid:
+            self._primitive(scene, shot, *item)
+        for _, item in sorted(clear, key=lambda pair: -pair[0]):
+            self._primitive(scene, shot, *item)
+        if shot.look.wire:
+            self._wire(shot, [item for _, item in solid + clear])
+        for texture in skins.values():
+            texture.release()
+
+    def _primitive(self, scene: Scene, shot: Shot, prim: Primitive, material: Material | None, model: F64, joints: Any,
+                   weights: Any) -> None:  # fmt: skip
+        part = self._bind(prim, model, joints, weights)
+        self._material(scene, shot.look, prim, material)
+        mirror = bool(np.linalg.det(model[:3, :3]) < 0) if joints is None else False
+        self.mesh["mirrored"] = mirror != shot.mirrored
+        two_sided = material is None or material.double_sided or shot.look.shading != "surface"
+        if two_sided or part.mode != moderngl.TRIANGLES:
+            self.context.disable(moderngl.CULL_FACE)
+        else:
+            self.context.enable(moderngl.CULL_FACE)
+            self.context.front_face = "cw" if mirror != shot.mirrored else "ccw"
+        ranges = shot.marks.get(str(prim.key))
+        self.mesh["marked"] = ranges == ()
+        part.array.render(part.mode, part.count)
+        if ranges:
+            self._marks(part, ranges)
+
+    def _marks(self, part: Any, ranges: tuple[tuple[int, int], ...]) -> None:
+        """Faces of a picked place drawn over, in the colour of a mark."""
+        self.mesh["marked"] = True
+        self.context.disable(moderngl.CULL_FACE)
+        self.context.depth_func = "<="
+        for a, b in ranges[:500]:
+            part.array.render(part.mode, (b - a) * 3, first=a * 3)
+        self.context.depth_func = "<"
+        self.mesh["marked"] = False
+
+    def _bind(self, prim: Primitive, model: F64, joints: Any, weights: Any) -> Any:
+        part = self.store.part(prim)
+        self._set("model", model)
+        skinned = joints is not None and prim.joints is not None
+        self.mesh["skinned"] = skinned
+        if skinned:
+            joints.use(5)
+        count = min(len(prim.targets), 16) if part.morphs is not None and weights is not None else 0
+        self.mesh["morph_count"] = count
+        self.mesh["vertex_count"] = len(prim.positions)
+        if count:
+            values = np.zeros(16, dtype=np.float32)
+            values[:count] = weights[:count]
+            self.mesh["morph_weights"].write(values.tobytes())
+            part.morphs.use(6)
+        return part
+
+    def _material(self, scene: Scene, look: Look, prim: Primitive, m: Material | None) -> None:
+        p = self.mesh
+        p["shading"] = SHADINGS[look.shading]
+        p["has_normals"], p["has_tangents"] = prim.normals is not None, prim.tangents is not None
+        old = m is not None and m.model == "specular_glossiness"
+        p["base_factor"] = PLAIN_BASE if m is None else (m.diffuse if old else m.base_colour)
+        p["unlit"] = m is not None and m.model == "unlit"
+        p["metallic_factor"] = 0.0 if m is None or old else m.metallic
+        p["roughness_factor"] = 0.8 if m is None else (1 - m.glossiness * 0.7 if old else m.roughness)
+        strength = m.emissive_strength if m else 1.0
+        p["emissive_factor"] = tuple(min(e * strength, 8.0) for e in m.emissive) if m else (0, 0, 0)
+        p["alpha_mode"] = {"opaque": 0, "mask": 1, "blend": 2}[m.alpha_mode] if m else 0
+        p["alpha_cutoff"] = m.alpha_cutoff if m else 0.5
+        slots = second = 0
+        p["normal_strength"] = p["occlusion_strength"] = 1.0
+        p["uv_base"] = (1, 0, 0, 0, 1, 0, 0, 0, 1)
+        for slot, use in (m.textures if m else {}).items():
+            slot = "base_colour" if slot == "diffuse" else slot
+            if slot not in SLOTS or use.texcoord >= len(prim.texcoords):
+                continue
+            bit, name = SLOTS[slot]
+            texture = self.store.image(scene.images[use.image])
+            texture.repeat_x, texture.repeat_y = use.sampler.wrap_s != 33071, use.sampler.wrap_t != 33071
+            texture.use(list(SLOTS).index(slot))
+            slots |= bit
+            second |= bit if use.texcoord == 1 else 0
+            if slot == "normal":
+                p["normal_strength"] = use.strength
+            elif slot == "occlusion":
+                p["occlusion_strength"] = use.strength
+            elif slot == "base_colour" and use.transformed:
+                p["uv_base"] = _uv_matrix(use)
+        p["slots"], p["second_set"] = slots, second
+        for name, value in DEFAULTS:
+            if name in p:
+                self._default(name, value, prim)
+
+    def _default(self, name: str, value: tuple[float, ...], prim: Primitive) -> None:
+        """Attributes a primitive lacks read zero in OpenGL; colours must read one, so they are given through the factor."""
+        if name == "in_colour" and not prim.colours:
+            # A vertex array without colours reads (0, 0, 0, 1): made white by a constant buffer of its own.
+            part = self.store.part(prim)
+            if not getattr(part, "white", False):
+                white = self.context.buffer(np.ones((len(prim.positions), 4), np.float32).tobytes())
+                part.buffers.append(white)
+                part.array.bind(self.mesh["in_colour"].location, "f", white, "4f", 0, 16)
+                part.white = True  # type: ignore[attr-defined]
+
+    def _wire(self, shot: Shot, items: list[Any]) -> None:
+        self.context.wireframe = True
+        self.context.disable(moderngl.CULL_FACE)
+        self.context.depth_func = "<="
+        self.context.polygon_offset = (-1.0, -1.0)
+        tone = (0.08, 0.12, 0.14) if not shot.look.evening else (0.9, 0.95, 0.95)
+        for prim, _, model, joints, weights in items:
+            part = self._bind(prim, model, joints, weights)
+            if part.mode != moderngl.TRIANGLES:
+                continue
+            self._material(shot.scene, Look(shading="surface"), prim, None)
+            self.mesh["unlit"], self.mesh["base_factor"] = True, (*tone, 0.45)
+            self.mesh["alpha_mode"], self.mesh["slots"] = 2, 0
+            part.array.render(part.mode, part.count)
+        self.context.wireframe = False
+        self.context.polygon_offset = (0.0, 0.0)
+        self.context.depth_func = "<"
+
+    def _figure(self, x: float) -> None:
+        model = np.eye(4)
+        model[0, 3] = x
+        prim = standing_figure()
+        part = self._bind(prim, model, None, None)
+        self._material(Scene("", ""), Look(shading="plain"), prim, None)
+        self.mesh["mirrored"], self.mesh["marked"], self.mesh["tint"] = False, False, (0.86, 0.88, 0.88)
+        self.context.disable(moderngl.CULL_FACE)
+        part.array.render(part.mode, part.count)
+        self.mesh["tint"] = (1.0, 1.0, 1.0)
+
+    def _dimensions(self, shot: Shot, vp: F64) -> None:
+        box = world_bounds(shot.scene)
+        if box is None:
+            return
+        low, high = box[0] * shot.unit, box[1] * shot.unit
+        ends, _ = dimension_lines(low, high, shot.look.evening)
+        self._lines(np.concatenate([ends, box_lines(low, high, shot.look.evening)]), vp, shot.orbit.eye, 0.0)
+
+    def _lines(self, ends: npt.NDArray[np.float32], vp: F64, eye: F64, fade: float) -> None:
+        self.context.disable(moderngl.CULL_FACE)
+        self.line["view_projection"].write(np.ascontiguousarray(vp.T, dtype=np.float32).tobytes())
+        self.line["eye"], self.line["fade"] = tuple(eye), fade
+        buffer = self.context.buffer(ends.astype(np.float32).tobytes())
+        array = self.context.vertex_array(self.line, [(buffer, "3f 4f", "in_position", "in_colour")])
+        array.render(moderngl.LINES, len(ends))
+        array.release()
+        buffer.release()
+
+
+def _uv_matrix(use: Any) -> tuple[float, ...]:
+    """Column-major (9,) matrix of KHR_texture_transform: translation · rotation · scale."""
+    c, s = np.cos(use.rotation), np.sin(use.rotation)
+    (ox, oy), (sx, sy) = use.offset, use.scale
+    return (c * sx, -s * sx, 0, s * sy, c * sy, 0, ox, oy, 1)

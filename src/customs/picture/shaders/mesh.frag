@@ -1,0 +1,132 @@
+#version 330
+in vec3 position;
+in vec3 normal;
+in vec4 tangent;
+in vec2 uv0;
+in vec2 uv1;
+in vec4 colour;
+uniform vec3 eye;
+uniform int shading;        // 0 surface, 1 plain, 2 faces by side, 3 checker
+uniform bool has_normals;
+uniform bool has_tangents;
+uniform bool unlit;
+uniform vec4 base_factor;
+uniform vec3 emissive_factor;
+uniform float metallic_factor;
+uniform float roughness_factor;
+uniform float normal_strength;
+uniform float occlusion_strength;
+uniform int alpha_mode;     // 0 opaque, 1 mask, 2 blend
+uniform float alpha_cutoff;
+uniform bool mirrored;      // front faces wind the other way in this scene's numbers
+uniform int slots;          // bits: 1 base, 2 metallic-roughness, 4 normal, 8 occlusion, 16 emissive
+uniform int second_set;     // bits as above: slot uses the second UV set
+uniform mat3 uv_base;
+uniform vec3 tint;
+uniform bool marked;        // everything drawn is marked (a picked place)
+uniform sampler2D tex_base;
+uniform sampler2D tex_metal;
+uniform sampler2D tex_normal;
+uniform sampler2D tex_occlusion;
+uniform sampler2D tex_emissive;
+out vec4 result;
+
+vec3 to_linear(vec3 c) { return pow(c, vec3(2.2)); }
+vec3 to_srgb(vec3 c) { return pow(max(c, vec3(0.0)), vec3(1.0 / 2.2)); }
+vec2 coords(int bit) { return (second_set & bit) != 0 ? uv1 : (bit == 1 ? (uv_base * vec3(uv0, 1.0)).xy : uv0); }
+
+vec3 surface_normal(bool front) {
+    vec3 n = has_normals ? normalize(normal) : normalize(cross(dFdx(position), dFdy(position)));
+    if (!has_normals && dot(n, eye - position) < 0.0) n = -n;
+    if (has_normals && !front) n = -n;
+    if ((slots & 4) == 0) return n;
+    vec2 uv = coords(4);
+    vec3 t, b;
+    if (has_tangents) {
+        t = normalize(tangent.xyz);
+        b = cross(n, t) * tangent.w;
+    } else {
+        vec3 dp1 = dFdx(position), dp2 = dFdy(position);
+        vec2 du1 = dFdx(uv), du2 = dFdy(uv);
+        vec3 r = dp1 * du2.y - dp2 * du1.y;
+        if (dot(r, r) < 1e-16) return n;
+        t = normalize(r - n * dot(n, r)) * sign(du1.x * du2.y - du2.x * du1.y);
+        b = -cross(n, t) * sign(du1.x * du2.y - du2.x * du1.y) * -1.0;
+    }
+    vec3 s = texture(tex_normal, uv).xyz * 2.0 - 1.0;
+    s.xy *= normal_strength;
+    return normalize(s.x * t + s.y * b + s.z * n);
+}
+
+// One light by the metallic-roughness model of glTF 2.0, appendix B.
+vec3 lit(vec3 n, vec3 v, vec3 l, vec3 light, vec3 base, float metal, float rough) {
+    float a = rough * rough;
+    vec3 h = normalize(l + v);
+    float nl = max(dot(n, l), 0.0), nv = max(dot(n, v), 1e-3), nh = max(dot(n, h), 0.0), vh = max(dot(v, h), 0.0);
+    float d = nh * nh * (a * a - 1.0) + 1.0;
+    float distribution = a * a / (3.14159 * d * d);
+    float visibility = 0.5 / (nl * sqrt(nv * nv * (1.0 - a * a) + a * a) + nv * sqrt(nl * nl * (1.0 - a * a) + a * a) + 1e-4);
+    vec3 f0 = mix(vec3(0.04), base, metal);
+    vec3 fresnel = f0 + (1.0 - f0) * pow(1.0 - vh, 5.0);
+    vec3 diffuse = (1.0 - fresnel) * (1.0 - metal) * base / 3.14159;
+    return (diffuse + fresnel * distribution * visibility) * light * nl;
+}
+
+vec3 shade(vec3 n, vec3 base, float metal, float rough, float occlusion) {
+    vec3 v = normalize(eye - position);
+    vec3 sun = normalize(vec3(0.55, 0.80, 0.50)), fill = normalize(vec3(-0.60, 0.25, 0.45)), rim = normalize(vec3(-0.2, 0.4, -0.9));
+    vec3 sum = lit(n, v, sun, vec3(3.1, 3.0, 2.8), base, metal, rough);
+    sum += lit(n, v, fill, vec3(0.85, 0.9, 1.0), base, metal, max(rough, 0.4));
+    sum += lit(n, v, rim, vec3(0.7), base, metal, max(rough, 0.4));
+    vec3 r = reflect(-v, n);
+    vec3 sky = mix(vec3(0.34, 0.32, 0.29), vec3(0.62, 0.68, 0.72), 0.5 + 0.5 * n.y);
+    vec3 mirror = mix(vec3(0.26, 0.25, 0.23), vec3(0.86, 0.92, 0.95), smoothstep(-0.6 * (rough + 0.2), 0.6 * (rough + 0.2), r.y));
+    vec3 f0 = mix(vec3(0.04), base, metal);
+    vec3 fresnel = f0 + (max(vec3(1.0 - rough), f0) - f0) * pow(1.0 - max(dot(n, v), 0.0), 5.0);
+    sum += occlusion * (sky * base * (1.0 - metal) * 0.55 + mirror * fresnel * 0.75);
+    return sum;
+}
+
+void main() {
+    bool front = gl_FrontFacing != mirrored;
+    vec4 base = base_factor * colour;
+    vec4 texel = (slots & 1) != 0 ? texture(tex_base, coords(1)) : vec4(1.0);
+    base *= vec4(to_linear(texel.rgb), texel.a);
+    if (alpha_mode == 1 && base.a < alpha_cutoff) discard;
+    float alpha = alpha_mode == 2 ? base.a : 1.0;
+    vec3 n = surface_normal(front);
+    vec3 c;
+    if (shading == 2) {
+        float light = 0.55 + 0.45 * abs(dot(n, normalize(eye - position)));
+        float stripe = step(0.5, fract((gl_FragCoord.x + gl_FragCoord.y) / 9.0));
+        c = front ? vec3(0.80, 0.82, 0.78) * light : mix(vec3(0.49, 0.17, 0.08), vec3(0.86, 0.62, 0.48), stripe) * light;
+        result = vec4(c, 1.0);
+        return;
+    }
+    if (shading == 1) { base = vec4(0.56, 0.57, 0.56, base.a); }
+    float metal = shading == 0 ? metallic_factor : 0.0, rough = shading == 0 ? roughness_factor : 0.75;
+    float occlusion = 1.0;
+    if (shading == 3) {
+        vec2 cell = floor(uv0 * 8.0);
+        float odd = mod(cell.x + cell.y, 2.0);
+        vec3 hue = vec3(0.22 + 0.5 * fract(uv0.x), 0.42, 0.22 + 0.5 * fract(uv0.y));
+        base = vec4(mix(hue, vec3(0.80), odd), 1.0);
+        vec2 fine = abs(fract(uv0 * 8.0) - 0.5);
+        if (max(fine.x, fine.y) > 0.48) base.rgb *= 0.4;
+    }
+    if (shading == 0 && (slots & 2) != 0) {
+        vec4 t = texture(tex_metal, coords(2));
+        rough *= t.g;
+        metal *= t.b;
+    }
+    if (shading == 0 && (slots & 8) != 0) occlusion = mix(1.0, texture(tex_occlusion, coords(8)).r, occlusion_strength);
+    c = unlit && shading == 0 ? base.rgb : shade(n, base.rgb, metal, clamp(rough, 0.05, 1.0), occlusion);
+    if (shading == 0) {
+        vec3 glow = emissive_factor;
+        if ((slots & 16) != 0) glow *= to_linear(texture(tex_emissive, coords(16)).rgb);
+        c += glow;
+    }
+    c = c / (1.0 + 0.12 * c);
+    if (marked) c = mix(c, vec3(0.70, 0.25, 0.05), 0.7);
+    result = vec4(to_srgb(c * tint), alpha);
+}

@@ -1,0 +1,175 @@
+"""Arrays and images on their way to the graphics card, kept while they are in use."""
+
+from __future__ import annotations
+
+import weakref
+from collections import OrderedDict
+from dataclasses import dataclass
+from typing import Any
+
+import moderngl
+import numpy as np
+import numpy.typing as npt
+
+from customs.geometry.triangles import flat_indices, triangles_of
+from customs.scene.model import Image, Primitive
+from customs.surface.pixels import pixels_or_none
+
+MOST_PRIMITIVES, MOST_TEXTURES, LARGEST = 600, 200, 2048
+MODES = {
+    "points": moderngl.POINTS,
+    "lines": moderngl.LINES,
+    "line_loop": moderngl.LINE_LOOP,
+    "line_strip": moderngl.LINE_STRIP,
+}
+
+
+@dataclass
+class Part:
+    """A primitive on the card."""
+
+    array: moderngl.VertexArray
+    mode: int
+    count: int
+    buffers: list[Any]
+    morphs: Any
+    alive: weakref.ref[Primitive]
+
+    def release(self) -> None:
+        """Give everything back."""
+        for thing in (self.array, *self.buffers, *([self.morphs] if self.morphs else [])):
+            thing.release()
+
+
+class Store:
+    """Primitives and textures by identity, the oldest let go first."""
+
+    def __init__(self, context: moderngl.Context, program: moderngl.Program) -> None:
+        self.context, self.program = context, program
+        self.parts: OrderedDict[int, Part] = OrderedDict()
+        self.textures: OrderedDict[int, tuple[Any, Any]] = OrderedDict()
+        self.missing = self._texture(missing_weave())
+        self.white = self._texture(np.full((1, 1, 4), 255, np.uint8))
+
+    def part(self, prim: Primitive) -> Part:
+        """The primitive's buffers."""
+        known = self.parts.get(id(prim))
+        if known is not None and known.alive() is prim:
+            self.parts.move_to_end(id(prim))
+            return known
+        if known is not None:
+            known.release()
+        made = self.parts[id(prim)] = self._upload(prim)
+        while len(self.parts) > MOST_PRIMITIVES:
+            self.parts.popitem(last=False)[1].release()
+        return made
+
+    def _upload(self, prim: Primitive) -> Part:
+        count = len(prim.positions)
+        named: dict[str, npt.NDArray[Any]] = {"in_position": prim.positions}
+        if prim.normals is not None:
+            named["in_normal"] = prim.normals
+        if prim.tangents is not None:
+            named["in_tangent"] = prim.tangents
+        for i, values in enumerate(prim.texcoords[:2]):
+            named[f"in_uv{i}"] = values
+        if prim.colours:
+            named["in_colour"] = prim.colours[0]
+        if prim.joints is not None and prim.weights is not None:
+            for i in range(min(2, prim.joints.shape[1] // 4)):
+                named[f"in_joints{i}"] = prim.joints[:, 4 * i : 4 * i + 4].astype(np.float32)
+                named[f"in_weights{i}"] = prim.weights[:, 4 * i : 4 * i + 4]
+        buffers, content = [], []
+        for name, values in named.items():
+            buffer = self.context.buffer(np.ascontiguousarray(np.nan_to_num(values), dtype=np.float32).tobytes())
+            buffers.append(buffer)
+            content.append((buffer, f"{values.shape[1]}f", name))
+        faces = triangles_of(prim)
+        mode = moderngl.TRIANGLES if len(faces) else MODES.get(prim.mode, moderngl.POINTS)
+        flat = np.ascontiguousarray(faces.reshape(-1) if len(faces) else flat_indices(prim), dtype=np.uint32)
+        index = self.context.buffer(flat.tobytes() or b"\0\0\0\0")
+        buffers.append(index)
+        array = self.context.vertex_array(self.program, content, index, skip_errors=True)
+        return Part(array, mode, len(flat), buffers, self._morphs(prim, count), weakref.ref(prim))
+
+    def _morphs(self, prim: Primitive, count: int) -> Any:
+        """Position offsets of up to 16 targets as a float texture 1024 wide."""
+        offsets = [t.positions if t.positions is not None else np.zeros((count, 3), np.float32) for t in prim.targets[:16]]
+        if not offsets:
+            return None
+        flat = np.concatenate(offsets)
+        rows = -(-len(flat) // 1024)
+        table = np.zeros((rows * 1024, 4), dtype=np.float32)
+        table[: len(flat), :3] = flat
+        texture = self.context.texture((1024, rows), 4, table.tobytes(), dtype="f4")
+        texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        return texture
+
+    def joints(self, matrices: npt.NDArray[Any]) -> Any:
+        """Joint matrices (J, 4, 4) as a float texture: a row a joint, a texel a column. The caller releases it."""
+        columns = np.ascontiguousarray(matrices.transpose(0, 2, 1), dtype=np.float32)
+        texture = self.context.texture((4, len(matrices)), 4, columns.tobytes(), dtype="f4")
+        texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
+        return texture
+
+    def image(self, image: Image) -> Any:
+        """The image's texture; the twill weave where it is missing or broken."""
+        holder = image.pixels if image.pixels is not None else image.content
+        if holder is None:
+            return self.missing
+        known = self.textures.get(id(holder))
+        if known is not None and known[0] is holder:
+            self.textures.move_to_end(id(holder))
+            return known[1]
+        pixels = pixels_or_none(image)
+        texture = self.missing if pixels is None else self._texture(_rgba(pixels))
+        self.textures[id(holder)] = (holder, texture)
+        while len(self.textures) > MOST_TEXTURES:
+            old = self.textures.popitem(last=False)[1][1]
+            if old is not self.missing:
+                old.release()
+        return texture
+
+    def _texture(self, rgba: npt.NDArray[np.uint8]) -> Any:
+        height, width = rgba.shape[:2]
+        texture = self.context.texture((width, height), 4, rgba.tobytes())
+        texture.build_mipmaps()
+        texture.filter = (moderngl.LINEAR_MIPMAP_LINEAR, moderngl.LINEAR)
+        return texture
+
+    def release(self) -> None:
+        """Give everything back."""
+        for part in self.parts.values():
+            part.release()
+        self.parts.clear()
+        self.textures.clear()
+
+
+def _rgba(pixels: npt.NDArray[Any]) -> npt.NDArray[np.uint8]:
+    """Pixels as (H, W, 4) uint8, thinned to at most LARGEST on an edge (a picture on screen shows no more)."""
+    step = -(-max(pixels.shape[:2]) // LARGEST)
+    p = pixels[::step, ::step]
+    if p.dtype == np.uint16:
+        p = (p >> 8).astype(np.uint8)
+    channels = p.shape[2]
+    out = np.full((*p.shape[:2], 4), 255, dtype=np.uint8)
+    if channels <= 2:
+        out[:, :, :3] = p[:, :, :1]
+    else:
+        out[:, :, :3] = p[:, :, :3]
+    if channels in (2, 4):
+        out[:, :, 3] = p[:, :, -1]
+    return np.ascontiguousarray(out)
+
+
+def missing_weave(size: int = 64) -> npt.NDArray[np.uint8]:
+    """Grey twill weave with a small question mark: what a missing texture is drawn as. (size, size, 4) uint8."""
+    y, x = np.mgrid[0:size, 0:size]
+    twill = ((x + y) // 4) % 2 == 0
+    tone = np.where(twill, 168, 148).astype(np.uint8)
+    mark = ["0111110", "1100011", "0000011", "0001110", "0011000", "0000000", "0011000"]
+    for r, row in enumerate(mark):
+        for c, bit in enumerate(row):
+            if bit == "1":
+                tone[22 + 3 * r : 25 + 3 * r, 21 + 3 * c : 24 + 3 * c] = 96
+    return np.dstack([tone, tone, tone, np.full_like(tone, 255)])
