@@ -27,7 +27,7 @@ def _scene(asset: str, meshes: list[Mesh], materials: tuple, images: tuple) -> S
 def lantern() -> Scene:
     """A bell lantern: OBJ in inches, BMP textures, its pivot far away, polygons and all."""
     a = "bell_lantern"
-    brass_colour, brass_orm = brass(500, 21)
+    brass_colour, _ = brass(500, 21)
     glow = ramp(noise((256, 256), 3, 23), [(236, 164, 60), (252, 210, 120), (255, 238, 190)])
     green, _ = verdigris(500, 25)
     images = (

@@ -1,0 +1,44 @@
+"""The demo shipment: the goods of the glasshouse, taken in with their origins and planned."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+
+from customs.demo.write import GOODS, VERSION, write_goods
+from customs.route.route import SceneCache
+from customs.shipment.file import Shipment
+from customs.shipment.state import State
+from customs.work.goods import plan_asset, take_in
+from customs.work.lookup import find_origin, find_sheet
+
+NAME = "Verdigris Glasshouse"
+
+
+def demo_path(data: Path) -> Path:
+    """Where the demo shipment is kept."""
+    return data / f"demo-{VERSION}" / f"{NAME}.customs"
+
+
+def open_demo(data: Path, progress: Callable[[str], None] = lambda text: None) -> Shipment:
+    """The demo shipment, made on the first call: goods written, taken in and planned."""
+    path = demo_path(data)
+    if path.is_file():
+        return Shipment(path)
+    progress("Writing the goods of the glasshouse")
+    files = write_goods(path.parent / "goods")
+    state = State(sheet="metre-yup-pbr", last_origin="centimetre-zup", out=str(path.parent / "delivered"))
+    sheet, store = find_sheet(state.sheet), path.with_suffix(".store")
+    for good in GOODS:
+        progress(f"Taking in {good.title}")
+        origin = find_origin(good.origin)
+        asset = take_in(files[good.id], files[good.id].parent, store, good.id, origin)
+        state = state.with_asset(replace(plan_asset(asset, store, sheet, SceneCache()), name=good.title))
+    # Made whole beside its place first: a start cut short leaves no half shipment.
+    partial = path.with_name("making.customs")
+    partial.unlink(missing_ok=True)
+    Shipment.create(partial, state).close()
+    partial.with_name(f".{partial.name}.lock").unlink(missing_ok=True)
+    partial.rename(path)
+    return Shipment(path)

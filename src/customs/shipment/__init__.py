@@ -1,0 +1,1 @@
+"""The project file: its states, its edits, its store of sources."""

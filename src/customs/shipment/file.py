@@ -1,0 +1,207 @@
+"""`NAME.customs`: an SQLite application file of immutable states; undo is moving along them."""
+
+from __future__ import annotations
+
+import fcntl
+import json
+import os
+import sqlite3
+import time
+from collections.abc import Callable
+from pathlib import Path
+from typing import IO, Any
+
+from customs.errors import ShipmentError
+from customs.shipment.state import State
+
+APPLICATION_ID = 0x43757374
+SCHEMA = 1
+TABLES = """
+CREATE TABLE IF NOT EXISTS meta (key TEXT PRIMARY KEY, value TEXT NOT NULL);
+CREATE TABLE IF NOT EXISTS states (
+    id INTEGER PRIMARY KEY AUTOINCREMENT, parent INTEGER, label TEXT NOT NULL, made REAL NOT NULL, body TEXT NOT NULL);
+CREATE TABLE IF NOT EXISTS blobs (digest TEXT PRIMARY KEY, body BLOB NOT NULL);
+"""
+MIGRATIONS: dict[int, str] = {}
+"""SQL that brings a file from one schema version to the next; none yet."""
+
+
+class Shipment:
+    """An open shipment. `writable` is False in a second copy of the application, or where the file cannot be written."""
+
+    def __init__(self, path: Path) -> None:
+        self.path = path
+        self._lock: IO[str] | None = None
+        self.writable = self._take_lock()
+        self._db = self._connect()
+        self.state = self._load()
+
+    @classmethod
+    def create(cls, path: Path, state: State | None = None) -> Shipment:
+        """A new file. Raises ShipmentError when there is one already or it cannot be made."""
+        if path.exists():
+            raise ShipmentError("there is a file of that name", "a free name", "Open it, or choose another.", path)
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            db = sqlite3.connect(path, isolation_level=None)
+            db.executescript(f"PRAGMA application_id={APPLICATION_ID}; PRAGMA user_version={SCHEMA};" + TABLES)
+            body = json.dumps((state or State()).as_dict())
+            with_first = "INSERT INTO states (parent, label, made, body) VALUES (NULL, 'New shipment', ?, ?)"
+            db.execute("BEGIN")
+            db.execute(with_first, (time.time(), body))
+            db.execute("INSERT INTO meta VALUES ('current', '1')")
+            db.execute("COMMIT")
+            db.close()
+        except (OSError, sqlite3.Error) as problem:
+            raise ShipmentError(f"cannot be made ({problem})", "a folder that can be written", file=path) from None
+        return cls(path)
+
+    @property
+    def store(self) -> Path:
+        """Folder of the copies of sources, beside the file."""
+        return self.path.with_suffix(".store")
+
+    def edit(self, label: str, change: Callable[[State], State]) -> State:
+        """One decision: a new state after the current one, in one transaction. Raises ShipmentError."""
+        new = change(self.state)
+        if new is self.state:
+            return new
+        body = json.dumps(new.as_dict())
+
+        def write(db: sqlite3.Connection) -> None:
+            made = db.execute(
+                "INSERT INTO states (parent, label, made, body) VALUES (?, ?, ?, ?)",
+                (self._current(), label, time.time(), body),
+            )
+            db.execute("UPDATE meta SET value = ? WHERE key = 'current'", (str(made.lastrowid),))
+
+        self._transaction(write)
+        self.state = new
+        return new
+
+    def undo(self) -> str | None:
+        """Back to the state before; the label of what was undone, or None at the beginning."""
+        row = self._db.execute("SELECT parent, label FROM states WHERE id = ?", (self._current(),)).fetchone()
+        if row is None or row[0] is None:
+            return None
+        self._go(int(row[0]))
+        return str(row[1])
+
+    def redo(self) -> str | None:
+        """Forward to the newest state after this one; its label, or None at the end."""
+        row = self._newest_child()
+        if row is None:
+            return None
+        self._go(int(row[0]))
+        return str(row[1])
+
+    def can_undo(self) -> str:
+        """Label of what undo would take back, or ""."""
+        row = self._db.execute("SELECT parent, label FROM states WHERE id = ?", (self._current(),)).fetchone()
+        return str(row[1]) if row and row[0] is not None else ""
+
+    def can_redo(self) -> str:
+        """Label of what redo would do again, or ""."""
+        row = self._newest_child()
+        return str(row[1]) if row else ""
+
+    def put_blob(self, digest: str, body: bytes) -> None:
+        """Keep bytes under their digest."""
+        self._transaction(lambda db: db.execute("INSERT OR IGNORE INTO blobs VALUES (?, ?)", (digest, body)))
+
+    def blob(self, digest: str) -> bytes | None:
+        """Bytes kept under a digest."""
+        row = self._db.execute("SELECT body FROM blobs WHERE digest = ?", (digest,)).fetchone()
+        return bytes(row[0]) if row else None
+
+    def close(self) -> None:
+        """Close the file and let others write."""
+        self._db.close()
+        if self._lock is not None:
+            self._lock.close()
+            self._lock = None
+
+    # -- within
+
+    def _take_lock(self) -> bool:
+        """An advisory lock the system drops when the process ends, however it ends."""
+        try:
+            self._lock = open(self.path.with_name(f".{self.path.name}.lock"), "w", encoding="utf-8")  # noqa: SIM115
+            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            if self._lock is not None:
+                self._lock.close()
+            self._lock = None
+            return False
+        return os.access(self.path, os.W_OK)
+
+    def _connect(self) -> sqlite3.Connection:
+        if not self.path.is_file():
+            self._release()
+            raise ShipmentError("there is no such file", "a shipment", "Choose another, or start a new one.", self.path)
+        try:
+            mode = "rw" if self.writable else "ro"
+            db = sqlite3.connect(f"file:{self.path}?mode={mode}", uri=True, isolation_level=None, check_same_thread=False)
+            version = db.execute("PRAGMA user_version").fetchone()[0]
+            owner = db.execute("PRAGMA application_id").fetchone()[0]
+        except sqlite3.DatabaseError as problem:
+            self._release()
+            raise ShipmentError(f"is no shipment ({problem})", "a .customs file", file=self.path) from None
+        if owner != APPLICATION_ID:
+            db.close()
+            self._release()
+            raise ShipmentError("is no shipment", "a .customs file", "Choose another.", self.path)
+        if version > SCHEMA:
+            db.close()
+            self._release()
+            raise ShipmentError(
+                f"was made by a newer Customs (file version {version})",
+                f"file version {SCHEMA} or less",
+                "Open it with that one; nothing was changed.",
+                self.path,
+            )
+        if self.writable:
+            db.execute("PRAGMA synchronous=FULL")
+            for step in range(version, SCHEMA):
+                db.executescript(MIGRATIONS[step])
+                db.execute(f"PRAGMA user_version={step + 1}")
+        return db
+
+    def _release(self) -> None:
+        if self._lock is not None:
+            self._lock.close()
+            self._lock = None
+
+    def _load(self) -> State:
+        try:
+            row = self._db.execute("SELECT body FROM states WHERE id = ?", (self._current(),)).fetchone()
+            return State.from_dict(json.loads(row[0]))
+        except (sqlite3.Error, TypeError, ValueError, KeyError) as problem:
+            self.close()
+            raise ShipmentError(f"is damaged ({problem})", "a whole shipment", "Restore a copy.", self.path) from None
+
+    def _current(self) -> int:
+        return int(self._db.execute("SELECT value FROM meta WHERE key = 'current'").fetchone()[0])
+
+    def _newest_child(self) -> Any:
+        return self._db.execute(
+            "SELECT id, label FROM states WHERE parent = ? ORDER BY id DESC LIMIT 1", (self._current(),)
+        ).fetchone()
+
+    def _go(self, id_: int) -> None:
+        self._transaction(lambda db: db.execute("UPDATE meta SET value = ? WHERE key = 'current'", (str(id_),)))
+        self.state = self._load()
+
+    def _transaction(self, write: Callable[[sqlite3.Connection], object]) -> None:
+        if not self.writable:
+            raise ShipmentError(
+                "is open for reading only", "to be open once", "Another copy of Customs has it open.", self.path
+            )
+        try:
+            self._db.execute("BEGIN IMMEDIATE")
+            write(self._db)
+            self._db.execute("COMMIT")
+        except sqlite3.Error as problem:
+            if self._db.in_transaction:
+                self._db.execute("ROLLBACK")
+            raise ShipmentError(f"cannot be written ({problem})", "room and permission", file=self.path) from None

@@ -1,0 +1,135 @@
+"""Immutable shipment states, as plain JSON."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from customs.ledger.ledger import Waiver
+from customs.route.route import Route, Stop
+
+
+@dataclass(frozen=True)
+class Asset:
+    """One asset: where it came from, what is kept of it, its route and what a person decided.
+
+    `model` is the path of the model file inside the store; `source` the person's own file. `extra` holds keys a newer
+    program wrote, which are kept.
+    """
+
+    id: str
+    name: str
+    model: str
+    source: str
+    digest: str
+    files: tuple[str, ...] = ()
+    kind: str = ""
+    origin: str = ""
+    stops: tuple[Stop, ...] = ()
+    waivers: Mapping[str, Waiver] = field(default_factory=dict)
+    author: str = ""
+    licence: str = ""
+    use: str = ""
+    absent: tuple[str, ...] = ()
+    extra: Mapping[str, Any] = field(default_factory=dict)
+
+    @property
+    def route(self) -> Route:
+        """Its route."""
+        return Route(self.stops)
+
+    def as_dict(self) -> dict[str, Any]:
+        """For the file."""
+        return {
+            **self.extra,
+            "id": self.id,
+            "name": self.name,
+            "model": self.model,
+            "source": self.source,
+            "digest": self.digest,
+            "files": list(self.files),
+            "kind": self.kind,
+            "origin": self.origin,
+            "stops": [s.as_dict() for s in self.stops],
+            "waivers": {k: {"reason": w.reason, "measured": w.measured} for k, w in self.waivers.items()},
+            "author": self.author,
+            "licence": self.licence,
+            "use": self.use,
+            "absent": list(self.absent),
+        }
+
+    @classmethod
+    def from_dict(cls, table: Mapping[str, Any]) -> Asset:
+        """From the file."""
+        plain = ("id", "name", "model", "source", "digest", "kind", "origin", "author", "licence", "use")
+        known = {*plain, "files", "stops", "waivers", "absent"}
+        return cls(
+            **{k: str(table.get(k, "")) for k in plain},
+            files=tuple(table.get("files", ())),
+            stops=tuple(Stop.from_dict(s) for s in table.get("stops", ())),
+            waivers={k: Waiver(w["reason"], w["measured"]) for k, w in table.get("waivers", {}).items()},
+            absent=tuple(table.get("absent", ())),
+            extra={k: v for k, v in table.items() if k not in known},
+        )
+
+
+@dataclass(frozen=True)
+class State:
+    """A whole shipment at one moment. `origins` are those kept with it; `sheet_text` pins a sheet of a person's own."""
+
+    sheet: str = "metre-yup-pbr"
+    sheet_digest: str = ""
+    goods: tuple[Asset, ...] = ()
+    origins: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
+    last_origin: str = ""
+    out: str = ""
+    extra: Mapping[str, Any] = field(default_factory=dict)
+
+    def asset(self, id_: str) -> Asset | None:
+        """The asset with that id."""
+        return next((a for a in self.goods if a.id == id_), None)
+
+    def with_asset(self, asset: Asset) -> State:
+        """With one asset replaced, or added at the end."""
+        if self.asset(asset.id) is None:
+            return replace(self, goods=(*self.goods, asset))
+        return replace(self, goods=tuple(asset if a.id == asset.id else a for a in self.goods))
+
+    def without(self, id_: str) -> State:
+        """With one asset gone."""
+        return replace(self, goods=tuple(a for a in self.goods if a.id != id_))
+
+    def free_id(self, stem: str) -> str:
+        """An asset id nobody has."""
+        taken, number, out = {a.id for a in self.goods}, 1, stem
+        while out in taken:
+            number += 1
+            out = f"{stem}_{number}"
+        return out
+
+    def as_dict(self) -> dict[str, Any]:
+        """For the file."""
+        return {
+            **self.extra,
+            "sheet": self.sheet,
+            "sheet_digest": self.sheet_digest,
+            "goods": [a.as_dict() for a in self.goods],
+            "origins": {k: dict(v) for k, v in self.origins.items()},
+            "last_origin": self.last_origin,
+            "out": self.out,
+        }
+
+    @classmethod
+    def from_dict(cls, table: Mapping[str, Any]) -> State:
+        """From the file."""
+        known = {"sheet", "sheet_digest", "goods", "origins", "last_origin", "out"}
+        return cls(
+            sheet=table.get("sheet", "metre-yup-pbr"),
+            sheet_digest=table.get("sheet_digest", ""),
+            goods=tuple(Asset.from_dict(a) for a in table.get("goods", ())),
+            origins=table.get("origins", {}),
+            last_origin=table.get("last_origin", ""),
+            out=table.get("out", ""),
+            extra={k: v for k, v in table.items() if k not in known},
+        )

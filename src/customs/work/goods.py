@@ -1,0 +1,148 @@
+"""Assets of a shipment: taking in, evaluating, planning, dispatching."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from customs.conventions.origin import Origin
+from customs.dispatch.dispatch import dispatch
+from customs.dispatch.writer import Written
+from customs.errors import CustomsError
+from customs.intake.take import Taken, take
+from customs.ledger.ledger import Ledger, judge, refused
+from customs.ledger.row import About
+from customs.planning.plan import arrive_stop, fresh_route, plan
+from customs.route.route import At, Route, SceneCache, evaluate
+from customs.route.step import Job
+from customs.scene.model import Scene
+from customs.sheet.model import Sheet
+from customs.shipment.state import Asset
+from customs.shipment.store import changed_on_disk, keep
+
+
+@dataclass(frozen=True, eq=False)
+class Evaluated:
+    """An asset looked at: as received, after every stop, and the ledger. `error` when it cannot be read."""
+
+    asset: Asset
+    taken: Taken | None
+    passed: tuple[At, ...]
+    ledger: Ledger
+    error: CustomsError | None = None
+
+    def at(self, stop_id: str | None) -> Scene | None:
+        """The scene after a stop, or at the end."""
+        for at in self.passed:
+            if at.stop.id == stop_id:
+                return at.scene
+        return self.passed[-1].scene if self.passed else None
+
+
+def kind_of(scene: Scene) -> str:
+    """What kind of goods: rigged, prop, level pieces."""
+    if scene.skins:
+        clips = len(scene.clips)
+        return "rigged" + (f" · {clips} clip{'s' if clips > 1 else ''}" if clips else "")
+    count = len(scene.meshes)
+    return f"prop · {count} mesh{'es' if count != 1 else ''}" if count else "empty"
+
+
+def title_of(stem: str) -> str:
+    """`watering_stork` as `Watering stork`."""
+    text = stem.replace("_", " ").replace("-", " ").strip()
+    return text[:1].upper() + text[1:] if text else "Asset"
+
+
+def take_in(path: Path, root: Path, store: Path, id_: str, origin: Origin | None) -> Asset:
+    """Copy a file with its companions into the store and make an asset of it, its route only arriving.
+
+    A file that cannot be read is taken in all the same, so that its held row says why; only its own bytes are kept.
+    """
+    try:
+        taken = take(path, root)
+        files, digest, absent, kind = taken.files, taken.digest, taken.absent, kind_of(taken.scene)
+    except CustomsError:
+        if not path.is_file():
+            raise
+        from customs.intake.take import files_digest
+
+        files, absent, kind = (path,), (), "unreadable"
+        digest = files_digest(files)
+    model = keep(store, files, digest)
+    return Asset(
+        id=id_,
+        name=title_of(path.stem),
+        model=model.relative_to(store).as_posix(),
+        source=str(path),
+        digest=digest,
+        files=tuple(str(f) for f in files),
+        kind=kind,
+        origin=origin.id if origin else "",
+        stops=fresh_route(origin).stops,
+        absent=absent,
+    )
+
+
+def read_asset(asset: Asset, store: Path) -> Taken:
+    """The asset from the store's copy. Raises CustomsError."""
+    path = store / asset.model
+    taken = take(path, store / Path(asset.model).parts[0])
+    return replace(taken, digest=asset.digest, absent=asset.absent)
+
+
+def about_of(asset: Asset) -> About:
+    """What is known of it besides its scene."""
+    use = asset.use if asset.use in ("deliver", "private", "study") else ""
+    return About(asset.author, asset.licence, use, changed_on_disk(asset.files, asset.digest), asset.absent)  # type: ignore[arg-type]
+
+
+def evaluate_asset(
+    asset: Asset, store: Path, sheet: Sheet, cache: SceneCache, taken: Taken | None = None, job: Job | None = None
+) -> Evaluated:
+    """The asset after every stop, with its ledger. Never raises CustomsError: an unreadable asset has one held row."""
+    try:
+        taken = taken or read_asset(asset, store)
+    except CustomsError as problem:
+        return Evaluated(asset, None, (), refused(problem), problem)
+    passed = tuple(evaluate(taken.scene, asset.digest, asset.route, cache, job=job))
+    ledger = judge(taken.scene, passed, sheet, about_of(asset), asset.waivers)
+    return Evaluated(asset, taken, passed, ledger)
+
+
+def plan_asset(
+    asset: Asset, store: Path, sheet: Sheet, cache: SceneCache, taken: Taken | None = None, job: Job | None = None
+) -> Asset:
+    """The asset with its route planned; stops a person made are kept. Unreadable assets come back as they are."""
+    try:
+        taken = taken or read_asset(asset, store)
+    except CustomsError:
+        return asset
+    mine = tuple(s for i, s in enumerate(asset.stops) if i == 0 or s.by == "person")
+    route = Route(mine) if mine else fresh_route(None)
+    planned = plan(taken.scene, asset.digest, sheet, route, about_of(asset), cache, job)
+    return replace(asset, stops=planned.route.stops)
+
+
+def with_origin(asset: Asset, origin: Origin | None) -> Asset:
+    """The asset coming from another origin: its first stop changes, the rest stays."""
+    first = arrive_stop(origin)
+    return replace(asset, origin=origin.id if origin else "", stops=(first, *asset.stops[1:]))
+
+
+def dispatch_asset(
+    done: Evaluated, sheet: Sheet, out: Path, job: Job | None = None, replace_existing: bool = False
+) -> Written:
+    """Write the package of an evaluated asset. Raises CustomsError, Cancelled."""
+    if done.taken is None or done.error is not None:
+        raise done.error or CustomsError("was not read", file=done.asset.name)
+    source = {**done.taken.source(), "name": Path(done.asset.source).name}
+    return dispatch(
+        done.taken.scene, done.passed, done.ledger, sheet, about_of(done.asset), source, out, job, replace_existing
+    )
+
+
+def originals(assets: Sequence[Asset]) -> list[str]:
+    """Every source file of the goods, to be watched for changes."""
+    return sorted({f for a in assets for f in a.files})
