@@ -1,0 +1,472 @@
+"""What the window works on: the open shipment, what is picked, and the answers of the core so far."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from customs.conventions.origin import Origin, keep_origin, parse_origin
+from customs.demo.shipment import open_demo
+from customs.errors import CustomsError
+from customs.intake.scan import model_files
+from customs.intake.take import Taken
+from customs.landing.land import land, landed_scene
+from customs.landing.log import Log
+from customs.ledger.ledger import Waiver
+from customs.ledger.row import Remedy, Row
+from customs.planning.plan import take_remedy
+from customs.route.route import Route, SceneCache
+from customs.route.step import Job
+from customs.scene.model import Scene
+from customs.sheet.load import sheet_digest
+from customs.sheet.model import Sheet
+from customs.shipment.file import Shipment
+from customs.shipment.state import Asset, State
+from customs.work.goods import Evaluated, dispatch_asset, evaluate_asset, plan_asset, take_in, with_origin
+from customs.work.lookup import all_origins, find_sheet
+from customs.work.places import data_folder, origins_folder
+from customs_desktop.workers import Painter, Task, Worker, explain
+
+
+class Session(QObject):
+    """Signals tell what changed; views ask for the rest."""
+
+    opened = pyqtSignal()
+    changed = pyqtSignal()
+    evaluated = pyqtSignal(str)
+    selected = pyqtSignal(str)
+    picked = pyqtSignal(str)
+    said = pyqtSignal(str, str)
+    working = pyqtSignal(str, float, str)
+    rested = pyqtSignal()
+    dispatched = pyqtSignal(str)
+    landed = pyqtSignal(str)
+    place = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.worker, self.painter = Worker(), Painter()
+        self.worker.progressed.connect(self.working)
+        self.worker.emptied.connect(self.rested)
+        self.shipment: Shipment | None = None
+        self.sheet: Sheet = find_sheet("metre-yup-pbr")
+        self.cache = SceneCache()
+        self.results: dict[str, Evaluated] = {}
+        self.taken: dict[str, Taken] = {}
+        self.packages: dict[str, Path] = {}
+        self.logs: dict[str, Log] = {}
+        self.landed_scenes: dict[str, Scene] = {}
+        self.current = ""
+        self.stop: str | None = None
+        self._asked: dict[str, tuple[Asset, str]] = {}
+
+    # -- shipments
+
+    @property
+    def state(self) -> State:
+        """The shipment's state, or an empty one."""
+        return self.shipment.state if self.shipment else State()
+
+    @property
+    def asset(self) -> Asset | None:
+        """The selected asset."""
+        return self.state.asset(self.current)
+
+    @property
+    def result(self) -> Evaluated | None:
+        """The selected asset as last evaluated."""
+        return self.results.get(self.current)
+
+    def open(self, path: Path, create: bool = False) -> None:
+        """Open a shipment, or make one."""
+        self._guard(lambda: self._opened(Shipment.create(path) if create else Shipment(path)))
+
+    def open_demo(self) -> None:
+        """Open the demo, made in the background the first time."""
+        self.worker.submit(
+            Task(
+                0,
+                key="demo",
+                title="Demo",
+                run=lambda job: open_demo(data_folder(), lambda text: job.progress(0.0, text)),
+                done=self._opened,
+                failed=self._fail,
+            )
+        )
+
+    def _opened(self, shipment: Shipment) -> None:
+        if self.shipment is not None:
+            self.shipment.close()
+        self.shipment = shipment
+        self.cache = SceneCache()
+        for table in (self.results, self.taken, self.packages, self.logs, self.landed_scenes, self._asked):
+            table.clear()
+        self.current, self.stop = "", None
+        self._use_sheet(shipment.state.sheet)
+        self.opened.emit()
+        if not shipment.writable:
+            self.said.emit("Another copy of Customs has this shipment open: it is shown for reading only.", "query")
+        if shipment.state.goods:
+            self.select(shipment.state.goods[0].id)
+        self._changed()
+
+    def _use_sheet(self, id_: str) -> None:
+        try:
+            self.sheet = find_sheet(id_)
+        except CustomsError as problem:
+            self.said.emit(f"{problem} The open PBR sheet is used meanwhile.", "held")
+            self.sheet = find_sheet("metre-yup-pbr")
+
+    def close(self) -> None:
+        """Stop the threads and close the file."""
+        self.worker.close()
+        self.painter.close()
+        if self.shipment is not None:
+            self.shipment.close()
+            self.shipment = None
+
+    # -- decisions
+
+    def edit(self, label: str, change: Callable[[State], State]) -> bool:
+        """One decision. False (and said) when it cannot be kept."""
+        if self.shipment is None:
+            return False
+        if self._guard(lambda: self._edit(label, change)):
+            self._changed()
+            return True
+        return False
+
+    def _edit(self, label: str, change: Callable[[State], State]) -> None:
+        assert self.shipment is not None
+        self.shipment.edit(label, change)
+
+    def change_asset(self, label: str, change: Callable[[Asset], Asset], id_: str | None = None) -> bool:
+        """One decision about one asset (the selected one unless named)."""
+        asset = self.state.asset(id_ or self.current)
+        if asset is None:
+            return False
+        return self.edit(f"{label}: {asset.name}", lambda s: s.with_asset(change(asset)))
+
+    def change_route(self, label: str, change: Callable[[Route], Route], id_: str | None = None) -> bool:
+        """One decision about the route of an asset."""
+        return self.change_asset(label, lambda a: replace(a, stops=change(a.route).stops), id_)
+
+    def set_stop(self, stop_id: str, **values: Any) -> bool:
+        """Change settings of a stop; it counts as made by a person from then on."""
+
+        def change(route: Route) -> Route:
+            new = route.changed(stop_id, **values)
+            return Route(tuple(replace(s, by="person") if s.id == stop_id else s for s in new.stops))
+
+        return self.change_route("Change settings", change)
+
+    def set_step(self, step: str, **values: Any) -> bool:
+        """Change the stop of a step, or add one."""
+        asset = self.asset
+        if asset is None:
+            return False
+        stop = asset.route.of_step(step)
+        if stop is not None:
+            return self.set_stop(stop.id, **values)
+        return self.change_route("Add a stop", lambda r: r.added(step, values, by="person"))
+
+    def press(self, fix: Remedy, ids: Sequence[str]) -> bool:
+        """Take a remedy on one or many assets, as one decision."""
+        assets = [a for a in self.state.goods if a.id in ids]
+        many = f"{len(assets)} goods" if len(assets) > 1 else (assets[0].name if assets else "")
+
+        def change(state: State) -> State:
+            for a in assets:
+                state = state.with_asset(replace(a, stops=take_remedy(a.route, fix, by="person").stops))
+            return state
+
+        return bool(assets) and self.edit(f"{fix.label}: {many}", change)
+
+    def press_rows(self, rows: Sequence[tuple[str, Row]]) -> bool:
+        """Take the remedies of (asset, row) pairs, as one decision."""
+
+        def change(state: State) -> State:
+            for id_, row in rows:
+                asset = state.asset(id_)
+                if asset is not None and row.remedy is not None:
+                    state = state.with_asset(replace(asset, stops=take_remedy(asset.route, row.remedy, by="person").stops))
+            return state
+
+        usable = [r for _, r in rows if r.remedy is not None]
+        return bool(usable) and self.edit(f"{usable[0].title}: {len({i for i, _ in rows})} goods", change)
+
+    def waive(self, row: Row, reason: str) -> bool:
+        """Accept a query with a reason, or take the waiver back with an empty one."""
+
+        def change(asset: Asset) -> Asset:
+            rest = {k: w for k, w in asset.waivers.items() if k != row.id}
+            return replace(asset, waivers=rest | ({row.id: Waiver(reason, row.measured)} if reason else {}))
+
+        return self.change_asset("Waiver" if reason else "Waiver taken back", change)
+
+    def undo(self) -> None:
+        """Back by one decision."""
+        self._step(lambda s: s.undo(), "Undone")
+
+    def redo(self) -> None:
+        """Forward by one decision."""
+        self._step(lambda s: s.redo(), "Done again")
+
+    def _step(self, move: Callable[[Shipment], str | None], word: str) -> None:
+        if self.shipment is None:
+            return
+        shipment = self.shipment
+        label: list[str | None] = []
+        if self._guard(lambda: label.append(move(shipment))) and label and label[0]:
+            self._use_sheet(shipment.state.sheet)
+            self.said.emit(f"{word}: {label[0]}", "note")
+            self._changed()
+
+    # -- longer work
+
+    def take_in(self, paths: Sequence[Path], origin: Origin | None) -> None:
+        """Take files and folders in, planning each one's route; every file is its own decision."""
+        if self.shipment is None:
+            self._guard(lambda: self._opened(Shipment.create(_free_path(data_folder() / "Untitled.customs"))))
+        for entry in model_files(paths):
+            self._take(entry.path, entry.root, origin)
+
+    def _take(self, path: Path, root: Path, origin: Origin | None) -> None:
+        assert self.shipment is not None
+        store, sheet, cache = self.shipment.store, self.sheet, self.cache
+        id_ = self.state.free_id(path.stem)
+
+        def run(job: Job) -> Asset:
+            job.progress(0.1, path.name)
+            return plan_asset(take_in(path, root, store, id_, origin), store, sheet, cache, job=job)
+
+        def done(asset: Asset) -> None:
+            asset = replace(asset, id=self.state.free_id(path.stem))
+            name = origin.id if origin else ""
+            if self.edit(f"Take in {asset.name}", lambda s: replace(s.with_asset(asset), last_origin=name)):
+                self.select(asset.id)
+
+        self.worker.submit(Task(1, title=f"Taking in {path.name}", run=run, done=done, failed=self._fail))
+
+    def plan(self, ids: Sequence[str], label: str = "Plan route") -> None:
+        """Plan the routes of some assets, as one decision."""
+        if self.shipment is None:
+            return
+        store, sheet, cache = self.shipment.store, self.sheet, self.cache
+        assets = [a for a in self.state.goods if a.id in ids]
+        taken = dict(self.taken)
+
+        def run(job: Job) -> list[Asset]:
+            out = []
+            for i, a in enumerate(assets):
+                job.progress(i / len(assets), a.name)
+                out.append(plan_asset(a, store, sheet, cache, taken.get(a.digest), job))
+            return out
+
+        def done(planned: list[Asset]) -> None:
+            def change(state: State) -> State:
+                for a in planned:
+                    state = state.with_asset(a)
+                return state
+
+            if any(self.state.asset(a.id) is not b for a, b in zip(planned, assets)) and not any(
+                self.state.asset(b.id) is b for b in assets
+            ):
+                return
+            self.edit(f"{label}: {assets[0].name if len(assets) == 1 else f'{len(assets)} goods'}", change)
+
+        if assets:
+            self.worker.submit(Task(1, title="Planning", run=run, done=done, failed=self._fail))
+
+    def set_sheet(self, id_: str) -> None:
+        """Another destination: routes are planned anew for it."""
+        try:
+            sheet = find_sheet(id_)
+        except CustomsError as problem:
+            self.said.emit(str(problem), "held")
+            return
+        self.sheet = sheet
+        digest = sheet_digest(sheet)
+        if self.edit(f"Destination {sheet.title}", lambda s: replace(s, sheet=id_, sheet_digest=digest)):
+            self.plan([a.id for a in self.state.goods])
+
+    def set_origin(self, origin: Origin | None, ids: Sequence[str]) -> None:
+        """Other goods' convention: their first stop changes, and routes are planned anew."""
+
+        def change(state: State) -> State:
+            for a in state.goods:
+                if a.id in ids:
+                    state = state.with_asset(with_origin(a, origin))
+            return replace(state, last_origin=origin.id if origin else "")
+
+        if self.edit(f"Origin {origin.title if origin else 'as the files say'}", change):
+            self.plan(ids)
+
+    def keep_origin(self, origin: Origin) -> None:
+        """Keep an origin by name, for this shipment and the next, and let the selected asset come from it."""
+        if not self._guard(lambda: keep_origin(origin, origins_folder()) and None):
+            return
+        table = origin.model_dump(exclude_none=True)
+        self.edit(f"Keep origin {origin.title}", lambda s: replace(s, origins={**s.origins, origin.id: table}))
+        self.set_origin(origin, [self.current])
+
+    def origins(self) -> dict[str, Origin]:
+        """Origins by id: shipped, kept, kept with this shipment, and sheets."""
+        out = all_origins()
+        for id_, table in self.state.origins.items():
+            if id_ not in out:
+                try:
+                    out[id_] = parse_origin(dict(table), id_)
+                except CustomsError:
+                    continue
+        return out
+
+    def dispatch(self, ids: Sequence[str], out: Path, replace_existing: bool = False) -> None:
+        """Dispatch assets one after another; one failure does not stop the rest."""
+        for id_ in ids:
+            done = self.results.get(id_)
+            if done is None or done.asset is not self.state.asset(id_):
+                self.said.emit(f"{id_} is still being looked at; try again in a moment.", "query")
+                continue
+            self._dispatch(done, out, replace_existing)
+
+    def _dispatch(self, done: Evaluated, out: Path, replace_existing: bool) -> None:
+        sheet = self.sheet
+
+        def finished(written: Any) -> None:
+            self.packages[done.asset.id] = written.folder
+            self.dispatched.emit(done.asset.id)
+            self.land(done.asset.id)
+
+        task = Task(
+            2,
+            title=f"Dispatching {done.asset.name}",
+            run=lambda job: dispatch_asset(done, sheet, out, job, replace_existing),
+            done=finished,
+            failed=self._fail,
+        )
+        self.worker.submit(task)
+
+    def land(self, id_: str) -> None:
+        """Let the stand-in destination read the package of an asset."""
+        folder, sheet = self.packages.get(id_), self.sheet
+        if folder is None:
+            return
+
+        def run(job: Job) -> tuple[Log, Scene | None]:
+            log = land(folder, lambda name: sheet if name == sheet.id else find_sheet(name))
+            try:
+                return log, landed_scene(folder, sheet)
+            except (CustomsError, StopIteration):
+                return log, None
+
+        def done(answer: tuple[Log, Scene | None]) -> None:
+            self.logs[id_] = answer[0]
+            if answer[1] is not None:
+                self.landed_scenes[id_] = answer[1]
+            self.landed.emit(id_)
+
+        self.worker.submit(Task(3, key=f"land {id_}", title="Landing", run=run, done=done, failed=self._fail))
+
+    def cancel(self) -> None:
+        """Stop what is running."""
+        self.worker.cancel()
+
+    # -- picking
+
+    def select(self, id_: str) -> None:
+        """Select an asset; its last stop is picked."""
+        if id_ == self.current:
+            return
+        self.current, self.stop = id_, None
+        self.selected.emit(id_)
+        self._ask_all()
+
+    def pick(self, stop_id: str | None) -> None:
+        """Pick a stop; None is the end of the route."""
+        self.stop = stop_id
+        self.picked.emit(stop_id or "")
+
+    def picked_scene(self) -> Scene | None:
+        """The selected asset after the picked stop."""
+        return self.result.at(self.stop) if self.result else None
+
+    def show_place(self, row: Row) -> None:
+        """Show where a row points."""
+        self.place.emit(row.place)
+
+    # -- within
+
+    def _changed(self) -> None:
+        asset = self.asset
+        if asset is None:
+            goods = self.state.goods
+            self.current = goods[0].id if goods else ""
+            self.stop = None
+            self.selected.emit(self.current)
+        elif self.stop is not None and all(s.id != self.stop or not s.on for s in asset.stops):
+            self.stop = None
+        for gone in set(self.results) - {a.id for a in self.state.goods}:
+            self.results.pop(gone)
+        self.changed.emit()
+        self._ask_all()
+
+    def _ask_all(self) -> None:
+        """Ask for every asset not evaluated as it is now, the selected one first."""
+        if self.shipment is None:
+            return
+        digest = sheet_digest(self.sheet)
+        for asset in self.state.goods:
+            known = self._asked.get(asset.id)
+            if known is not None and known[0] is asset and known[1] == digest:
+                continue
+            self._asked[asset.id] = (asset, digest)
+            self._ask(asset, digest)
+
+    def _ask(self, asset: Asset, digest: str) -> None:
+        assert self.shipment is not None
+        store, sheet, cache = self.shipment.store, self.sheet, self.cache
+        taken = self.taken.get(asset.digest)
+
+        def run(job: Job) -> Evaluated:
+            return evaluate_asset(asset, store, sheet, cache, taken, job)
+
+        def done(result: Evaluated) -> None:
+            if self._asked.get(asset.id) != (asset, digest):
+                return
+            if result.taken is not None:
+                self.taken[asset.digest] = result.taken
+            self.results[asset.id] = result
+            self.evaluated.emit(asset.id)
+
+        rank = 4 if asset.id == self.current else 6
+        title = f"Looking at {asset.name}"
+        self.worker.submit(Task(rank, key=f"look {asset.id}", title=title, run=run, done=done, failed=self._fail))
+
+    def recheck(self) -> None:
+        """Look at everything again (a source may have changed on disk)."""
+        self._asked.clear()
+        self._ask_all()
+
+    def _guard(self, action: Callable[[], object]) -> bool:
+        try:
+            action()
+        except CustomsError as problem:
+            self.said.emit(str(problem), "held")
+            return False
+        return True
+
+    def _fail(self, problem: Exception) -> None:
+        self.said.emit(explain(problem), "held")
+
+
+def _free_path(path: Path) -> Path:
+    number, out = 1, path
+    while out.exists():
+        number += 1
+        out = path.with_stem(f"{path.stem} {number}")
+    return out

@@ -1,0 +1,265 @@
+"""Small builders for labels, buttons, sections and number fields."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from PyQt6.QtCore import QPoint, QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QLayoutItem,
+    QLineEdit,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from customs_desktop.style.theme import colours, font, icon
+
+
+def label(text: str, role: str = "", size: float = 0.0, weight: int = 400, wrap: bool = False) -> QLabel:
+    """A label; `role` is one of the style sheet's."""
+    out = QLabel(text)
+    if role:
+        out.setProperty("role", role)
+    out.setFont(font(size, weight))
+    out.setWordWrap(wrap)
+    out.setTextInteractionFlags(
+        Qt.TextInteractionFlag.TextSelectableByMouse if wrap else Qt.TextInteractionFlag.NoTextInteraction
+    )
+    return out
+
+
+def button(text: str, action: Callable[[], object], kind: str = "", icon_name: str = "", tip: str = "") -> QPushButton:
+    """A push button."""
+    out = QPushButton(text)
+    if kind:
+        out.setProperty("kind", kind)
+    if icon_name:
+        out.setIcon(icon(icon_name, colours().on_teal if kind == "main" else None))
+    out.setToolTip(tip)
+    out.setAutoDefault(False)
+    out.clicked.connect(lambda _=False: action())
+    return out
+
+
+def tool(icon_name: str, tip: str, action: Callable[[], object], checkable: bool = False) -> QToolButton:
+    """An icon button with a tip that is also its accessible name."""
+    out = QToolButton()
+    out.setIcon(icon(icon_name))
+    out.setIconSize(QSize(17, 17))
+    out.setToolTip(tip)
+    out.setAccessibleName(tip)
+    out.setCheckable(checkable)
+    out.clicked.connect(lambda _=False: action())
+    return out
+
+
+def section(title: str) -> QWidget:
+    """A section heading with its rule."""
+    out = QWidget()
+    box = QVBoxLayout(out)
+    box.setContentsMargins(0, 10, 0, 2)
+    box.setSpacing(3)
+    box.addWidget(label(title, "section", -0.5, 600))
+    line = QFrame()
+    line.setFixedHeight(1)
+    line.setStyleSheet(f"background: {colours().rule};")
+    box.addWidget(line)
+    return out
+
+
+def row(*widgets: QWidget | str | int, spacing: int = 6) -> QWidget:
+    """Widgets side by side; a number is a stretch, a text a soft label."""
+    out = QWidget()
+    box = QHBoxLayout(out)
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(spacing)
+    for item in widgets:
+        if isinstance(item, int):
+            box.addStretch(item)
+        else:
+            box.addWidget(label(item, "soft") if isinstance(item, str) else item)
+    return out
+
+
+class NumberField(QLineEdit):
+    """A number a person can type; wrong input is shown and not passed on. Emits `entered` once it is right."""
+
+    entered = pyqtSignal(float)
+
+    def __init__(self, least: float = -1e12, most: float = 1e12, decimals: int = 4, name: str = "") -> None:
+        super().__init__()
+        self.least, self.most, self.decimals = least, most, decimals
+        self.setAlignment(Qt.AlignmentFlag.AlignRight)
+        self.setFixedWidth(92)
+        self.setAccessibleName(name)
+        self.setFont(font())
+        self.editingFinished.connect(self._finish)
+        self._shown = ""
+
+    def show_value(self, value: float) -> None:
+        """Show a value without telling anyone."""
+        text = f"{value:.{self.decimals}f}" if 1e-3 <= abs(value) < 1e6 or value == 0 else f"{value:.5g}"
+        self._shown = text
+        self.setText(text)
+        self._wrong(False)
+
+    def value(self) -> float | None:
+        """The number typed, or None when it is none or out of bounds."""
+        try:
+            number = float(self.text().replace(",", ".").replace("−", "-").strip())
+        except ValueError:
+            return None
+        return number if self.least <= number <= self.most else None
+
+    def _finish(self) -> None:
+        if self.text() == self._shown:
+            return
+        number = self.value()
+        self._wrong(number is None)
+        if number is not None:
+            self._shown = self.text()
+            self.entered.emit(number)
+
+    def _wrong(self, wrong: bool) -> None:
+        self.setProperty("wrong", wrong)
+        self.setToolTip(f"A number from {self.least:g} to {self.most:g}" if wrong else "")
+        style = self.style()
+        if style is not None:
+            style.unpolish(self)
+            style.polish(self)
+
+
+class Chips(QWidget):
+    """A row of chips of which one is chosen. Emits `chosen` with its id."""
+
+    chosen = pyqtSignal(str)
+
+    def __init__(self, options: Iterable[tuple[str, str]]) -> None:
+        super().__init__()
+        flow = Flow(self)
+        self.group = QButtonGroup(self)
+        self.group.setExclusive(True)
+        self.buttons: dict[str, QPushButton] = {}
+        for id_, text in options:
+            chip = QPushButton(text)
+            chip.setProperty("kind", "chip")
+            chip.setCheckable(True)
+            chip.setFont(font(-0.5))
+            chip.clicked.connect(lambda _=False, i=id_: self.chosen.emit(i))
+            self.group.addButton(chip)
+            self.buttons[id_] = chip
+            flow.addWidget(chip)
+
+    def show_chosen(self, id_: str) -> None:
+        """Mark one as chosen without telling anyone."""
+        if id_ in self.buttons:
+            self.buttons[id_].setChecked(True)
+
+
+class Flow(QLayout):
+    """Lays widgets out in lines."""
+
+    def __init__(self, parent: QWidget, gap: int = 6) -> None:
+        super().__init__(parent)
+        self.items: list[QLayoutItem] = []
+        self.gap = gap
+        self.setContentsMargins(0, 0, 0, 0)
+
+    def addItem(self, item: QLayoutItem | None) -> None:
+        if item is not None:
+            self.items.append(item)
+
+    def count(self) -> int:
+        return len(self.items)
+
+    def itemAt(self, index: int) -> QLayoutItem | None:
+        return self.items[index] if 0 <= index < len(self.items) else None
+
+    def takeAt(self, index: int) -> QLayoutItem | None:
+        return self.items.pop(index) if 0 <= index < len(self.items) else None
+
+    def hasHeightForWidth(self) -> bool:
+        return True
+
+    def heightForWidth(self, width: int) -> int:
+        return self._place(QRect(0, 0, width, 0), False)
+
+    def setGeometry(self, rect: QRect) -> None:
+        super().setGeometry(rect)
+        self._place(rect, True)
+
+    def sizeHint(self) -> QSize:
+        return self.minimumSize()
+
+    def minimumSize(self) -> QSize:
+        size = QSize()
+        for item in self.items:
+            size = size.expandedTo(item.minimumSize())
+        return size
+
+    def _place(self, rect: QRect, move: bool) -> int:
+        x, y, tall = rect.x(), rect.y(), 0
+        for item in self.items:
+            size = item.sizeHint()
+            if x + size.width() > rect.right() + 1 and tall:
+                x, y, tall = rect.x(), y + tall + self.gap, 0
+            if move:
+                item.setGeometry(QRect(QPoint(x, y), size))
+            x += size.width() + self.gap
+            tall = max(tall, size.height())
+        return y + tall - rect.y()
+
+
+def combo(options: Iterable[tuple[str, str]], name: str, chosen: Callable[[str], object]) -> QComboBox:
+    """A drop-down of (id, text); `chosen` gets the id when a person picks."""
+    out = QComboBox()
+    out.setAccessibleName(name)
+    out.setFont(font())
+    for id_, text in options:
+        out.addItem(text, id_)
+    out.activated.connect(lambda i: chosen(str(out.itemData(i))))
+    out.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    out.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+    return out
+
+
+def show_choice(box: QComboBox, id_: str) -> None:
+    """Show the entry with that id without telling anyone."""
+    at = box.findData(id_)
+    if at >= 0:
+        box.setCurrentIndex(at)
+
+
+class Panel(QScrollArea):
+    """The right-hand panel of a desk: a heading and stacked sections that scroll."""
+
+    def __init__(self, title: str, about: str) -> None:
+        super().__init__()
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        inner = QWidget()
+        self.box = QVBoxLayout(inner)
+        self.box.setContentsMargins(14, 12, 14, 14)
+        self.box.setSpacing(6)
+        self.box.addWidget(row(label(title, "title", 4, 700), label(about, "soft"), 1, spacing=8))
+        self.setWidget(inner)
+
+    def add(self, widget: QWidget) -> QWidget:
+        """Put a widget below the others."""
+        self.box.addWidget(widget)
+        return widget
+
+    def finish(self) -> None:
+        """Push everything to the top."""
+        self.box.addStretch(1)

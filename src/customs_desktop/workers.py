@@ -1,0 +1,187 @@
+"""Threads: one that evaluates, one that draws. Requests are frozen; answers come back as signals."""
+
+from __future__ import annotations
+
+import itertools
+import queue
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QImage
+
+from customs.errors import Cancelled, CustomsError, ToolError
+from customs.picture.look import Shot
+from customs.picture.renderer import Renderer
+from customs.picture.thumbnail import thumbnail
+from customs.route.step import Job
+from customs.scene.model import Scene
+
+_numbers = itertools.count()
+STOP = 1_000_000
+
+
+@dataclass(order=True)
+class Task:
+    """A piece of work. A newer task with the same `key` supersedes it while it waits. Lower `rank` goes first."""
+
+    rank: int
+    number: int = field(default_factory=lambda: next(_numbers))
+    key: str = field(default="", compare=False)
+    run: Callable[[Job], Any] = field(default=lambda job: None, compare=False)
+    done: Callable[[Any], None] = field(default=lambda result: None, compare=False)
+    failed: Callable[[Exception], None] = field(default=lambda problem: None, compare=False)
+    title: str = field(default="", compare=False)
+
+
+class Worker(QObject):
+    """One thread that runs tasks in turn. `done` and `failed` are called on the interface thread."""
+
+    finished = pyqtSignal(object, object)
+    broke = pyqtSignal(object, object)
+    progressed = pyqtSignal(str, float, str)
+    emptied = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._queue: queue.PriorityQueue[Task] = queue.PriorityQueue()
+        self._newest: dict[str, int] = {}
+        self._cancel = threading.Event()
+        self._now: Task | None = None
+        self.waiting = 0
+        self.finished.connect(self._finish)
+        self.broke.connect(self._break)
+        self._thread = threading.Thread(target=self._loop, name="evaluator", daemon=True)
+        self._thread.start()
+
+    def submit(self, task: Task) -> None:
+        """Put a task in line."""
+        if task.key:
+            self._newest[task.key] = task.number
+        self.waiting += 1
+        self._queue.put(task)
+
+    def cancel(self) -> None:
+        """Stop what is running now, as soon as it looks."""
+        self._cancel.set()
+
+    def close(self) -> None:
+        """Stop and wait."""
+        self._cancel.set()
+        self._queue.put(Task(-STOP, key="stop"))
+        self._thread.join(20)
+
+    def _loop(self) -> None:
+        while True:
+            task = self._queue.get()
+            if task.key == "stop":
+                return
+            if task.key and self._newest.get(task.key) != task.number:
+                self.finished.emit(task, _SUPERSEDED)
+                continue
+            self._cancel.clear()
+            try:
+                self.finished.emit(task, task.run(self._job(task)))
+            except Exception as problem:  # noqa: BLE001 (the outermost boundary of a job)
+                self.broke.emit(task, problem)
+
+    def _job(self, task: Task) -> Job:
+        return Job(lambda share, text: self.progressed.emit(task.title, share, text), self._cancel.is_set)
+
+    def _finish(self, task: Task, result: Any) -> None:
+        self._count()
+        if result is not _SUPERSEDED:
+            task.done(result)
+
+    def _break(self, task: Task, problem: Exception) -> None:
+        self._count()
+        task.failed(problem)
+
+    def _count(self) -> None:
+        self.waiting -= 1
+        if self.waiting == 0:
+            self.emptied.emit()
+
+
+_SUPERSEDED = object()
+
+
+def explain(problem: Exception) -> str:
+    """A failure in words for a person; never a traceback."""
+    if isinstance(problem, Cancelled):
+        return "Cancelled; nothing was left behind."
+    if isinstance(problem, CustomsError):
+        return str(problem)
+    return f"Something unforeseen went wrong ({type(problem).__name__}: {problem}). Nothing was changed."
+
+
+class Painter(QObject):
+    """The thread that owns the graphics context. A newer request for a slot supersedes the one that waits."""
+
+    painted = pyqtSignal(str, object, object)
+    absent = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._wish: dict[str, tuple[Shot | tuple[Scene, int], object]] = {}
+        self._order: list[str] = []
+        self._ready = threading.Condition()
+        self._stop = False
+        self.problem = ""
+        self._thread = threading.Thread(target=self._loop, name="painter", daemon=True)
+        self._thread.start()
+
+    def ask(self, slot: str, shot: Shot, tag: object = None) -> None:
+        """A picture for `slot`; `painted` answers with the slot, a QImage and `tag`."""
+        self._put(slot, (shot, tag), True)
+
+    def ask_thumbnail(self, slot: str, scene: Scene, size: int, tag: object = None) -> None:
+        """A small picture, when nothing larger waits."""
+        self._put(slot, ((scene, size), tag), False)
+
+    def close(self) -> None:
+        """Stop and wait."""
+        with self._ready:
+            self._stop = True
+            self._ready.notify()
+        self._thread.join(20)
+
+    def _put(self, slot: str, wish: tuple[Any, object], soon: bool) -> None:
+        with self._ready:
+            if slot in self._wish:
+                self._order.remove(slot)
+            self._wish[slot] = wish
+            if soon:
+                self._order.insert(0 if not slot.startswith("thumb") else len(self._order), slot)
+            else:
+                self._order.append(slot)
+            self._ready.notify()
+
+    def _loop(self) -> None:
+        try:
+            renderer = Renderer()
+        except ToolError as problem:
+            self.problem = str(problem)
+            self.absent.emit(str(problem))
+            return
+        while True:
+            with self._ready:
+                while not self._order and not self._stop:
+                    self._ready.wait()
+                if self._stop:
+                    renderer.release()
+                    return
+                slot = self._order.pop(0)
+                wish, tag = self._wish.pop(slot)
+            try:
+                self.painted.emit(slot, _draw(renderer, wish), tag)
+            except Exception as problem:  # noqa: BLE001 (one bad picture must not end the thread)
+                self.absent.emit(f"This could not be drawn ({problem}).")
+
+
+def _draw(renderer: Renderer, wish: Shot | tuple[Scene, int]) -> QImage:
+    pixels = renderer.render(wish) if isinstance(wish, Shot) else thumbnail(renderer, *wish)
+    height, width = pixels.shape[:2]
+    return QImage(pixels.data, width, height, width * 4, QImage.Format.Format_RGBA8888).copy()
