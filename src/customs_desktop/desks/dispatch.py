@@ -1,0 +1,273 @@
+"""The desk Dispatch: names, package tree, docket, and off it goes."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QCheckBox,
+    QFileDialog,
+    QLineEdit,
+    QProgressBar,
+    QTableWidget,
+    QTableWidgetItem,
+    QTextBrowser,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from customs.dispatch.deliver import deliver
+from customs.errors import CustomsError
+from customs.ledger.names import KINDS
+from customs.scene.prune import prune
+from customs_desktop.session import Session
+from customs_desktop.style.theme import font, icon
+from customs_desktop.widgets.basics import Panel, button, label, row, section
+from customs_desktop.widgets.marks import Mark
+
+
+class NamesPage(QWidget):
+    """Old and new names."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.table = QTableWidget(0, 3)
+        self.table.setAccessibleName("Names")
+        self.table.setHorizontalHeaderLabels(["Kind", "As received", "As delivered"])
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setShowGrid(False)
+        self.table.setAlternatingRowColors(True)
+        across, down = self.table.horizontalHeader(), self.table.verticalHeader()
+        assert across is not None and down is not None
+        across.setStretchLastSection(True)
+        down.hide()
+        down.setDefaultSectionSize(25)
+        self.table.setColumnWidth(0, 100)
+        self.table.setColumnWidth(1, 260)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(self.table)
+
+    def refresh(self) -> None:
+        """Pair names through keys."""
+        result = self.session.result
+        rows: list[tuple[str, str, str]] = []
+        if result is not None and result.taken is not None and result.passed:
+            scene = prune(result.passed[-1].scene)
+            rows.append(("asset", result.taken.scene.name, scene.name))
+            for kind, attribute in KINDS:
+                old = {x.key: x.name for x in getattr(result.taken.scene, attribute)}
+                for item in getattr(scene, attribute):
+                    known = [old[k] for k in (item.key, *getattr(item, "made_from", ())) if k in old]
+                    rows.append((kind, ", ".join(known[:3]) + (" …" if len(known) > 3 else "") or "–", item.name))
+        self.table.setRowCount(len(rows))
+        for i, cells in enumerate(rows):
+            for j, text in enumerate(cells):
+                item = QTableWidgetItem(text)
+                item.setFont(font(0, 600 if j == 2 and cells[1] != text else 400))
+                self.table.setItem(i, j, item)
+
+
+class PackagePage(QWidget):
+    """The tree of files to be."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.tree = QTreeWidget()
+        self.tree.setAccessibleName("Package")
+        self.tree.setHeaderLabels(["File", "What it is"])
+        self.tree.setColumnWidth(0, 340)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(self.tree)
+
+    def refresh(self) -> None:
+        """List deliverables; nothing is encoded for it."""
+        self.tree.clear()
+        result = self.session.result
+        if result is None or not result.passed:
+            return
+        scene = result.passed[-1].scene
+        try:
+            files = [(d.path, d.kind) for d in deliver(scene, self.session.sheet)]
+        except CustomsError as problem:
+            self.tree.addTopLevelItem(QTreeWidgetItem([str(problem), ""]))
+            return
+        fill_tree(self.tree, scene.name, [*files, ("docket.html", "docket, to read"), ("docket.json", "docket, as data")])
+
+
+def fill_tree(tree: QTreeWidget, root: str, files: list[tuple[str, str]]) -> dict[str, QTreeWidgetItem]:
+    """Folders and files below `root`; the items by path."""
+    top = QTreeWidgetItem([f"{root}/", "package"])
+    top.setIcon(0, icon("folder-open"))
+    tree.addTopLevelItem(top)
+    folders, out = {"": top}, {}
+    for path, what in files:
+        parts = path.split("/")
+        for depth in range(1, len(parts)):
+            name = "/".join(parts[:depth])
+            if name not in folders:
+                made = QTreeWidgetItem([f"{parts[depth - 1]}/", ""])
+                made.setIcon(0, icon("folder"))
+                folders["/".join(parts[: depth - 1])].addChild(made)
+                folders[name] = made
+        leaf = QTreeWidgetItem([parts[-1], what])
+        leaf.setIcon(0, icon("image" if what == "texture" else "file-box" if what.startswith("model") else "file"))
+        folders["/".join(parts[:-1])].addChild(leaf)
+        out[path] = leaf
+    tree.expandAll()
+    return out
+
+
+class DocketPage(QTextBrowser):
+    """The docket of the last dispatch of the selected asset."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setAccessibleName("Docket")
+        self.setOpenLinks(False)
+        self.setFrameShape(QTextBrowser.Shape.NoFrame)
+
+    def refresh(self) -> None:
+        """Show the page."""
+        folder = self.session.packages.get(self.session.current)
+        page = folder / "docket.html" if folder else None
+        if page is None or not page.is_file():
+            self.setPlainText("There is no docket yet: it is written with the package.")
+            return
+        self.setHtml(page.read_text("utf-8"))
+
+
+class DispatchPanel(Panel):
+    """Where to, what is ready, and the two buttons."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__("Dispatch", "all or nothing")
+        self.session = session
+        self.names, self.package, self.docket = NamesPage(session), PackagePage(session), DocketPage(session)
+        self.add(section("WHERE TO"))
+        self.out = QLineEdit()
+        self.out.setAccessibleName("Folder the packages go to")
+        self.out.setPlaceholderText("a folder")
+        self.out.editingFinished.connect(self._keep_out)
+        self.add(row(self.out, button("…", self._choose, "", "", "Choose a folder")))
+        self.replace = QCheckBox("Replace packages that are there")
+        self.replace.setFont(font())
+        self.add(self.replace)
+        self.add(section("READY"))
+        self.marks: dict[str, tuple[Mark, object]] = {}
+        for verdict in ("cleared", "query", "held"):
+            text = label("")
+            self.marks[verdict] = (Mark(verdict), text)
+            self.add(row(self.marks[verdict][0], text, 1))
+        self.why = label("", "soft", -0.5, wrap=True)
+        self.add(self.why)
+        self.one = button("Dispatch this one", self._one, "main", "stamp")
+        self.every = button("Dispatch all that are cleared", self._all)
+        self.add(self.one)
+        self.add(self.every)
+        self.bar = QProgressBar()
+        self.bar.setRange(0, 1000)
+        self.bar.hide()
+        self.stop = button("Cancel", session.cancel, "", "x")
+        self.stop.hide()
+        self.add(self.bar)
+        self.add(self.stop)
+        self.add(section("LAST DISPATCH"))
+        self.last = label("Nothing has left yet.", "soft", -0.5, wrap=True)
+        self.add(self.last)
+        self.finish()
+        for signal in (session.changed, session.selected, session.evaluated, session.opened):
+            signal.connect(self.refresh)
+        session.dispatched.connect(self._done)
+        session.working.connect(self._working)
+        session.rested.connect(self._rested)
+        self.refresh()
+
+    def refresh(self, *_: object) -> None:
+        """Show what is ready."""
+        state, results = self.session.state, self.session.results
+        if not self.out.hasFocus():
+            self.out.setText(state.out)
+        verdicts = [results[a.id].ledger.verdict for a in state.goods if a.id in results]
+        for verdict, (_, text) in self.marks.items():
+            words = {"cleared": "cleared", "query": "with queries left", "held": "held"}[verdict]
+            text.setText(f"{verdicts.count(verdict)} {words}")  # type: ignore[attr-defined, arg-type]
+        result = self.session.result
+        held = [r for r in result.ledger.open() if r.verdict == "held"] if result else []
+        self.one.setEnabled(result is not None and not held and result.error is None)
+        self.every.setEnabled("cleared" in verdicts)
+        self.why.setText(f"Held: {held[0].title} {held[0].subject_name}. {held[0].note}" if held else "")
+        if self.isVisible():
+            self.refresh_pages()
+
+    def refresh_pages(self) -> None:
+        """Bring the deck's pages up to date."""
+        for page in (self.names, self.package, self.docket):
+            page.refresh()
+
+    def showEvent(self, event: object) -> None:
+        self.refresh_pages()
+
+    def _choose(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Folder the packages go to", self.out.text())
+        if name:
+            self.out.setText(name)
+            self._keep_out()
+
+    def _keep_out(self) -> None:
+        text = self.out.text().strip()
+        if text != self.session.state.out:
+            self.session.edit("Folder of packages", lambda s: replace(s, out=text))
+
+    def _target(self) -> Path | None:
+        text = self.out.text().strip()
+        if not text:
+            self.session.said.emit("Choose a folder the packages go to first.", "query")
+            self.out.setFocus()
+            return None
+        self._keep_out()
+        return Path(text).expanduser()
+
+    def _one(self) -> None:
+        out = self._target()
+        if out is not None:
+            self.session.dispatch([self.session.current], out, self.replace.isChecked())
+
+    def _all(self) -> None:
+        out = self._target()
+        results = self.session.results
+        ids = [a.id for a in self.session.state.goods if a.id in results and results[a.id].ledger.verdict == "cleared"]
+        if out is not None:
+            self.session.dispatch(ids, out, self.replace.isChecked())
+
+    def _working(self, title: str, share: float, text: str) -> None:
+        if title.startswith("Dispatching"):
+            self.bar.show()
+            self.stop.show()
+            self.bar.setValue(int(share * 1000))
+            self.bar.setFormat(f"{title[12:]}: {text}")
+
+    def _rested(self) -> None:
+        self.bar.hide()
+        self.stop.hide()
+
+    def _done(self, id_: str) -> None:
+        folder = self.session.packages[id_]
+        try:
+            body = json.loads((folder / "docket.json").read_text("utf-8"))
+            size = sum(f["size"] for f in body["files"])
+            self.last.setText(f"{folder}\n{len(body['files'])} files, {size / 1e6:.1f} MB, with its docket.")
+        except (OSError, ValueError):
+            self.last.setText(str(folder))
+        self.last.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.docket.refresh()

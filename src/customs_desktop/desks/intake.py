@@ -1,0 +1,312 @@
+"""The desk Intake: what is in files and folders, before anything is taken."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
+from PyQt6.QtGui import QImage, QPixmap
+from PyQt6.QtWidgets import QAbstractItemView, QFileDialog, QHeaderView, QLineEdit, QTableView, QVBoxLayout, QWidget
+
+from customs.errors import CustomsError
+from customs.intake.scan import Entry, scan
+from customs.intake.take import take
+from customs.route.step import Job
+from customs.scene.model import Scene
+from customs_desktop.session import Session
+from customs_desktop.style.theme import colour, font, icon
+from customs_desktop.widgets.basics import Panel, button, combo, label, row, section, show_choice
+from customs_desktop.workers import Task
+
+COLUMNS = ("Name", "Kind", "Size", "Folder")
+USES = (("", "not said"), ("deliver", "may be delivered"), ("private", "private use"), ("study", "study only"))
+PREVIEW = 240
+
+
+def size_text(size: int) -> str:
+    """Bytes for a person."""
+    for unit, scale in (("GB", 1e9), ("MB", 1e6), ("kB", 1e3)):
+        if size >= scale:
+            return f"{size / scale:.1f} {unit}"
+    return f"{size} B"
+
+
+class EntryModel(QAbstractTableModel):
+    """Entries that match the search."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.entries: list[Entry] = []
+        self.shown: list[Entry] = []
+        self.search = ""
+        self.largest_first = True
+
+    def show_entries(self, entries: list[Entry]) -> None:
+        """Take over a scan."""
+        self.entries = entries
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Match again."""
+        self.beginResetModel()
+        words = self.search.lower().split()
+        self.shown = [e for e in self.entries if all(w in f"{e.shown} {e.kind}".lower() for w in words)]
+        self.endResetModel()
+
+    def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:
+        keys = (lambda e: e.path.name.lower(), lambda e: e.kind, lambda e: e.size, lambda e: e.shown)
+        self.entries.sort(key=keys[column], reverse=order == Qt.SortOrder.DescendingOrder)
+        self.refresh()
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return len(self.shown)
+
+    def columnCount(self, parent: QModelIndex | None = None) -> int:
+        return len(COLUMNS)
+
+    def headerData(self, section_: int, orientation: Qt.Orientation, role: int = 0) -> object:
+        if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
+            return COLUMNS[section_]
+        return None
+
+    def data(self, index: QModelIndex, role: int = 0) -> object:
+        if not index.isValid():
+            return None
+        e = self.shown[index.row()]
+        if role == Qt.ItemDataRole.UserRole:
+            return e
+        if role == Qt.ItemDataRole.DisplayRole:
+            folder = e.shown.rpartition("/")[0] or e.root.name
+            return (e.path.name, e.kind, size_text(e.size), folder)[index.column()]
+        if role == Qt.ItemDataRole.ForegroundRole:
+            return colour("ink" if e.takeable else "soft")
+        if role == Qt.ItemDataRole.TextAlignmentRole and index.column() == 2:
+            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        if role == Qt.ItemDataRole.FontRole and index.column() == 0:
+            return font(0, 500)
+        return None
+
+
+class ContentsPage(QWidget):
+    """The table of what is there."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.model = EntryModel()
+        self.table = QTableView()
+        self.table.setModel(self.model)
+        self.table.setAccessibleName("Contents")
+        self.table.setShowGrid(False)
+        self.table.setAlternatingRowColors(True)
+        self.table.setSortingEnabled(False)
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        across, down = self.table.horizontalHeader(), self.table.verticalHeader()
+        assert across is not None and down is not None
+        across.setStretchLastSection(True)
+        across.setSectionsClickable(True)
+        across.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
+        across.sectionClicked.connect(self._sort)
+        self._descending = True
+        down.hide()
+        down.setDefaultSectionSize(26)
+        for column, width in enumerate((240, 150, 90)):
+            self.table.setColumnWidth(column, width)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("name or kind")
+        self.search.setAccessibleName("Search contents")
+        self.search.addAction(icon("search"), QLineEdit.ActionPosition.LeadingPosition)
+        self.search.setFixedWidth(190)
+        self.search.textChanged.connect(self._search)
+        self.about = label("Nothing chosen yet. Choose files or a folder on the right, or drop them on the window.", "soft")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 2, 0, 0)
+        head = row(self.about, 1, self.search)
+        head.layout().setContentsMargins(12, 2, 12, 2)  # type: ignore[union-attr]
+        box.addWidget(head)
+        box.addWidget(self.table, 1)
+
+    def _search(self, text: str) -> None:
+        self.model.search = text
+        self.model.refresh()
+
+    def _sort(self, column: int) -> None:
+        self._descending = not self._descending
+        order = Qt.SortOrder.DescendingOrder if self._descending else Qt.SortOrder.AscendingOrder
+        self.model.sort(column, order)
+
+    def chosen(self) -> list[Entry]:
+        """Picked models, or all of them when none is picked."""
+        selection = self.table.selectionModel()
+        rows = selection.selectedRows() if selection is not None else []
+        picked = [self.model.shown[i.row()] for i in rows]
+        return [e for e in (picked or self.model.shown) if e.takeable]
+
+
+class IntakePanel(Panel):
+    """Choosing, preview, origin, taking in; the rights slip of the selected asset."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__("Intake", "look before taking")
+        self.session = session
+        self.page = ContentsPage()
+        self.add(section("WHERE FROM"))
+        self.add(
+            row(
+                button("Choose files …", self._files, "", "file-box"),
+                button("Choose a folder …", self._folder, "", "folder"),
+                1,
+            )
+        )
+        self.add(
+            label(
+                "Or drop files and folders anywhere on the window: they are taken in at once, with the origin below.",
+                "soft",
+                -0.5,
+                wrap=True,
+            )
+        )
+        self.add(section("PREVIEW"))
+        self.picture = label("", "soft")
+        self.picture.setFixedHeight(150)
+        self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        self.add(self.picture)
+        self.preview_about = label("Pick a model in the table below the view.", "soft", -0.5, wrap=True)
+        self.add(self.preview_about)
+        self.add(section("ORIGIN"))
+        self.origin = combo([("", "As the files say")], "Origin", lambda _: None)
+        self.add(self.origin)
+        self.take_button = button("Take in", self._take, "main", "arrow-down-to-line")
+        self.add(row(self.take_button, 1))
+        self._rights()
+        self.finish()
+        selection = self.page.table.selectionModel()
+        assert selection is not None
+        selection.selectionChanged.connect(self._picked)
+        self.page.table.doubleClicked.connect(lambda _: self._take())
+        for signal in (session.changed, session.opened, session.selected):
+            signal.connect(self.refresh)
+        session.painter.painted.connect(self._painted)
+        self._previewed: Path | None = None
+        self._scene: Scene | None = None
+        self.refresh()
+
+    def _rights(self) -> None:
+        self.add(section("RIGHTS SLIP OF THE SELECTED ASSET"))
+        self.author, self.licence = QLineEdit(), QLineEdit()
+        for field, name in ((self.author, "Author"), (self.licence, "Licence")):
+            field.setPlaceholderText(name.lower())
+            field.setAccessibleName(name)
+            field.editingFinished.connect(self._slip)
+            self.add(field)
+        self.use = combo(USES, "Allowed use", lambda _: self._slip())
+        self.add(self.use)
+
+    def refresh(self, *_: object) -> None:
+        """Show origins and the slip."""
+        chosen = self.origin.currentData() if self.origin.count() > 1 else self.session.state.last_origin
+        self.origin.clear()
+        self.origin.addItem("As the files say", "")
+        for id_, o in self.session.origins().items():
+            self.origin.addItem(o.title, id_)
+        show_choice(self.origin, str(chosen or ""))
+        asset = self.session.asset
+        for field in (self.author, self.licence, self.use):
+            field.setEnabled(asset is not None)
+        if asset is not None:
+            self.author.setText(asset.author)
+            result = self.session.result
+            carried = result.taken.scene.copyright if result and result.taken else ""
+            self.licence.setText(asset.licence or carried)
+            show_choice(self.use, asset.use)
+
+    def _slip(self) -> None:
+        asset = self.session.asset
+        if asset is None:
+            return
+        author, licence, use = self.author.text(), self.licence.text(), str(self.use.currentData() or "")
+        result = self.session.result
+        carried = result.taken.scene.copyright if result and result.taken else ""
+        licence = "" if licence == carried else licence
+        if (author, licence, use) == (asset.author, asset.licence, asset.use):
+            return
+        from dataclasses import replace
+
+        self.session.change_asset("Rights slip", lambda a: replace(a, author=author, licence=licence, use=use))
+
+    # -- looking
+
+    def _files(self) -> None:
+        names, _ = QFileDialog.getOpenFileNames(self, "Choose files")
+        if names:
+            self.look([Path(n) for n in names])
+
+    def _folder(self) -> None:
+        name = QFileDialog.getExistingDirectory(self, "Choose a folder")
+        if name:
+            self.look([Path(name)])
+
+    def look(self, paths: Sequence[Path]) -> None:
+        """List what is in files and folders, in the background."""
+
+        def done(entries: list[Entry]) -> None:
+            self.page.model.show_entries(entries)
+            models = sum(e.takeable for e in entries)
+            total = size_text(sum(e.size for e in entries))
+            self.page.about.setText(f"{len(entries)} files, {models} models, {total}")
+            if models:
+                self.page.table.selectRow(0)
+
+        task = Task(0, key="scan", title="Listing", run=lambda job: scan(paths), done=done, failed=self._failed)
+        self.session.worker.submit(task)
+
+    def _failed(self, problem: Exception) -> None:
+        from customs_desktop.workers import explain
+
+        self.preview_about.setText(explain(problem))
+
+    def _picked(self, *_: object) -> None:
+        picked = self.page.chosen() if self.page.table.selectionModel().selectedRows() else []  # type: ignore[union-attr]
+        if not picked or picked[0].path == self._previewed:
+            return
+        entry = picked[0]
+        self._previewed = entry.path
+
+        def run(job: Job) -> tuple[Entry, Scene | CustomsError]:
+            try:
+                return entry, take(entry.path, entry.root).scene
+            except CustomsError as problem:
+                return entry, problem
+
+        self.session.worker.submit(
+            Task(0, key="preview", title="Preview", run=run, done=self._preview, failed=self._failed)
+        )
+
+    def _preview(self, answer: tuple[Entry, Scene | CustomsError]) -> None:
+        entry, scene = answer
+        if isinstance(scene, CustomsError):
+            self.picture.setText("cannot be read")
+            self.preview_about.setText(str(scene))
+            return
+        self._scene = scene
+        parts = f"{len(scene.meshes)} meshes, {len(scene.materials)} materials, {len(scene.images)} textures, {len(scene.clips)} clips"
+        self.preview_about.setText(f"{entry.path.name}: {parts}. Drawn with the file's own axes.")
+        self.session.painter.ask_thumbnail("thumb-preview", scene, PREVIEW)
+
+    def _painted(self, slot: str, image: QImage, tag: object) -> None:
+        if slot == "thumb-preview":
+            self.picture.setPixmap(QPixmap.fromImage(image).scaledToHeight(150, Qt.TransformationMode.SmoothTransformation))
+
+    # -- taking
+
+    def chosen_origin(self):  # type: ignore[no-untyped-def]
+        """The origin goods are taken in with."""
+        return self.session.origins().get(str(self.origin.currentData() or ""))
+
+    def _take(self) -> None:
+        entries = self.page.chosen()
+        if not entries:
+            self.preview_about.setText("Choose files or a folder first.")
+            return
+        self.session.take_in([e.path for e in entries], self.chosen_origin())

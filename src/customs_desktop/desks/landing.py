@@ -1,0 +1,176 @@
+"""The desk Landing: what the destination would say."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from pathlib import Path
+
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QTableWidget,
+    QTableWidgetItem,
+    QTreeWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from customs.landing.land import land
+from customs.landing.log import Log
+from customs.landing.mistakes import MISTAKES, plant
+from customs.route.step import Job
+from customs_desktop.desks.dispatch import fill_tree
+from customs_desktop.session import Session
+from customs_desktop.style.theme import colour, colours, font
+from customs_desktop.widgets.basics import Panel, button, label, row, section
+from customs_desktop.widgets.marks import Mark
+from customs_desktop.workers import Task
+
+LEVELS = {"note": "", "remark": "query", "refusal": "held"}
+
+
+class LogPage(QWidget):
+    """The landing log, line by line."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.table = QTableWidget(0, 5)
+        self.table.setAccessibleName("Landing log")
+        self.table.setHorizontalHeaderLabels(["", "Seconds", "", "File", "What it says"])
+        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table.setShowGrid(False)
+        self.table.setAlternatingRowColors(True)
+        across, down = self.table.horizontalHeader(), self.table.verticalHeader()
+        assert across is not None and down is not None
+        across.setStretchLastSection(True)
+        down.hide()
+        down.setDefaultSectionSize(25)
+        for i, width in enumerate((34, 66, 84, 190)):
+            self.table.setColumnWidth(i, width)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(self.table)
+
+    def show_log(self, log: Log | None) -> None:
+        """Show a log, refusals first seen by their marks."""
+        lines = log.lines if log else []
+        self.table.setRowCount(len(lines))
+        for i, line in enumerate(lines):
+            verdict = "cleared" if line.verb == "accepts" else LEVELS[line.level]
+            if verdict:
+                holder = QWidget()
+                box = QHBoxLayout(holder)
+                box.setContentsMargins(9, 0, 0, 0)
+                box.addWidget(Mark(verdict, 15))
+                self.table.setCellWidget(i, 0, holder)
+            else:
+                self.table.removeCellWidget(i, 0)
+            for j, text in enumerate((f"{line.seconds:.3f}", line.verb, line.file, line.text), start=1):
+                item = QTableWidgetItem(text)
+                item.setFont(font(0, 600 if j == 2 else 400))
+                item.setForeground(colour("soft" if j == 1 else "held" if line.level == "refusal" else "ink"))
+                item.setToolTip(text)
+                self.table.setItem(i, j, item)
+
+
+class LandingPanel(Panel):
+    """Verdict, package tree with marks, and mistakes to try."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__("Landing", "what the destination would say")
+        self.session = session
+        self.log_page = LogPage()
+        self.card = QWidget()
+        self.card.setObjectName("verdict")
+        self.mark, self.word, self.about = Mark("", 22), label("", "", 4, 700), label("", "", -0.5, wrap=True)
+        box = QVBoxLayout(self.card)
+        box.setContentsMargins(12, 9, 12, 9)
+        box.addWidget(row(self.mark, self.word, 1))
+        box.addWidget(self.about)
+        self.add(self.card)
+        self.again = button("Land again", lambda: session.land(session.current))
+        self.add(row(self.again, 1))
+        self.add(section("PACKAGE"))
+        self.tree = QTreeWidget()
+        self.tree.setAccessibleName("Landed package")
+        self.tree.setHeaderHidden(True)
+        self.tree.setColumnCount(2)
+        self.tree.setColumnWidth(0, 190)
+        self.tree.setMinimumHeight(150)
+        self.add(self.tree)
+        self.add(section("TRY A MISTAKE"))
+        self.answers = {}
+        for id_, name in MISTAKES:
+            answer = label("", "soft", -0.5)
+            self.answers[id_] = answer
+            self.add(row(button(name, lambda i=id_: self.try_mistake(i), "chip"), 1, answer))
+        self.add(label("On a copy; the package is not touched.", "soft", -0.5))
+        self.finish()
+        for signal in (session.selected, session.landed, session.changed, session.opened):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self, *_: object) -> None:
+        """Show the log of the selected asset."""
+        log = self.session.logs.get(self.session.current)
+        self.log_page.show_log(log)
+        self.again.setEnabled(self.session.current in self.session.packages)
+        for answer in self.answers.values():
+            answer.setText("")
+        c = colours()
+        good = log is not None and log.accepted
+        ground = c.cleared_soft if good else c.card
+        edge = c.cleared if good else c.rule if log is None else c.held
+        self.card.setStyleSheet(f"#verdict {{ background: {ground}; border: 1px solid {edge}; border-radius: 4px; }}")
+        if log is None:
+            self.mark.show_verdict("")
+            self.word.setText("Nothing landed")
+            self.about.setText("Dispatch this asset; its package is then read here.")
+        else:
+            self.mark.show_verdict("cleared" if good else "held")
+            self.word.setText("Accepted" if good else "Refused")
+            seconds = log.lines[-1].seconds if log.lines else 0.0
+            self.about.setText(f"{log.refusals} refusals · {log.remarks} remarks · read in {seconds:.2f} s")
+        self._show_tree(log)
+
+    def _show_tree(self, log: Log | None) -> None:
+        self.tree.clear()
+        if log is None or not log.folder.is_dir():
+            return
+        files = sorted(p.relative_to(log.folder).as_posix() for p in log.folder.rglob("*") if p.is_file())
+        kinds = [(f, "texture" if f.endswith((".png", ".jpg", ".tga")) else "") for f in files]
+        items = fill_tree(self.tree, log.folder.name, kinds)
+        bad = {line.file for line in log.lines if line.level == "refusal"}
+        for path, item in items.items():
+            size = (log.folder / path).stat().st_size
+            item.setText(1, "refused" if path in bad else f"{size / 1000:,.0f} kB  ✓")
+            item.setForeground(1, colour("held" if path in bad else "cleared"))
+
+    def try_mistake(self, id_: str) -> None:
+        """Plant a fault in a copy of the package and see that it is caught."""
+        folder, sheet = self.session.packages.get(self.session.current), self.session.sheet
+        if folder is None:
+            self.answers[id_].setText("dispatch first")
+            return
+
+        def run(job: Job) -> str:
+            with tempfile.TemporaryDirectory() as place:
+                copy = Path(place) / folder.name
+                shutil.copytree(folder, copy)
+                done = plant(copy, id_)
+                if not done:
+                    return "nothing of the kind here"
+                log = land(copy, lambda name: sheet)
+                first = next((i for i, x in enumerate(log.lines) if x.level == "refusal"), None)
+                return f"refused, line {first + 1}" if first is not None else "not caught"
+
+        task = Task(
+            1,
+            title="Trying a mistake",
+            run=run,
+            done=self.answers[id_].setText,
+            failed=lambda p: self.answers[id_].setText(str(p)),
+        )
+        self.session.worker.submit(task)

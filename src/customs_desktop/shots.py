@@ -1,0 +1,113 @@
+"""Pictures of the window for the documentation, made from the demo shipment."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication
+
+from customs_desktop.window import MainWindow
+
+LONGEST = 120.0
+QUIET = 0.6
+
+
+def settled(app: QApplication, window: MainWindow) -> bool:
+    """Run the event loop until nothing is being worked on and the view has its pictures. False when that takes too long."""
+    session = window.session
+    end, quiet = time.monotonic() + LONGEST, 0.0
+    while time.monotonic() < end:
+        app.processEvents()
+        time.sleep(0.01)
+        goods = session.state.goods
+        ready = (
+            session.worker.waiting == 0
+            and bool(goods)
+            and all(a.id in session.results and session.results[a.id].asset is a for a in goods)
+            and (bool(window.twin.pictures) or bool(window.twin.problem) or window.twin.right is None)
+        )
+        quiet = quiet + 0.01 if ready else 0.0
+        if quiet > QUIET:
+            return True
+    return False
+
+
+def take_all(app: QApplication, window: MainWindow, folder: Path) -> int:
+    """Remake every picture of the documentation. Returns an exit code."""
+    folder.mkdir(parents=True, exist_ok=True)
+    window.resize(1280, 800)
+    window.session.open_demo()
+    settled(app, window)
+    place = Path(tempfile.mkdtemp(prefix="customs-shots-"))
+    for name, arrange in _views(window, place).items():
+        arrange()
+        settled(app, window)
+        window.notice.hide()
+        app.processEvents()
+        window.grab().save(str(folder / f"{name}.png"))
+    window.twin.set_mode("twin")
+    shutil.rmtree(place, ignore_errors=True)
+    window.close()
+    return 0
+
+
+def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
+    """Name and arrangement of each picture, in order."""
+    s, twin = window.session, window.twin
+
+    def fit() -> None:
+        window.open_desk("fit")
+        s.select("watering_stork")
+
+    def intake() -> None:
+        window.open_desk("intake")
+        path = Path(s.state.goods[0].source).parents[1]
+        window.intake.look([path])
+
+    def wipe() -> None:
+        window.open_desk("fit")
+        s.select("fern_bed")
+        twin.set_mode("wipe")
+
+    def ghost() -> None:
+        s.select("bell_lantern")
+        twin.set_mode("ghost")
+
+    def sides() -> None:
+        s.select("pane_wall")
+        twin.set_mode("twin")
+        twin.set_look(shading="sides")
+        assert s.asset is not None
+        s.pick(s.asset.stops[0].id)
+
+    def wire() -> None:
+        twin.set_look(shading="surface", wire=True)
+        s.select("seed_cart")
+
+    def all_goods() -> None:
+        twin.set_look(wire=False)
+        window.ledger.all.click()
+
+    def dispatch() -> None:
+        window.ledger.one.click()
+        s.select("bell_lantern")
+        window.open_desk("dispatch")
+        window.deck.open("Package")
+
+    def landing() -> None:
+        s.select("watering_stork")
+        s.dispatch(["watering_stork"], place)
+        window.open_desk("landing")
+
+    def evening() -> None:
+        window.open_desk("fit")
+        window.set_paper("evening")
+
+    return {
+        "fit": fit, "intake": intake, "wipe": wipe, "ghost": ghost, "faces-by-side": sides, "wire": wire,
+        "all-goods": all_goods, "dispatch": dispatch, "landing": landing, "evening": evening,
+    }  # fmt: skip

@@ -1,0 +1,68 @@
+"""Starting the application."""
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+from pathlib import Path
+
+from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtWidgets import QApplication
+
+from customs.work.places import config_folder
+from customs_desktop.session import Session
+from customs_desktop.style import theme
+from customs_desktop.window import MainWindow, wants_evening
+
+
+def make_application(arguments: list[str]) -> QApplication:
+    """The application, dressed. Without a display the window opens offscreen."""
+    if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")):
+        os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    app = QApplication([sys.argv[0], *arguments])
+    app.setApplicationName("Customs")
+    app.setStyle("Fusion")
+    theme.load_fonts()
+    base = app.font()
+    base.setFamily(theme.FAMILY)
+    if base.pointSizeF() < 10.5:
+        base.setPointSizeF(10.5)
+    app.setFont(base)
+    settings = QSettings(str(config_folder() / "window.ini"), QSettings.Format.IniFormat)
+    theme.apply(app, wants_evening(str(settings.value("paper", "desktop"))))
+    return app
+
+
+def main(arguments: list[str]) -> int:
+    """Open the window. `--demo` opens the demo, `--shot FILE` saves a picture and exits, `--shots DIR` remakes the docs'."""
+    parser = argparse.ArgumentParser(prog="customs")
+    parser.add_argument("shipment", nargs="?", type=Path)
+    parser.add_argument("--demo", action="store_true")
+    parser.add_argument("--shot", type=Path)
+    parser.add_argument("--shots", type=Path)
+    options = parser.parse_args(arguments)
+    app = make_application([])
+    session = Session()
+    window = MainWindow(session)
+    window.show()
+    if options.shots:
+        from customs_desktop.shots import take_all
+
+        return take_all(app, window, options.shots)
+    if options.shipment:
+        session.open(options.shipment)
+    elif options.demo:
+        session.open_demo()
+    if options.shot:
+        from customs_desktop.shots import settled
+
+        def save() -> None:
+            window.grab().save(str(options.shot))
+            window.close()
+            app.quit()
+
+        QTimer.singleShot(0, lambda: (settled(app, window), save()))
+    code = app.exec()
+    session.close()
+    return code

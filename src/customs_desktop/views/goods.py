@@ -1,0 +1,218 @@
+"""The goods: picture, name, kind, worst verdict."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPoint, QRectF, QSize, Qt
+from PyQt6.QtGui import QImage, QPainter, QPixmap
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QLineEdit,
+    QListView,
+    QMenu,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from customs.shipment.state import Asset
+from customs_desktop.session import Session
+from customs_desktop.style.theme import colour, font, icon
+from customs_desktop.widgets.basics import label, row
+from customs_desktop.widgets.marks import draw_mark
+
+ROW, PICTURE = 50, 38
+
+
+class GoodsModel(QAbstractListModel):
+    """The goods that match the search."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.search = ""
+        self.shown: list[Asset] = []
+        self.pictures: dict[str, QPixmap] = {}
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return len(self.shown)
+
+    def data(self, index: QModelIndex, role: int = 0) -> object:
+        if not index.isValid() or index.row() >= len(self.shown):
+            return None
+        asset = self.shown[index.row()]
+        if role == Qt.ItemDataRole.DisplayRole:
+            return asset.name
+        if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole):
+            return f"{asset.name}: {asset.kind}, {self.verdict(asset) or 'not judged yet'}"
+        return asset if role == Qt.ItemDataRole.UserRole else None
+
+    def verdict(self, asset: Asset) -> str:
+        """Worst verdict, empty while unknown."""
+        result = self.session.results.get(asset.id)
+        return result.ledger.verdict if result else ""
+
+    def refresh(self) -> None:
+        """Match again."""
+        self.beginResetModel()
+        words = self.search.lower().split()
+        self.shown = [
+            a for a in self.session.state.goods
+            if all(w in f"{a.name} {a.kind} {self.verdict(a)}".lower() for w in words)
+        ]  # fmt: skip
+        self.endResetModel()
+
+
+class GoodsDelegate(QStyledItemDelegate):
+    """Draws one of the goods."""
+
+    def __init__(self, model: GoodsModel) -> None:
+        super().__init__()
+        self.model = model
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        return QSize(160, ROW)
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        asset = index.data(Qt.ItemDataRole.UserRole)
+        if painter is None or asset is None:
+            return
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        r = QRectF(option.rect).adjusted(6, 1, -6, -1)
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(colour("teal_soft"))
+            painter.drawRoundedRect(r, 4, 4)
+        box = QRectF(r.x() + 6, r.y() + (r.height() - PICTURE) / 2, PICTURE, PICTURE)
+        painter.setPen(colour("rule"))
+        painter.setBrush(colour("view"))
+        painter.drawRoundedRect(box, 3, 3)
+        picture = self.model.pictures.get(asset.id)
+        if picture is not None:
+            painter.drawPixmap(box.adjusted(1, 1, -1, -1).toRect(), picture)
+        width = r.right() - box.right() - 36
+        painter.setPen(colour("ink"))
+        painter.setFont(font(0.5, 600))
+        self._line(painter, QRectF(box.right() + 9, r.y() + 5, width, 20), asset.name)
+        painter.setPen(colour("soft"))
+        painter.setFont(font(-1))
+        self._line(painter, QRectF(box.right() + 9, r.y() + 24, width, 18), asset.kind)
+        draw_mark(painter, self.model.verdict(asset), QRectF(r.right() - 24, r.center().y() - 8, 17, 17))
+        painter.restore()
+
+    @staticmethod
+    def _line(painter: QPainter, rect: QRectF, text: str) -> None:
+        shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(rect.width()))
+        painter.drawText(rect, Qt.AlignmentFlag.AlignVCenter, shown)
+
+
+class GoodsPanel(QWidget):
+    """The list with its search field."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setObjectName("goods")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.model = GoodsModel(session)
+        self.count = label("0", "soft")
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("name, kind, verdict")
+        self.search.setAccessibleName("Search goods")
+        self.search.addAction(icon("search"), QLineEdit.ActionPosition.LeadingPosition)
+        self.search.textChanged.connect(self._search)
+        self.list = QListView()
+        self.list.setModel(self.model)
+        self.list.setItemDelegate(GoodsDelegate(self.model))
+        self.list.setMouseTracking(True)
+        self.list.setAccessibleName("Goods")
+        self.list.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.list.setStyleSheet("background: transparent;")
+        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.list.customContextMenuRequested.connect(self._menu)
+        selection = self.list.selectionModel()
+        assert selection is not None
+        selection.currentChanged.connect(self._chosen)
+        self.empty = label("Nothing here yet. Drop a model file or a folder on this window, or open the demo from the "
+                           "menu Shipment.", "soft", wrap=True)  # fmt: skip
+        box = QVBoxLayout(self)
+        box.setContentsMargins(8, 10, 4, 6)
+        box.setSpacing(7)
+        head = row(label("Goods", "title", 0.5, 700), 1, self.count)
+        head.layout().setContentsMargins(6, 0, 10, 0)  # type: ignore[union-attr]
+        box.addWidget(head)
+        box.addWidget(self.search)
+        box.addWidget(self.empty)
+        box.addWidget(self.list, 1)
+        session.opened.connect(self._forget)
+        session.changed.connect(self.refresh)
+        session.evaluated.connect(self._evaluated)
+        session.selected.connect(self._select)
+        session.painter.painted.connect(self._painted)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the goods as they are."""
+        self.model.refresh()
+        total = len(self.session.state.goods)
+        self.count.setText(str(total))
+        self.empty.setVisible(total == 0)
+        self.list.setVisible(total > 0)
+        self._select(self.session.current)
+
+    def _forget(self) -> None:
+        self.model.pictures.clear()
+
+    def _search(self, text: str) -> None:
+        self.model.search = text
+        self.refresh()
+
+    def _evaluated(self, id_: str) -> None:
+        result = self.session.results.get(id_)
+        scene = result.at(None) if result else None
+        if scene is not None:
+            self.session.painter.ask_thumbnail(f"thumb {id_}", scene, PICTURE * 2)
+        if self.model.search:
+            self.refresh()
+        else:
+            viewport = self.list.viewport()
+            assert viewport is not None
+            viewport.update()
+
+    def _painted(self, slot: str, image: QImage, tag: object) -> None:
+        if slot.startswith("thumb "):
+            self.model.pictures[slot[6:]] = QPixmap.fromImage(image)
+            viewport = self.list.viewport()
+            assert viewport is not None
+            viewport.update()
+
+    def _chosen(self, index: QModelIndex) -> None:
+        asset = index.data(Qt.ItemDataRole.UserRole) if index.isValid() else None
+        if asset is not None and asset.id != self.session.current:
+            self.session.select(asset.id)
+
+    def _select(self, id_: str) -> None:
+        at = next((i for i, a in enumerate(self.model.shown) if a.id == id_), -1)
+        selection = self.list.selectionModel()
+        if at >= 0 and selection is not None and self.list.currentIndex().row() != at:
+            blocked = selection.blockSignals(True)
+            self.list.setCurrentIndex(self.model.index(at))
+            selection.blockSignals(blocked)
+        viewport = self.list.viewport()
+        assert viewport is not None
+        viewport.update()
+
+    def _menu(self, place: QPoint) -> None:
+        asset = self.list.indexAt(place).data(Qt.ItemDataRole.UserRole)
+        if asset is None:
+            return
+        menu = QMenu(self)
+        plan = menu.addAction("Plan route")
+        gone = menu.addAction("Take out of the shipment")
+        chosen = menu.exec(self.list.mapToGlobal(place))
+        if chosen is plan and plan is not None:
+            self.session.plan([asset.id])
+        elif chosen is gone and gone is not None:
+            self.session.edit(f"Take out {asset.name}", lambda s: s.without(asset.id))

@@ -1,0 +1,451 @@
+"""The ledger view: rows with remedies to press, for this asset and for all goods."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QEvent, QModelIndex, QPoint, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QAction, QGuiApplication, QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QButtonGroup,
+    QHBoxLayout,
+    QHeaderView,
+    QInputDialog,
+    QLineEdit,
+    QMenu,
+    QPushButton,
+    QStackedWidget,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from customs.ledger.ledger import effective, judge
+from customs.ledger.row import Row
+from customs.work.goods import about_of
+from customs_desktop.session import Session
+from customs_desktop.style.theme import colour, font, icon
+from customs_desktop.views.ledger_model import GoodsLedgerModel, LedgerModel
+from customs_desktop.widgets.basics import button, combo, label
+from customs_desktop.widgets.marks import draw_mark
+from customs_desktop.workers import Task
+
+ROW = 26
+DESK_NAMES = (
+    ("", "every desk"),
+    ("intake", "Intake"),
+    ("fit", "Fit"),
+    ("surface", "Surface"),
+    ("motion", "Motion"),
+    ("dispatch", "Dispatch"),
+)
+
+
+class RowDelegate(QStyledItemDelegate):
+    """Draws the mark in the first column and a button in the last. Emits `pressed` with the row."""
+
+    pressed = pyqtSignal(object)
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        return QSize(100, ROW)
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        r = index.data(Qt.ItemDataRole.UserRole)
+        if painter is None or not isinstance(r, Row):
+            return
+        last = index.column() == (index.model().columnCount() - 1)  # type: ignore[union-attr]
+        self.initStyleOption(option, index)
+        option.state &= ~QStyle.StateFlag.State_HasFocus
+        if index.column() == 0:
+            mark = QRectF(option.rect.x() + 8, option.rect.center().y() - 7.5, 16, 16)
+            self._ground(painter, option)
+            draw_mark(painter, effective(r), mark)
+            self._text(painter, option, index, 32)
+        elif last and r.remedy is not None and effective(r) != "cleared":
+            self._ground(painter, option)
+            self._button(painter, self.button_rect(option, r.remedy.label), r.remedy.label)
+        else:
+            self._ground(painter, option)
+            self._text(painter, option, index, 8)
+
+    @staticmethod
+    def _ground(painter: QPainter, option: QStyleOptionViewItem) -> None:
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.fillRect(option.rect, colour("teal_soft"))
+        elif option.features & QStyleOptionViewItem.ViewItemFeature.Alternate:
+            painter.fillRect(option.rect, colour("stripe"))
+
+    @staticmethod
+    def _text(painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex, indent: int) -> None:
+        painter.save()
+        tone = index.data(Qt.ItemDataRole.ForegroundRole)
+        painter.setPen(tone if tone is not None else colour("ink"))
+        painter.setFont(index.data(Qt.ItemDataRole.FontRole) or font())
+        rect = QRectF(option.rect).adjusted(indent, 0, -4, 0)
+        text = str(index.data(Qt.ItemDataRole.DisplayRole) or "").replace("\n", " ")
+        shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(rect.width()))
+        painter.drawText(rect, Qt.AlignmentFlag.AlignVCenter, shown)
+        painter.restore()
+
+    @staticmethod
+    def button_rect(option: QStyleOptionViewItem, text: str) -> QRectF:
+        """Where the remedy's button is."""
+        from PyQt6.QtGui import QFontMetricsF
+
+        width = min(QFontMetricsF(font(0, 600)).horizontalAdvance(text) + 26, option.rect.width() - 10)
+        return QRectF(option.rect.x() + 6, option.rect.y() + 3, width, option.rect.height() - 6)
+
+    @staticmethod
+    def _button(painter: QPainter, rect: QRectF, text: str) -> None:
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(colour("teal"), 1.3))
+        painter.setBrush(colour("card"))
+        painter.drawRoundedRect(rect, rect.height() / 2, rect.height() / 2)
+        painter.setFont(font(0, 600))
+        painter.setPen(colour("teal"))
+        shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(rect.width() - 14))
+        painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, shown)
+        painter.restore()
+
+    def editorEvent(self, event: QEvent | None, model: object, option: QStyleOptionViewItem, index: QModelIndex) -> bool:
+        r = index.data(Qt.ItemDataRole.UserRole)
+        last = index.column() == (index.model().columnCount() - 1)  # type: ignore[union-attr]
+        if (
+            isinstance(event, QMouseEvent)
+            and event.type() == QEvent.Type.MouseButtonRelease
+            and last
+            and isinstance(r, Row)
+        ):
+            if r.remedy is not None and self.button_rect(option, r.remedy.label).contains(event.position()):
+                self.pressed.emit(r)
+                return True
+        return False
+
+
+class CellDelegate(QStyledItemDelegate):
+    """Draws a verdict and what is delivered."""
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        return QSize(90, ROW)
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        if painter is None:
+            return
+        RowDelegate._ground(painter, option)
+        verdict = index.data(Qt.ItemDataRole.UserRole)
+        indent = 8
+        if isinstance(verdict, str):
+            draw_mark(painter, verdict, QRectF(option.rect.x() + 8, option.rect.center().y() - 7, 15, 15))
+            indent = 29
+        RowDelegate._text(painter, option, index, indent)
+
+
+def _table(name: str) -> QTableView:
+    table = QTableView()
+    table.setAccessibleName(name)
+    table.setAlternatingRowColors(True)
+    table.setShowGrid(False)
+    table.setWordWrap(False)
+    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+    table.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+    down, across = table.verticalHeader(), table.horizontalHeader()
+    assert down is not None and across is not None
+    down.hide()
+    down.setDefaultSectionSize(ROW)
+    down.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+    across.setHighlightSections(False)
+    across.setStretchLastSection(True)
+    across.setFont(font(-0.5, 600))
+    return table
+
+
+class CountButton(QPushButton):
+    """A verdict with its count; pressing shows or hides those rows."""
+
+    def __init__(self, verdict: str) -> None:
+        super().__init__()
+        self.verdict, self.number = verdict, 0
+        self.setCheckable(True)
+        self.setChecked(True)
+        self.setProperty("kind", "flat")
+        self.setToolTip(f"Show or hide rows that are {verdict}")
+        self.setFont(font(0, 600))
+
+    def show_number(self, number: int) -> None:
+        """Change the count."""
+        self.number = number
+        self.setText(f"      {number} {self.verdict}")
+
+    def paintEvent(self, event: object) -> None:
+        super().paintEvent(event)  # type: ignore[arg-type]
+        painter = QPainter(self)
+        painter.setOpacity(1.0 if self.isChecked() else 0.35)
+        draw_mark(painter, self.verdict, QRectF(7, self.height() / 2 - 8, 16, 16))
+        painter.end()
+
+
+class LedgerView(QWidget):
+    """Head, filters and the two tables."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.model, self.goods_model = LedgerModel(session), GoodsLedgerModel(session)
+        self.table, self.goods_table = _table("Ledger of this asset"), _table("Ledger of all goods")
+        self.table.setModel(self.model)
+        self.delegate = RowDelegate()
+        self.table.setItemDelegate(self.delegate)
+        self.delegate.pressed.connect(self.press)
+        self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.table.customContextMenuRequested.connect(self._menu)
+        selection = self.table.selectionModel()
+        assert selection is not None
+        selection.currentRowChanged.connect(self._row_picked)
+        self.goods_table.setModel(self.goods_model)
+        self.goods_table.setItemDelegate(CellDelegate())
+        self.goods_table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectItems)
+        chosen = self.goods_table.selectionModel()
+        assert chosen is not None
+        chosen.selectionChanged.connect(self._cells_picked)
+        self.goods_table.doubleClicked.connect(self._open_cell)
+        self.stack = QStackedWidget()
+        self.stack.addWidget(self.table)
+        self.stack.addWidget(self.goods_table)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(0)
+        box.addWidget(self._head())
+        box.addWidget(self.stack, 1)
+        for signal in (session.changed, session.selected, session.evaluated, session.opened):
+            signal.connect(self.refresh)
+        session.picked.connect(self._at_stop)
+        self.refresh()
+
+    def _head(self) -> QWidget:
+        head = QWidget()
+        line = QHBoxLayout(head)
+        line.setContentsMargins(10, 3, 10, 3)
+        line.setSpacing(4)
+        self.scope = QButtonGroup(self)
+        self.one = QPushButton("This asset")
+        self.all = QPushButton("All goods")
+        for i, made in enumerate((self.one, self.all)):
+            made.setProperty("kind", "flat")
+            made.setCheckable(True)
+            made.setFont(font(0, 600))
+            self.scope.addButton(made, i)
+            line.addWidget(made)
+        self.one.setChecked(True)
+        self.scope.idClicked.connect(self._scope)
+        self.about = label("", "soft")
+        line.addWidget(self.about)
+        line.addStretch(1)
+        self.apply = button("", self._apply, "main")
+        self.apply.hide()
+        line.addWidget(self.apply)
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("search")
+        self.search.setAccessibleName("Search the ledger")
+        self.search.addAction(icon("search"), QLineEdit.ActionPosition.LeadingPosition)
+        self.search.setFixedWidth(104)
+        self.search.textChanged.connect(self._search)
+        self.desk = combo(DESK_NAMES, "Desk", self._desk)
+        self.desk.setFixedWidth(100)
+        line.addWidget(self.search)
+        line.addWidget(self.desk)
+        self.counts = {}
+        for verdict in ("cleared", "query", "held"):
+            made = CountButton(verdict)
+            made.toggled.connect(self._filter)
+            self.counts[verdict] = made
+            line.addWidget(made)
+        return head
+
+    # -- keeping up
+
+    def refresh(self, *_: object) -> None:
+        """Show the ledgers as they are."""
+        keep = self.current_row()
+        self.model.refresh()
+        self.goods_model.refresh()
+        result = self.session.result
+        for verdict, made in self.counts.items():
+            made.show_number(result.ledger.count(verdict) if result else 0)  # type: ignore[arg-type]
+        number = len({r.requirement for r in result.ledger.rows}) if result else 0
+        self.about.setText(f"{number} requirements" if number else "")
+        if keep is not None:
+            self._select_id(keep.id)
+        self._widths()
+        self._at_stop(self.session.stop or "")
+
+    def _widths(self) -> None:
+        room = max(self.table.width(), 500)
+        shares = (0.27, 0.16, 0.15, 0.16) if not self.model.at_stop else (0.24, 0.13, 0.13, 0.12, 0.14)
+        for i, share in enumerate(shares):
+            self.table.setColumnWidth(i, int(room * share))
+        self.goods_table.setColumnWidth(0, 190)
+        for i in range(1, self.goods_model.columnCount()):
+            self.goods_table.setColumnWidth(i, 118)
+
+    def resizeEvent(self, event: object) -> None:
+        self._widths()
+
+    def _at_stop(self, stop_id: str) -> None:
+        """Judge the asset at the picked stop too, in the background."""
+        result, sheet = self.session.result, self.session.sheet
+        last = result.passed[-1].stop.id if result and result.passed else ""
+        if result is None or result.taken is None or not stop_id or stop_id == last:
+            if self.model.at_stop:
+                self.model.show_at_stop({})
+                self._widths()
+            return
+        taken, asset = result.taken, result.asset
+
+        def done(values: dict[str, str]) -> None:
+            if self.session.stop == stop_id and self.session.current == asset.id:
+                self.model.show_at_stop(values)
+                self._widths()
+
+        def run(job: object) -> dict[str, str]:
+            there = judge(taken.scene, result.passed, sheet, about_of(asset), asset.waivers, upto=stop_id)
+            return {r.id: r.delivering for r in there.rows}
+
+        self.session.worker.submit(Task(3, key="at stop", title="At the stop", run=run, done=done))
+
+    # -- filters
+
+    def _scope(self, which: int) -> None:
+        self.stack.setCurrentIndex(which)
+        self._cells_picked()
+        for widget in (self.search, self.desk, *self.counts.values()):
+            widget.setVisible(which == 0)
+
+    def _filter(self, _: bool = False) -> None:
+        self.model.verdicts = {v for v, made in self.counts.items() if made.isChecked()}
+        self.model.refresh()
+
+    def _desk(self, desk: str) -> None:
+        self.model.desk = desk
+        self.model.refresh()
+
+    def _search(self, text: str) -> None:
+        self.model.search = text
+        self.model.refresh()
+
+    # -- rows
+
+    def current_row(self) -> Row | None:
+        """The row the cursor is on."""
+        index = self.table.currentIndex()
+        r = index.data(Qt.ItemDataRole.UserRole) if index.isValid() else None
+        return r if isinstance(r, Row) else None
+
+    def press(self, r: Row) -> None:
+        """Take the remedy of a row."""
+        if r.remedy is not None:
+            self.session.press(r.remedy, [self.session.current])
+
+    def _row_picked(self, index: QModelIndex, _: QModelIndex) -> None:
+        r = index.data(Qt.ItemDataRole.UserRole)
+        if isinstance(r, Row):
+            self.session.show_place(r)
+
+    def _select_id(self, id_: str) -> None:
+        at = next((i for i, r in enumerate(self.model.rows) if r.id == id_), -1)
+        selection = self.table.selectionModel()
+        if at >= 0 and selection is not None:
+            blocked = selection.blockSignals(True)
+            self.table.setCurrentIndex(self.model.index(at, 0))
+            selection.blockSignals(blocked)
+
+    def next_open(self) -> None:
+        """Go to the next row that is not cleared, in this asset or the next that has one."""
+        goods = [a.id for a in self.session.state.goods]
+        here = self.current_row()
+        open_ids = [r.id for r in self.session.result.ledger.open()] if self.session.result else []
+        later = open_ids[open_ids.index(here.id) + 1 :] if here and here.id in open_ids else open_ids
+        if not later:
+            at = goods.index(self.session.current) if self.session.current in goods else -1
+            for id_ in [*goods[at + 1 :], *goods[: at + 1]]:
+                result = self.session.results.get(id_)
+                if result is not None and result.ledger.open():
+                    self.session.select(id_)
+                    later = [r.id for r in result.ledger.open()]
+                    break
+        if later:
+            self.one.click()
+            self._select_id(later[0])
+            r = self.current_row()
+            self.table.scrollTo(self.table.currentIndex())
+            self.table.setFocus()
+            if r is not None:
+                self.session.show_place(r)
+
+    def _menu(self, place: QPoint) -> None:
+        index = self.table.indexAt(place)
+        r = index.data(Qt.ItemDataRole.UserRole) if index.isValid() else None
+        if isinstance(r, Row):
+            self.menu_for(r, index).exec(self.table.mapToGlobal(place))
+
+    def menu_for(self, r: Row, index: QModelIndex | None = None) -> QMenu:
+        """What can be done with a row."""
+        menu = QMenu(self)
+        entries = [("Show the place", lambda: self.session.show_place(r), r.place is not None)]
+        if r.remedy is not None:
+            entries.insert(0, (r.remedy.label, lambda: self.press(r), effective(r) != "cleared"))
+        if r.waived:
+            entries.append(("Take the waiver back", lambda: self.session.waive(r, ""), True))
+        else:
+            entries.append(("Accept with a reason …", lambda: self._waive(r), r.verdict == "query"))
+        text = str(index.data() or "") if index is not None else r.delivering
+        entries.append(("Copy cell", lambda: _copy(text), bool(text)))
+        for name, action, on in entries:
+            made = QAction(name, menu)
+            made.setEnabled(on)
+            made.triggered.connect(lambda _=False, a=action: a())
+            menu.addAction(made)
+        return menu
+
+    def _waive(self, r: Row) -> None:
+        reason, given = QInputDialog.getText(self, "Accept this query", f"{r.title}: why is {r.delivering} right here?")
+        if given and reason.strip():
+            self.session.waive(r, reason.strip())
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        r = self.current_row()
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and r is not None:
+            self.press(r)
+            return
+        super().keyPressEvent(event)
+
+    # -- all goods
+
+    def picked_remedies(self) -> list[tuple[str, Row]]:
+        """(asset, row) pairs of the picked cells that have a remedy to take."""
+        pairs = [p for i in self.goods_table.selectedIndexes() for p in self.goods_model.rows_at(i)]
+        unique = {(a, r.id): (a, r) for a, r in pairs if r.remedy is not None and effective(r) != "cleared"}
+        return list(unique.values())
+
+    def _cells_picked(self, *_: object) -> None:
+        pairs = self.picked_remedies() if self.stack.currentIndex() == 1 else []
+        count = len({a for a, _ in pairs})
+        self.apply.setVisible(count > 0)
+        self.apply.setText(f"Apply to {count} goods" if count != 1 else "Apply to 1 asset")
+
+    def _apply(self) -> None:
+        self.session.press_rows(self.picked_remedies())
+
+    def _open_cell(self, index: QModelIndex) -> None:
+        if index.column() > 0:
+            self.session.select(self.goods_model.ids[index.column() - 1])
+            self.one.click()
+
+
+def _copy(text: str) -> None:
+    board = QGuiApplication.clipboard()
+    if board is not None:
+        board.setText(text)

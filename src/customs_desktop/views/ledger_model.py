@@ -1,0 +1,186 @@
+"""The ledger as a table: of one asset, and of all goods."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
+
+from customs.ledger.ledger import effective, worst
+from customs.ledger.row import RANK, Row, requirements
+from customs_desktop.session import Session
+from customs_desktop.style.theme import colour, font
+
+Role = Qt.ItemDataRole
+COLUMNS = ("Requirement", "Received", "Required", "Delivering", "Remedy")
+AT_STOP = ("Requirement", "Received", "Required", "At stop", "Delivering", "Remedy")
+
+
+class LedgerModel(QAbstractTableModel):
+    """Rows of the selected asset, worst first, filtered."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.rows: list[Row] = []
+        self.at_stop: dict[str, str] = {}
+        self.verdicts = {"cleared", "query", "held"}
+        self.desk = ""
+        self.search = ""
+
+    @property
+    def columns(self) -> tuple[str, ...]:
+        """Headings; one more while a stop before the end is picked."""
+        return AT_STOP if self.at_stop else COLUMNS
+
+    def refresh(self) -> None:
+        """Take over the ledger as it is."""
+        self.beginResetModel()
+        result = self.session.result
+        rows = list(result.ledger.rows) if result else []
+        words = self.search.lower().split()
+        self.rows = [
+            r for r in rows
+            if effective(r) in self.verdicts and (not self.desk or r.desk == self.desk)
+            and all(w in f"{r.title} {r.subject_name} {r.note}".lower() for w in words)
+        ]  # fmt: skip
+        self.rows.sort(key=lambda r: (-RANK[effective(r)], not r.done_at))
+        self.endResetModel()
+
+    def show_at_stop(self, values: dict[str, str]) -> None:
+        """What each row (by id) had at the picked stop; empty hides the column."""
+        self.beginResetModel()
+        self.at_stop = values
+        self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return len(self.rows)
+
+    def columnCount(self, parent: QModelIndex | None = None) -> int:
+        return len(self.columns)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
+        if role == Role.DisplayRole and orientation == Qt.Orientation.Horizontal:
+            return self.columns[section]
+        if role == Role.TextAlignmentRole:
+            return Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        return None
+
+    def data(self, index: QModelIndex, role: int = 0) -> object:
+        if not index.isValid() or index.row() >= len(self.rows):
+            return None
+        r, column = self.rows[index.row()], self.columns[index.column()]
+        if role == Role.UserRole:
+            return r
+        if role == Role.DisplayRole:
+            return self.text(r, column)
+        if role == Role.ToolTipRole:
+            return self._tip(r)
+        if role == Role.ForegroundRole:
+            return self._tone(r, column)
+        if role == Role.FontRole and column == "Requirement":
+            return font(0, 500)
+        return None
+
+    def text(self, r: Row, column: str) -> str:
+        """Text of a cell."""
+        if column == "Requirement":
+            return f"{r.title} · {r.subject_name}" if r.subject_name else r.title
+        if column == "Remedy":
+            if r.waived:
+                return f"waived: {r.waived}"
+            if r.remedy is not None and effective(r) != "cleared":
+                return r.remedy.label
+            return f"done at {r.done_at}" if r.done_at else r.note if effective(r) != "cleared" else ""
+        if column == "At stop":
+            return self.at_stop.get(r.id, "–")
+        return {"Received": r.received, "Required": r.required, "Delivering": r.delivering}[column]
+
+    def _tone(self, r: Row, column: str) -> object:
+        if column == "Required" or (column == "Remedy" and (r.done_at or r.waived)):
+            return colour("soft")
+        if column == "Delivering" and effective(r) != "cleared":
+            return colour("query_text" if r.verdict == "query" else "held")
+        return colour("ink")
+
+    @staticmethod
+    def _tip(r: Row) -> str:
+        parts = [f"{r.title}: {r.verdict}", r.note, f"Required {r.required}, delivering {r.delivering}."]
+        return "\n".join(p for p in parts if p)
+
+
+class GoodsLedgerModel(QAbstractTableModel):
+    """Requirements × goods, a cell the worst verdict."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.ids: list[str] = []
+        self.names: list[str] = []
+        self.rules: list[tuple[str, str]] = []
+        self.cells: dict[tuple[str, str], list[Row]] = {}
+        self.only_open = False
+
+    def refresh(self) -> None:
+        """Take over all ledgers."""
+        self.beginResetModel()
+        goods = self.session.state.goods
+        self.ids, self.names = [a.id for a in goods], [a.name for a in goods]
+        self.cells = {}
+        titles: dict[str, str] = {}
+        for a in goods:
+            result = self.session.results.get(a.id)
+            for r in result.ledger.rows if result else ():
+                self.cells.setdefault((r.requirement, a.id), []).append(r)
+                titles[r.requirement] = r.title
+        order = {k: i for i, k in enumerate(requirements())}
+        rules = sorted(titles, key=lambda k: (-self._worst(k), order.get(k, -1)))
+        if self.only_open:
+            rules = [k for k in rules if self._worst(k) > 0]
+        self.rules = [(k, titles[k]) for k in rules]
+        self.endResetModel()
+
+    def _worst(self, rule: str) -> int:
+        return max((RANK[worst(self.cells[(rule, i)])] for i in self.ids if (rule, i) in self.cells), default=0)
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        return len(self.rules)
+
+    def columnCount(self, parent: QModelIndex | None = None) -> int:
+        return 1 + len(self.ids)
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = 0) -> object:
+        if role == Role.DisplayRole and orientation == Qt.Orientation.Horizontal:
+            return "Requirement" if section == 0 else self.names[section - 1]
+        if role == Role.TextAlignmentRole:
+            return Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+        return None
+
+    def rows_at(self, index: QModelIndex) -> list[tuple[str, Row]]:
+        """(asset, row) pairs of a cell; of the whole line for the first column."""
+        if not index.isValid() or index.row() >= len(self.rules):
+            return []
+        rule = self.rules[index.row()][0]
+        ids = self.ids if index.column() == 0 else [self.ids[index.column() - 1]]
+        return [(i, r) for i in ids for r in self.cells.get((rule, i), [])]
+
+    def data(self, index: QModelIndex, role: int = 0) -> object:
+        if not index.isValid() or index.row() >= len(self.rules):
+            return None
+        rule, title = self.rules[index.row()]
+        if index.column() == 0:
+            return title if role == Role.DisplayRole else font(0, 500) if role == Role.FontRole else None
+        rows = self.cells.get((rule, self.ids[index.column() - 1]), [])
+        verdict = worst(rows) if rows else "none"
+        if role == Role.UserRole:
+            return verdict
+        if role == Role.DisplayRole:
+            open_rows = [r for r in rows if effective(r) != "cleared"]
+            return open_rows[0].delivering if open_rows else ""
+        if role in (Role.ToolTipRole, Role.AccessibleTextRole):
+            lines = [f"{r.subject_name or r.title}: {r.delivering} (required {r.required}), {r.verdict}" for r in rows[:8]]
+            return "\n".join([f"{title}: {verdict}", *lines])
+        return None
+
+
+Press = Callable[[Row], object]

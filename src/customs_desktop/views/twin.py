@@ -1,0 +1,437 @@
+"""The twin view: as received beside what it becomes. One camera moves both."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Any, Literal
+
+import numpy as np
+from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
+from PyQt6.QtWidgets import QWidget
+
+from customs.geometry.counts import counts
+from customs.ledger.row import Place
+from customs.motion.bounds import world_bounds
+from customs.picture.camera import Orbit, framing, project
+from customs.picture.lines import dimension_lines, length_text
+from customs.picture.look import Look, Shot
+from customs.route.step import get_step
+from customs.scene.model import Scene
+from customs_desktop.session import Session
+from customs_desktop.style.theme import colour, font, is_evening
+
+Mode = Literal["twin", "wipe", "ghost"]
+HEAD = 30
+MOVING_MS = 220
+
+
+@dataclass(frozen=True, eq=False)
+class Half:
+    """One of the two: its scene, the factor that makes its numbers metres, whether they are mirrored, its heading."""
+
+    scene: Scene
+    unit: float
+    mirrored: bool
+    title: str
+    facts: str
+    box: tuple[Any, Any] | None
+
+
+class TwinView(QWidget):
+    """Asks the painter for pictures and puts them together."""
+
+    mode_changed = pyqtSignal(str)
+    first_picture = pyqtSignal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setMinimumSize(320, 220)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("View")
+        self.mode: Mode = "twin"
+        self.look = Look(grid=True, figure=None, dimensions=True)
+        self.figure = True
+        self.landing = False
+        self.wipe_at = 0.5
+        self.yaw, self.pitch, self.zoom, self.pan = -32.0, 14.0, 1.0, (0.0, 0.0)
+        self.left: Half | None = None
+        self.right: Half | None = None
+        self.pictures: dict[str, tuple[QPixmap, Orbit]] = {}
+        self.problem = ""
+        self.marks: dict[str, tuple[tuple[int, int], ...]] = {}
+        self._grip: tuple[QPoint, Qt.MouseButton] | None = None
+        self._wiping = False
+        self._seen = False
+        self._still = QTimer(self)
+        self._still.setSingleShot(True)
+        self._still.timeout.connect(self.ask)
+        for signal in (session.changed, session.selected, session.evaluated, session.picked, session.landed):
+            signal.connect(self.refresh)
+        session.selected.connect(self._new_asset)
+        session.painter.painted.connect(self._painted)
+        session.painter.absent.connect(self._absent)
+        session.place.connect(self.show_place)
+        if session.painter.problem:
+            self._absent(session.painter.problem)
+
+    def sizeHint(self) -> QSize:
+        return QSize(700, 460)
+
+    # -- what is shown
+
+    def refresh(self, *_: object) -> None:
+        """Take over the selected asset and the picked stop."""
+        result = self.session.result
+        if result is None or result.taken is None or not result.passed:
+            self.left = self.right = None
+            self.pictures.clear()
+            self.update()
+            return
+        received, convention = result.taken.scene, _convention(result)
+        mirrored = (convention.hand == "left") != (convention.front == "cw")
+        unit_name = {0.01: "cm", 0.0254: "in", 1.0: "m", 0.001: "mm"}.get(convention.metres_per_unit, "units")
+        self.left = _half(received, convention.metres_per_unit, mirrored, "As received", unit_name)
+        scene = result.at(self.session.stop) or received
+        stop = self.session.stop or result.passed[-1].stop.id
+        name = next((get_step(a.stop.step).name for a in result.passed if a.stop.id == stop), "the end")
+        self.right = _half(scene, 1.0, False, f"At “{name}”", "m")
+        if self.landing:
+            landed = self.session.landed_scenes.get(self.session.current)
+            sheet = self.session.sheet
+            self.right = _half(landed, 1.0, False, "In the destination", sheet.axes.unit_name) if landed else None
+        self.ask()
+
+    def _new_asset(self, _: str) -> None:
+        self.zoom, self.pan, self.marks = 1.0, (0.0, 0.0), {}
+
+    def set_mode(self, mode: Mode) -> None:
+        """Twin, wipe or ghost."""
+        self.mode = mode
+        self.mode_changed.emit(mode)
+        self.ask()
+
+    def set_look(self, **changed: Any) -> None:
+        """Change shading, wire, grid, dimensions."""
+        self.look = replace(self.look, **changed)
+        self.ask()
+
+    def set_figure(self, on: bool) -> None:
+        """The standing figure beside the asset."""
+        self.figure = on
+        self.ask()
+
+    def set_landing(self, on: bool) -> None:
+        """Show the landed package instead."""
+        if on != self.landing:
+            self.landing = on
+            self.refresh()
+
+    def show_place(self, place: Place | None) -> None:
+        """Mark where a ledger row points."""
+        self.marks = {}
+        if place is not None and place.kind == "primitive":
+            self.marks = {str(place.key): place.ranges}
+        elif place is not None and self.right is not None:
+            self.marks = _keys_of(self.right.scene, place)
+        self.ask()
+
+    # -- cameras
+
+    def areas(self) -> dict[str, QRectF]:
+        """Where each half is drawn."""
+        body = QRectF(0, HEAD, self.width(), max(self.height() - HEAD, 1))
+        if self.landing:
+            return {"right": body}
+        if self.mode == "twin":
+            half = body.width() / 2
+            return {
+                "left": QRectF(0, HEAD, half, body.height()),
+                "right": QRectF(half, HEAD, body.width() - half, body.height()),
+            }
+        return {"left": body, "right": body}
+
+    def orbits(self) -> dict[str, Orbit]:
+        """The cameras of the halves: one direction; one distance too, where their sizes are of a kind."""
+        areas = self.areas()
+        out: dict[str, Orbit] = {}
+        for name, half in (("left", self.left), ("right", self.right)):
+            if half is None or half.box is None or name not in areas:
+                continue
+            low, high = half.box[0] * half.unit, half.box[1] * half.unit
+            if self.figure and half.unit == 1.0 and name == "right":
+                low, high = _with_figure(low, high)
+            aspect = areas[name].width() / max(areas[name].height(), 1)
+            out[name] = framing(low, high, aspect, Orbit(yaw=self.yaw, pitch=self.pitch))
+        if len(out) == 2:
+            a, b = out["left"].distance, out["right"].distance
+            if self.mode != "twin":
+                out["left"] = out["right"]
+            elif max(a, b) < 4 * min(a, b):
+                both = max(a, b)
+                out = {k: replace(o, distance=both) for k, o in out.items()}
+        return {k: o.nearer(self.zoom).moved(*self.pan) for k, o in out.items()}
+
+    def ask(self, moving: bool = False) -> None:
+        """Ask for both pictures; coarser ones while the camera moves."""
+        ratio = self.devicePixelRatioF() * (0.6 if moving else 1.0)
+        orbits = self.orbits()
+        for name, rect in self.areas().items():
+            half = self.left if name == "left" else self.right
+            if half is None or name not in orbits:
+                self.pictures.pop(name, None)
+                continue
+            width, height = max(int(rect.width() * ratio), 2), max(int(rect.height() * ratio), 2)
+            shot = Shot(half.scene, orbits[name], width, height, self._look(name, half, moving), unit=half.unit,
+                        mirrored=half.mirrored, marks=self.marks if name == "right" else {})  # fmt: skip
+            self.session.painter.ask(f"view {name}", shot, (half, orbits[name]))
+        if moving:
+            self._still.start(MOVING_MS)
+        self.update()
+
+    def _look(self, name: str, half: Half, moving: bool) -> Look:
+        ghost = self.mode == "ghost" and name == "left" and not self.landing
+        x = None
+        if self.figure and half.box is not None and (name == "right" or self.landing):
+            x = float(half.box[0][0]) - 0.45
+        return replace(
+            self.look,
+            shading="plain" if ghost else self.look.shading,
+            grid=self.look.grid and not ghost,
+            dimensions=self.look.dimensions and name == "right",
+            transparent=ghost,
+            figure=x,
+            evening=is_evening(),
+            smooth=not moving,
+        )
+
+    def _painted(self, slot: str, image: QImage, tag: Any) -> None:
+        if not slot.startswith("view "):
+            return
+        name, (half, orbit) = slot[5:], tag
+        if half is (self.left if name == "left" else self.right):
+            self.pictures[name] = (QPixmap.fromImage(image), orbit)
+            self.update()
+            if not self._seen and name == "right":
+                self._seen = True
+                self.first_picture.emit()
+
+    def _absent(self, problem: str) -> None:
+        self.problem = problem
+        self.update()
+
+    # -- painting
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), colour("view"))
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        areas = self.areas()
+        if self.left is None and self.right is None:
+            self._empty(painter)
+        elif self.mode == "wipe" and not self.landing:
+            self._wipe(painter, areas["right"])
+        else:
+            for name in ("right", "left") if self.mode == "ghost" else ("left", "right"):
+                if name in areas and name in self.pictures:
+                    painter.setOpacity(0.5 if self.mode == "ghost" and name == "left" and not self.landing else 1.0)
+                    painter.drawPixmap(areas[name].toRect(), self.pictures[name][0])
+            painter.setOpacity(1.0)
+            if self.mode == "twin" and not self.landing:
+                painter.fillRect(QRectF(self.width() / 2 - 1, HEAD, 2, self.height()), colour("paper"))
+        self._labels(painter, areas.get("right"))
+        self._heads(painter)
+        if self.problem:
+            self._say_problem(painter)
+        painter.end()
+
+    def _wipe(self, painter: QPainter, body: QRectF) -> None:
+        x = body.width() * self.wipe_at
+        for name, clip in (
+            ("left", QRectF(0, HEAD, x, body.height())),
+            ("right", QRectF(x, HEAD, body.width() - x, body.height())),
+        ):
+            if name in self.pictures:
+                painter.setClipRect(clip)
+                painter.drawPixmap(body.toRect(), self.pictures[name][0])
+        painter.setClipping(False)
+        painter.setPen(QPen(colour("teal"), 2))
+        painter.drawLine(QPointF(x, HEAD), QPointF(x, self.height()))
+        painter.setBrush(colour("card"))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        grip = QRectF(x - 9, body.center().y() - 16, 18, 32)
+        painter.drawRoundedRect(grip, 9, 9)
+        painter.drawLine(QPointF(x - 3, grip.center().y() - 5), QPointF(x - 3, grip.center().y() + 5))
+        painter.drawLine(QPointF(x + 3, grip.center().y() - 5), QPointF(x + 3, grip.center().y() + 5))
+
+    def _empty(self, painter: QPainter) -> None:
+        painter.setPen(colour("soft"))
+        painter.setFont(font(2))
+        asset, result = self.session.asset, self.session.result
+        if asset is None:
+            text = "Drop a model or a folder here.\nYou will see it as it is, beside what it will become."
+        elif result is None:
+            text = f"Looking at {asset.name} …"
+        elif result.error is not None:
+            text = f"{asset.name} cannot be read.\n{result.error}"
+        elif self.landing:
+            text = "Nothing has landed yet.\nDispatch this asset, and its package is read here as the destination would."
+        else:
+            text = "There is nothing to see in this asset."
+        area = QRectF(self.rect()).adjusted(40, HEAD, -40, 0)
+        painter.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text)
+
+    def _heads(self, painter: QPainter) -> None:
+        painter.fillRect(QRectF(0, 0, self.width(), HEAD), colour("paper"))
+        both = [(self.left, 14.0, "ink"), (self.right, self.width() / 2 + 14, "teal")]
+        if self.landing:
+            both = [(self.right, 14.0, "teal")]
+        for half, x, tone in both:
+            if half is None:
+                continue
+            painter.setFont(font(0.5, 600))
+            painter.setPen(colour(tone))
+            painter.drawText(QRectF(x, 0, 200, HEAD), Qt.AlignmentFlag.AlignVCenter, half.title)
+            start = x + painter.fontMetrics().horizontalAdvance(half.title) + 14
+            painter.setFont(font())
+            painter.setPen(colour("soft"))
+            room = (self.width() if self.landing or half is self.right else self.width() / 2) - start - 8
+            shown = painter.fontMetrics().elidedText(half.facts, Qt.TextElideMode.ElideRight, int(room))
+            painter.drawText(QRectF(start, 0, room, HEAD), Qt.AlignmentFlag.AlignVCenter, shown)
+
+    def _labels(self, painter: QPainter, rect: QRectF | None) -> None:
+        """Dimension figures beside their lines."""
+        if (
+            rect is None
+            or self.right is None
+            or self.right.box is None
+            or not self.look.dimensions
+            or "right" not in self.pictures
+        ):
+            return
+        if self.mode == "wipe" and not self.landing and self.wipe_at > 0.97:
+            return
+        low, high = self.right.box[0] * self.right.unit, self.right.box[1] * self.right.unit
+        _, labels = dimension_lines(low, high, False)
+        orbit = self.pictures["right"][1]
+        places = project([x.place for x in labels], orbit, int(rect.width()), int(rect.height()))
+        painter.setFont(font(0, 500))
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for text, (x, y) in zip((x.text for x in labels), places):
+            if not np.isfinite([x, y]).all():
+                continue
+            width = painter.fontMetrics().horizontalAdvance(text) + 14
+            cx = min(max(rect.x() + x, rect.x() + width / 2 + 4), rect.right() - width / 2 - 4)
+            cy = min(max(rect.y() + y, rect.y() + 14), rect.bottom() - 60)
+            box = QRectF(cx - width / 2, cy - 11, width, 22)
+            painter.setPen(colour("rule"))
+            painter.setBrush(colour("card"))
+            painter.drawRoundedRect(box, 4, 4)
+            painter.setPen(colour("ink"))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    def _say_problem(self, painter: QPainter) -> None:
+        text = f"Pictures are not available: {self.problem}\nEverything else works."
+        box = QRectF(self.rect()).adjusted(40, HEAD + 30, -40, -60)
+        painter.setPen(colour("query_text"))
+        painter.setFont(font(1, 500))
+        painter.drawText(box, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap, text)
+
+    # -- hands
+
+    def resizeEvent(self, event: object) -> None:
+        self.ask(moving=bool(self.pictures))
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        if event is None:
+            return
+        on_divider = self.mode == "wipe" and abs(event.position().x() - self.width() * self.wipe_at) < 10
+        self._wiping = on_divider and event.position().y() > HEAD
+        self._grip = (event.position().toPoint(), event.button())
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is None or self._grip is None:
+            return
+        place = event.position().toPoint()
+        if self._wiping:
+            self.wipe_at = min(max(place.x() / max(self.width(), 1), 0.0), 1.0)
+            self.update()
+            return
+        step = place - self._grip[0]
+        self._grip = (place, self._grip[1])
+        sliding = self._grip[1] != Qt.MouseButton.LeftButton or event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        if sliding:
+            height = max(self.height() - HEAD, 1)
+            self.pan = (self.pan[0] - step.x() / height, self.pan[1] + step.y() / height)
+        else:
+            self.yaw = (self.yaw - step.x() * 0.45) % 360
+            self.pitch = min(max(self.pitch + step.y() * 0.35, -89), 89)
+        self.ask(moving=True)
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        self._grip, self._wiping = None, False
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
+        self.frame()
+
+    def wheelEvent(self, event: QWheelEvent | None) -> None:
+        if event is not None:
+            self.turn(zoom=1.0015 ** event.angleDelta().y())
+
+    def turn(self, yaw: float = 0, pitch: float = 0, zoom: float = 1.0) -> None:
+        """Turn by degrees and come nearer by a factor."""
+        self.yaw, self.pitch = (self.yaw + yaw) % 360, min(max(self.pitch + pitch, -89), 89)
+        self.zoom = min(max(self.zoom * zoom, 0.05), 60)
+        self.ask(moving=True)
+
+    def frame(self) -> None:
+        """The whole asset, from where the camera looks."""
+        self.zoom, self.pan = 1.0, (0.0, 0.0)
+        self.ask()
+
+
+def _convention(result: Any) -> Any:
+    """What the received numbers are taken to mean."""
+    from customs.route.steps.fit.arrive import meant
+
+    return meant(result.taken.scene, result.passed[0].stop.settings)
+
+
+def _half(scene: Scene, unit: float, mirrored: bool, title: str, unit_name: str) -> Half:
+    figures = counts(scene)
+    box = world_bounds(scene)
+    tall = ""
+    if box is not None:
+        height = float((box[1] - box[0])[1])
+        tall = length_text(height * unit) if unit == 1.0 else f"{height:,.1f} {unit_name}"
+        tall += " high · "
+    meshes = figures["meshes"]
+    facts = f"{tall}{meshes} mesh{'es' if meshes != 1 else ''} · {figures['triangles']:,} tri"
+    return Half(scene, unit, mirrored, title, facts, box)
+
+
+def _with_figure(low: Any, high: Any) -> tuple[Any, Any]:
+    """A box that holds the standing figure too, where that is not absurd beside the asset."""
+    size = float((high - low).max())
+    if size < 0.3 or size > 12:
+        return low, high
+    return np.minimum(low, [low[0] - 0.75, 0, -0.2]), np.maximum(high, [high[0], 1.82, 0.2])
+
+
+def _keys_of(scene: Scene, place: Place) -> dict[str, tuple[tuple[int, int], ...]]:
+    """Whole primitives a place stands for: those of a node, mesh, material or image."""
+    out: dict[str, tuple[tuple[int, int], ...]] = {}
+    shown = {n.mesh for n in scene.nodes if place.kind != "node" or n.key == place.key}
+    for i, mesh in enumerate(scene.meshes):
+        if i not in shown or (place.kind == "mesh" and mesh.key != place.key):
+            continue
+        for p in mesh.primitives:
+            material = scene.materials[p.material] if p.material is not None else None
+            images = {scene.images[u.image].key for u in material.textures.values()} if material else set()
+            if place.kind == "material" and (material is None or material.key != place.key):
+                continue
+            if place.kind == "image" and place.key not in images:
+                continue
+            out[str(p.key)] = ()
+    return out

@@ -1,0 +1,85 @@
+"""The bar over the twin view: modes and what is shown."""
+
+from __future__ import annotations
+
+from typing import cast
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QToolButton, QWidget
+
+from customs.picture.look import Shading
+from customs_desktop.style.theme import colour, colours, font
+from customs_desktop.views.twin import Mode, TwinView
+from customs_desktop.widgets.basics import tool
+
+MODES = (("twin", "Twin"), ("wipe", "Wipe"), ("ghost", "Ghost"))
+SHADINGS = (("surface", "Surface"), ("plain", "Plain"), ("sides", "Faces by side"), ("checker", "UV checker"))
+
+
+class ViewBar(QWidget):
+    """A pill that floats over the view's lower edge."""
+
+    def __init__(self, view: TwinView) -> None:
+        super().__init__(view)
+        self.view = view
+        box = QHBoxLayout(self)
+        box.setContentsMargins(5, 4, 8, 4)
+        box.setSpacing(3)
+        group = QButtonGroup(self)
+        self.modes: dict[str, QPushButton] = {}
+        c = colours()
+        for id_, name in MODES:
+            made = QPushButton(name)
+            made.setCheckable(True)
+            made.setFont(font(0, 600))
+            made.setStyleSheet(
+                f"QPushButton {{ border: none; border-radius: 12px; padding: 4px 13px; background: transparent; }}"
+                f"QPushButton:checked {{ background: {c.ink}; color: {c.card}; }}"
+                f"QPushButton:focus {{ border: 1px solid {c.teal}; }}"
+            )
+            made.clicked.connect(lambda _=False, i=id_: view.set_mode(cast(Mode, i)))
+            group.addButton(made)
+            self.modes[id_] = made
+            box.addWidget(made)
+        self.modes["twin"].setChecked(True)
+        view.mode_changed.connect(lambda m: self.modes[m].setChecked(True))
+        self.shading = tool("layers", "What is shown", self._menu)
+        self.shading.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.wire = tool("spline", "Wire", lambda: view.set_look(wire=self.wire.isChecked()), True)
+        self.grid = tool("grid-3x3", "Ground grid", lambda: view.set_look(grid=self.grid.isChecked()), True)
+        self.ruler = tool("ruler", "Dimensions", lambda: view.set_look(dimensions=self.ruler.isChecked()), True)
+        self.figure = tool(
+            "person-standing", "Standing figure, 1.80 m", lambda: view.set_figure(self.figure.isChecked()), True
+        )
+        for button, on in ((self.grid, True), (self.ruler, True), (self.figure, True)):
+            button.setChecked(on)
+        for button in (self.shading, self.wire, self.grid, self.ruler, self.figure):
+            box.addWidget(button)
+        self.setAttribute(Qt.WidgetAttribute.WA_NoMousePropagation)
+
+    def _menu(self) -> None:
+        menu = QMenu(self)
+        for id_, name in SHADINGS:
+            action = QAction(name, menu)
+            action.setCheckable(True)
+            action.setChecked(self.view.look.shading == id_)
+            action.triggered.connect(lambda _=False, i=id_: self.view.set_look(shading=cast(Shading, i)))
+            menu.addAction(action)
+        menu.exec(self.shading.mapToGlobal(self.shading.rect().bottomLeft()))
+
+    def place(self) -> None:
+        """Centre over the lower edge of the view."""
+        self.adjustSize()
+        self.move((self.view.width() - self.width()) // 2, self.view.height() - self.height() - 10)
+        for id_ in self.modes:
+            self.modes[id_].setVisible(not self.view.landing)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(colour("rule"))
+        painter.setBrush(colour("card"))
+        half = self.height() / 2 - 1
+        painter.drawRoundedRect(self.rect().adjusted(0, 0, -1, -1), half, half)
+        painter.end()
