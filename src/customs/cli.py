@@ -22,7 +22,13 @@ from customs.work.asset import Request, Result
 from customs.work.batch import run_all
 from customs.work.lookup import all_sheets, find_origin, find_sheet
 
-app = typer.Typer(add_completion=False, no_args_is_help=False, rich_markup_mode=None, help="Port game assets.")
+app = typer.Typer(
+    add_completion=False,
+    no_args_is_help=False,
+    pretty_exceptions_enable=False,
+    rich_markup_mode=None,
+    help="Port game assets.",
+)
 console, errors = Console(), Console(stderr=True)
 MARKS = {"cleared": "✓", "query": "?", "held": "■"}
 USAGE = 2
@@ -129,7 +135,7 @@ def _show_ledger(ledger: Ledger) -> None:
 
 
 def _say(result: Result) -> None:
-    counts = " ".join(f"{result.ledger.count(v)} {v}" for v in ("cleared", "query", "held"))  # type: ignore[arg-type]
+    counts = " ".join(f"{result.ledger.count(v)} {v}" for v in ("cleared", "query", "held"))
     where = f" → {result.folder}" if result.folder else ""
     console.print(f"{MARKS[result.ledger.verdict]} {result.path.name}: {counts}{where}", markup=False, highlight=False)
     if result.error:
@@ -210,8 +216,12 @@ def _print_json(value: Any) -> None:
 
 
 def main() -> None:
-    """Entry point of the console script."""
-    app()
+    """Entry point of the console script. What nobody foresaw is one line too, never a traceback."""
+    try:
+        app()
+    except Exception as problem:  # noqa: BLE001 (the outermost boundary)
+        errors.print(f"customs: something unforeseen went wrong ({type(problem).__name__}: {problem})", markup=False)
+        raise SystemExit(3) from None
 
 
 if __name__ == "__main__":

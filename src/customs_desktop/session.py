@@ -46,12 +46,14 @@ class Session(QObject):
     dispatched = pyqtSignal(str)
     landed = pyqtSignal(str)
     place = pyqtSignal(object)
+    looked = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
         self.worker, self.painter = Worker(), Painter()
         self.worker.progressed.connect(self.working)
         self.worker.emptied.connect(self.rested)
+        self.looked.connect(self._looked)
         self.shipment: Shipment | None = None
         self.sheet: Sheet = find_sheet("metre-yup-pbr")
         self.cache = SceneCache()
@@ -329,7 +331,7 @@ class Session(QObject):
         """Dispatch assets one after another; one failure does not stop the rest."""
         for id_ in ids:
             done = self.results.get(id_)
-            if done is None or done.asset is not self.state.asset(id_):
+            if done is None or not done.judged or done.asset is not self.state.asset(id_):
                 self.said.emit(f"{id_} is still being looked at; try again in a moment.", "query")
                 continue
             self._dispatch(done, out, replace_existing)
@@ -432,8 +434,11 @@ class Session(QObject):
         store, sheet, cache = self.shipment.store, self.sheet, self.cache
         taken = self.taken.get(asset.digest)
 
+        def early(result: Evaluated) -> None:
+            self.looked.emit(result)
+
         def run(job: Job) -> Evaluated:
-            return evaluate_asset(asset, store, sheet, cache, taken, job)
+            return evaluate_asset(asset, store, sheet, cache, taken, job, early)
 
         def done(result: Evaluated) -> None:
             if self._asked.get(asset.id) != (asset, digest):
@@ -446,6 +451,13 @@ class Session(QObject):
         rank = 4 if asset.id == self.current else 6
         title = f"Looking at {asset.name}"
         self.worker.submit(Task(rank, key=f"look {asset.id}", title=title, run=run, done=done, failed=self._fail))
+
+    def _looked(self, result: Evaluated) -> None:
+        """The route has been run and is not judged yet: enough for a first picture."""
+        known = self._asked.get(result.asset.id)
+        if known is not None and known[0] is result.asset and result.asset.id not in self.results:
+            self.results[result.asset.id] = result
+            self.evaluated.emit(result.asset.id)
 
     def recheck(self) -> None:
         """Look at everything again (a source may have changed on disk)."""

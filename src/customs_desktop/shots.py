@@ -27,7 +27,9 @@ def settled(app: QApplication, window: MainWindow) -> bool:
         ready = (
             session.worker.waiting == 0
             and bool(goods)
-            and all(a.id in session.results and session.results[a.id].asset is a for a in goods)
+            and all(
+                a.id in session.results and session.results[a.id].asset is a and session.results[a.id].judged for a in goods
+            )
             and (bool(window.twin.pictures) or bool(window.twin.problem) or window.twin.right is None)
         )
         quiet = quiet + 0.01 if ready else 0.0
@@ -39,7 +41,10 @@ def settled(app: QApplication, window: MainWindow) -> bool:
 def take_all(app: QApplication, window: MainWindow, folder: Path) -> int:
     """Remake every picture of the documentation. Returns an exit code."""
     folder.mkdir(parents=True, exist_ok=True)
+    chosen = str(window.settings.value("paper", "desktop"))
+    window.set_paper("day")
     window.resize(1280, 800)
+    window.split.setSizes([470, 225])
     window.session.open_demo()
     settled(app, window)
     place = Path(tempfile.mkdtemp(prefix="customs-shots-"))
@@ -49,7 +54,7 @@ def take_all(app: QApplication, window: MainWindow, folder: Path) -> int:
         window.notice.hide()
         app.processEvents()
         window.grab().save(str(folder / f"{name}.png"))
-    window.twin.set_mode("twin")
+    window.set_paper(chosen)
     shutil.rmtree(place, ignore_errors=True)
     window.close()
     return 0
@@ -74,7 +79,7 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
         twin.set_mode("wipe")
 
     def ghost() -> None:
-        s.select("bell_lantern")
+        s.select("watering_stork")
         twin.set_mode("ghost")
 
     def sides() -> None:
@@ -105,6 +110,7 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
 
     def evening() -> None:
         window.open_desk("fit")
+        s.select("bell_lantern")
         window.set_paper("evening")
 
     return {

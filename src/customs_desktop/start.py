@@ -62,6 +62,7 @@ def main(arguments: list[str]) -> int:
             window.close()
             app.quit()
 
+        window.resize(1280, 800)
         QTimer.singleShot(0, lambda: (settled(app, window), save()))
     code = app.exec()
     session.close()

@@ -60,6 +60,7 @@ class MainWindow(QMainWindow):
         self.open_desk("fit")
         self.resize(1280, 800)
         self._restore()
+        self.twin.setFocus()
 
     # -- building
 
@@ -111,9 +112,7 @@ class MainWindow(QMainWindow):
         line = QHBoxLayout(self.notice)
         line.setContentsMargins(14, 5, 8, 5)
         line.addWidget(self.notice_text, 1)
-        close = button("Close", self.notice.hide, "flat")
-        close.setStyleSheet(f"color: {theme.colours().bar_text};")
-        line.addWidget(close)
+        line.addWidget(button("Close", self.notice.hide, "flat"))
         self.notice.hide()
         self._notice_timer = QTimer(self)
         self._notice_timer.setSingleShot(True)
@@ -127,13 +126,14 @@ class MainWindow(QMainWindow):
         bar.setFont(theme.font())
         name = QLabel("  CUSTOMS  ")
         name.setFont(theme.font(1, 700))
-        name.setStyleSheet(f"color: {theme.colours().bar_text}; background: {theme.colours().bar};")
+        name.setObjectName("barname")
         bar.setCornerWidget(name, Qt.Corner.TopLeftCorner)
         self.kept = QLabel("")
-        self.kept.setStyleSheet(
-            f"color: {theme.colours().bar_text}; background: {theme.colours().bar}; padding-right: 14px;"
-        )
+        self.kept.setObjectName("kept")
         self.kept.setFont(theme.font(-0.5))
+        self.kept.setFixedWidth(430)
+        self.kept.setFixedHeight(30)
+        self.kept.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         bar.setCornerWidget(self.kept, Qt.Corner.TopRightCorner)
         self.actions_: dict[str, QAction] = {}
         shipment = self._menu("Shipment")
@@ -444,6 +444,9 @@ class MainWindow(QMainWindow):
         assert isinstance(app, QApplication)
         theme.apply(app, wants_evening(choice))
         self.twin.refresh()
+        for id_ in self.session.results:
+            self.goods._evaluated(id_)
+        self.landing.refresh()
         for widget in self.findChildren(QWidget):
             widget.update()
 

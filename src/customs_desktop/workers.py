@@ -13,7 +13,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from customs.errors import Cancelled, CustomsError, ToolError
-from customs.picture.look import Shot
+from customs.picture.camera import Orbit
+from customs.picture.look import Look, Shot
 from customs.picture.renderer import Renderer
 from customs.picture.thumbnail import thumbnail
 from customs.route.step import Job
@@ -166,6 +167,8 @@ class Painter(QObject):
             self.problem = str(problem)
             self.absent.emit(str(problem))
             return
+        # Drivers compile shaders at the first draw: that is done while files are still being read.
+        renderer.render(Shot(Scene("", ""), Orbit(), 64, 64, Look(figure=0.0)))
         while True:
             with self._ready:
                 while not self._order and not self._stop:

@@ -147,7 +147,8 @@ def _keep_aim(scene: Scene, nodes: tuple[Node, ...], p: F64) -> tuple[Node, ...]
     A node that holds nothing else and does not move takes the turn itself; any other gets a leaf node for it.
     """
     turn, busy = _look(p), animated_nodes(scene) | joint_nodes(scene)
-    out, extra = list(nodes), []
+    out = list(nodes)
+    extra: list[Node] = []
     for i, node in enumerate(nodes):
         if node.camera is None and node.light is None:
             continue

@@ -70,7 +70,7 @@ def lantern() -> Scene:
     return replace(made, meshes=tuple(_moved(m, far) for m in made.meshes))
 
 
-def _moved(m: Mesh, by: np.ndarray) -> Mesh:  # type: ignore[type-arg]
+def _moved(m: Mesh, by: np.ndarray) -> Mesh:
     return replace(m, primitives=tuple(replace(p, positions=frozen(p.positions + by)) for p in m.primitives))
 
 

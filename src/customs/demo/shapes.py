@@ -87,7 +87,7 @@ def lathe(profile: Sequence[tuple[float, float]], sides: int = 24) -> Shape:
     return Shape(flat, uvs.reshape(-1, 2), faces[sound])
 
 
-def tube(path: Sequence[Sequence[float]], radii: Sequence[float], sides: int = 12, caps: bool = True) -> Shape:
+def tube(path: Sequence[Any], radii: Sequence[float], sides: int = 12, caps: bool = True) -> Shape:
     """A tube through `path` (N points) with a radius at each; ends closed to a point when `caps`."""
     p, r = np.array(path, dtype=float), np.array(radii, dtype=float)
     if caps:

@@ -170,7 +170,7 @@ def _bone_distance(points: npt.NDArray[np.float64], name: str) -> npt.NDArray[np
     out = np.full(len(points), np.inf)
     for end in ends:
         step = end - start
-        t = np.clip((points - start) @ step / max(step @ step, 1e-9), 0, 1)
+        t = np.clip((points - start) @ step / max(float(step @ step), 1e-9), 0, 1)
         out = np.minimum(out, np.linalg.norm(points - start - t[:, None] * step, axis=1))
     return out
 
@@ -227,7 +227,7 @@ def scene() -> Scene:
     size = 900
     plumage = feather(size, 3)
     copper, packed = verdigris(512, 11)
-    scales = noise((size, size), 14, 5, 3) * 0.4 + plumage[..., 0] / 255.0
+    scales = noise((size, size), 14, 5, 3) * 0.4 + plumage[..., 0].astype(float) / 255.0
     iron = ramp(noise((256, 256), 12, 7), [(34, 32, 34), (58, 54, 52), (84, 76, 68)])
     images = (
         image(ASSET, 0, "stork_plumage", plumage),

@@ -58,7 +58,7 @@ def verdigris(size: int, seed: int) -> tuple[Pixels, Pixels]:
     return colour.astype(np.uint8), _packed(1 - 0.25 * (grain < 0.35), rough, 1 - 0.85 * patches)
 
 
-def _packed(occlusion: Field, rough: Field, metal: Field) -> Pixels:
+def _packed(occlusion: npt.NDArray[Any], rough: npt.NDArray[Any], metal: npt.NDArray[Any]) -> Pixels:
     return (np.clip(np.stack([occlusion, rough, metal], axis=-1), 0, 1) * 255).astype(np.uint8)
 
 

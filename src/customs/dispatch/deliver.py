@@ -65,13 +65,13 @@ def deliver(scene: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
         Deliverable(f"{model}{e}", "model" if k == 0 else "model part", lambda e=e: files()[e], asset)  # type: ignore[misc]
         for k, e in enumerate(endings.get(entry.id, (f".{entry.id}",)))
     ]
-    out += [
-        Deliverable(paths[i], "texture", lambda im=im: [encode(im)], im.name)  # type: ignore[misc]
-        for i, im in there.items()
-        if apart
-    ]
+    out += [Deliverable(paths[i], "texture", _encoder(im), im.name) for i, im in there.items() if apart]
     _no_clash(out)
     return tuple(out)
+
+
+def _encoder(image: Image) -> Callable[[], Parts]:
+    return lambda: [encode(image)]
 
 
 def _no_clash(files: list[Deliverable]) -> None:

@@ -83,7 +83,7 @@ def make_docket(
         "box": {"unit": sheet.axes.unit_name, "metres_per_unit": sheet.axes.metres_per_unit, **box_of(final)},
         "names": names_of(final),
         "route": stop_lines(passed),
-        "requirements": {v: ledger.count(v) for v in ("cleared", "query", "held")},  # type: ignore[arg-type]
+        "requirements": {v: ledger.count(v) for v in ("cleared", "query", "held")},
         "ledger": [
             {k: v for k, v in r.as_dict().items() if k != "remedy"}
             for r in ledger.rows

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import warnings
+from typing import Any
 
 import numpy as np
 import PIL.Image
@@ -50,7 +51,11 @@ def encode(image: Image) -> bytes:
         channels = pixels.shape[2]
         picture = PIL.Image.fromarray(np.ascontiguousarray(pixels[:, :, 0] if channels == 1 else pixels))
     out = io.BytesIO()
-    options = {"jpeg": {"quality": JPEG_QUALITY, "subsampling": 0}, "png": {"compress_level": 6}, "tga": {"rle": True}}
+    options: dict[str, dict[str, Any]] = {
+        "jpeg": {"quality": JPEG_QUALITY, "subsampling": 0},
+        "png": {"compress_level": 6},
+        "tga": {"rle": True},
+    }
     with warnings.catch_warnings():
         warnings.simplefilter("ignore")
         picture.save(out, form.upper(), **options[form])

@@ -77,7 +77,7 @@ def _uniform(
     width = dtype.itemsize if order is not None else dtype.itemsize // 8
     if at + count * width > len(data):
         return None
-    table = np.frombuffer(memoryview(data).cast("B"), dtype, count, at if order is not None else at * 8)
+    table = np.frombuffer(data.view(np.uint8).data, dtype, count, at if order is not None else at * 8)
     out: dict[str, Any] = {}
     number = iter(sizes)
     for name, _, counter in properties:

@@ -97,7 +97,7 @@ def write_stl(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
             tables.append(records)
     every = np.concatenate(tables) if tables else np.zeros(0, dtype=RECORD)
     head = b"Customs".ljust(80, b" ") + len(every).to_bytes(4, "little")
-    return {".stl": [head, memoryview(every.view(np.uint8)).cast("B") if len(every) else b""]}
+    return {".stl": [head, every.view(np.uint8).data if len(every) else b""]}
 
 
 def _looks_like(head: bytes) -> bool:

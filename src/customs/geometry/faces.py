@@ -114,8 +114,10 @@ def _judge_parts(positions: F32, faces: U32, part: npt.NDArray[np.int32], open_f
     count = int(part.max()) + 1
     weight = np.bincount(part, weights=areas, minlength=count)
     safe = np.where(weight > 0, weight, 1)
-    centre = np.stack([np.bincount(part, weights=areas * middle[:, c], minlength=count) for c in range(3)], 1)
-    centre /= safe[:, None]
+    centre: npt.NDArray[np.float64] = np.stack(
+        [np.bincount(part, weights=areas * middle[:, c], minlength=count) for c in range(3)], 1
+    )
+    centre = centre / safe[:, None]
     reach = np.einsum("ij,ij->i", vectors, middle - centre[part])
     volume = np.bincount(part, weights=reach, minlength=count)
     is_open = np.bincount(part, weights=open_face, minlength=count) > 0

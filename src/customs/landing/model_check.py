@@ -88,7 +88,7 @@ def _size(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
         log.check(abs(base) <= 2e-3 * reach, file, f"its base lies {base * unit:.3g} m from zero")
 
 
-def _metres(size: np.ndarray) -> str:  # type: ignore[type-arg]
+def _metres(size: np.ndarray) -> str:
     return " × ".join(f"{v:.2f}" for v in size) + " m"
 
 

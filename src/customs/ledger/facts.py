@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import weakref
+from collections.abc import Callable
 from functools import cached_property
 
 import numpy as np
@@ -21,6 +22,8 @@ from customs.surface.pixels import image_info, pixels_or_none
 
 Mask = npt.NDArray[np.bool_]
 F64 = npt.NDArray[np.float64]
+F32 = npt.NDArray[np.float32]
+U32 = npt.NDArray[np.uint32]
 
 
 class PrimitiveFacts:
@@ -47,7 +50,7 @@ class PrimitiveFacts:
         """Vertices with a number that is not finite."""
         return not_finite(self.prim)
 
-    def _mask(self, find: object) -> Mask:
+    def _mask(self, find: Callable[[F32, U32], Mask]) -> Mask:
         prim = self.prim
         faces = triangles_of(prim)
         if not len(faces):
@@ -55,9 +58,9 @@ class PrimitiveFacts:
         if self.not_finite and not finite_vertices(prim).all():
             good = finite_vertices(prim)[faces].all(axis=1)
             out = np.zeros(len(faces), dtype=bool)
-            out[good] = find(prim.positions, faces[good])  # type: ignore[operator]
+            out[good] = find(prim.positions, faces[good])
             return out
-        return find(prim.positions, faces)  # type: ignore[operator, no-any-return]
+        return find(prim.positions, faces)
 
     @cached_property
     def degenerate(self) -> Mask:

@@ -136,4 +136,4 @@ def faces_measure(name: str) -> Callable[[Primitive], int]:
 
 def faces_mask(name: str) -> Callable[[Primitive], npt.NDArray[np.bool_]]:
     """A face mask of PrimitiveFacts."""
-    return lambda p: getattr(facts_of(p), name)  # type: ignore[no-any-return]
+    return lambda p: getattr(facts_of(p), name)

@@ -12,7 +12,7 @@ from customs.scene.model import Scene
 Shading = Literal["surface", "plain", "sides", "checker"]
 SHADINGS: Mapping[str, int] = {"surface": 0, "plain": 1, "sides": 2, "checker": 3}
 DAY = ((0.890, 0.910, 0.902), (0.725, 0.773, 0.776))
-EVENING = ((0.20, 0.23, 0.25), (0.11, 0.13, 0.145))
+EVENING = ((0.33, 0.37, 0.39), (0.19, 0.22, 0.24))
 
 
 @dataclass(frozen=True)

@@ -33,9 +33,10 @@ def _text(name: str) -> str:
     return (resources.files("customs.picture") / "shaders" / name).read_text("utf-8")
 
 
-def _context() -> moderngl.Context:
+def _context() -> Any:
     try:
-        return moderngl.create_standalone_context(require=330, backend="egl")
+        make: Any = moderngl.create_standalone_context
+        return make(require=330, backend="egl")
     except Exception as problem:  # noqa: BLE001 (drivers raise anything)
         raise ToolError(
             f"no OpenGL here ({problem})", "OpenGL 3.3 over EGL", "Install a graphics driver or Mesa."
@@ -47,9 +48,9 @@ class Renderer:
 
     def __init__(self) -> None:
         self.context = _context()
-        self.mesh = self.context.program(_text("mesh.vert"), _text("mesh.frag"))
-        self.line = self.context.program(_text("lines.vert"), _text("lines.frag"))
-        self.sky = self.context.program(_text("sky.vert"), _text("sky.frag"))
+        self.mesh: Any = self.context.program(_text("mesh.vert"), _text("mesh.frag"))
+        self.line: Any = self.context.program(_text("lines.vert"), _text("lines.frag"))
+        self.sky: Any = self.context.program(_text("sky.vert"), _text("sky.frag"))
         self.sky_array = self.context.vertex_array(self.sky, [])
         self.store = Store(self.context, self.mesh)
         self.targets: dict[tuple[int, int, int], tuple[Any, Any]] = {}
@@ -139,7 +140,8 @@ class Renderer:
             for i in {scene.nodes[n].skin for n in mesh_nodes(scene)}
             if i is not None
         }
-        solid, clear = [], []
+        solid: list[tuple[float, Any]] = []
+        clear: list[tuple[float, Any]] = []
         for n in mesh_nodes(scene):
             node = scene.nodes[n]
             weights = morph_weights(scene, n, clip, shot.seconds)

@@ -106,7 +106,8 @@ def _joinable(scene: Scene) -> tuple[list[int], list[int]]:
     """Mesh nodes that can be joined, and those that move by themselves or have morph targets."""
     rigged = rigged_nodes(scene)
     any_skin = any(scene.nodes[n].skin is not None for n in mesh_nodes(scene))
-    good, left = [], []
+    good: list[int] = []
+    left: list[int] = []
     for n in mesh_nodes(scene):
         node = scene.nodes[n]
         morphs = any(p.targets for p in scene.meshes[node.mesh or 0].primitives)
@@ -171,7 +172,7 @@ def merge(parts: list[Primitive]) -> Primitive:
         positions=frozen(np.concatenate([p.positions for p in parts])),
         indices=frozen(np.concatenate([f + np.uint32(s) for f, s in zip(flats, starts)]), np.uint32),
         normals=None if normals is None else frozen(np.concatenate(normals)),
-        tangents=frozen(np.concatenate([p.tangents for p in parts]))  # type: ignore[arg-type]
+        tangents=frozen(np.concatenate([p.tangents for p in parts]))
         if all(p.tangents is not None for p in parts)
         else None,
         texcoords=tuple(frozen(np.concatenate([_or(p.texcoords, i, p, 2, 0) for p in parts])) for i in range(sets)),

@@ -18,7 +18,7 @@ from customs.conventions.turn import placed
 from customs.route.emptying import rigged_nodes
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
-from customs.scene.model import Channel, Mesh, MorphTarget, Primitive, Remark, Scene
+from customs.scene.model import Channel, Mesh, MorphTarget, Node, Primitive, Remark, Scene
 from customs.scene.transforms import apply_affine, matrix_quaternion, multiply_quaternions, unit_rows
 from customs.scene.tree import joint_nodes, local_matrix, walk, world_matrices
 from customs.tolerances import IDENTITY
@@ -44,7 +44,7 @@ def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
         if n in above or not np.array_equal(k, np.eye(4)):
             nodes[n] = placed(node, np.linalg.inv(parent) @ local_matrix(node) @ k)
         if node.mesh is not None and node.skin is None and not np.array_equal(k, np.eye(4)):
-            settled = moved_mesh(scene.meshes[node.mesh], np.linalg.inv(k))
+            settled = moved_mesh(scene.meshes[node.mesh], _inverse(k))
             if node.mesh in used:
                 settled = replace(
                     settled, key=Key(scene.digest, "mesh", MADE + n), made_from=(scene.meshes[node.mesh].key,)
@@ -66,6 +66,11 @@ def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     return _lift_skinned(out), remarks
 
 
+def _inverse(m: F64) -> F64:
+    out: F64 = np.linalg.inv(m).astype(np.float64)
+    return out
+
+
 def _taken_off(scene: Scene) -> tuple[dict[int, F64], tuple[Remark, ...]]:
     """K per node."""
     world = world_matrices(scene)
@@ -78,7 +83,7 @@ def _taken_off(scene: Scene) -> tuple[dict[int, F64], tuple[Remark, ...]]:
     for n, parent, _ in walk(scene):
         node = scene.nodes[n]
         if n not in rigged and node.key not in fixed and abs(np.linalg.det(world[n][:3, :3])) > 1e-30:
-            taken[n] = np.linalg.inv(world[n])
+            taken[n] = _inverse(world[n])
             continue
         if n in joints or n in rigged:
             scale = np.linalg.norm(world[n][:3, :3], axis=0)
@@ -95,7 +100,7 @@ def _taken_off(scene: Scene) -> tuple[dict[int, F64], tuple[Remark, ...]]:
     return taken, tuple(remarks)
 
 
-def _root_skinned(node):  # type: ignore[no-untyped-def]
+def _root_skinned(node: Node) -> Node:
     """A skinned mesh's own node has no say in where it is (glTF 2.0, 3.7.3.3): its transform is dropped."""
     if node.skin is None or node.mesh is None or node.children:
         return node

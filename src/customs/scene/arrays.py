@@ -40,4 +40,5 @@ def all_finite(values: Array) -> bool:
 
 def finite_rows(values: Array) -> npt.NDArray[np.bool_]:
     """(N,) True where every value of a row of `values` (N, D) is finite."""
-    return np.isfinite(values).all(axis=1)
+    out: npt.NDArray[np.bool_] = np.isfinite(values).all(axis=1)  # type: ignore[assignment]
+    return out

@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
-from customs.scene.model import Channel, Material, Mesh, Primitive, Scene
+from customs.scene.model import Channel, Material, Mesh, Primitive, Scene, Skin
 from customs.scene.tree import walk
 
 
@@ -25,7 +25,8 @@ def prune_nodes(scene: Scene) -> Scene:
     nodes = tuple(
         replace(scene.nodes[i], children=tuple(keep[c] for c in scene.nodes[i].children if c in keep)) for i in keep
     )
-    skins, skin_keep = [], {}
+    skins: list[Skin] = []
+    skin_keep: dict[int, int] = {}
     for i, skin in enumerate(scene.skins):
         if all(j in keep for j in skin.joints):
             skin_keep[i] = len(skins)

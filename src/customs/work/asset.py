@@ -56,7 +56,7 @@ class Result:
             "file": str(self.path),
             "asset": self.name,
             "verdict": self.ledger.verdict,
-            "counts": {v: self.ledger.count(v) for v in ("cleared", "query", "held")},  # type: ignore[arg-type]
+            "counts": {v: self.ledger.count(v) for v in ("cleared", "query", "held")},
             "route": [
                 {"id": s.id, "step": s.step, "settings": dict(s.values), "on": s.on}
                 for s in (self.route.stops if self.route else ())

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -31,6 +31,11 @@ class Evaluated:
     passed: tuple[At, ...]
     ledger: Ledger
     error: CustomsError | None = None
+
+    @property
+    def judged(self) -> bool:
+        """False while only the scenes are known."""
+        return bool(self.ledger.rows)
 
     def at(self, stop_id: str | None) -> Scene | None:
         """The scene after a stop, or at the end."""
@@ -99,14 +104,24 @@ def about_of(asset: Asset) -> About:
 
 
 def evaluate_asset(
-    asset: Asset, store: Path, sheet: Sheet, cache: SceneCache, taken: Taken | None = None, job: Job | None = None
+    asset: Asset,
+    store: Path,
+    sheet: Sheet,
+    cache: SceneCache,
+    taken: Taken | None = None,
+    job: Job | None = None,
+    early: Callable[[Evaluated], None] = lambda result: None,
 ) -> Evaluated:
-    """The asset after every stop, with its ledger. Never raises CustomsError: an unreadable asset has one held row."""
+    """The asset after every stop, with its ledger. Never raises CustomsError: an unreadable asset has one held row.
+
+    `early` is told of the scenes before they are judged, so that they can be drawn meanwhile.
+    """
     try:
         taken = taken or read_asset(asset, store)
     except CustomsError as problem:
         return Evaluated(asset, None, (), refused(problem), problem)
     passed = tuple(evaluate(taken.scene, asset.digest, asset.route, cache, job=job))
+    early(Evaluated(asset, taken, passed, Ledger(())))
     ledger = judge(taken.scene, passed, sheet, about_of(asset), asset.waivers)
     return Evaluated(asset, taken, passed, ledger)
 

@@ -47,6 +47,7 @@ class NamesPage(QWidget):
         across, down = self.table.horizontalHeader(), self.table.verticalHeader()
         assert across is not None and down is not None
         across.setStretchLastSection(True)
+        across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         down.hide()
         down.setDefaultSectionSize(25)
         self.table.setColumnWidth(0, 100)
@@ -198,13 +199,13 @@ class DispatchPanel(Panel):
         state, results = self.session.state, self.session.results
         if not self.out.hasFocus():
             self.out.setText(state.out)
-        verdicts = [results[a.id].ledger.verdict for a in state.goods if a.id in results]
+        verdicts = [results[a.id].ledger.verdict for a in state.goods if a.id in results and results[a.id].judged]
         for verdict, (_, text) in self.marks.items():
             words = {"cleared": "cleared", "query": "with queries left", "held": "held"}[verdict]
             text.setText(f"{verdicts.count(verdict)} {words}")  # type: ignore[attr-defined, arg-type]
         result = self.session.result
         held = [r for r in result.ledger.open() if r.verdict == "held"] if result else []
-        self.one.setEnabled(result is not None and not held and result.error is None)
+        self.one.setEnabled(result is not None and result.judged and not held and result.error is None)
         self.every.setEnabled("cleared" in verdicts)
         self.why.setText(f"Held: {held[0].title} {held[0].subject_name}. {held[0].note}" if held else "")
         if self.isVisible():
@@ -246,7 +247,11 @@ class DispatchPanel(Panel):
     def _all(self) -> None:
         out = self._target()
         results = self.session.results
-        ids = [a.id for a in self.session.state.goods if a.id in results and results[a.id].ledger.verdict == "cleared"]
+        ids = [
+            a.id
+            for a in self.session.state.goods
+            if a.id in results and results[a.id].judged and results[a.id].ledger.verdict == "cleared"
+        ]
         if out is not None:
             self.session.dispatch(ids, out, self.replace.isChecked())
 

@@ -59,7 +59,8 @@ class FitPanel(Panel):
             (("Received height", self.received, self.unit), ("Yardstick", self.stick, None), ("Scale", self.scale, None))
         ):
             box.addWidget(label(text), i, 0)
-            box.addWidget(field, i, 1)
+            wide = field is self.stick
+            box.addWidget(field, i, 1, 1, 2 if wide else 1)
             if tail is not None:
                 box.addWidget(tail, i, 2)
         box.setColumnStretch(2, 1)
@@ -167,6 +168,7 @@ class FitPanel(Panel):
             item = self.card_box.takeAt(0)
             widget = item.widget() if item else None
             if widget is not None:
+                widget.setParent(None)
                 widget.deleteLater()
         others = [(a.id, a.name) for a in self.session.state.goods if a.id != self.session.current]
         if self.stick.count() != 2 + len(others):
@@ -189,6 +191,7 @@ class FitPanel(Panel):
             item = self.stop_box.takeAt(0)
             widget = item.widget() if item else None
             if widget is not None:
+                widget.setParent(None)
                 widget.deleteLater()
         on = [s for s in asset.stops if s.on] if asset else []
         stop = next((s for s in on if s.id == self.session.stop), on[-1] if on else None)

@@ -15,8 +15,8 @@ from customs.intake.take import take
 from customs.route.step import Job
 from customs.scene.model import Scene
 from customs_desktop.session import Session
-from customs_desktop.style.theme import colour, font, icon
-from customs_desktop.widgets.basics import Panel, button, combo, label, row, section, show_choice
+from customs_desktop.style.theme import colour, font
+from customs_desktop.widgets.basics import Panel, button, combo, label, row, search_field, section, show_choice
 from customs_desktop.workers import Task
 
 COLUMNS = ("Name", "Kind", "Size", "Folder")
@@ -68,6 +68,8 @@ class EntryModel(QAbstractTableModel):
     def headerData(self, section_: int, orientation: Qt.Orientation, role: int = 0) -> object:
         if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
             return COLUMNS[section_]
+        if role == Qt.ItemDataRole.TextAlignmentRole:
+            return Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
         return None
 
     def data(self, index: QModelIndex, role: int = 0) -> object:
@@ -113,12 +115,7 @@ class ContentsPage(QWidget):
         down.setDefaultSectionSize(26)
         for column, width in enumerate((240, 150, 90)):
             self.table.setColumnWidth(column, width)
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("name or kind")
-        self.search.setAccessibleName("Search contents")
-        self.search.addAction(icon("search"), QLineEdit.ActionPosition.LeadingPosition)
-        self.search.setFixedWidth(190)
-        self.search.textChanged.connect(self._search)
+        self.search = search_field("Search contents", "name or kind", self._search, 190)
         self.about = label("Nothing chosen yet. Choose files or a folder on the right, or drop them on the window.", "soft")
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 2, 0, 0)

@@ -6,6 +6,7 @@ import shutil
 import tempfile
 from pathlib import Path
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -45,6 +46,7 @@ class LogPage(QWidget):
         across, down = self.table.horizontalHeader(), self.table.verticalHeader()
         assert across is not None and down is not None
         across.setStretchLastSection(True)
+        across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         down.hide()
         down.setDefaultSectionSize(25)
         for i, width in enumerate((34, 66, 84, 190)):
@@ -97,7 +99,8 @@ class LandingPanel(Panel):
         self.tree.setAccessibleName("Landed package")
         self.tree.setHeaderHidden(True)
         self.tree.setColumnCount(2)
-        self.tree.setColumnWidth(0, 190)
+        self.tree.setColumnWidth(0, 176)
+        self.tree.setIndentation(12)
         self.tree.setMinimumHeight(150)
         self.add(self.tree)
         self.add(section("TRY A MISTAKE"))

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import os
+import tempfile
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QRectF, Qt
-from PyQt6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PyQt6.QtGui import QAction, QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
 from PyQt6.QtSvg import QSvgRenderer
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QAbstractButton, QApplication
 
 HERE = Path(__file__).parent
 FAMILY = "Barlow Semi Condensed"
@@ -107,9 +109,35 @@ def pixmap(name: str, colour_name: str, size: int, ratio: float = 1.0) -> QPixma
     return out
 
 
-def icon(name: str, colour_name: str | None = None, size: int = 18) -> QIcon:
-    """An icon in the ink of the variant in force."""
-    return QIcon(pixmap(name, colour_name or colours().ink, size, 2.0))
+def icon(name: str, role: str = "ink", size: int = 18) -> QIcon:
+    """An icon in a colour of the variant in force, named by its role."""
+    return QIcon(pixmap(name, getattr(colours(), role), size, 2.0))
+
+
+def wear(thing: QAbstractButton | QAction, name: str, role: str = "ink") -> None:
+    """Give an icon to something that keeps it through a change of paper."""
+    thing.setProperty("icon_name", name)
+    thing.setProperty("icon_role", role)
+    thing.setIcon(icon(name, role))
+
+
+def _redress() -> None:
+    """Icons anew, in the colours of the variant now in force."""
+    for widget in QApplication.allWidgets():
+        for thing in (widget, *widget.actions()):
+            name = thing.property("icon_name")
+            if name and isinstance(thing, QAbstractButton | QAction):
+                thing.setIcon(icon(str(name), str(thing.property("icon_role"))))
+
+
+@cache
+def _tinted(name: str, tone: str) -> str:
+    """Path of an icon in one colour, for the style sheet, which can only name files."""
+    folder = Path(tempfile.gettempdir()) / f"customs-icons-{os.getuid()}"
+    folder.mkdir(mode=0o700, exist_ok=True)
+    path = folder / f"{name}-{tone.lstrip('#')}.svg"
+    path.write_text(_svg(name).replace("currentColor", tone), "utf-8")
+    return path.as_posix()
 
 
 def apply(app: QApplication, evening: bool) -> None:
@@ -127,6 +155,7 @@ def apply(app: QApplication, evening: bool) -> None:
         palette.setColor(role, QColor(value))
     app.setPalette(palette)
     app.setStyleSheet(sheet(c))
+    _redress()
 
 
 def sheet(c: Colours) -> str:
@@ -155,7 +184,7 @@ QLineEdit, QDoubleSpinBox, QSpinBox, QComboBox, QPlainTextEdit, QTextBrowser {{
 QLineEdit:focus, QDoubleSpinBox:focus, QSpinBox:focus, QComboBox:focus, QPlainTextEdit:focus {{ border: 2px solid {c.teal}; padding: 3px 6px; }}
 QLineEdit[wrong="true"], QPlainTextEdit[wrong="true"] {{ border: 2px solid {c.held}; }}
 QComboBox::drop-down {{ border: none; width: 18px; }}
-QComboBox::down-arrow {{ image: url({HERE.as_posix()}/icons/chevron-down.svg); width: 13px; height: 13px; }}
+QComboBox::down-arrow {{ image: url({_tinted("chevron-down", c.soft)}); width: 13px; height: 13px; }}
 QComboBox QAbstractItemView {{ background: {c.card}; border: 1px solid {c.rule}; selection-background-color: {c.teal_soft};
   selection-color: {c.ink}; outline: none; }}
 QDoubleSpinBox::up-button, QDoubleSpinBox::down-button, QSpinBox::up-button, QSpinBox::down-button {{ width: 0; border: none; }}
@@ -173,7 +202,7 @@ QPushButton[kind="flat"]:hover, QToolButton:hover {{ background: {c.teal_soft}; 
 QPushButton[kind="flat"]:checked, QToolButton:checked {{ background: {c.teal_soft}; border-color: {c.teal}; }}
 QPushButton[kind="flat"]:focus, QToolButton:focus {{ border: 1px solid {c.teal}; }}
 QCheckBox::indicator {{ width: 15px; height: 15px; border: 1px solid {c.soft}; border-radius: 3px; background: {c.card}; }}
-QCheckBox::indicator:checked {{ background: {c.teal}; border-color: {c.teal}; image: url({HERE.as_posix()}/icons/check.svg); }}
+QCheckBox::indicator:checked {{ background: {c.teal}; border-color: {c.teal}; image: url({_tinted("check", c.on_teal)}); }}
 QCheckBox:focus {{ color: {c.teal}; }}
 QTableView, QTreeView, QListView {{ background: {c.card}; alternate-background-color: {c.stripe}; border: none; outline: none;
   selection-background-color: {c.teal_soft}; selection-color: {c.ink}; gridline-color: {c.rule}; }}
@@ -181,7 +210,7 @@ QTableView::item, QTreeView::item {{ padding: 2px 4px; }}
 QTableView::item:selected, QTreeView::item:selected, QListView::item:selected {{ background: {c.teal_soft}; color: {c.ink}; }}
 QTableView:focus, QTreeView:focus, QListView:focus {{ border: 1px solid {c.teal}; }}
 QHeaderView {{ background: {c.card}; }}
-QHeaderView::section {{ background: {c.card}; color: {c.soft}; border: none; border-bottom: 1px solid {c.rule}; padding: 4px; font-weight: 600; }}
+QHeaderView::section {{ text-align: left; background: {c.card}; color: {c.soft}; border: none; border-bottom: 1px solid {c.rule}; padding: 4px; font-weight: 600; }}
 QTabBar {{ background: transparent; }}
 QTabBar::tab {{ background: transparent; color: {c.soft}; padding: 7px 12px 5px 12px; border-bottom: 3px solid transparent; }}
 QTabBar::tab:selected {{ color: {c.teal}; border-bottom-color: {c.teal}; font-weight: 600; }}
@@ -201,6 +230,13 @@ QProgressBar::chunk {{ background: {c.teal}; border-radius: 3px; }}
 #strip {{ background: {c.shade}; border-bottom: 1px solid {c.rule}; }}
 #head {{ background: {c.paper}; border-bottom: 1px solid {c.rule}; }}
 #card {{ background: {c.teal_soft}; border-radius: 4px; }}
+#rule {{ background: {c.rule}; }}
+#barname, #kept {{ color: {c.bar_text}; background: {c.bar}; }}
+#kept {{ padding-right: 14px; }}
+#mode {{ border: none; border-radius: 12px; padding: 4px 13px; background: transparent; }}
+#mode:checked {{ background: {c.ink}; color: {c.card}; }}
+#mode:focus {{ border: 1px solid {c.teal}; }}
+#notice QPushButton {{ color: {c.bar_text}; }}
 #notice {{ background: {c.bar}; }}
 #notice QLabel {{ color: {c.bar_text}; }}
 """

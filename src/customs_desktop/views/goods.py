@@ -6,7 +6,6 @@ from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPoint, QRectF, QSize,
 from PyQt6.QtGui import QImage, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
-    QLineEdit,
     QListView,
     QMenu,
     QStyle,
@@ -18,8 +17,8 @@ from PyQt6.QtWidgets import (
 
 from customs.shipment.state import Asset
 from customs_desktop.session import Session
-from customs_desktop.style.theme import colour, font, icon
-from customs_desktop.widgets.basics import label, row
+from customs_desktop.style.theme import colour, font
+from customs_desktop.widgets.basics import label, row, search_field
 from customs_desktop.widgets.marks import draw_mark
 
 ROW, PICTURE = 50, 38
@@ -51,7 +50,7 @@ class GoodsModel(QAbstractListModel):
     def verdict(self, asset: Asset) -> str:
         """Worst verdict, empty while unknown."""
         result = self.session.results.get(asset.id)
-        return result.ledger.verdict if result else ""
+        return result.ledger.verdict if result and result.judged else ""
 
     def refresh(self) -> None:
         """Match again."""
@@ -118,11 +117,7 @@ class GoodsPanel(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.model = GoodsModel(session)
         self.count = label("0", "soft")
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("name, kind, verdict")
-        self.search.setAccessibleName("Search goods")
-        self.search.addAction(icon("search"), QLineEdit.ActionPosition.LeadingPosition)
-        self.search.textChanged.connect(self._search)
+        self.search = search_field("Search goods", "name, kind, verdict", self._search)
         self.list = QListView()
         self.list.setModel(self.model)
         self.list.setItemDelegate(GoodsDelegate(self.model))

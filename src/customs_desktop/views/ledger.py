@@ -10,9 +10,9 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QInputDialog,
-    QLineEdit,
     QMenu,
     QPushButton,
+    QSizePolicy,
     QStackedWidget,
     QStyle,
     QStyledItemDelegate,
@@ -26,9 +26,9 @@ from customs.ledger.ledger import effective, judge
 from customs.ledger.row import Row
 from customs.work.goods import about_of
 from customs_desktop.session import Session
-from customs_desktop.style.theme import colour, font, icon
+from customs_desktop.style.theme import colour, font
 from customs_desktop.views.ledger_model import GoodsLedgerModel, LedgerModel
-from customs_desktop.widgets.basics import button, combo, label
+from customs_desktop.widgets.basics import button, combo, label, search_field
 from customs_desktop.widgets.marks import draw_mark
 from customs_desktop.workers import Task
 
@@ -178,7 +178,7 @@ class CountButton(QPushButton):
     def show_number(self, number: int) -> None:
         """Change the count."""
         self.number = number
-        self.setText(f"      {number} {self.verdict}")
+        self.setText(f"       {number} {self.verdict}")
 
     def paintEvent(self, event: object) -> None:
         super().paintEvent(event)  # type: ignore[arg-type]
@@ -242,19 +242,14 @@ class LedgerView(QWidget):
         self.one.setChecked(True)
         self.scope.idClicked.connect(self._scope)
         self.about = label("", "soft")
-        line.addWidget(self.about)
-        line.addStretch(1)
+        self.about.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        line.addWidget(self.about, 1)
         self.apply = button("", self._apply, "main")
         self.apply.hide()
         line.addWidget(self.apply)
-        self.search = QLineEdit()
-        self.search.setPlaceholderText("search")
-        self.search.setAccessibleName("Search the ledger")
-        self.search.addAction(icon("search"), QLineEdit.ActionPosition.LeadingPosition)
-        self.search.setFixedWidth(104)
-        self.search.textChanged.connect(self._search)
+        self.search = search_field("Search the ledger", "search", self._search, 92)
         self.desk = combo(DESK_NAMES, "Desk", self._desk)
-        self.desk.setFixedWidth(100)
+        self.desk.setFixedWidth(96)
         line.addWidget(self.search)
         line.addWidget(self.desk)
         self.counts = {}

@@ -9,7 +9,7 @@ from PyQt6.QtGui import QAction, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QToolButton, QWidget
 
 from customs.picture.look import Shading
-from customs_desktop.style.theme import colour, colours, font
+from customs_desktop.style.theme import colour, font
 from customs_desktop.views.twin import Mode, TwinView
 from customs_desktop.widgets.basics import tool
 
@@ -28,16 +28,11 @@ class ViewBar(QWidget):
         box.setSpacing(3)
         group = QButtonGroup(self)
         self.modes: dict[str, QPushButton] = {}
-        c = colours()
         for id_, name in MODES:
             made = QPushButton(name)
             made.setCheckable(True)
             made.setFont(font(0, 600))
-            made.setStyleSheet(
-                f"QPushButton {{ border: none; border-radius: 12px; padding: 4px 13px; background: transparent; }}"
-                f"QPushButton:checked {{ background: {c.ink}; color: {c.card}; }}"
-                f"QPushButton:focus {{ border: 1px solid {c.teal}; }}"
-            )
+            made.setObjectName("mode")
             made.clicked.connect(lambda _=False, i=id_: view.set_mode(cast(Mode, i)))
             group.addButton(made)
             self.modes[id_] = made
@@ -70,10 +65,10 @@ class ViewBar(QWidget):
 
     def place(self) -> None:
         """Centre over the lower edge of the view."""
-        self.adjustSize()
-        self.move((self.view.width() - self.width()) // 2, self.view.height() - self.height() - 10)
         for id_ in self.modes:
             self.modes[id_].setVisible(not self.view.landing)
+        self.resize(self.sizeHint())
+        self.move((self.view.width() - self.width()) // 2, self.view.height() - self.height() - 10)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

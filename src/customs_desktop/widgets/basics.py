@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 from PyQt6.QtCore import QPoint, QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -22,7 +23,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from customs_desktop.style.theme import colours, font, icon
+from customs_desktop.style.theme import font, wear
 
 
 def label(text: str, role: str = "", size: float = 0.0, weight: int = 400, wrap: bool = False) -> QLabel:
@@ -44,7 +45,7 @@ def button(text: str, action: Callable[[], object], kind: str = "", icon_name: s
     if kind:
         out.setProperty("kind", kind)
     if icon_name:
-        out.setIcon(icon(icon_name, colours().on_teal if kind == "main" else None))
+        wear(out, icon_name, "on_teal" if kind == "main" else "ink")
     out.setToolTip(tip)
     out.setAutoDefault(False)
     out.clicked.connect(lambda _=False: action())
@@ -54,7 +55,7 @@ def button(text: str, action: Callable[[], object], kind: str = "", icon_name: s
 def tool(icon_name: str, tip: str, action: Callable[[], object], checkable: bool = False) -> QToolButton:
     """An icon button with a tip that is also its accessible name."""
     out = QToolButton()
-    out.setIcon(icon(icon_name))
+    wear(out, icon_name)
     out.setIconSize(QSize(17, 17))
     out.setToolTip(tip)
     out.setAccessibleName(tip)
@@ -72,7 +73,7 @@ def section(title: str) -> QWidget:
     box.addWidget(label(title, "section", -0.5, 600))
     line = QFrame()
     line.setFixedHeight(1)
-    line.setStyleSheet(f"background: {colours().rule};")
+    line.setObjectName("rule")
     box.addWidget(line)
     return out
 
@@ -238,6 +239,20 @@ def show_choice(box: QComboBox, id_: str) -> None:
     at = box.findData(id_)
     if at >= 0:
         box.setCurrentIndex(at)
+
+
+def search_field(name: str, hint: str, changed: Callable[[str], object], width: int = 0) -> QLineEdit:
+    """A search line with its glass."""
+    out = QLineEdit()
+    out.setPlaceholderText(hint)
+    out.setAccessibleName(name)
+    glass = QAction(out)
+    wear(glass, "search", "soft")
+    out.addAction(glass, QLineEdit.ActionPosition.LeadingPosition)
+    out.textChanged.connect(changed)
+    if width:
+        out.setFixedWidth(width)
+    return out
 
 
 class Panel(QScrollArea):

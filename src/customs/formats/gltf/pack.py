@@ -50,7 +50,7 @@ class Packer:
         width = table.shape[1]
         stored, stride = _aligned(table)
         entry: dict[str, Any] = {
-            "bufferView": self.view(memoryview(stored).cast("B"), target, stride),
+            "bufferView": self.view(stored.reshape(-1).view(np.uint8).data, target, stride),
             "componentType": CODES[values.dtype.str[1:]],
             "count": len(table),
             "type": shape or TYPES[width],

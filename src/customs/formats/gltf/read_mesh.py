@@ -110,7 +110,7 @@ class MeshReader:
         return None if index is None else self.accessors.floats(index, widths, obj, name)
 
     def _sets(self, obj: Obj, stem: str, widths: tuple[int, ...]) -> tuple[npt.NDArray[np.float32], ...]:
-        out = []
+        out: list[npt.NDArray[np.float32]] = []
         while (found := self._floats(obj, f"{stem}{len(out)}", widths)) is not None:
             out.append(found)
         return tuple(out)

@@ -130,7 +130,7 @@ class Library:
             if a and c and a[0].image == c[0].image and (a[1].get("-imfchan"), c[1].get("-imfchan")) == (["g"], ["b"]):
                 uses["metallic_roughness"] = a[0]
                 return {}
-        left = {k: b[k] for k in ("map_pr", "map_pm", "map_ks", "map_ns") if k in b}
+        left: dict[str, str] = {str(k): b[k] for k in ("map_pr", "map_pm", "map_ks", "map_ns") if k in b}
         if left:
             self.source.remark(f"{b['newmtl']}: {', '.join(left)} kept in extras; not packed yet")
         return left

@@ -140,7 +140,7 @@ class _Builder:
         if kind == F and int(sizes.max()) > 3:
             cut, _ = triangulate(t.positions[v], inverse, sizes.astype(np.uint32))
             whole = {"sizes": frozen(sizes, np.uint32), "triangulation": frozen(cut, np.uint32)}
-        mode: Mode = {F: "polygons" if whole else "triangles", L: "lines", P: "points"}[kind]  # type: ignore[assignment]
+        mode: Mode = {F: "polygons" if whole else "triangles", L: "lines", P: "points"}[kind]
         flat = _line_pairs(inverse, sizes) if kind == L else inverse
         texcoords = t.texcoords[corners[first, 1] - 1] if has_uv else None
         prim = Primitive(

@@ -48,7 +48,7 @@ def write_obj(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
     return files
 
 
-def _primitive(p: Primitive, m: np.ndarray, scene: Scene, out: _Text) -> None:  # type: ignore[type-arg]
+def _primitive(p: Primitive, m: np.ndarray, scene: Scene, out: _Text) -> None:
     points = p.positions if np.array_equal(m, np.eye(4)) else apply_affine(m, p.positions)
     first, place = unique_rows([points])
     columns, decimals = [points[first]], decimals_for(points)
@@ -77,7 +77,7 @@ def _primitive(p: Primitive, m: np.ndarray, scene: Scene, out: _Text) -> None:  
     out.vn += len(p.positions) if p.normals is not None else 0
 
 
-def _faces(faces: np.ndarray, place: np.ndarray, uv: bool, normal: bool, out: _Text) -> bytes:  # type: ignore[type-arg]
+def _faces(faces: np.ndarray, place: np.ndarray, uv: bool, normal: bool, out: _Text) -> bytes:
     flat = faces.reshape(-1).astype(np.int64)
     columns = [place[flat].astype(np.int64) + 1 + out.v]
     if uv:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 
@@ -21,17 +22,17 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     fix = None
     if not fits:
         # A named unit factor that fits beats the exact middle of the bounds.
-        middle = float(np.max(high if high is not None else low)) / 2
+        middle = max(high or low or (1.0,)) / 2
         ranked = proposals(float(size.max()), middle)
         factor = next((p.factor for p in ranked if _fits(size * p.factor, low, high)), ranked[-1].factor)
         fix = remedy("scale", f"Scale × {factor:.4g}", sure=False, factor=factor)
     bounds = f"{_text(low)} to {_text(high)} m"
     note = "" if fits else f"Outside the bounds taken from {case.sheet.model.example or 'the sheet'}."
-    verdict = "cleared" if fits else "held"
-    yield rule.row(f"{_text(case.before.size)} m", bounds, f"{_text(size)} m", verdict, note=note, remedy=fix)
+    row = rule.row(f"{_text(case.before.size)} m", bounds, f"{_text(size)} m", "cleared" if fits else "held")
+    yield replace(row, note=note, remedy=fix)
 
 
-def _fits(size: np.ndarray, low: Size, high: Size) -> bool:  # type: ignore[type-arg]
+def _fits(size: np.ndarray, low: Size, high: Size) -> bool:
     too_small = low is not None and bool((size < np.array(low) * (1 - 1e-6)).all())
     too_large = high is not None and bool((size > np.array(high) * (1 + 1e-6)).any())
     return not too_small and not too_large

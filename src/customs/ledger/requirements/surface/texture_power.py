@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
 from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import elements
@@ -20,7 +21,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     def fix(image: Image) -> Remedy:
         info = image_info(image)
         width, height = fitted(info.width, info.height, rules.max_edge, True, rules.square) if info else (0, 0)
-        values = {"limit": rules.max_edge, "power_of_two": True, "square": rules.square}
+        values: dict[str, Any] = {"limit": rules.max_edge, "power_of_two": True, "square": rules.square}
         return remedy("resize", f"Resize to {width} × {height}", **values)
 
     bad = [(im, edges(im)) for im in readable(case.after) if not is_power(im)]

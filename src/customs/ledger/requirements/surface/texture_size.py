@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
 from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import elements
@@ -14,7 +15,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     rules = case.sheet.textures
 
     def fix(image: Image) -> Remedy:
-        values = {"limit": rules.max_edge, "power_of_two": rules.power_of_two, "square": rules.square}
+        values: dict[str, Any] = {"limit": rules.max_edge, "power_of_two": rules.power_of_two, "square": rules.square}
         return remedy("resize", f"Resize to {rules.max_edge}", **values)
 
     bad = [(im, edges(im)) for im in readable(case.after) if longest(im) > rules.max_edge]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
+import numpy.typing as npt
 from pydantic import Field
 
 from customs.geometry.faces import degenerate, doubled
@@ -31,9 +32,9 @@ def _apply(scene: Scene, settings: DropBroken, resources: Content, job: Job) -> 
             prim = repaired(prim)
         out = as_triangles(prim)
         faces = triangles_of(out)
-        masks = [np.zeros(len(faces), dtype=bool)] * 3
+        masks: list[npt.NDArray[np.bool_]] = [np.zeros(len(faces), dtype=bool)] * 3
         if settings.not_finite:
-            masks[0] = ~finite_vertices(out)[faces].all(axis=1)
+            masks[0] = ~np.asarray(finite_vertices(out)[faces].all(axis=1))
         if settings.degenerate:
             masks[1] = degenerate(out.positions, faces) & ~masks[0]
         if settings.doubled:

@@ -57,7 +57,7 @@ def _moves(scene: Scene, node: int, busy: set[int]) -> bool:
     return False
 
 
-def _placed(node: Node, world: np.ndarray) -> Node:  # type: ignore[type-arg]
+def _placed(node: Node, world: np.ndarray) -> Node:
     if node.skin is not None:
         return replace(node, translation=np.zeros(3), rotation=np.array([0, 0, 0, 1.0]), scale=np.ones(3), matrix=None)
     parts = decompose(world)

@@ -26,7 +26,7 @@ class Static(Settings):
     drop: Literal["skins-and-clips", "clips"] = Field(default="skins-and-clips", description="what goes")
 
 
-def _still(scene: Scene, node: int, mesh: Mesh, world: list[np.ndarray]) -> Mesh:  # type: ignore[type-arg]
+def _still(scene: Scene, node: int, mesh: Mesh, world: list[np.ndarray]) -> Mesh:
     """The mesh at `node` as its skin holds it at rest, in world space."""
 
     def change(p: Primitive) -> Primitive:
