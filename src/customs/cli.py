@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import importlib
 import json
 import sys
 from pathlib import Path
@@ -53,7 +54,7 @@ def start(context: typer.Context) -> None:
 
 def _window(arguments: list[str]) -> None:
     try:
-        from customs_desktop.start import main as desktop
+        desktop = importlib.import_module("customs_desktop.start").main
     except ImportError as problem:
         raise _usage(f"the window cannot be opened: {problem}") from None
     raise typer.Exit(desktop(arguments))

@@ -61,8 +61,8 @@ def reversed_faces(prim: Primitive) -> Primitive:
         return replace(prim, indices=frozen(np.concatenate([flat[:1], flat[:0:-1]]), np.uint32))
     if prim.mode == "triangle_strip":
         flat = flat_indices(prim)
-        # An even strip turns over when read backwards; an odd one when its first corner is doubled.
-        turned = flat[::-1] if len(flat) % 2 == 0 else np.concatenate([flat[:1], flat])
+        # An odd strip turns over when read backwards; an even one when its first corner is doubled.
+        turned = flat[::-1] if len(flat) % 2 == 1 else np.concatenate([flat[:1], flat])
         return replace(prim, indices=frozen(turned, np.uint32))
     return prim
 

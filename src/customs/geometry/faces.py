@@ -38,16 +38,6 @@ def doubled(positions: F32, faces: U32) -> Mask:
     return out
 
 
-def shells(positions: F32, faces: U32) -> npt.NDArray[np.int32]:
-    """(F,) number of the connected shell each face belongs to, joined over vertices at one place."""
-    place = groups_of_rows(positions)[faces]
-    count = int(place.max(initial=-1)) + 1
-    rows = np.concatenate([place[:, 0], place[:, 1]])
-    cols = np.concatenate([place[:, 1], place[:, 2]])
-    graph = sparse.coo_matrix((np.ones(len(rows), dtype=np.int8), (rows, cols)), shape=(count, count))
-    return sparse.csgraph.connected_components(graph, directed=False)[1][place[:, 0]]
-
-
 def _edge_pairs(place: U32) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp], Mask, Mask]:
     """Pairs of faces that share an edge with no third: (first, second, same direction?), and faces on open edges (F,)."""
     n = len(place)
