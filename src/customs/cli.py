@@ -199,9 +199,7 @@ def land(
         raise _usage(f"{folder}: no package in it")
     logs = [land_package(p, find_sheet, sheet) for p in found]
     if as_json:
-        _print_json(
-            [{"package": str(g.folder), "accepted": g.accepted, "lines": [x.as_dict() for x in g.lines]} for g in logs]
-        )
+        _print_json([{"package": str(g.folder), "accepted": g.accepted, "lines": [x.as_dict() for x in g.lines]} for g in logs])
     else:
         for log in logs:
             for line in log.lines:

@@ -158,9 +158,7 @@ class MainWindow(QMainWindow):
         for i, (id_, name, _) in enumerate(DESKS):
             self._act(menu, f"Desk {name}", lambda d=id_: self.open_desk(d), f"Alt+{i + 1}")
         menu.addSeparator()
-        for key, (id_, name) in zip(
-            ("Ctrl+1", "Ctrl+2", "Ctrl+3"), (("twin", "Twin"), ("wipe", "Wipe"), ("ghost", "Ghost"))
-        ):
+        for key, (id_, name) in zip(("Ctrl+1", "Ctrl+2", "Ctrl+3"), (("twin", "Twin"), ("wipe", "Wipe"), ("ghost", "Ghost"))):
             self._act(menu, name, lambda m=id_: self.twin.set_mode(m), key)
         menu.addSeparator()
         for key, (id_, name) in zip(("Ctrl+4", "Ctrl+5", "Ctrl+6", "Ctrl+7"), SHADINGS):
@@ -400,9 +398,7 @@ class MainWindow(QMainWindow):
 
     def show_shortcuts(self) -> QDialog:
         """The list of shortcuts, in a window of its own."""
-        rows = "".join(
-            f"<tr><td style='padding:2px 18px 2px 0'>{n}</td><td><b>{k}</b></td></tr>" for n, k in self.shortcuts()
-        )
+        rows = "".join(f"<tr><td style='padding:2px 18px 2px 0'>{n}</td><td><b>{k}</b></td></tr>" for n, k in self.shortcuts())
         more = (
             "<p>In the view: drag turns, drag with the right button or Shift moves, the wheel comes nearer, a double "
             "click shows the whole asset.<br>On the route: Left and Right pick a stop, Space switches it off, Delete "

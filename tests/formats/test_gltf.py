@@ -66,7 +66,10 @@ def test_normalized_integers_follow_the_specification(code: int, dtype: str, top
     doc = plain()
     stride = padded.itemsize * padded.shape[1]
     doc |= document(data, doc["accessors"], [{"buffer": 0, "byteLength": 36}, {"buffer": 0, "byteOffset": 36, "byteLength": padded.nbytes, "byteStride": stride}])  # fmt: skip
-    doc["accessors"] = [*plain()["accessors"], {"bufferView": 1, "componentType": code, "normalized": True, "count": 3, "type": "VEC2"}]
+    doc["accessors"] = [
+        *plain()["accessors"],
+        {"bufferView": 1, "componentType": code, "normalized": True, "count": 3, "type": "VEC2"},
+    ]
     doc["meshes"][0]["primitives"][0]["attributes"]["TEXCOORD_0"] = 1
     got = read(doc, tmp_path).meshes[0].primitives[0].texcoords[0]
     assert np.allclose(got, values.astype(float) / top, atol=1e-6)
@@ -115,7 +118,10 @@ def test_a_sparse_accessor_without_a_view_starts_from_zero(tmp_path: Path) -> No
 def test_interleaved_views_are_read_with_their_stride(tmp_path: Path) -> None:
     mixed = np.zeros(3, [("p", "<f4", 3), ("uv", "<f4", 2)])
     mixed["p"], mixed["uv"] = TRIANGLE, [[0, 1], [1, 1], [0, 0]]
-    accessors = [plain()["accessors"][0], {"bufferView": 0, "byteOffset": 12, "componentType": 5126, "count": 3, "type": "VEC2"}]
+    accessors = [
+        plain()["accessors"][0],
+        {"bufferView": 0, "byteOffset": 12, "componentType": 5126, "count": 3, "type": "VEC2"},
+    ]
     doc = document(mixed.tobytes(), accessors, [{"buffer": 0, "byteLength": 60, "byteStride": 20}])
     doc["meshes"][0]["primitives"][0]["attributes"]["TEXCOORD_0"] = 1
     prim = read(doc, tmp_path).meshes[0].primitives[0]

@@ -54,7 +54,10 @@ def test_relative_indices_count_from_their_own_line(tmp_path: Path) -> None:
 
 
 def test_mixed_forms_in_one_file(tmp_path: Path) -> None:
-    text = SQUARE + "vt 0 0\nvt 1 0\nvt 1 1\nvn 0 0 1\nusemtl a\nf 1/1/1 2/2/1 3/3/1\nusemtl b\nf 1 3 4\nusemtl c\nf 1//1 2//1 4//1\n"
+    text = (
+        SQUARE
+        + "vt 0 0\nvt 1 0\nvt 1 1\nvn 0 0 1\nusemtl a\nf 1/1/1 2/2/1 3/3/1\nusemtl b\nf 1 3 4\nusemtl c\nf 1//1 2//1 4//1\n"
+    )
     prims = obj(text, tmp_path).meshes[0].primitives
     assert [bool(p.texcoords) for p in prims] == [True, False, False]
     assert [p.normals is not None for p in prims] == [True, False, True]
@@ -70,7 +73,10 @@ def test_groups_become_nodes_and_materials_primitives(tmp_path: Path) -> None:
     text = "mtllib m.mtl\n" + SQUARE + "o left part\nusemtl red\nf 1 2 3\nusemtl blue\nf 1 3 4\no right\nusemtl red\nf 1 2 4\n"
     scene = obj(text, tmp_path, m__mtl="newmtl red\nKd 1 0 0\nnewmtl blue\nKd 0 0 1\n")
     assert [n.name for n in scene.nodes] == ["left part", "right"]
-    assert [[scene.materials[p.material or 0].name for p in m.primitives] for m in scene.meshes] == [["red", "blue"], ["red"]]
+    assert [[scene.materials[p.material or 0].name for p in m.primitives] for m in scene.meshes] == [
+        ["red", "blue"],
+        ["red"],
+    ]
 
 
 def test_lines_points_and_clouds(tmp_path: Path) -> None:
@@ -97,7 +103,12 @@ def test_vertex_colours(tmp_path: Path) -> None:
 
 def test_continued_lines_crlf_and_utf16(tmp_path: Path) -> None:
     text = SQUARE + "f 1 2 \\\n3 4\n"
-    for data in (text.replace("\n", "\r\n").encode(), text.encode("utf-16"), b"\xef\xbb\xbf" + text.encode(), text.rstrip().encode()):
+    for data in (
+        text.replace("\n", "\r\n").encode(),
+        text.encode("utf-16"),
+        b"\xef\xbb\xbf" + text.encode(),
+        text.rstrip().encode(),
+    ):
         (tmp_path / "thing.obj").write_bytes(data)
         assert len(triangles_of(loaded(tmp_path / "thing.obj").meshes[0].primitives[0])) == 2
 

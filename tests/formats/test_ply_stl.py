@@ -15,7 +15,9 @@ from customs.scene.arrays import frozen
 from customs.scene.model import Scene
 from tests.assets import cube, letter_primitive, loaded, saved, scene_of
 
-HEADER = "ply\nformat {form} 1.0\ncomment made by hand\nelement vertex 5\nproperty float x\nproperty float y\nproperty float z\n"
+HEADER = (
+    "ply\nformat {form} 1.0\ncomment made by hand\nelement vertex 5\nproperty float x\nproperty float y\nproperty float z\n"
+)
 FACES = "element face 2\nproperty list uchar int vertex_indices\nend_header\n"
 POINTS = [(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, 0), (0.5, 0.5, 1)]
 
@@ -62,7 +64,7 @@ def test_many_mixed_faces_across_blocks(kind: str, tmp_path: Path) -> None:
 
 def test_normals_uvs_colours_and_custom_columns(tmp_path: Path) -> None:
     head = (
-        "ply\nformat ascii 1.0\nelement vertex 3\n" + "".join(f"property float {n}\n" for n in "x y z nx ny nz u v heat".split())
+        "ply\nformat ascii 1.0\nelement vertex 3\n" + "".join(f"property float {n}\n" for n in ["x", "y", "z", "nx", "ny", "nz", "u", "v", "heat"])
         + "".join(f"property uchar {n}\n" for n in ("red", "green", "blue", "alpha")) + "element face 1\n"
         "property list uchar int vertex_index\nend_header\n"
     )  # fmt: skip

@@ -39,9 +39,7 @@ def lantern() -> Scene:
     materials = (
         material(a, 0, "Brass frame", {"base_colour": 0, "normal": 3}, metallic=0.9, roughness=0.35),
         material(a, 1, "Roof copper", {"base_colour": 1}, metallic=0.3, roughness=0.6),
-        material(
-            a, 2, "Bell glass", {"base_colour": 2, "emissive": 2}, metallic=0.0, roughness=0.15, emissive=(1.0, 1.0, 1.0)
-        ),
+        material(a, 2, "Bell glass", {"base_colour": 2, "emissive": 2}, metallic=0.0, roughness=0.15, emissive=(1.0, 1.0, 1.0)),
     )
     posts = [
         tube(
@@ -121,9 +119,7 @@ def pane_wall() -> Scene:
     )
     materials = (
         material(a, 0, "painted iron", {"base_colour": 0}, metallic=0.2, roughness=0.6),
-        material(
-            a, 1, "old glass", {"base_colour": 1}, metallic=0.0, roughness=0.08, alpha_mode="blend", double_sided=True
-        ),
+        material(a, 1, "old glass", {"base_colour": 1}, metallic=0.0, roughness=0.08, alpha_mode="blend", double_sided=True),
         material(a, 2, "plinth stone", {"base_colour": 2}, metallic=0.0, roughness=0.9),
     )
     bars = [box(0.07, 2.5, 0.09, 0.008).moved(x, 0.4, 0) for x in (-0.965, -0.322, 0.322, 0.965)]
@@ -242,16 +238,12 @@ def spring_basin() -> Scene:
     lobes = 1 + 0.05 * np.cos(turn * 9)[None, :] * np.clip((radius - 0.35) * 3, 0, 1)[:, None]
     leaf = 0.010 * np.cos(turn * 36 + 8 * t[:, None] * np.pi) * np.sin(np.pi * np.clip((t[:, None] - 0.3) * 2.5, 0, 1))
     r = np.maximum(radius[:, None] * lobes + leaf * (radius[:, None] > 0.02), 0)
-    points = np.stack([r * np.sin(turn), np.broadcast_to(height[:, None], r.shape), r * np.cos(turn)], axis=2).reshape(
-        -1, 3
-    )
+    points = np.stack([r * np.sin(turn), np.broadcast_to(height[:, None], r.shape), r * np.cos(turn)], axis=2).reshape(-1, 3)
     faces = grid_faces(rows, columns - 1).reshape(-1, 3)
     # grid_faces counts columns + 1 vertices a row: here that is `columns`, closed by one more strip.
     i = np.arange(rows)[:, None] * columns
     last, first = i + columns - 1, i
-    seam = np.concatenate(
-        [np.stack([last, last + columns, first], 2), np.stack([first, last + columns, first + columns], 2)]
-    )
+    seam = np.concatenate([np.stack([last, last + columns, first], 2), np.stack([first, last + columns, first + columns], 2)])
     faces = np.concatenate([faces, seam.reshape(-1, 3)])[:, ::-1]
     prim = Primitive(Key(digest_of(a), "primitive", 0), frozen(points), indices=frozen(faces.reshape(-1), np.uint32))
     made = _scene(a, [mesh(a, 0, a, [prim])], (), ())

@@ -106,9 +106,7 @@ def tube(path: Sequence[Any], radii: Sequence[float], sides: int = 12, caps: boo
     points = p[:, None] + ring * r[:, None, None]
     length = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(p, axis=0), axis=1))])
     v = length / max(length[-1], 1e-9)
-    uvs = np.stack(
-        [np.broadcast_to(turn / (2 * np.pi), points.shape[:2]), np.broadcast_to(v[:, None], points.shape[:2])], 2
-    )
+    uvs = np.stack([np.broadcast_to(turn / (2 * np.pi), points.shape[:2]), np.broadcast_to(v[:, None], points.shape[:2])], 2)
     faces = grid_faces(len(p) - 1, sides)
     flat = points.reshape(-1, 3)
     a, b, c = flat[faces[:, 0]], flat[faces[:, 1]], flat[faces[:, 2]]

@@ -71,9 +71,7 @@ def _leg(side: float, suffix: str) -> dict[str, Shape]:
     thigh = tube([hip + [0, 0.06, 0], hip * 0.6 + knee * 0.4, knee], [0.075, 0.062, 0.034], 12)
     joint = lathe([(0, -0.042), (0.036, -0.026), (0.044, 0), (0.036, 0.026), (0, 0.042)], 14).turned(2, 90).moved(*knee)
     shank = joined([tube([knee, knee * 0.5 + ankle * 0.5, ankle], [0.026, 0.02, 0.024], 10), joint])
-    toes = [
-        tube([ankle, ankle * 0.4 + t * 0.6 + [0, 0.012, 0], t], [0.024, 0.018, 0.008], 8) for t in _toes(ankle, toe, side)
-    ]
+    toes = [tube([ankle, ankle * 0.4 + t * 0.6 + [0, 0.012, 0], t], [0.024, 0.018, 0.008], 8) for t in _toes(ankle, toe, side)]
     return {f"thigh_{suffix}": thigh, f"shank_{suffix}": shank, f"foot_{suffix}": joined(toes)}
 
 
@@ -125,9 +123,7 @@ def pieces() -> dict[str, tuple[Shape, int]]:
         24,
     )
     straps = [box(0.30, 0.03, 0.03).moved(0, 1.27 + 0.16 * k, -0.08) for k in (0, 1)]
-    pipe = tube(
-        [(0, 1.30, 0.06), (0, 1.26, 0.20), (0.05, 1.30, 0.36), (0.05, 1.48, 0.34), (0.04, 1.60, 0.40)], [0.018] * 5, 8
-    )
+    pipe = tube([(0, 1.30, 0.06), (0, 1.26, 0.20), (0.05, 1.30, 0.36), (0.05, 1.48, 0.34), (0.04, 1.60, 0.40)], [0.018] * 5, 8)
     tail = [
         tube([(0.03 * k, 1.0, -0.30), (0.05 * k, 0.95, -0.46), (0.06 * k, 0.84, -0.58)], [0.05, 0.045, 0.008], 8)
         for k in (-1, 0, 1)

@@ -97,9 +97,7 @@ def _binary(source: Source, order: str, elements: list[Element], at: int) -> dic
         else:
             found = list_offsets(np.frombuffer(data, np.uint8), at, e.count, e.properties, order)
             if found is None:
-                raise source.error(
-                    f"element {e.name}", f"{e.count:,} stated", "as many as the file holds", "It is cut off."
-                )
+                raise source.error(f"element {e.name}", f"{e.count:,} stated", "as many as the file holds", "It is cut off.")
             out[e.name], at = found
     return out
 
@@ -115,18 +113,14 @@ def _ascii(source: Source, elements: list[Element], at: int) -> dict[str, dict[s
         if not any(p[2] for p in e.properties):
             stop = start + e.count * width
             if stop > len(values):
-                raise source.error(
-                    f"element {e.name}", f"{e.count:,} stated", "as many as the file holds", "It is cut off."
-                )
+                raise source.error(f"element {e.name}", f"{e.count:,} stated", "as many as the file holds", "It is cut off.")
             table = values[start:stop].reshape(e.count, width)
             out[e.name] = {n: table[:, c] for c, n in enumerate(e.columns())}
             start = stop
         else:
             found = list_offsets(values, start, e.count, e.properties, None)
             if found is None:
-                raise source.error(
-                    f"element {e.name}", f"{e.count:,} stated", "as many as the file holds", "It is cut off."
-                )
+                raise source.error(f"element {e.name}", f"{e.count:,} stated", "as many as the file holds", "It is cut off.")
             out[e.name], start = found
     return out
 
@@ -202,9 +196,7 @@ def _faces(table: dict[str, Any], positions: Array, source: Source) -> dict[str,
         flat, sizes = flat[np.repeat(good, sizes)], sizes[good]
     low, high = int(flat.min(initial=0)), int(flat.max(initial=-1))
     if low < 0 or high >= len(positions):
-        raise source.error(
-            "faces", f"vertex number {high if low >= 0 else low}", f"0..{len(positions) - 1}", "Export again."
-        )
+        raise source.error("faces", f"vertex number {high if low >= 0 else low}", f"0..{len(positions) - 1}", "Export again.")
     indices = frozen(flat, np.uint32)
     if int(sizes.max(initial=3)) == 3:
         return {"mode": "triangles", "indices": indices}

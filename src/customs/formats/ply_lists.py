@@ -129,9 +129,7 @@ def _starts(data: Array, at: int, count: int, properties: Properties, order: str
     return np.concatenate(parts)
 
 
-def _varied(
-    data: Array, at: int, count: int, properties: Properties, order: str | None
-) -> tuple[dict[str, Any], int] | None:
+def _varied(data: Array, at: int, count: int, properties: Properties, order: str | None) -> tuple[dict[str, Any], int] | None:
     where = _starts(data, at, count, properties, order)
     if where is None:
         return None

@@ -7,8 +7,9 @@ import numpy.typing as npt
 from scipy import sparse
 
 from customs.geometry.triangles import face_vectors, signed_volume
-from customs.geometry.weld import groups_of_rows, unique_rows
-from customs.tolerances import FLAT_FACE
+from customs.geometry.weld import groups_near, groups_of_rows, unique_rows
+from customs.scene.arrays import bounds
+from customs.tolerances import FLAT_FACE, SAME_PLACE
 
 F32 = npt.NDArray[np.float32]
 U32 = npt.NDArray[np.uint32]
@@ -67,6 +68,11 @@ def inward(positions: F32, faces: U32) -> Mask:
         return np.zeros(0, dtype=bool)
     place = groups_of_rows(positions)[faces]
     first, second, clash, open_face = _edge_pairs(place)
+    if open_face.any():
+        # Seams that rounding has pulled apart by a hair are no openings.
+        low, high = bounds(positions)
+        near = groups_near(positions, SAME_PLACE * float(np.linalg.norm(high - low)))[faces]
+        first, second, clash, open_face = _edge_pairs(near)
     flipped, part = _consistent(len(faces), first, second, clash)
     turned = np.where(flipped[:, None], faces[:, ::-1], faces)
     return _judge_parts(positions, turned, part, open_face) ^ flipped
@@ -114,7 +120,8 @@ def _judge_parts(positions: F32, faces: U32, part: npt.NDArray[np.int32], open_f
     inward_area = np.bincount(part, weights=np.where(reach < 0, areas, 0.0), minlength=count) / safe
     spread = np.bincount(part, weights=np.abs(reach), minlength=count)
     solid = spread > 1e-3 * safe * np.sqrt(safe)
-    bad = np.where(is_open, solid & (inward_area > 0.9), volume < -1e-9 * safe * np.sqrt(safe))
+    leaning = volume < -0.8 * spread
+    bad = np.where(is_open, solid & leaning & (inward_area > 0.9), volume < -1e-9 * safe * np.sqrt(safe))
     return bad[part]
 
 

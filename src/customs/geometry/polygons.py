@@ -83,43 +83,51 @@ def _is_convex(flat: npt.NDArray[np.float64]) -> npt.NDArray[np.bool_]:
 def _clip_ears(flat: npt.NDArray[np.float64]) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.intp]]:
     """Ear clipping (Meisters 1975) of polygons (P, n, 2) ccw, all at once, one ear of each per round.
 
-    Returns corners (P·(n−2), 3) within each polygon, and the polygon (P·(n−2),). Where no clean ear is left (a loop that
-    crosses itself) the bluntest corner is cut, so the count is always right.
+    Returns corners (P·(n−2), 3) within each polygon, and the polygon (P·(n−2),). Only the two neighbours of a cut ear are
+    judged again, so a polygon costs n² and not n³. Where no clean ear is left (a loop that crosses itself) the bluntest
+    corner is cut, so the count is always right.
     """
     count, n, _ = flat.shape
-    ring = np.tile(np.arange(n), (count, 1))
-    row = np.arange(count)[:, None]
+    every = np.arange(count)
+    before = np.tile(np.roll(np.arange(n), 1), (count, 1))
+    after = np.tile(np.roll(np.arange(n), -1), (count, 1))
+    alive = np.ones((count, n), dtype=bool)
+    score = np.empty((count, n))
+    for k in range(0, n, SLICE):
+        at = np.tile(np.arange(k, min(k + SLICE, n)), (count, 1))
+        score[:, k : k + SLICE] = _ear_scores(flat, before, after, at, alive)
     out = np.empty((count, n - 2, 3), dtype=np.int64)
-    for k in range(n - 3):
-        before, after = np.roll(ring, 1, axis=1), np.roll(ring, -1, axis=1)
-        pick = _best_ear(flat, ring, before, after)
-        at = np.arange(count)
-        out[:, k] = np.stack([before[at, pick], ring[at, pick], after[at, pick]], axis=1)
-        keep = np.ones(ring.shape, dtype=bool)
-        keep[at, pick] = False
-        ring = ring[keep].reshape(count, -1)
-    out[:, n - 3] = ring
-    return out.reshape(-1, 3), np.repeat(row[:, 0], n - 2)
+    for k in range(n - 2):
+        pick = score.argmax(axis=1)
+        left, right = before[every, pick], after[every, pick]
+        out[:, k] = np.stack([left, pick, right], axis=1)
+        alive[every, pick], score[every, pick] = False, -np.inf
+        after[every, left], before[every, right] = right, left
+        sides = np.stack([left, right], axis=1)
+        score[every[:, None], sides] = _ear_scores(flat, before, after, sides, alive)
+    return out.reshape(-1, 3), np.repeat(every, n - 2)
 
 
-def _best_ear(
+SLICE = 64
+"""Corners judged against all others at a time when a polygon is first looked at."""
+
+
+def _ear_scores(
     flat: npt.NDArray[np.float64],
-    ring: npt.NDArray[np.intp],
     before: npt.NDArray[np.intp],
     after: npt.NDArray[np.intp],
-) -> npt.NDArray[np.intp]:
-    """(P,) the ring position of the roundest empty ear of each polygon."""
-    row = np.arange(len(ring))[:, None]
-    a, b, c = flat[row, before], flat[row, ring], flat[row, after]
+    at: npt.NDArray[np.intp],
+    alive: npt.NDArray[np.bool_],
+) -> npt.NDArray[np.float64]:
+    """(P, K) how good an ear each corner `at` (P, K) is: roundness, and far below zero where something lies inside it."""
+    row = np.arange(len(at))[:, None]
+    a, b, c = flat[row, before[row, at]], flat[row, at], flat[row, after[row, at]]
     turn = _turn(a, b, c)
     longest = ((c - a) ** 2).sum(-1) + ((b - a) ** 2).sum(-1) + ((c - b) ** 2).sum(-1)
     score = np.where(longest > 0, turn / np.where(longest > 0, longest, 1), 0)
-    m = ring.shape[1]
-    blocked = np.zeros(ring.shape, dtype=bool)
-    for shift in range(2, m - 1):
-        p = np.roll(b, -shift, axis=1)
-        inside = (_turn(a, b, p) >= 0) & (_turn(b, c, p) >= 0) & (_turn(c, a, p) >= 0)
-        touching = (p == a).all(-1) | (p == b).all(-1) | (p == c).all(-1)
-        blocked |= inside & ~touching
-    clean = (turn > 0) & ~blocked
-    return np.where(clean, score, score - 1e6).argmax(axis=1)
+    p = flat[:, None]
+    a, b, c = a[:, :, None], b[:, :, None], c[:, :, None]
+    inside = (_turn(a, b, p) >= 0) & (_turn(b, c, p) >= 0) & (_turn(c, a, p) >= 0) & alive[:, None]
+    touching = (p == a).all(-1) | (p == b).all(-1) | (p == c).all(-1)
+    blocked = (inside & ~touching).any(axis=2)
+    return np.where((turn > 0) & ~blocked, score, score - 1e6)

@@ -102,9 +102,7 @@ def _rig(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
         for p in m.primitives:
             if p.weights is not None:
                 most = int(np.count_nonzero(p.weights, axis=1).max())
-                log.check(
-                    most <= rig.influences, file, f"{most} influences on a vertex of {m.name}, at most {rig.influences}"
-                )
+                log.check(most <= rig.influences, file, f"{most} influences on a vertex of {m.name}, at most {rig.influences}")
                 off = float(np.abs(p.weights.sum(axis=1) - 1).max())
                 log.check(off < 1e-4, file, f"weights of {m.name} do not sum to one")
     if "clips" in carries:

@@ -38,9 +38,7 @@ def _context() -> Any:
         make: Any = moderngl.create_standalone_context
         return make(require=330, backend="egl")
     except Exception as problem:  # noqa: BLE001 (drivers raise anything)
-        raise ToolError(
-            f"no OpenGL here ({problem})", "OpenGL 3.3 over EGL", "Install a graphics driver or Mesa."
-        ) from None
+        raise ToolError(f"no OpenGL here ({problem})", "OpenGL 3.3 over EGL", "Install a graphics driver or Mesa.") from None
 
 
 class Renderer:

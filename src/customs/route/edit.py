@@ -16,9 +16,7 @@ from customs.scene.model import Mesh, MorphTarget, Primitive, Scene
 U32 = npt.NDArray[np.uint32]
 
 
-def map_primitives(
-    scene: Scene, settings: Targeted, job: Job, change: Callable[[Mesh, Primitive], Primitive | None]
-) -> Scene:
+def map_primitives(scene: Scene, settings: Targeted, job: Job, change: Callable[[Mesh, Primitive], Primitive | None]) -> Scene:
     """`change` on every primitive of the meshes meant; None drops a primitive, a mesh left empty loses its nodes' use."""
     meshes = []
     for mesh in scene.meshes:

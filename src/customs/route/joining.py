@@ -172,9 +172,7 @@ def merge(parts: list[Primitive]) -> Primitive:
         positions=frozen(np.concatenate([p.positions for p in parts])),
         indices=frozen(np.concatenate([f + np.uint32(s) for f, s in zip(flats, starts)]), np.uint32),
         normals=None if normals is None else frozen(np.concatenate(normals)),
-        tangents=frozen(np.concatenate([p.tangents for p in parts]))
-        if all(p.tangents is not None for p in parts)
-        else None,
+        tangents=frozen(np.concatenate([p.tangents for p in parts])) if all(p.tangents is not None for p in parts) else None,
         texcoords=tuple(frozen(np.concatenate([_or(p.texcoords, i, p, 2, 0) for p in parts])) for i in range(sets)),
         colours=tuple(frozen(np.concatenate([_or(p.colours, i, p, 4, 1) for p in parts])) for i in range(colours)),
         joints=frozen(np.concatenate([_wide(p.joints, width) for p in parts]), np.uint16) if width else None,
@@ -191,9 +189,7 @@ def _normals(p: Primitive) -> npt.NDArray[np.float32]:
     return p.normals if p.normals is not None else smooth_normals(p.positions, triangles_of(p))
 
 
-def _or(
-    sets: tuple[npt.NDArray[np.float32], ...], i: int, p: Primitive, width: int, fill: float
-) -> npt.NDArray[np.float32]:
+def _or(sets: tuple[npt.NDArray[np.float32], ...], i: int, p: Primitive, width: int, fill: float) -> npt.NDArray[np.float32]:
     return sets[i] if i < len(sets) else np.full((len(p.positions), width), fill, np.float32)
 
 

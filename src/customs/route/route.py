@@ -199,7 +199,9 @@ def evaluate(
         outcome, error = cache.get(key), None
         if outcome is None:
             try:
-                outcome = get_step(stop.step).apply(scene, stop.settings, resources, job)
+                # Broken numbers are looked for and dropped by steps of their own; meeting them is no news here.
+                with np.errstate(all="ignore"):
+                    outcome = get_step(stop.step).apply(scene, stop.settings, resources, job)
                 cache.put(key, outcome)
             except CustomsError as problem:
                 outcome, error = Outcome(scene), problem

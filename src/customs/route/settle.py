@@ -46,9 +46,7 @@ def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
         if node.mesh is not None and node.skin is None and not np.array_equal(k, np.eye(4)):
             settled = moved_mesh(scene.meshes[node.mesh], _inverse(k))
             if node.mesh in used:
-                settled = replace(
-                    settled, key=Key(scene.digest, "mesh", MADE + n), made_from=(scene.meshes[node.mesh].key,)
-                )
+                settled = replace(settled, key=Key(scene.digest, "mesh", MADE + n), made_from=(scene.meshes[node.mesh].key,))
                 nodes[n] = replace(nodes[n], mesh=len(meshes))
                 meshes.append(settled)
             else:

@@ -22,9 +22,7 @@ def prune_nodes(scene: Scene) -> Scene:
     """Nodes outside the tree go, with channels and joints that point at them renumbered. Joints are always kept."""
     reach = {n for n, _, _ in walk(scene)}
     keep = _renumber(reach | {j for s in scene.skins for j in s.joints if j in reach})
-    nodes = tuple(
-        replace(scene.nodes[i], children=tuple(keep[c] for c in scene.nodes[i].children if c in keep)) for i in keep
-    )
+    nodes = tuple(replace(scene.nodes[i], children=tuple(keep[c] for c in scene.nodes[i].children if c in keep)) for i in keep)
     skins: list[Skin] = []
     skin_keep: dict[int, int] = {}
     for i, skin in enumerate(scene.skins):
@@ -89,8 +87,7 @@ def prune_content(scene: Scene) -> Scene:
         cameras=_pick(scene.cameras, cameras),
         lights=_pick(scene.lights, lights),
         materials=tuple(
-            replace(m, textures={r: replace(u, image=images[u.image]) for r, u in m.textures.items()})
-            for m in kept_materials
+            replace(m, textures={r: replace(u, image=images[u.image]) for r, u in m.textures.items()}) for m in kept_materials
         ),
         images=_pick(scene.images, images),
         clips=tuple(c for c in (replace(c, channels=channels(c.channels)) for c in scene.clips) if c.channels),

@@ -105,9 +105,7 @@ def prepare(request: Request, job: Job | None = None) -> tuple[Taken, Plan, Abou
     if later:
         route = apply_settings(planned.route, later)
         passed = evaluate(taken.scene, taken.digest, route, cache, job=job)
-        planned = replace(
-            planned, route=route, passed=tuple(passed), ledger=judge(taken.scene, passed, request.sheet, about)
-        )
+        planned = replace(planned, route=route, passed=tuple(passed), ledger=judge(taken.scene, passed, request.sheet, about))
     return taken, planned, about
 
 

@@ -146,16 +146,12 @@ def with_origin(asset: Asset, origin: Origin | None) -> Asset:
     return replace(asset, origin=origin.id if origin else "", stops=(first, *asset.stops[1:]))
 
 
-def dispatch_asset(
-    done: Evaluated, sheet: Sheet, out: Path, job: Job | None = None, replace_existing: bool = False
-) -> Written:
+def dispatch_asset(done: Evaluated, sheet: Sheet, out: Path, job: Job | None = None, replace_existing: bool = False) -> Written:
     """Write the package of an evaluated asset. Raises CustomsError, Cancelled."""
     if done.taken is None or done.error is not None:
         raise done.error or CustomsError("was not read", file=done.asset.name)
     source = {**done.taken.source(), "name": Path(done.asset.source).name}
-    return dispatch(
-        done.taken.scene, done.passed, done.ledger, sheet, about_of(done.asset), source, out, job, replace_existing
-    )
+    return dispatch(done.taken.scene, done.passed, done.ledger, sheet, about_of(done.asset), source, out, job, replace_existing)
 
 
 def originals(assets: Sequence[Asset]) -> list[str]:

@@ -276,9 +276,7 @@ class IntakePanel(Panel):
             except CustomsError as problem:
                 return entry, problem
 
-        self.session.worker.submit(
-            Task(0, key="preview", title="Preview", run=run, done=self._preview, failed=self._failed)
-        )
+        self.session.worker.submit(Task(0, key="preview", title="Preview", run=run, done=self._preview, failed=self._failed))
 
     def _preview(self, answer: tuple[Entry, Scene | CustomsError]) -> None:
         entry, scene = answer

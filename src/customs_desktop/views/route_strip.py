@@ -327,9 +327,7 @@ class RouteStrip(QWidget):
         menu = QMenu(self)
         fixed = get_step(stop.step).fixed
         off = QAction("Switch off" if stop.on else "Switch on", menu)
-        off.triggered.connect(
-            lambda: self.session.change_route("Switch a stop", lambda r: r.switched(stop.id, not stop.on))
-        )
+        off.triggered.connect(lambda: self.session.change_route("Switch a stop", lambda r: r.switched(stop.id, not stop.on)))
         gone = QAction("Remove", menu)
         gone.triggered.connect(lambda: self.session.change_route("Remove a stop", lambda r: r.removed(stop.id)))
         fold = QAction("Fold by desk", menu)

@@ -90,9 +90,7 @@ class SettingsForm(QWidget):
             field = NumberField(decimals=3, name=f"{name} {'XYZ'[i]}")
             field.setFixedWidth(58)
             field.show_value(v)
-            field.entered.connect(
-                lambda new, i=i: self._set(name, tuple(new if k == i else x for k, x in enumerate(value)))
-            )
+            field.entered.connect(lambda new, i=i: self._set(name, tuple(new if k == i else x for k, x in enumerate(value))))
             fields.append(field)
         return row(*fields, 1, spacing=4)
 

@@ -35,6 +35,4 @@ _GLB = Format(
 )
 
 register(_GLB)
-register(
-    replace(_GLB, id="gltf", title="glTF", endings=(".gltf",), looks_like=_is_json, write=write_gltf, images_inside=False)
-)
+register(replace(_GLB, id="gltf", title="glTF", endings=(".gltf",), looks_like=_is_json, write=write_gltf, images_inside=False))

@@ -29,9 +29,7 @@ def open_document(source: Source) -> tuple[Any, memoryview | None]:
     if version != 2:
         raise UnsupportedError(f"GLB version {version}", "version 2", "Export as glTF 2.0.", source.path, "header")
     if length > len(data):
-        raise source.error(
-            "header", f"length {length:,}", f"at most the {len(data):,} bytes there are", "The file is cut off."
-        )
+        raise source.error("header", f"length {length:,}", f"at most the {len(data):,} bytes there are", "The file is cut off.")
     if length < len(data):
         source.remark(f"{len(data) - length:,} bytes after the end of the GLB ignored")
     chunks = _chunks(data[:length], source)

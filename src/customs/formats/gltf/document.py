@@ -28,7 +28,7 @@ class Obj:
 
     def fail(self, name: str, found: Any, expected: str) -> ReadError:
         """A ReadError at property `name`."""
-        shown = found if isinstance(found, str) else json.dumps(found, default=str)
+        shown = found if isinstance(found, str) and found.strip() else json.dumps(found, default=str)
         where = f"{self.where}/{name}".rstrip("/") or "/"
         todo = "Export the file again, or mend it at this place."
         return self.source.error(where, shown if len(shown) < 60 else shown[:57] + "...", expected, todo)
@@ -74,9 +74,7 @@ class Obj:
             return default
         good = isinstance(value, list) and (count is None or len(value) == count)
         if not good or not all(isinstance(x, int | float) and not isinstance(x, bool) and math.isfinite(x) for x in value):
-            raise self.fail(
-                name, value, f"a list of {count if count is not None else ''} finite numbers".replace("  ", " ")
-            )
+            raise self.fail(name, value, f"a list of {count if count is not None else ''} finite numbers".replace("  ", " "))
         return tuple(float(x) for x in value)
 
     def integers(self, name: str, below: int) -> tuple[int, ...]:

@@ -55,9 +55,7 @@ class Textures:
             differing(out, **{strength: (use.strength, 1.0)})
         if use.transformed:
             used.add("KHR_texture_transform")
-            moved = differing(
-                {}, offset=(use.offset, (0.0, 0.0)), rotation=(use.rotation, 0.0), scale=(use.scale, (1.0, 1.0))
-            )
+            moved = differing({}, offset=(use.offset, (0.0, 0.0)), rotation=(use.rotation, 0.0), scale=(use.scale, (1.0, 1.0)))
             out["extensions"] = {"KHR_texture_transform": moved}
         return out | extras_of(use.extras)
 

@@ -61,9 +61,7 @@ class Library:
             if self.materials or name:
                 self.source.remark(f"material {name or 'without a name'} is in no library; drawn plain grey")
             key = Key(self.digest, "material", len(self.materials))
-            self.materials[name] = Material(
-                key, name or "material", base_colour=(0.6, 0.6, 0.6, 1), metallic=0, roughness=1
-            )
+            self.materials[name] = Material(key, name or "material", base_colour=(0.6, 0.6, 0.6, 1), metallic=0, roughness=1)
         return list(self.materials).index(name)
 
     def _close(self, block: dict[str, str], folder: Source) -> None:
@@ -234,9 +232,7 @@ def _maps(m: Material, paths: Mapping[int, str]) -> list[str]:
             continue
         moved = ""
         if use.scale != (1.0, 1.0) or use.offset != (0.0, 0.0):
-            moved = (
-                f"-o {use.offset[0]:.6g} {1 - use.scale[1] - use.offset[1]:.6g} -s {use.scale[0]:.6g} {use.scale[1]:.6g} "
-            )
+            moved = f"-o {use.offset[0]:.6g} {1 - use.scale[1] - use.offset[1]:.6g} -s {use.scale[0]:.6g} {use.scale[1]:.6g} "
         moved += "-clamp on " if use.sampler.wrap_s == WRAP_CLAMP else ""
         if slot in ("base_colour", "diffuse"):
             out.append(f"map_Kd {moved}{path}")

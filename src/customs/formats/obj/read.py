@@ -82,9 +82,7 @@ class _Builder:
             for state_group, prim in self._kind(kind):
                 groups.setdefault(state_group, []).append(prim)
         stem = self.source.path.stem
-        return [
-            Mesh(Key(self.digest, "mesh", i), name or stem, tuple(prims)) for i, (name, prims) in enumerate(groups.items())
-        ]
+        return [Mesh(Key(self.digest, "mesh", i), name or stem, tuple(prims)) for i, (name, prims) in enumerate(groups.items())]
 
     def cloud(self) -> Mesh:
         """Vertices without any element: a point cloud."""

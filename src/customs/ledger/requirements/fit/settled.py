@@ -6,8 +6,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from customs.ledger.leftovers import unsettled
 from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
+from customs.route.leftovers import unsettled
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:

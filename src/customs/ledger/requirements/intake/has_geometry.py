@@ -10,7 +10,9 @@ from customs.ledger.row import Case, Requirement, Row, register
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     n = case.after.triangles
     loose = case.sheet.mesh.loose_points_lines == "allowed" and case.after.vertices > 0
-    note = "" if n or loose else "There is nothing to see in this asset. Was the right file taken in?"
+    had = "No face of it is whole." if case.before.triangles else "There is nothing but points or lines."
+    empty = had if case.before.vertices else "There is nothing in this asset."
+    note = "" if n or loose else f"{empty} Was the right file taken in?"
     yield rule.row(f"{case.before.triangles:,}", "≥ 1", f"{n:,}", "cleared" if n or loose else "held", note=note)
 
 

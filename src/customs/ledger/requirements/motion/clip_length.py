@@ -13,9 +13,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return
     most = case.sheet.rig.max_clip_seconds
     bad = [
-        (c, f"{c.seconds:.2f} s")
-        for c in case.delivering.clips
-        if c.seconds <= 0 or (most is not None and c.seconds > most)
+        (c, f"{c.seconds:.2f} s") for c in case.delivering.clips if c.seconds <= 0 or (most is not None and c.seconds > most)
     ]
     longest = max(c.seconds for c in case.delivering.clips)
     required = f"0–{most:g} s" if most else "over 0 s"

@@ -7,6 +7,8 @@ from pydantic import Field
 from customs.conventions.origin import Footing
 from customs.conventions.turn import move_roots
 from customs.route.footing import footing_point
+from customs.route.leftovers import unsettled
+from customs.route.settle import settle
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.model import Remark, Scene
 
@@ -23,7 +25,10 @@ def _apply(scene: Scene, settings: FootingSettings, resources: Content, job: Job
     if at is None or not at.any():
         return Outcome(scene)
     text = f"moved by {' '.join(f'{-v:.4g}' for v in at)} m"
-    return Outcome(move_roots(scene, -at), (Remark(text),))
+    settled = not unsettled(scene)
+    out = move_roots(scene, -at)
+    # What had no transform of its own must not get one here: the move goes into vertices and joints too.
+    return Outcome(settle(out)[0] if settled else out, (Remark(text),))
 
 
 register(
@@ -31,7 +36,7 @@ register(
         id="footing",
         name="Footing",
         desk="fit",
-        order=16,
+        order=48,
         about="Puts the origin at the middle of the base, of the box or of the mass, or at a point.",
         settings=FootingSettings,
         apply=_apply,

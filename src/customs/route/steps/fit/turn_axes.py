@@ -25,7 +25,8 @@ def _apply(scene: Scene, settings: TurnAxes, resources: Content, job: Job) -> Ou
         p, _ = between(Convention(settings.up, settings.faces, settings.hand), WORKING)
     except CustomsError as problem:
         raise StepError(problem.found, problem.expected, problem.todo, where="Axes") from None
-    return Outcome(convert(scene, p, 1.0))
+    # What looked outward is to look outward still, so a mirror turns faces over.
+    return Outcome(convert(scene, p, 1.0, turn_over=settings.hand == "left"))
 
 
 register(

@@ -1,0 +1,60 @@
+"""Other people's programs as judges: the Khronos validator, assimp, and the models assimp ships for its own tests."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sysconfig
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+ROOT = Path(__file__).parents[2]
+NODE_MODULES = ROOT / "build" / "outside" / "node_modules"
+MODELS = Path("/usr/share/assimp/models")
+"""Debian package assimp-testmodels."""
+SCRIPT = """
+const v = require('gltf-validator'), fs = require('fs'), path = require('path');
+(async () => {
+  const out = [];
+  for (const f of process.argv.slice(1)) {
+    const r = await v.validateBytes(new Uint8Array(fs.readFileSync(f)), {
+      maxIssues: 50,
+      externalResourceFunction: u => Promise.resolve(new Uint8Array(fs.readFileSync(path.join(path.dirname(f), decodeURIComponent(u))))) });
+    out.push([r.issues.numErrors, r.issues.numWarnings, r.issues.messages.filter(m => m.severity < 2)]);
+  }
+  console.log(JSON.stringify(out));
+})();
+"""
+
+
+def validate(paths: Sequence[Path]) -> list[str]:
+    """Complaints of the Khronos glTF validator (npm gltf-validator): a line for each error and warning."""
+    assert (NODE_MODULES / "gltf-validator").is_dir(), "the validator is not installed: run scripts/test"
+    run = subprocess.run(
+        ["node", "-e", SCRIPT, *map(str, paths)], capture_output=True, text=True, check=True, timeout=120,
+        env={"NODE_PATH": str(NODE_MODULES), "PATH": "/usr/bin:/usr/local/bin:/bin"},
+    )  # fmt: skip
+    out = []
+    for path, (_, _, messages) in zip(paths, json.loads(run.stdout)):
+        out += [f"{path.name}: {m['code']} {m['message']} {m.get('pointer', '')}" for m in messages]
+    return out
+
+
+def assimp_info(path: Path) -> dict[str, Any]:
+    """What assimp (PyPI cmeel-assimp) counts in a file: triangles and bounds."""
+    program = Path(sysconfig.get_path("scripts")) / "assimp"
+    assert program.is_file(), "assimp is not installed: run scripts/test"
+    run = subprocess.run([str(program), "info", str(path)], capture_output=True, text=True, timeout=120)
+    assert run.returncode == 0, run.stdout[-400:]
+    out: dict[str, Any] = {}
+    for line in run.stdout.splitlines():
+        name, _, value = line.partition(":")
+        if name.strip() == "Faces":
+            out["faces"] = int(value)
+        elif name.strip() in ("Minimum point", "Maximum point"):
+            numbers = value.strip().strip("()").split()
+            out[name.strip().split()[0].lower()] = np.array([float(x) for x in numbers])
+    return out
