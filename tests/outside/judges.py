@@ -51,10 +51,9 @@ def assimp_info(path: Path) -> dict[str, Any]:
     assert run.returncode == 0, run.stdout[-400:]
     out: dict[str, Any] = {}
     for line in run.stdout.splitlines():
-        name, _, value = line.partition(":")
-        if name.strip() == "Faces":
-            out["faces"] = int(value)
-        elif name.strip() in ("Minimum point", "Maximum point"):
-            numbers = value.strip().strip("()").split()
-            out[name.strip().split()[0].lower()] = np.array([float(x) for x in numbers])
+        if line.startswith("Faces:"):
+            out["faces"] = int(line.split(":")[1])
+        elif line.startswith(("Minimum point", "Maximum point")):
+            numbers = line.partition("(")[2].rstrip(") ").split()
+            out[line.split()[0].lower()] = np.array([float(x) for x in numbers])
     return out

@@ -14,13 +14,16 @@ def _bad(prim: Primitive) -> int:
     return facts_of(prim).bad_tangents
 
 
-def _fix(mesh: Mesh) -> Remedy:
-    return remedy("tangents", "Make tangents")
-
-
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    mapped = {i for i, m in enumerate(case.delivering.materials) if "normal" in m.textures}
+
+    def fix(mesh: Mesh) -> Remedy:
+        if any(p.material in mapped for p in mesh.primitives):
+            return remedy("tangents", "Make tangents")
+        return remedy("tangents", "Drop tangents", where="drop")
+
     if case.sheet.mesh.tangents != "forbidden":
-        yield from per_mesh(rule, case, _bad, "held", _fix, "Normal maps break at such tangents.")
+        yield from per_mesh(rule, case, _bad, "held", fix, "Normal maps break at such tangents.")
 
 
 register(Requirement("tangent-form", "Tangents malformed", "fit", _judge, step="tangents"))

@@ -1,0 +1,280 @@
+"""Dispatch: all or nothing, never over something unasked, a docket that is true; Landing refuses what was tampered with."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from customs.dispatch.deliver import Deliverable, deliver
+from customs.dispatch.docket import digest_of, docket_page
+from customs.dispatch.writer import write_package
+from customs.errors import Cancelled, WriteError
+from customs.landing.land import land, landed_scene, packages
+from customs.landing.mistakes import MISTAKES, plant
+from customs.motion.bounds import world_bounds
+from customs.route.step import Job
+from customs.work.asset import Request, prepare, run
+from customs.work.lookup import find_origin, find_sheet
+from tests.conftest import good
+
+
+def delivered(asset: str, sheet: str, goods: dict[str, Path], out: Path) -> Path:
+    """The package of a demo asset."""
+    path = goods[asset]
+    result = run(Request(path, path.parent, find_sheet(sheet), find_origin(good(asset).origin), out=out))
+    assert result.folder is not None, result.error
+    return result.folder
+
+
+def docket(folder: Path) -> dict[str, object]:
+    return json.loads((folder / "docket.json").read_text("utf-8"))
+
+
+def test_the_package_holds_what_the_docket_says(goods: dict[str, Path], tmp_path: Path) -> None:
+    folder = delivered("bell_lantern", "centimetre-zup-lh", goods, tmp_path)
+    body = docket(folder)
+    named = {f["path"] for f in body["files"]}  # type: ignore[attr-defined]
+    assert named == {"bell_lantern.obj", "bell_lantern.mtl"} | {p for p in named if p.startswith("tex/")} and len(named) == 6
+    there = {p.relative_to(folder).as_posix() for p in folder.rglob("*") if p.is_file()}
+    assert there == named | {"docket.json", "docket.html"}
+    for f in body["files"]:  # type: ignore[attr-defined]
+        data = (folder / f["path"]).read_bytes()
+        assert len(data) == f["size"] and hashlib.sha256(data).hexdigest() == f["sha256"]
+    assert body["digest"] == digest_of(body)
+    assert body["before"]["textures"] == 4 and body["after"]["meshes"] == 3  # type: ignore[index]
+    assert body["source"]["name"] == "bell_lantern.obj" and "free to use" not in body["rights"]["use"]  # type: ignore[index]
+    page = (folder / "docket.html").read_text("utf-8")
+    assert "bell_lantern" in page and "Formats" in page and "<script" not in page
+    assert list(tmp_path.iterdir()) == [folder]
+
+
+def test_names_in_a_docket_page_cannot_run_anything() -> None:
+    bad = "<script>alert(1)</script>"
+    body = {
+        "asset": bad, "sheet": {"title": "t", "id": "i", "edition": 1}, "when": "", "made_by": "", "after": {}, "before": {},
+        "box": {"unit": "m", "low": [], "high": []}, "route": [], "requirements": {"cleared": 0, "query": 0, "held": 0},
+        "ledger": [], "files": [], "source": {"name": bad, "sha256": ""}, "rights": {}, "remarks": [bad],
+    }  # fmt: skip
+    assert b"<script" not in docket_page(body)
+
+
+def test_nothing_is_overwritten_unasked_and_replaced_whole_when_asked(goods: dict[str, Path], tmp_path: Path) -> None:
+    folder = delivered("pane_wall", "metre-yup-pbr", goods, tmp_path)
+    (folder / "mine.txt").write_text("kept")
+    path = goods["pane_wall"]
+    again = Request(path, path.parent, find_sheet("metre-yup-pbr"), find_origin("metre-zup"), out=tmp_path)
+    result = run(again)
+    assert result.error is not None and "already" in str(result.error) and result.code == 1
+    assert (folder / "mine.txt").read_text() == "kept"
+    replaced = run(Request(**{**again.__dict__, "replace_existing": True}))
+    assert replaced.folder == folder and not (folder / "mine.txt").exists()
+    assert list(tmp_path.iterdir()) == [folder]
+
+
+def test_held_goods_are_not_written(goods: dict[str, Path], tmp_path: Path) -> None:
+    path = goods["seed_cart"]
+    result = run(Request(path, path.parent, find_sheet("metre-yup-pbr"), find_origin("metre-yup"), out=tmp_path))
+    assert result.folder is None and result.code == 1 and list(tmp_path.iterdir()) == []
+
+
+def file(path: str, make: Callable[[], list[bytes]]) -> Deliverable:
+    return Deliverable(path, "other", make, path)  # type: ignore[arg-type]
+
+
+def empty_docket(files: object) -> dict[str, object]:
+    return {"asset": "a", "sheet": {}, "box": {}, "after": {}, "requirements": {}, "rights": {}, "source": {}, "files": files}
+
+
+def fails() -> list[bytes]:
+    raise WriteError("this one breaks")
+
+
+def full() -> list[bytes]:
+    raise OSError(28, "No space left on device")
+
+
+@pytest.mark.parametrize(("make", "kind"), [(fails, WriteError), (full, WriteError)])
+def test_a_failure_half_way_leaves_nothing(make: Callable[[], list[bytes]], kind: type[Exception], tmp_path: Path) -> None:
+    target = tmp_path / "out" / "thing"
+    with pytest.raises(kind) as problem:
+        write_package(target, [file("a.txt", lambda: [b"x"]), file("b.txt", make)], empty_docket)
+    assert list((tmp_path / "out").iterdir()) == []
+    if make is full:
+        assert "disk is full" in str(problem.value)
+
+
+def test_cancel_leaves_nothing_and_the_old_package_whole(tmp_path: Path) -> None:
+    target = tmp_path / "thing"
+    write_package(target, [file("a.txt", lambda: [b"old"])], empty_docket)
+    seen: list[str] = []
+
+    def cancelled() -> bool:
+        return "b.txt" in seen
+
+    job = Job(progress=lambda share, text: seen.append(text), cancelled=cancelled)
+    with pytest.raises(Cancelled):
+        write_package(target, [file("a.txt", lambda: [b"new"]), file("b.txt", lambda: [b"x"])], empty_docket, job, True)
+    assert (target / "a.txt").read_bytes() == b"old" and list(tmp_path.iterdir()) == [target]
+
+
+def test_paths_that_leave_the_package_are_refused(tmp_path: Path) -> None:
+    with pytest.raises(WriteError, match="leaves the package"):
+        write_package(tmp_path / "t", [file("../escape.txt", lambda: [b"x"])], empty_docket)
+    assert not (tmp_path / "escape.txt").exists()
+
+
+def test_a_target_that_is_a_file_or_read_only(tmp_path: Path) -> None:
+    (tmp_path / "file").write_text("x")
+    with pytest.raises(WriteError) as problem:
+        write_package(tmp_path / "file" / "t", [file("a", lambda: [b"x"])], empty_docket)
+    assert "cannot be written" in str(problem.value)
+
+
+def test_two_textures_of_one_name_clash_clearly(goods: dict[str, Path]) -> None:
+    from dataclasses import replace
+
+    path = goods["bell_lantern"]
+    sheet = find_sheet("centimetre-zup-lh")
+    scene = prepare(Request(path, path.parent, sheet, find_origin("inch-zup")))[1].passed[-1].scene
+    same = replace(scene, images=tuple(replace(i, name="same") for i in scene.images))
+    with pytest.raises(WriteError, match="two files called"):
+        deliver(same, sheet)
+
+
+KILLED = """
+import sys, time
+from pathlib import Path
+from customs.dispatch.deliver import Deliverable
+from customs.dispatch.writer import write_package
+def part(k):
+    def make():
+        time.sleep(0.01)
+        return [bytes([k]) * 20000]
+    return make
+target = Path(sys.argv[1])
+print("ready", flush=True)
+k = 0
+while True:
+    k = (k + 1) % 250
+    body = {"asset": "a", "sheet": {}, "box": {}, "after": {}, "requirements": {}, "rights": {}, "source": {}}
+    write_package(target, [Deliverable(f"{i}.bin", "other", part(k)) for i in range(4)], lambda f: {**body, "files": list(f)},
+                  replace_existing=True)
+"""
+
+
+@pytest.mark.parametrize("wait", [0.03, 0.11, 0.19, 0.27])
+def test_killed_at_any_moment_the_old_or_the_new_is_there_whole(wait: float, tmp_path: Path) -> None:
+    target = tmp_path / "thing"
+    child = subprocess.Popen([sys.executable, "-c", KILLED, str(target)], stdout=subprocess.PIPE, text=True)
+    assert child.stdout is not None and child.stdout.readline().strip() == "ready"
+    end = time.monotonic() + 20
+    while not target.exists() and time.monotonic() < end:
+        time.sleep(0.005)
+    time.sleep(wait)
+    os.kill(child.pid, signal.SIGKILL)
+    child.wait()
+    child.stdout.close()
+    first = {(target / f"{i}.bin").read_bytes()[:1] for i in range(4)}
+    assert len(first) == 1, "a mix of two packages"
+    assert json.loads((target / "docket.json").read_text())["files"]
+
+
+# -- landing
+
+
+@pytest.mark.parametrize("sheet", ["metre-yup-pbr", "centimetre-zup-lh", "one-mesh-kit"])
+def test_what_was_dispatched_is_accepted_and_where_it_should_be(sheet: str, goods: dict[str, Path], tmp_path: Path) -> None:
+    folder = delivered("bell_lantern", sheet, goods, tmp_path)
+    log = land(folder, find_sheet)
+    assert log.accepted and log.lines[-1].verb == "accepts", [line.text for line in log.lines]
+    box = world_bounds(landed_scene(folder, find_sheet(sheet)))
+    assert (
+        box is not None and box[1][1] - box[0][1] == pytest.approx(0.721, abs=1e-3) and box[0][1] == pytest.approx(0, abs=1e-4)
+    )
+
+
+@pytest.mark.parametrize("mistake", [m for m, _ in MISTAKES])
+@pytest.mark.parametrize("sheet", ["metre-yup-pbr", "centimetre-zup-lh"])
+def test_every_planted_mistake_is_caught(sheet: str, mistake: str, goods: dict[str, Path], tmp_path: Path) -> None:
+    folder = delivered("bell_lantern", sheet, goods, tmp_path)
+    assert plant(folder, mistake)
+    log = land(folder, find_sheet)
+    assert not log.accepted
+    assert all(line.file and line.text for line in log.lines if line.level == "refusal")
+
+
+def resigned(folder: Path, change: Callable[[dict[str, object]], object]) -> None:
+    """Alter the docket and give it a right digest of itself, as a careful forger would."""
+    body = docket(folder)
+    change(body)
+    body["digest"] = digest_of(body)
+    (folder / "docket.json").write_text(json.dumps(body), "utf-8")
+
+
+FORGERIES: dict[str, tuple[Callable[[dict[str, object]], object], str]] = {
+    "a count": (lambda b: b["after"].update(vertices=1), "vertices"),  # type: ignore[attr-defined]
+    "every count": (lambda b: b["after"].update({k: v + 1 for k, v in b["after"].items()}), "triangles"),  # type: ignore[attr-defined]
+    "a missing figure": (lambda b: b["after"].pop("clips"), "clips"),  # type: ignore[attr-defined]
+    "a name": (lambda b: b["names"]["nodes"].__setitem__(0, "other"), "not found"),  # type: ignore[index]
+    "the box": (lambda b: b["box"]["high"].__setitem__(0, 9.0), "box"),  # type: ignore[index]
+    "a file size": (lambda b: b["files"][0].update(size=1), "differs"),  # type: ignore[index]
+    "a file outside": (lambda b: b["files"].append({"path": "../x", "size": 0, "sha256": "", "kind": "texture"}), "outside"),  # type: ignore[attr-defined]
+    "another sheet": (lambda b: b["sheet"].update(id="nobodys"), "sheet"),  # type: ignore[attr-defined]
+}
+
+
+@pytest.mark.parametrize("name", FORGERIES)
+def test_a_forged_docket_with_a_right_digest_is_refused_by_recounting(
+    name: str, goods: dict[str, Path], tmp_path: Path
+) -> None:
+    change, word = FORGERIES[name]
+    folder = delivered("pane_wall", "metre-yup-pbr", goods, tmp_path)
+    resigned(folder, change)
+    log = land(folder, find_sheet)
+    assert not log.accepted and any(word in line.text for line in log.lines if line.level == "refusal")
+
+
+def test_a_texture_deleted_from_disk(goods: dict[str, Path], tmp_path: Path) -> None:
+    folder = delivered("fern_bed", "centimetre-zup-lh", goods, tmp_path)
+    next((folder / "tex").glob("*leaf*")).unlink()
+    log = land(folder, find_sheet)
+    refusals = [line for line in log.lines if line.level == "refusal"]
+    assert any("material m_fern_leaf names it" in line.text for line in refusals), [r.text for r in refusals]
+
+
+def test_landing_by_a_stricter_sheet(goods: dict[str, Path], tmp_path: Path) -> None:
+    folder = delivered("watering_stork", "metre-yup-pbr", goods, tmp_path)
+    log = land(folder, find_sheet, find_sheet("one-mesh-kit"))
+    said = " ".join(line.text for line in log.lines if line.level == "refusal")
+    assert "meshes where one" in said and "skins, none taken" in said and "power of two" in said
+
+
+def test_odd_folders_and_files(tmp_path: Path, goods: dict[str, Path]) -> None:
+    log = land(tmp_path, find_sheet)
+    assert not log.accepted and "no docket" in log.lines[0].text
+    (tmp_path / "docket.json").write_text("[]")
+    assert not land(tmp_path, find_sheet).accepted
+    folder = delivered("pane_wall", "metre-yup-pbr", goods, tmp_path / "out")
+    (folder / "stranger.txt").write_text("hello")
+    log = land(folder, find_sheet)
+    assert log.accepted and log.remarks == 1
+    assert packages(tmp_path / "out") == [folder] and packages(folder) == [folder]
+
+
+def test_landing_imports_nothing_of_the_makers() -> None:
+    code = (
+        "import sys, customs.landing.land, customs.landing.mistakes; "
+        "bad = [m for m in sys.modules if m.startswith(('customs.route', 'customs.ledger', 'customs.planning', 'customs.dispatch'))];"
+        "print(bad)"
+    )
+    out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
+    assert out.strip() == "[]"

@@ -1,0 +1,170 @@
+"""Every demo asset to every sheet: routes and verdicts as reviewed, delivered files before outside judges."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+import trimesh
+
+from customs.conventions.axes import between
+from customs.demo.write import GOODS
+from customs.geometry.faces import is_closed
+from customs.geometry.triangles import triangles_of
+from customs.geometry.weld import groups_near
+from customs.landing.land import land
+from customs.motion.bounds import world_bounds
+from customs.motion.pose import posed_scene_points
+from customs.planning.plan import Plan, fresh_route, plan
+from customs.scene.convention import WORKING
+from customs.scene.model import Scene
+from customs.scene.prune import prune
+from customs.scene.tree import mesh_nodes
+from customs.sheet.load import shipped_texts
+from customs.work.asset import Request, Result, prepare, run
+from customs.work.lookup import find_origin, find_sheet
+from tests.conftest import good
+from tests.outside.judges import assimp_info, validate
+
+LOST = "texture-missing"
+LIMIT = "vertex-limit"
+PLAIN = "every-face"
+TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
+    ("watering_stork", "metre-yup-pbr"): ("footing tangents weights", {}),
+    ("bell_lantern", "metre-yup-pbr"): ("footing tangents convert-textures", {}),
+    ("fern_bed", "metre-yup-pbr"): ("footing alpha", {}),
+    ("pane_wall", "metre-yup-pbr"): ("drop-broken turn-outward", {}),
+    ("seed_cart", "metre-yup-pbr"): ("settle footing rename", {LOST: "held"}),
+    ("spring_basin", "metre-yup-pbr"): ("weld drop-broken footing normals", {PLAIN: "query"}),
+    ("watering_stork", "centimetre-zup-lh"): ("static footing resize rename", {}),
+    ("bell_lantern", "centimetre-zup-lh"): ("footing resize convert-textures rename", {}),
+    ("fern_bed", "centimetre-zup-lh"): ("footing alpha resize convert-textures rename", {}),
+    ("pane_wall", "centimetre-zup-lh"): ("drop-broken turn-outward convert-textures rename", {}),
+    ("seed_cart", "centimetre-zup-lh"): ("settle flatten drop-empties footing resize rename", {LOST: "held"}),
+    ("spring_basin", "centimetre-zup-lh"): ("weld drop-broken footing normals", {PLAIN: "query"}),
+    ("watering_stork", "one-mesh-kit"): ("static join footing tangents resize rename", {}),
+    ("bell_lantern", "one-mesh-kit"): ("join footing tangents resize convert-textures rename", {}),
+    ("fern_bed", "one-mesh-kit"): ("join footing alpha resize rename", {}),
+    ("pane_wall", "one-mesh-kit"): ("drop-broken turn-outward join rename", {}),
+    ("seed_cart", "one-mesh-kit"): ("settle flatten drop-empties join footing resize rename", {LOST: "held"}),
+    ("spring_basin", "one-mesh-kit"): ("weld drop-broken footing normals", {PLAIN: "query", LIMIT: "held"}),
+}
+"""Reviewed. What stays open and why: the cart's brand plate texture is truly missing; the basin is a sculpted STL without
+material (query), and its 102,002 vertices stay over the kit's 65,535 until simplification comes."""
+
+
+def test_the_table_is_whole() -> None:
+    assert set(TABLE) == {(g.id, s) for g in GOODS for s in shipped_texts()}
+
+
+def request(asset: str, sheet: str, goods: dict[str, Path], out: Path | None = None) -> Request:
+    path = goods[asset]
+    return Request(path, path.parent, find_sheet(sheet), find_origin(good(asset).origin), out=out)
+
+
+def ported(asset: str, sheet: str, goods: dict[str, Path], out: Path) -> tuple[Result, Plan]:
+    """The result of a port, and its plan."""
+    wanted = request(asset, sheet, goods, out)
+    return run(wanted), prepare(wanted)[1]
+
+
+@pytest.mark.parametrize(("asset", "sheet"), list(TABLE))
+def test_routes_verdicts_and_outside_judges(asset: str, sheet: str, goods: dict[str, Path], tmp_path: Path) -> None:
+    route, left = TABLE[(asset, sheet)]
+    result, planned = ported(asset, sheet, goods, tmp_path)
+    assert result.route is not None and result.error is None
+    assert " ".join(s.step for s in result.route.stops[1:]) == route
+    assert {r.requirement: r.verdict for r in result.ledger.open()} == left
+    assert result.code == (1 if "held" in left.values() else 0)
+    if result.folder is None:
+        assert "held" in left.values() and list(tmp_path.iterdir()) == []
+        return
+    assert land(result.folder, find_sheet).accepted
+    model = next(p for p in result.folder.iterdir() if p.suffix in (".glb", ".obj"))
+    if model.suffix == ".glb":
+        assert validate([model]) == []
+    _same_as_judges_read(model, planned.passed[-1].scene, sheet)
+
+
+def _same_as_judges_read(model: Path, scene: Scene, sheet: str) -> None:
+    """trimesh and assimp agree on triangles, bounds and outward orientation, in the destination's unit and axes."""
+    axes = find_sheet(sheet).axes
+    p, k = between(WORKING, axes.convention("down"))
+    points = np.concatenate(posed_scene_points(scene)) @ p.T * k
+    low, high = points.min(axis=0), points.max(axis=0)
+    reach = float(np.linalg.norm(high - low))
+    used = prune(scene)
+    triangles = sum(len(triangles_of(q)) for n in mesh_nodes(used) for q in used.meshes[used.nodes[n].mesh or 0].primitives)
+    judge = trimesh.load(model, process=False, force="scene", skip_materials=True)
+    read = [judge.geometry[g].copy().apply_transform(t) for t, g in (judge.graph[n] for n in judge.graph.nodes_geometry)]
+    assert sum(len(m.faces) for m in read) == triangles
+    if not scene.skins:
+        corners = np.concatenate([m.vertices for m in read])
+        assert (
+            np.abs(corners.min(axis=0) - low).max() < 1e-5 * reach and np.abs(corners.max(axis=0) - high).max() < 1e-5 * reach
+        )
+    info = assimp_info(model)
+    assert info["faces"] == triangles
+    if not scene.skins:
+        assert np.abs(info["minimum"] - low).max() < 1e-4 * reach and np.abs(info["maximum"] - high).max() < 1e-4 * reach
+    sign = round(np.linalg.det(p)) * (1 if axes.front == "ccw" else -1)
+    for m in read:
+        places = groups_near(m.vertices.astype(np.float32), 1e-6 * reach)
+        first = np.unique(places, return_index=True)[1]
+        welded = m.vertices[first].astype(np.float32)
+        rank = np.zeros(int(places.max()) + 1, np.uint32)
+        rank[np.unique(places)] = np.arange(len(first), dtype=np.uint32)
+        faces = rank[places[m.faces]]
+        if is_closed(welded, faces):
+            assert np.sign(trimesh.Trimesh(welded, faces, process=False).volume) == sign
+
+
+@pytest.mark.parametrize("asset", ["watering_stork", "bell_lantern", "fern_bed", "pane_wall", "spring_basin"])
+def test_round_trip_through_the_left_handed_sheet(asset: str, goods: dict[str, Path], tmp_path: Path) -> None:
+    """Delivered to centimetre-zup-lh, taken in again from it and delivered to metre-yup-pbr: the direct delivery's points."""
+    there = run(request(asset, "centimetre-zup-lh", goods, tmp_path / "a"))
+    assert there.folder is not None
+    model = next(there.folder.glob("*.obj"))
+    back = run(Request(model, there.folder, find_sheet("metre-yup-pbr"), find_origin("centimetre-zup-lh"), out=tmp_path / "b"))
+    assert back.folder is not None, [r.note for r in back.ledger.open()]
+    direct = prepare(request(asset, "metre-yup-pbr", goods))[1].passed[-1].scene
+    again = prepare(Request(next(back.folder.glob("*.glb")), back.folder, find_sheet("metre-yup-pbr")))[1].passed[-1].scene
+    a, b = _corners(direct), _corners(again)
+    box = world_bounds(direct)
+    assert box is not None
+    reach = float(np.linalg.norm(box[1] - box[0]))
+    assert len(a) == len(b)
+    from scipy.spatial import cKDTree
+
+    assert cKDTree(b).query(a)[0].max() < 1e-5 * reach and cKDTree(a).query(b)[0].max() < 1e-5 * reach
+
+
+def _corners(scene: Scene) -> np.ndarray:
+    """Corners of all faces as they stand at rest."""
+    prims = [q for n in mesh_nodes(scene) for q in scene.meshes[scene.nodes[n].mesh or 0].primitives]
+    return np.concatenate([p[triangles_of(q).reshape(-1)] for p, q in zip(posed_scene_points(scene), prims)])
+
+
+@pytest.mark.parametrize("asset", ["bell_lantern", "seed_cart"])
+def test_the_same_plan_every_time_and_none_on_a_planned_route(asset: str, goods: dict[str, Path]) -> None:
+    taken, first, about = prepare(request(asset, "one-mesh-kit", goods))
+    sheet = find_sheet("one-mesh-kit")
+    again = plan(taken.scene, taken.digest, sheet, fresh_route(find_origin(good(asset).origin)), about)
+    assert again.route == first.route
+    assert plan(taken.scene, taken.digest, sheet, first.route, about).route == first.route
+
+
+def test_without_an_origin_the_size_is_asked_about(goods: dict[str, Path]) -> None:
+    path = goods["watering_stork"]
+    result = run(Request(path, path.parent, find_sheet("metre-yup-pbr")))
+    size = next(r for r in result.ledger.rows if r.requirement == "size-plausible")
+    assert size.verdict == "query" and size.remedy is not None and size.remedy.label == "Scale × 0.01"
+    assert not size.remedy.sure and all(s.step != "scale" for s in result.route.stops)  # type: ignore[union-attr]
+
+
+def test_stops_a_person_made_are_kept(goods: dict[str, Path]) -> None:
+    taken, first, about = prepare(request("pane_wall", "metre-yup-pbr", goods))
+    mine = first.route.added("normals", {"only": "all", "angle": 10.0}, by="person")
+    again = plan(taken.scene, taken.digest, find_sheet("metre-yup-pbr"), mine, about)
+    assert dict(again.route.of_step("normals").values)["angle"] == 10.0  # type: ignore[union-attr]

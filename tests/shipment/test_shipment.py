@@ -1,0 +1,180 @@
+"""The shipment file: decisions kept at once, undo across restarts, one writer, newer files, kill -9."""
+
+from __future__ import annotations
+
+import os
+import signal
+import sqlite3
+import subprocess
+import sys
+import time
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from customs.errors import ShipmentError
+from customs.intake.take import files_digest
+from customs.ledger.ledger import Waiver
+from customs.route.route import Stop
+from customs.shipment.file import SCHEMA, Shipment
+from customs.shipment.state import Asset, State
+from customs.shipment.store import changed_on_disk, keep
+from tests.assets import cube, saved, scene_of
+
+
+def asset(id_: str = "a") -> Asset:
+    """An asset with a little of everything."""
+    return Asset(
+        id_, id_.upper(), f"x/{id_}.glb", f"/src/{id_}.glb", "d", (f"/src/{id_}.glb",), "prop", "metre-zup",
+        (Stop("arrive@1", "arrive").with_values(), Stop("turn@1", "turn").with_values(degrees=(0, 90, 0))),
+        {"q/": Waiver("because", "1 | 2")}, "me", "mine", "deliver", ("gone.png",),
+    )  # fmt: skip
+
+
+def test_every_decision_is_kept_at_once_and_undone_across_restarts(tmp_path: Path) -> None:
+    path = tmp_path / "house.customs"
+    ship = Shipment.create(path)
+    for k in range(4):
+        ship.edit(f"step {k}", lambda s, k=k: s.with_asset(asset(f"a{k}")))
+    assert ship.undo() == "step 3"
+    ship.close()
+    again = Shipment(path)
+    assert [a.id for a in again.state.goods] == ["a0", "a1", "a2"] and again.can_redo() == "step 3"
+    assert [again.undo(), again.undo(), again.undo(), again.undo()] == ["step 2", "step 1", "step 0", None]
+    assert again.state.goods == () and again.can_undo() == ""
+    assert again.redo() == "step 0"
+    again.edit("other way", lambda s: replace(s, out="/elsewhere"))
+    assert again.redo() is None and again.state.out == "/elsewhere" and len(again.state.goods) == 1
+    again.close()
+
+
+def test_states_survive_whole(tmp_path: Path) -> None:
+    state = State("one-mesh-kit", "abc", (asset(),), {"shed": {"id": "shed", "title": "Shed"}}, "shed", "/out")
+    ship = Shipment.create(tmp_path / "s.customs", state)
+    ship.close()
+    again = Shipment(tmp_path / "s.customs")
+    assert again.state == state and again.state.goods[0].stops[1].settings == asset().stops[1].settings
+    again.close()
+
+
+def test_unknown_keys_are_kept() -> None:
+    table = State(goods=(asset(),)).as_dict() | {"future": 1}
+    table["goods"][0]["novelty"] = [1, 2]
+    again = State.from_dict(table).as_dict()
+    assert again["future"] == 1 and again["goods"][0]["novelty"] == [1, 2]
+
+
+def test_a_second_copy_opens_it_for_reading(tmp_path: Path) -> None:
+    first = Shipment.create(tmp_path / "s.customs")
+    first.edit("x", lambda s: replace(s, out="/a"))
+    second = Shipment(tmp_path / "s.customs")
+    assert not second.writable and second.state.out == "/a"
+    with pytest.raises(ShipmentError, match="reading only"):
+        second.edit("y", lambda s: replace(s, out="/b"))
+    second.close()
+    first.close()
+    third = Shipment(tmp_path / "s.customs")
+    assert third.writable
+    third.close()
+
+
+def test_newer_files_strangers_and_absences_are_refused_kindly(tmp_path: Path) -> None:
+    path = tmp_path / "s.customs"
+    Shipment.create(path).close()
+    db = sqlite3.connect(path)
+    db.execute(f"PRAGMA user_version={SCHEMA + 1}")
+    db.close()
+    with pytest.raises(ShipmentError, match="newer Customs"):
+        Shipment(path)
+    (tmp_path / "text.customs").write_text("hello there, this is no database" * 100)
+    with pytest.raises(ShipmentError, match="no shipment"):
+        Shipment(tmp_path / "text.customs")
+    sqlite3.connect(tmp_path / "other.customs").execute("CREATE TABLE t (x)").connection.close()
+    with pytest.raises(ShipmentError, match="no shipment"):
+        Shipment(tmp_path / "other.customs")
+    with pytest.raises(ShipmentError, match="no such file"):
+        Shipment(tmp_path / "gone.customs")
+    with pytest.raises(ShipmentError, match="file of that name"):
+        Shipment.create(path)
+
+
+def test_a_damaged_state_is_told(tmp_path: Path) -> None:
+    path = tmp_path / "s.customs"
+    Shipment.create(path).close()
+    db = sqlite3.connect(path)
+    db.execute("UPDATE states SET body = '{'")
+    db.commit()
+    db.close()
+    with pytest.raises(ShipmentError, match="damaged"):
+        Shipment(path)
+
+
+def test_blobs(tmp_path: Path) -> None:
+    ship = Shipment.create(tmp_path / "s.customs")
+    ship.put_blob("abc", b"paint")
+    ship.put_blob("abc", b"paint")
+    assert ship.blob("abc") == b"paint" and ship.blob("none") is None
+    ship.close()
+
+
+WRITER = """
+import sys
+from dataclasses import replace
+from pathlib import Path
+from customs.shipment.file import Shipment
+ship = Shipment(Path(sys.argv[1]))
+k = 0
+while True:
+    k += 1
+    ship.edit(f"step {k}", lambda s: replace(s, out=str(k)))
+    print(k, flush=True)
+"""
+
+
+@pytest.mark.parametrize("wait", [0.05, 0.13, 0.31])
+def test_killed_at_any_moment_at_most_the_last_decision_is_lost(wait: float, tmp_path: Path) -> None:
+    path = tmp_path / "s.customs"
+    Shipment.create(path).close()
+    child = subprocess.Popen([sys.executable, "-c", WRITER, str(path)], stdout=subprocess.PIPE, text=True)
+    assert child.stdout is not None
+    child.stdout.readline()
+    time.sleep(wait)
+    os.kill(child.pid, signal.SIGKILL)
+    told = [int(x) for x in child.stdout.read().split()]
+    child.wait()
+    child.stdout.close()
+    ship = Shipment(path)
+    assert ship.writable
+    last = told[-1] if told else 1
+    assert int(ship.state.out) in (last, last + 1)
+    assert ship.undo() is not None
+    ship.close()
+
+
+def test_sources_are_copied_and_changes_on_disk_noticed(tmp_path: Path) -> None:
+    source = saved(scene_of(cube()), tmp_path / "src" / "cube.gltf")
+    files = (source, source.with_suffix(".bin"))
+    digest = files_digest(files)
+    model = keep(tmp_path / "s.store", files, digest)
+    assert model.is_file() and model.with_suffix(".bin").read_bytes() == files[1].read_bytes()
+    assert keep(tmp_path / "s.store", files, digest) == model
+    names = [str(f) for f in files]
+    assert changed_on_disk(names, digest) == ""
+    files[1].write_bytes(files[1].read_bytes()[:-4] + b"zzzz")
+    assert changed_on_disk(names, digest) == "cube.gltf"
+    files[1].unlink()
+    assert changed_on_disk(names, digest) == "cube.bin"
+
+
+def test_a_full_store_is_told(tmp_path: Path) -> None:
+    source = saved(scene_of(cube()), tmp_path / "cube.glb")
+    (tmp_path / "s.store").write_text("a file where the folder should be")
+    with pytest.raises(ShipmentError, match="copied into the shipment"):
+        keep(tmp_path / "s.store", (source,), "d" * 16)
+
+
+def test_free_ids() -> None:
+    state = State(goods=(asset("a"), asset("a_2")))
+    assert state.free_id("a") == "a_3" and state.free_id("b") == "b"
+    assert state.without("a").asset("a") is None

@@ -1,0 +1,145 @@
+"""The command line, as a person calls it."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from typer.testing import CliRunner
+
+from customs.cli import app
+from customs.ledger.row import requirements
+from customs.route.step import steps
+from customs.sheet.load import shipped_texts
+from tests.assets import cube, saved, scene_of
+
+RUN = CliRunner()
+
+
+def call(*words: object) -> tuple[int, str]:
+    """(exit code, output) of a call."""
+    result = RUN.invoke(app, [str(w) for w in words])
+    return result.exit_code, result.output
+
+
+def test_lists_say_what_the_registries_hold() -> None:
+    code, text = call("sheets")
+    assert code == 0 and all(s in text for s in shipped_texts())
+    code, text = call("sheets", "--json")
+    assert set(json.loads(text)) == set(shipped_texts())
+    code, text = call("steps")
+    assert code == 0 and all(f"{s} " in text for s in steps())
+
+
+def test_check_cleared_and_held(goods: dict[str, Path]) -> None:
+    code, text = call("check", goods["fern_bed"], "--to", "metre-yup-pbr", "--from", "metre-yup")
+    assert code == 0 and "0 held" in text
+    code, text = call("check", goods["seed_cart"], "--to", "metre-yup-pbr", "--from", "metre-yup")
+    assert code == 1 and "cart_brand" in text
+
+
+def test_check_as_json_has_every_requirement(goods: dict[str, Path]) -> None:
+    code, text = call("check", goods["watering_stork"], "--to", "one-mesh-kit", "--from", "centimetre-zup", "--json")
+    body = json.loads(text)
+    assert code == 0 and body[0]["verdict"] == "cleared"
+    named = {r["requirement"] for r in body[0]["rows"]}
+    assert named <= set(requirements()) and len(named) >= 35
+    assert body[0]["route"][0]["id"] == "arrive@1"
+
+
+def test_port_writes_what_is_cleared_and_not_what_is_held(goods: dict[str, Path], tmp_path: Path) -> None:
+    out = tmp_path / "out"
+    code, text = call(
+        "port", goods["pane_wall"], goods["seed_cart"], "--to", "metre-yup-pbr", "--from", "metre-zup", "--out", out
+    )
+    assert code == 1 and [p.name for p in out.iterdir()] == ["pane_wall"] and "held: Missing textures" in text
+    code, text = call("land", out)
+    assert code == 0 and "accepts" in text
+
+
+def test_unreadable_wins_over_held(goods: dict[str, Path], tmp_path: Path) -> None:
+    bad = tmp_path / "bad.glb"
+    bad.write_bytes(goods["watering_stork"].read_bytes()[:200])
+    code, text = call("port", bad, goods["seed_cart"], "--to", "metre-yup-pbr", "--out", tmp_path / "out")
+    assert code == 3 and "bad.glb" in text and "Traceback" not in text
+
+
+def test_folders_are_searched_and_processes_used(tmp_path: Path) -> None:
+    for k in range(3):
+        saved(scene_of(cube(1 + k)), tmp_path / "in" / f"cube_{k}.glb")
+    code, text = call("port", tmp_path / "in", "--to", "metre-yup-pbr", "--out", tmp_path / "out", "--json")
+    body = json.loads(text)
+    assert code == 0 and [b["asset"] for b in body] == ["cube_0", "cube_1", "cube_2"]
+    assert all((Path(b["package"]) / "docket.json").is_file() for b in body)
+
+
+@pytest.mark.parametrize(
+    ("setting", "word"),
+    [("resize@1.limit=8", ""), ("scale.factor=3", ""), ("rename.nonsense=1", "nonsense"), ("limit=3", "stop.field=value"),
+     ("weld@7.distance=1", "weld@7"), ("scale.factor=-2", "factor")],
+)  # fmt: skip
+def test_settings_from_the_command_line(setting: str, word: str, goods: dict[str, Path], tmp_path: Path) -> None:
+    code, text = call(
+        "port",
+        goods["bell_lantern"],
+        "--to",
+        "one-mesh-kit",
+        "--from",
+        "inch-zup",
+        "--out",
+        tmp_path,
+        "--set",
+        setting,
+        "--json",
+    )
+    body = json.loads(text)[0]
+    if word:
+        assert code == 3 and word in json.dumps(body["error"])
+    else:
+        assert code in (0, 1) and any(setting.split("=")[1] in str(s["settings"].values()) for s in body["route"])
+
+
+def test_settings_of_arrive_come_before_planning(goods: dict[str, Path], tmp_path: Path) -> None:
+    code, text = call(
+        "check", goods["watering_stork"], "--to", "metre-yup-pbr", "--set", "arrive@1.metres_per_unit=0.01", "--json"
+    )
+    rows = {r["requirement"]: r for r in json.loads(text)[0]["rows"]}
+    assert code == 0 and rows["size-plausible"]["verdict"] == "cleared"
+
+
+@pytest.mark.parametrize(
+    "words",
+    [("check", "/nowhere.glb", "--to", "metre-yup-pbr"), ("check", ".", "--to", "nobodys"), ("check", ".", "--to", "metre-yup-pbr", "--from", "mars"),
+     ("land", "/nowhere"), ("port", "--to", "metre-yup-pbr"), ("land", ".", "--by", "nobodys"), ("frobnicate",)],
+)  # fmt: skip
+def test_usage_errors_are_two(words: tuple[str, ...]) -> None:
+    code, text = call(*words)
+    assert code == 2 and "Traceback" not in text
+
+
+def test_land_refuses_with_one(goods: dict[str, Path], tmp_path: Path) -> None:
+    call("port", goods["fern_bed"], "--to", "metre-yup-pbr", "--from", "metre-yup", "--out", tmp_path)
+    docket = tmp_path / "fern_bed" / "docket.json"
+    docket.write_text(docket.read_text().replace('"triangles": ', '"triangles": 1'))
+    code, text = call("land", tmp_path, "--json")
+    body = json.loads(text)
+    assert code == 1 and body[0]["accepted"] is False
+
+
+def test_a_sheet_from_a_file_and_every_sheet_as_origin(tmp_path: Path) -> None:
+    mine = tmp_path / "mine.toml"
+    mine.write_text('version = 1\nextends = "metre-yup-pbr"\nid = "mine"\ntitle = "Mine"\n[textures]\nmax_edge = 64\n')
+    model = saved(scene_of(cube()), tmp_path / "cube.glb")
+    code, _ = call("check", model, "--to", mine, "--from", "one-mesh-kit")
+    assert code == 0
+    mine.write_text('version = 1\nextends = "metre-yup-pbr"\nid = "mine"\ntitle = "Mine"\n[textures]\nmax_edge = "big"\n')
+    code, text = call("check", model, "--to", mine)
+    assert code == 2 and "textures.max_edge" in text.replace("\n", "")
+
+
+def test_the_module_can_be_run() -> None:
+    out = subprocess.run([sys.executable, "-m", "customs", "sheets"], capture_output=True, text=True, timeout=60)
+    assert out.returncode == 0 and "metre-yup-pbr" in out.stdout
