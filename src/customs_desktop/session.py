@@ -64,6 +64,7 @@ class Session(QObject):
         self.landed_scenes: dict[str, Scene] = {}
         self.current = ""
         self.stop: str | None = None
+        self._origins: tuple[object, dict[str, Origin]] | None = None
         self._asked: dict[str, tuple[Asset, str]] = {}
 
     # -- shipments
@@ -71,7 +72,7 @@ class Session(QObject):
     @property
     def state(self) -> State:
         """The shipment's state, or an empty one."""
-        return self.shipment.state if self.shipment else State()
+        return self.shipment.state if self.shipment else NOTHING
 
     @property
     def asset(self) -> Asset | None:
@@ -291,7 +292,7 @@ class Session(QObject):
         except CustomsError as problem:
             self.said.emit(str(problem), "held")
             return
-        self.sheet = sheet
+        self.sheet, self._origins = sheet, None
         digest = sheet_digest(sheet)
         if self.edit(f"Destination {sheet.title}", lambda s: replace(s, sheet=id_, sheet_digest=digest)):
             self.plan([a.id for a in self.state.goods])
@@ -318,6 +319,11 @@ class Session(QObject):
 
     def origins(self) -> dict[str, Origin]:
         """Origins by id: shipped, kept, kept with this shipment, and sheets."""
+        if self._origins is None or self._origins[0] is not self.state.origins:
+            self._origins = (self.state.origins, self._find_origins())
+        return self._origins[1]
+
+    def _find_origins(self) -> dict[str, Origin]:
         out = all_origins()
         for id_, table in self.state.origins.items():
             if id_ not in out:
@@ -474,6 +480,9 @@ class Session(QObject):
 
     def _fail(self, problem: Exception) -> None:
         self.said.emit(explain(problem), "held")
+
+
+NOTHING = State()
 
 
 def _free_path(path: Path) -> Path:

@@ -15,6 +15,7 @@ from customs.motion.pose import joint_matrices, morph_weights, posed_locals
 from customs.picture.figure import standing_figure
 from customs.picture.lines import box_lines, dimension_lines, grid
 from customs.picture.look import DAY, EVENING, SHADINGS, Look, Shot
+from customs.picture.unlocked import Unlocked
 from customs.picture.upload import Store
 from customs.scene.model import Material, Primitive, Scene
 from customs.scene.tree import mesh_nodes, world_matrices
@@ -23,10 +24,6 @@ F64 = npt.NDArray[np.float64]
 PLAIN_BASE = (0.60, 0.60, 0.58, 1.0)
 SLOTS = {"base_colour": (1, "tex_base"), "metallic_roughness": (2, "tex_metal"), "normal": (4, "tex_normal"),
          "occlusion": (8, "tex_occlusion"), "emissive": (16, "tex_emissive")}  # fmt: skip
-DEFAULTS: tuple[tuple[str, tuple[float, ...]], ...] = (
-    ("in_normal", (0, 1, 0)), ("in_tangent", (1, 0, 0, 1)), ("in_uv0", (0, 0)), ("in_uv1", (0, 0)),
-    ("in_colour", (1, 1, 1, 1)),
-)  # fmt: skip
 
 
 def _text(name: str) -> str:
@@ -46,11 +43,17 @@ class Renderer:
 
     def __init__(self) -> None:
         self.context = _context()
-        self.mesh: Any = self.context.program(_text("mesh.vert"), _text("mesh.frag"))
+        # Software drivers run both sides of a branch: what has no skin gets a shader without one.
+        head, body = _text("mesh.vert").split("\n", 1)
+        plain = self.context.program(f"{head}\n{body}", _text("mesh.frag"))
+        rigged = self.context.program(f"{head}\n#define RIGGED\n{body}", _text("mesh.frag"))
+        self.programs: tuple[Any, Any] = (plain, rigged)
+        self.mesh: Any = plain
+        self.unlocked = Unlocked()
         self.line: Any = self.context.program(_text("lines.vert"), _text("lines.frag"))
         self.sky: Any = self.context.program(_text("sky.vert"), _text("sky.frag"))
         self.sky_array = self.context.vertex_array(self.sky, [])
-        self.store = Store(self.context, self.mesh)
+        self.store = Store(self.context, self.programs)
         self.targets: dict[tuple[int, int, int], tuple[Any, Any]] = {}
         self.driver = str(self.context.info["GL_RENDERER"])
 
@@ -71,8 +74,10 @@ class Renderer:
             self._figure(shot.look.figure)
         if shot.look.dimensions:
             self._dimensions(shot, vp)
+        self.unlocked.finish()
         if drawn is not plain:
-            self.context.copy_framebuffer(plain, drawn)
+            self.unlocked.resolve(drawn, plain, shot.width, shot.height)
+            self.unlocked.finish()
         raw = plain.read(components=4)
         image = np.frombuffer(raw, np.uint8).reshape(shot.height, shot.width, 4)[::-1]
         if not shot.look.transparent:
@@ -119,12 +124,14 @@ class Renderer:
         self.context.blend_func = (
             moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE_MINUS_SRC_ALPHA,
         )  # fmt: skip
-        self._set("view_projection", vp)
-        self.mesh["eye"] = tuple(shot.orbit.eye)
-        for unit, name in enumerate(("tex_base", "tex_metal", "tex_normal", "tex_occlusion", "tex_emissive")):
-            self.mesh[name] = unit
+        for program in self.programs:
+            self.mesh = program
+            self._set("view_projection", vp)
+            program["eye"] = tuple(shot.orbit.eye)
+            for unit, name in enumerate(("tex_base", "tex_metal", "tex_normal", "tex_occlusion", "tex_emissive")):
+                program[name] = unit
+            program["tint"] = (1.0, 1.0, 1.0)
         self.mesh["joint_matrices"], self.mesh["morph_offsets"] = 5, 6
-        self.mesh["tint"] = (1.0, 1.0, 1.0)
 
     def _set(self, name: str, m: F64) -> None:
         self.mesh[name].write(np.ascontiguousarray(m.T, dtype=np.float32).tobytes())
@@ -172,7 +179,7 @@ class Renderer:
             self.context.front_face = "cw" if mirror != shot.mirrored else "ccw"
         ranges = shot.marks.get(str(prim.key))
         self.mesh["marked"] = ranges == ()
-        part.array.render(part.mode, part.count)
+        self._draw(part)
         if ranges:
             self._marks(part, ranges)
 
@@ -182,13 +189,19 @@ class Renderer:
         self.context.disable(moderngl.CULL_FACE)
         self.context.depth_func = "<="
         for a, b in ranges[:500]:
-            part.array.render(part.mode, (b - a) * 3, first=a * 3)
+            self.unlocked.draw(part.program, part.array, part.mode, (b - a) * 3, a * 3)
         self.context.depth_func = "<"
         self.mesh["marked"] = False
 
+    def _draw(self, part: Any) -> None:
+        self.unlocked.draw(part.program, part.array, part.mode, part.count)
+
     def _bind(self, prim: Primitive, model: F64, joints: Any, weights: Any) -> Any:
         part = self.store.part(prim)
+        self.mesh = part.program
         self._set("model", model)
+        if part.program is self.programs[0]:
+            return part
         skinned = joints is not None and prim.joints is not None
         self.mesh["skinned"] = skinned
         if skinned:
@@ -223,7 +236,7 @@ class Renderer:
             slot = "base_colour" if slot == "diffuse" else slot
             if slot not in SLOTS or use.texcoord >= len(prim.texcoords):
                 continue
-            bit, name = SLOTS[slot]
+            bit = SLOTS[slot][0]
             texture = self.store.image(scene.images[use.image])
             texture.repeat_x, texture.repeat_y = use.sampler.wrap_s != 33071, use.sampler.wrap_t != 33071
             texture.use(list(SLOTS).index(slot))
@@ -236,20 +249,6 @@ class Renderer:
             elif slot == "base_colour" and use.transformed:
                 p["uv_base"] = _uv_matrix(use)
         p["slots"], p["second_set"] = slots, second
-        for name, value in DEFAULTS:
-            if name in p:
-                self._default(name, value, prim)
-
-    def _default(self, name: str, value: tuple[float, ...], prim: Primitive) -> None:
-        """Attributes a primitive lacks read zero in OpenGL; colours must read one, so they are given through the factor."""
-        if name == "in_colour" and not prim.colours:
-            # A vertex array without colours reads (0, 0, 0, 1): made white by a constant buffer of its own.
-            part = self.store.part(prim)
-            if not getattr(part, "white", False):
-                white = self.context.buffer(np.ones((len(prim.positions), 4), np.float32).tobytes())
-                part.buffers.append(white)
-                part.array.bind(self.mesh["in_colour"].location, "f", white, "4f", 0, 16)
-                part.white = True  # type: ignore[attr-defined]
 
     def _wire(self, shot: Shot, items: list[Any]) -> None:
         self.context.wireframe = True
@@ -264,7 +263,7 @@ class Renderer:
             self._material(shot.scene, Look(shading="surface"), prim, None)
             self.mesh["unlit"], self.mesh["base_factor"] = True, (*tone, 0.45)
             self.mesh["alpha_mode"], self.mesh["slots"] = 2, 0
-            part.array.render(part.mode, part.count)
+            self._draw(part)
         self.context.wireframe = False
         self.context.polygon_offset = (0.0, 0.0)
         self.context.depth_func = "<"
@@ -277,7 +276,7 @@ class Renderer:
         self._material(Scene("", ""), Look(shading="plain"), prim, None)
         self.mesh["mirrored"], self.mesh["marked"], self.mesh["tint"] = False, False, (0.86, 0.88, 0.88)
         self.context.disable(moderngl.CULL_FACE)
-        part.array.render(part.mode, part.count)
+        self._draw(part)
         self.mesh["tint"] = (1.0, 1.0, 1.0)
 
     def _dimensions(self, shot: Shot, vp: F64) -> None:

@@ -29,6 +29,7 @@ class Part:
     """A primitive on the card."""
 
     array: moderngl.VertexArray
+    program: Any
     mode: int
     count: int
     buffers: list[Any]
@@ -44,8 +45,8 @@ class Part:
 class Store:
     """Primitives and textures by identity, the oldest let go first."""
 
-    def __init__(self, context: moderngl.Context, program: moderngl.Program) -> None:
-        self.context, self.program = context, program
+    def __init__(self, context: moderngl.Context, programs: tuple[Any, Any]) -> None:
+        self.context, self.programs = context, programs
         self.parts: OrderedDict[int, Part] = OrderedDict()
         self.textures: OrderedDict[int, tuple[Any, Any]] = OrderedDict()
         self.missing = self._texture(missing_weave())
@@ -73,12 +74,14 @@ class Store:
             named["in_tangent"] = prim.tangents
         for i, values in enumerate(prim.texcoords[:2]):
             named[f"in_uv{i}"] = values
-        if prim.colours:
-            named["in_colour"] = prim.colours[0]
+        named["in_colour"] = prim.colours[0] if prim.colours else np.ones((count, 4), dtype=np.float32)
         if prim.joints is not None and prim.weights is not None:
-            for i in range(min(2, prim.joints.shape[1] // 4)):
-                named[f"in_joints{i}"] = prim.joints[:, 4 * i : 4 * i + 4].astype(np.float32)
-                named[f"in_weights{i}"] = prim.weights[:, 4 * i : 4 * i + 4]
+            # An attribute that is not given reads (0, 0, 0, 1), which would be a whole weight: the second set is always there.
+            joints, weights = np.zeros((2, count, 8), dtype=np.float32)
+            width = min(8, prim.joints.shape[1])
+            joints[:, :width], weights[:, :width] = prim.joints[:, :width], prim.weights[:, :width]
+            for i in range(2):
+                named[f"in_joints{i}"], named[f"in_weights{i}"] = joints[:, 4 * i : 4 * i + 4], weights[:, 4 * i : 4 * i + 4]
         buffers, content = [], []
         for name, values in named.items():
             buffer = self.context.buffer(np.ascontiguousarray(np.nan_to_num(values), dtype=np.float32).tobytes())
@@ -89,8 +92,9 @@ class Store:
         flat = np.ascontiguousarray(faces.reshape(-1) if len(faces) else flat_indices(prim), dtype=np.uint32)
         index = self.context.buffer(flat.tobytes() or b"\0\0\0\0")
         buffers.append(index)
-        array = self.context.vertex_array(self.program, content, index, skip_errors=True)
-        return Part(array, mode, len(flat), buffers, self._morphs(prim, count), weakref.ref(prim))
+        program = self.programs[1 if prim.joints is not None or prim.targets else 0]
+        array = self.context.vertex_array(program, content, index, skip_errors=True)
+        return Part(array, program, mode, len(flat), buffers, self._morphs(prim, count), weakref.ref(prim))
 
     def _morphs(self, prim: Primitive, count: int) -> Any:
         """Position offsets of up to 16 targets as a float texture 1024 wide."""

@@ -163,7 +163,8 @@ class CountButton(QPushButton):
 
     def __init__(self, verdict: str) -> None:
         super().__init__()
-        self.verdict, self.number = verdict, 0
+        self.verdict, self.number, self.words = verdict, 0, True
+        self.setMinimumWidth(44)
         self.setCheckable(True)
         self.setChecked(True)
         self.setProperty("kind", "flat")
@@ -173,7 +174,16 @@ class CountButton(QPushButton):
     def show_number(self, number: int) -> None:
         """Change the count."""
         self.number = number
-        self.setText(f"       {number} {self.verdict}")
+        self._words()
+
+    def show_words(self, on: bool) -> None:
+        """With the word, or with the number alone where there is little room."""
+        if on != self.words:
+            self.words = on
+            self._words()
+
+    def _words(self) -> None:
+        self.setText(f"       {self.number} {self.verdict}" if self.words else f"       {self.number}")
 
     def paintEvent(self, event: object) -> None:
         super().paintEvent(event)  # type: ignore[arg-type]
@@ -239,7 +249,7 @@ class LedgerView(QWidget):
         self.about = label("", "soft")
         self.about.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         line.addWidget(self.about, 1)
-        self.apply = button("", self._apply, "main")
+        self.apply = button("Apply", self._apply, "main")
         self.apply.hide()
         line.addWidget(self.apply)
         self.search = search_field("Search the ledger", "search", self._search, 92)
@@ -283,6 +293,8 @@ class LedgerView(QWidget):
 
     def resizeEvent(self, event: object) -> None:
         self._widths()
+        for made in self.counts.values():
+            made.show_words(self.width() > 640)
 
     def _at_stop(self, stop_id: str) -> None:
         """Judge the asset at the picked stop too, in the background."""

@@ -1,0 +1,118 @@
+"""The real window, offscreen. A failing test saves a picture of it."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from pytestqt.qtbot import QtBot
+
+from customs.demo.shipment import open_demo
+from customs.shipment.file import Shipment
+from customs_desktop.session import Session
+from customs_desktop.style import theme
+from customs_desktop.window import MainWindow
+
+PATIENCE = 60_000
+"""Milliseconds; the machines are small."""
+
+
+class Rig:
+    """A window with its session, and ways to wait for it."""
+
+    def __init__(self, qtbot: QtBot) -> None:
+        from PyQt6.QtWidgets import QApplication
+
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        theme.load_fonts()
+        theme.apply(app, False)
+        self.qtbot = qtbot
+        self.session = Session()
+        self.window = MainWindow(self.session)
+        self.said: list[tuple[str, str]] = []
+        self.session.said.connect(lambda text, level: self.said.append((text, level)))
+        self.window.resize(1280, 800)
+        self.window.show()
+
+    def wait(self, what: Callable[[], object]) -> None:
+        """Until `what` is true."""
+        self.qtbot.waitUntil(lambda: bool(what()), timeout=PATIENCE)
+
+    def settle(self) -> None:
+        """Until nothing is worked on and every asset is judged as it is now."""
+        s = self.session
+        self.wait(
+            lambda: (
+                s.worker.waiting == 0
+                and all(a.id in s.results and s.results[a.id].judged and s.results[a.id].asset is a for a in s.state.goods)
+            )
+        )
+
+    def row(self, requirement: str):  # type: ignore[no-untyped-def]
+        """The first row of a requirement on the selected asset."""
+        assert self.session.result is not None
+        return next(r for r in self.session.result.ledger.rows if r.requirement == requirement)
+
+    def steps(self) -> list[str]:
+        """Steps on the selected asset's route."""
+        assert self.session.asset is not None
+        return [s.step for s in self.session.asset.stops]
+
+
+@pytest.fixture
+def rig(qtbot: QtBot, request: pytest.FixtureRequest) -> Iterator[Rig]:
+    """An empty window."""
+    before = {t.name for t in threading.enumerate()}
+    made = Rig(qtbot)
+    yield made
+    outcome = getattr(request.node, "outcome", None)
+    if outcome is not None and outcome.failed:
+        folder = Path("failed-shots")
+        folder.mkdir(exist_ok=True)
+        made.window.grab().save(str(folder / f"{request.node.name}.png"))
+    made.window.close()
+    made.window.deleteLater()
+    left = {t.name for t in threading.enumerate() if t.name in ("evaluator", "painter")} - before
+    assert not left, f"threads left behind: {left}"
+
+
+@pytest.hookimpl(hookwrapper=True)
+def pytest_runtest_makereport(item: pytest.Item) -> Iterator[None]:
+    """Let fixtures see how a test ended."""
+    outcome = yield
+    report = outcome.get_result()  # type: ignore[attr-defined]
+    if report.when == "call":
+        item.outcome = report  # type: ignore[attr-defined]
+
+
+@pytest.fixture(scope="session")
+def demo_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The demo shipment, made once; tests copy it."""
+    data = tmp_path_factory.mktemp("demo")
+    open_demo(data).close()
+    return data
+
+
+@pytest.fixture
+def demo(rig: Rig, demo_data: Path, tmp_path: Path) -> Rig:
+    """A window with the demo shipment open and judged."""
+    import shutil
+
+    from customs.demo.shipment import demo_path
+
+    source = demo_path(demo_data)
+    for path in (source, source.with_suffix(".store")):
+        target = tmp_path / path.name
+        if path.is_dir():
+            shutil.copytree(path, target)
+        else:
+            shutil.copy(path, target)
+    ship = Shipment(tmp_path / source.name)
+    ship.edit("folder", lambda s: __import__("dataclasses").replace(s, out=str(tmp_path / "out")))
+    ship.close()
+    rig.session.open(tmp_path / source.name)
+    rig.settle()
+    return rig
