@@ -58,6 +58,8 @@ class MainWindow(QMainWindow):
         self._menus()
         self._connect()
         self.open_desk("fit")
+        # Less than the side panels ask for at full width: they give way in resizeEvent.
+        self.setMinimumSize(1000, 620)
         self.resize(1280, 800)
         self._restore()
         self.twin.setFocus()

@@ -7,7 +7,16 @@ from pathlib import Path
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PyQt6.QtGui import QImage, QPixmap
-from PyQt6.QtWidgets import QAbstractItemView, QFileDialog, QHeaderView, QLineEdit, QTableView, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QFileDialog,
+    QHeaderView,
+    QLineEdit,
+    QSizePolicy,
+    QTableView,
+    QVBoxLayout,
+    QWidget,
+)
 
 from customs.errors import CustomsError
 from customs.intake.scan import Entry, scan
@@ -119,7 +128,8 @@ class ContentsPage(QWidget):
         self.about = label("Nothing chosen yet. Choose files or a folder on the right, or drop them on the window.", "soft")
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 2, 0, 0)
-        head = row(self.about, 1, self.search)
+        self.about.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        head = row(self.about, self.search)
         head.layout().setContentsMargins(12, 2, 12, 2)  # type: ignore[union-attr]
         box.addWidget(head)
         box.addWidget(self.table, 1)
