@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from customs.errors import LimitError
 from customs.formats.source import Source, decode_text
-from customs.formats.text_lines import blank, line_bounds, parse_numbers, pick_lines, tokens_per_line
+from customs.formats.text_lines import blank, line_bounds, parse_floats, parse_numbers, pick_lines, sums_from, tokens_per_line
 from customs.tolerances import ELEMENTS
 
 Array = npt.NDArray[Any]
@@ -49,7 +49,7 @@ def prepared(data: bytes) -> bytes:
         data = decode_text(data).encode("utf-8")
     if data[:3] == b"\xef\xbb\xbf":
         data = data[3:]
-    if b"\\\n" in data or b"\\\r\n" in data:
+    if b"\\" in data:
         data = data.replace(b"\\\r\n", b" ").replace(b"\\\n", b" ")
     if b"\r" in data:
         data = data.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
@@ -146,20 +146,28 @@ def _vectors(data: Array, starts: Array, ends: Array, chosen: Array, kind: int, 
     part = pick_lines(data, starts, ends, chosen)
     counts = tokens_per_line(part, line_bounds(part)[0])[: int(chosen.sum())] - 1
     need = WIDTHS[kind] if kind != VT else 1
-    values = parse_numbers(blank(part.tobytes(), b"vtn"))
-    if values is None or len(values) != int(counts.sum()) or (counts < need).any():
+    values = parse_floats(blank(part.tobytes(), b"vtn"), int(counts.sum())) if (counts >= need).all() else None
+    if values is None:
         _complain(data, starts, ends, chosen, line, need, source)
         raise AssertionError("unreachable")
-    first = np.cumsum(counts) - counts
-    width = WIDTHS[kind]
-    table = np.zeros((len(counts), width), dtype=np.float32)
-    for c in range(width):
-        has = counts > c
-        table[has, c] = values[first[has] + c]
+    table = _table(values, counts, WIDTHS[kind]).astype(np.float32)
     if kind == V:
-        out.colours.append(_colours(values, first, counts))
+        out.colours.append(_colours(values, np.cumsum(counts) - counts, counts))
     {V: out.positions, VT: out.texcoords, VN: out.normals}[kind].append(table)
     out.counts[kind] += len(table)
+
+
+def _table(values: Array, counts: Array, width: int) -> Array:
+    """The first `width` of each row's `counts` (R,) numbers, (R, width), zero where a row has fewer."""
+    per = int(counts[0]) if len(counts) else width
+    if (counts == per).all() and per >= width:
+        return values.reshape(-1, per)[:, :width]
+    first = np.cumsum(counts) - counts
+    out = np.zeros((len(counts), width), dtype=values.dtype)
+    for c in range(width):
+        has = counts > c
+        out[has, c] = values[first[has] + c]
+    return out
 
 
 def _colours(values: Array, first: Array, counts: Array) -> Array:
@@ -195,12 +203,9 @@ def _corners(data: Array, starts: Array, ends: Array, chosen: Array, kind: int, 
     values = parse_numbers(blank(text, b"/"), np.int64)
     if values is None or slashes is None or len(values) != int(slashes.sum()) + len(slashes):
         raise _bad_corner(data, starts, ends, chosen, line, source)
-    first = np.cumsum(slashes + 1) - slashes - 1
-    table = np.zeros((len(slashes), 3), dtype=np.int64)
-    for c in range(3):
-        has = slashes >= c
-        table[has, c] = values[first[has] + c]
-    _absolute(table, np.repeat(counts, sizes, axis=0))
+    table = _table(values, slashes + 1, 3)
+    if (table < 0).any():
+        _absolute(table, np.repeat(counts, sizes, axis=0))
     short = {F: 3, L: 2, P: 1}[kind]
     if (table[:, 0] < 1).any():
         bad = int(np.repeat(np.flatnonzero(chosen), sizes)[int((table[:, 0] < 1).argmax())])
@@ -225,7 +230,7 @@ def _slashes(text: Array, tokens: int) -> Array | None:
         return None
     if not tokens:
         return np.zeros(0, dtype=np.int64)
-    out = np.add.reduceat(text == 47, starts, dtype=np.int64)
+    out = sums_from(text == 47, starts)
     return out if int(out.max(initial=0)) <= 2 else None
 
 
