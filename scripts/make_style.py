@@ -12,10 +12,8 @@ from pathlib import Path
 from fontTools.ttLib import TTFont
 
 WEIGHTS = (400, 500, 600, 700)
-ICONS = """package-open ruler stamp plane-landing grid-3x3 sun search undo-2 redo-2 folder folder-open file file-box check x
-plus minus eye layers rotate-3d move-3d scan triangle-alert person-standing box play chevron-down chevron-right route
-copy pencil arrow-right arrow-down-to-line list-checks table-2 image flag camera scale-3d spline blend split square-split-horizontal
-circle-help moon trash-2 columns-2 ghost download""".split()
+ICONS = """arrow-down-to-line check chevron-down file file-box folder folder-open ghost grid-3x3 image layers package-open person-standing plane-landing
+plus ruler scan search spline stamp x""".split()
 
 
 def main(source: Path, target: Path) -> None:

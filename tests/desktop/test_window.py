@@ -472,6 +472,7 @@ def test_every_desk_at_every_size(demo: Rig) -> None:
     w = demo.window
     for width, height in ((1024, 700), (1280, 800), (2560, 1440)):
         w.resize(width, height)
+        demo.wait(lambda width=width: w.panels.maximumWidth() == (272 if width < 1150 else 300))
         for id_, _, _ in DESKS:
             w.open_desk(id_)
             demo.qtbot.wait(10)

@@ -9,12 +9,11 @@ import numpy as np
 from customs.conventions.convert import change_convention
 from customs.demo.build import digest_of, image, material, mesh, primitive, signed
 from customs.demo.shapes import Shape, box, grid_faces, joined, lathe, sheet, tube
-from customs.demo.textures import brass, bumps, fern_leaf, glass, noise, ramp, stone, verdigris, wood
+from customs.demo.textures import brass, bumps, fern_leaf, glass, noise, ramp, stone, verdigris
 from customs.scene.arrays import frozen
 from customs.scene.convention import WORKING, Convention
 from customs.scene.key import Key
-from customs.scene.model import Image, Mesh, Node, Primitive, Scene
-from customs.scene.transforms import matrix_quaternion
+from customs.scene.model import Mesh, Node, Primitive, Scene
 
 ZUP = Convention("+Z", "-Y", "right", 1.0)
 
@@ -127,7 +126,7 @@ def pane_wall() -> Scene:
     arch = tube([(0.95 * np.cos(t), 2.86 + 0.32 * np.sin(t), 0) for t in np.linspace(0, np.pi, 15)], [0.035] * 15, 8)
     finial = lathe([(0, 3.16), (0.05, 3.18), (0.03, 3.23), (0.06, 3.29), (0, 3.37)], 14)
     frame = [p.reversed() if i % 4 != 3 else p for i, p in enumerate([*bars, *rails, arch, finial])]
-    panes = [_pane(-0.643 + 0.643 * c, 0.46 + 0.7 * r, 0.573, 0.63) for r in range(3) for c in range(3)]
+    panes = [pane(-0.643 + 0.643 * c, 0.46 + 0.7 * r, 0.573, 0.63) for r in range(3) for c in range(3)]
     doubled = [*panes, *(p for i, p in enumerate(panes) if i % 3 == 0)]
     plinth = box(2.0, 0.4, 0.24, 0.015)
     parts = [("frame", joined(frame).tiled(1, 2), 0), ("panes", joined(doubled), 1), ("plinth", plinth.tiled(2, 1), 2)]
@@ -135,92 +134,12 @@ def pane_wall() -> Scene:
     return change_convention(_scene(a, meshes, materials, images), ZUP, WORKING)
 
 
-def _pane(x: float, y: float, width: float, height: float) -> Shape:
+def pane(x: float, y: float, width: float, height: float) -> Shape:
+    """A square of glass or metal facing +Z, its lower edge's middle at (x, y)."""
     points = np.array(
         [[x - width / 2, y, 0], [x + width / 2, y, 0], [x + width / 2, y + height, 0], [x - width / 2, y + height, 0]]
     )
     return Shape(points, np.array([[0, 1], [1, 1], [1, 0], [0, 0]], dtype=float), np.array([[0, 1, 2], [0, 2, 3]]))
-
-
-def _wheel(radius: float) -> list[tuple[str, Shape, int]]:
-    rim = tube(
-        [(0, radius * np.cos(t), radius * np.sin(t)) for t in np.linspace(0, 2 * np.pi, 33)], [0.022] * 33, 8, caps=False
-    )
-    hub = lathe([(0, -0.06), (0.05, -0.06), (0.06, 0), (0.05, 0.06), (0, 0.06)], 14).turned(2, 90)
-    spokes = [
-        tube(
-            [(0, 0.05 * np.cos(t), 0.05 * np.sin(t)), (0, (radius - 0.01) * np.cos(t), (radius - 0.01) * np.sin(t))],
-            [0.014, 0.010],
-            6,
-        )
-        for t in np.arange(8) * np.pi / 4
-    ]
-    return [("rim", rim, 1), ("hub", hub, 1), *((f"spoke {k + 1}", s, 0) for k, s in enumerate(spokes))]
-
-
-def seed_cart() -> Scene:
-    """A seed cart: dozens of small meshes under empties with scales of their own, and a brand plate whose texture is gone."""
-    a = "seed_cart"
-    key = digest_of(a)
-    lost = Image(Key(key, "image", 2), "cart_brand", uri="cart_brand.png", problem="cart_brand.png is not there")
-    images = (image(a, 0, "cart_wood", wood(640, 512, 51)), image(a, 1, "cart_brass", brass(256, 53)[0]), lost)
-    materials = (
-        material(a, 0, "oak", {"base_colour": 0}, metallic=0.0, roughness=0.75),
-        material(a, 1, "brass", {"base_colour": 1}, metallic=0.9, roughness=0.4),
-        material(a, 2, "brand plate", {"base_colour": 2}, metallic=0.5, roughness=0.4),
-    )
-    meshes: list[Mesh] = []
-    nodes: list[Node] = []
-
-    def node(name: str, **values: object) -> int:
-        nodes.append(Node(Key(key, "node", len(nodes)), name, **values))  # type: ignore[arg-type]
-        return len(nodes) - 1
-
-    def piece(name: str, shape: Shape, m: int, scale: float = 1.0) -> int:
-        prim: Primitive = primitive(a, len(meshes), shape.scaled(1 / scale, 1 / scale, 1 / scale), m)
-        meshes.append(mesh(a, len(meshes), name, [prim]))
-        return node(name, mesh=len(meshes) - 1)
-
-    groups = []
-    for side in (1.0, -1.0):
-        below = tuple(piece(f"{n} {'l' if side > 0 else 'r'}", s, m, 0.5) for n, s, m in _wheel(0.30))
-        groups.append(
-            node("wheel group", children=below, translation=np.array([0.43 * side, 0.32, 0.0]), scale=np.full(3, 0.5))
-        )
-    bed = [box(0.74, 0.025, 0.14, 0.004).moved(0, 0.42, z) for z in np.linspace(-0.45, 0.45, 7)]
-    walls = [box(0.03, 0.20, 1.04, 0.005).moved(0.37 * s, 0.42, 0) for s in (1, -1)]
-    walls += [box(0.72, 0.20, 0.03, 0.005).moved(0, 0.42, 0.52 * s) for s in (1, -1)]
-    body = [piece(f"plank {k + 1}", s, 0) for k, s in enumerate([*bed, *walls])]
-    drawers = [
-        box(0.20, 0.16, 0.30, 0.006).moved(-0.23 + 0.23 * c, 0.45 + 0.18 * r, -0.15 + 0.32 * b)
-        for r in (0, 1)
-        for c in range(3)
-        for b in (0, 1)
-    ]
-    knobs = [
-        lathe([(0, 0), (0.012, 0.004), (0.016, 0.016), (0, 0.026)], 10)
-        .turned(0, 90)
-        .moved(-0.23 + 0.23 * c, 0.53 + 0.18 * r, 0.32)
-        for r in (0, 1)
-        for c in range(3)
-    ]
-    body += [piece(f"drawer {k + 1}", s, 0) for k, s in enumerate(drawers)]
-    body += [piece(f"knob {k + 1}", s, 1) for k, s in enumerate(knobs)]
-    handles = [
-        tube([(0.30 * s, 0.44, -0.5), (0.30 * s, 0.60, -0.8), (0.26 * s, 0.78, -1.05)], [0.022, 0.020, 0.024], 8)
-        for s in (1, -1)
-    ]
-    body += [piece(f"handle {'lr'[k]}", s, 0) for k, s in enumerate(handles)]
-    leg = [tube([(0.3 * s, 0.42, -0.42), (0.3 * s, 0.0, -0.46)], [0.022, 0.018], 8) for s in (1, -1)]
-    body += [piece(f"leg {'lr'[k]}", s, 0) for k, s in enumerate(leg)]
-    plate = _pane(0, 0, 0.26, 0.11).moved(0, 0.46, 0.537)
-    body.append(piece("plate", plate, 2))
-    turn = matrix_quaternion(np.array([[0.0, 0, 1], [0, 1, 0], [-1, 0, 0]]))
-    nodes_group = node("body group", children=tuple(body))
-    empty = [node(f"empty {k + 1}") for k in range(5)]
-    frame = node("frame", children=(nodes_group, *groups, *empty), rotation=turn, translation=np.array([1.5, 0.0, -2.0]))
-    root = node("export root", children=(frame,), scale=np.full(3, 1.0))
-    return signed(Scene(a, key, tuple(nodes), (root,), tuple(meshes), materials, images))
 
 
 def spring_basin() -> Scene:

@@ -7,11 +7,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from customs.demo import goods, stork
+from customs.demo import cart, goods, stork
 from customs.formats.registry import WriteOptions, get_format
 from customs.scene.model import Scene
 
-VERSION = "1"
+VERSION = "2"
 """Raised when the goods change, so a folder written before is written anew."""
 
 
@@ -33,7 +33,7 @@ GOODS = (
     Good("bell_lantern", "Bell lantern", "prop", "lantern/bell_lantern.obj", "inch-zup", goods.lantern, "obj"),
     Good("fern_bed", "Fern bed", "foliage", "fern/fern_bed.gltf", "metre-yup", goods.fern_bed, "gltf"),
     Good("pane_wall", "Pane wall", "module", "wall/pane_wall.glb", "metre-zup", goods.pane_wall, "glb"),
-    Good("seed_cart", "Seed cart", "prop", "cart/seed_cart.gltf", "metre-yup", goods.seed_cart, "gltf"),
+    Good("seed_cart", "Seed cart", "prop", "cart/seed_cart.gltf", "metre-yup", cart.scene, "gltf"),
     Good("spring_basin", "Spring basin", "prop", "basin/spring_basin.stl", "centimetre-zup", goods.spring_basin, "stl"),
 )
 

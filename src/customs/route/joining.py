@@ -32,6 +32,7 @@ class _Union:
     known: dict[tuple[int, bytes], int]
 
     def add(self, joint: int, inverse: F64) -> int:
+        """Number of a joint with that inverse bind matrix in the union."""
         key = (joint, np.round(inverse, 9).tobytes())
         if key not in self.known:
             same = next((i for i, j in enumerate(self.joints) if j == joint), None)

@@ -101,6 +101,7 @@ class LandingPanel(Panel):
         self.tree.setColumnCount(2)
         self.tree.setColumnWidth(0, 176)
         self.tree.setIndentation(12)
+        self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.setMinimumHeight(150)
         self.add(self.tree)
         self.add(section("TRY A MISTAKE"))

@@ -287,9 +287,10 @@ class LedgerView(QWidget):
         shares = (0.27, 0.16, 0.15, 0.16) if not self.model.at_stop else (0.24, 0.13, 0.13, 0.12, 0.14)
         for i, share in enumerate(shares):
             self.table.setColumnWidth(i, int(room * share))
-        self.goods_table.setColumnWidth(0, 190)
-        for i in range(1, self.goods_model.columnCount()):
-            self.goods_table.setColumnWidth(i, 118)
+        goods = max(self.goods_model.columnCount() - 1, 1)
+        self.goods_table.setColumnWidth(0, 178)
+        for i in range(1, goods + 1):
+            self.goods_table.setColumnWidth(i, max(88, (room - 190) // goods))
 
     def resizeEvent(self, event: object) -> None:
         self._widths()

@@ -100,7 +100,8 @@ class TwinView(QWidget):
         if self.landing:
             landed = self.session.landed_scenes.get(self.session.current)
             sheet = self.session.sheet
-            self.right = _half(landed, 1.0, False, "In the destination", sheet.axes.unit_name) if landed else None
+            half = _half(landed, 1.0, False, "In the destination", sheet.axes.unit_name) if landed else None
+            self.right = replace(half, facts=f"{sheet.ticket()} · {half.facts}") if half else None
         self.ask()
 
     def _new_asset(self, _: str) -> None:
@@ -162,6 +163,8 @@ class TwinView(QWidget):
             low, high = half.box[0] * half.unit, half.box[1] * half.unit
             if self.figure and half.unit == 1.0 and name == "right":
                 low, high = _with_figure(low, high)
+            if name == "right" and self.mode != "twin" and not self.landing and self.left is not None:
+                low, high = _with_other(low, high, self.left)
             aspect = areas[name].width() / max(areas[name].height(), 1)
             out[name] = framing(low, high, aspect, Orbit(yaw=self.yaw, pitch=self.pitch))
         if len(out) == 2:
@@ -417,6 +420,14 @@ def _with_figure(low: Any, high: Any) -> tuple[Any, Any]:
     if size < 0.3 or size > 12:
         return low, high
     return np.minimum(low, [low[0] - 0.75, 0, -0.2]), np.maximum(high, [high[0], 1.82, 0.2])
+
+
+def _with_other(low: Any, high: Any, other: Half) -> tuple[Any, Any]:
+    """A box that holds the received asset too, unless that is of another size altogether or far away."""
+    if other.box is None:
+        return low, high
+    a, b = np.minimum(low, other.box[0] * other.unit), np.maximum(high, other.box[1] * other.unit)
+    return (a, b) if float((b - a).max()) < 3 * float((high - low).max()) else (low, high)
 
 
 def _keys_of(scene: Scene, place: Place) -> dict[str, tuple[tuple[int, int], ...]]:

@@ -1,0 +1,128 @@
+"""Sampling clips and skinning, against scipy and the formulas of glTF 2.0."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from scipy.interpolate import CubicHermiteSpline
+from scipy.spatial.transform import Rotation, Slerp
+
+from customs.motion.bounds import local_bounds, world_bounds
+from customs.motion.influences import limited, most_influences
+from customs.motion.pose import (
+    joint_matrices,
+    morph_weights,
+    morphed,
+    posed_positions,
+    posed_scene_points,
+    sample,
+    skin_matrices,
+)
+from customs.scene.arrays import frozen
+from customs.scene.model import Channel, Scene
+from customs.scene.tree import world_matrices
+from tests.assets import cube, quaternion, scene_of
+
+TIMES = frozen([0.0, 0.5, 2.0])
+
+
+def test_linear_step_and_holding_at_the_ends() -> None:
+    values = frozen([[0, 0, 0], [1, 2, 3], [4, 0, 0]])
+    linear = Channel(0, "translation", TIMES, values)
+    assert sample(linear, 0.25).tolist() == [0.5, 1, 1.5]
+    assert sample(linear, -1).tolist() == [0, 0, 0] and sample(linear, 9).tolist() == [4, 0, 0]
+    step = replace(linear, interpolation="step")
+    assert sample(step, 0.49).tolist() == [0, 0, 0] and sample(step, 0.5).tolist() == [1, 2, 3]
+
+
+def test_rotations_turn_as_scipys_slerp() -> None:
+    # glTF 2.0, appendix C.4: spherical linear interpolation; outside judge: scipy Slerp
+    q = np.array([quaternion("X", 10), quaternion("Y", 130), quaternion("Z", -80)])
+    channel = Channel(0, "rotation", TIMES, frozen(q))
+    judge = Slerp(TIMES, Rotation.from_quat(q))
+    for t in np.linspace(0, 2, 23):
+        mine = Rotation.from_quat(sample(channel, t))
+        assert (mine.inv() * judge(t)).magnitude() < 1e-6
+
+
+def test_the_short_way_round_and_nearly_equal_keys() -> None:
+    q = np.array([quaternion("X", 20), -quaternion("X", 40), quaternion("X", 40.0001)])
+    channel = Channel(0, "rotation", TIMES, frozen(q))
+    assert Rotation.from_quat(sample(channel, 0.25)).magnitude() == pytest.approx(np.radians(30), abs=1e-5)
+    assert np.isfinite(sample(channel, 1.0)).all()
+
+
+def test_cubic_keys_follow_the_specification() -> None:
+    # glTF 2.0, appendix C.5; outside judge: scipy CubicHermiteSpline with tangents as they stand
+    rng = np.random.default_rng(8)
+    values = frozen(rng.normal(size=(3, 3, 3)))
+    channel = Channel(0, "translation", TIMES, values, "cubic")
+    for lo, hi, k in ((0.0, 0.5, 0), (0.5, 2.0, 1)):
+        judge = CubicHermiteSpline([lo, hi], values[k : k + 2, 1].astype(float), [values[k, 2], values[k + 1, 0]])
+        for t in np.linspace(lo, hi, 7)[:-1]:
+            assert np.allclose(sample(channel, t), judge(t), atol=1e-6)
+    assert sample(channel, 5).tolist() == values[2, 1].tolist()
+
+
+def test_cubic_rotations_stay_one_long() -> None:
+    values = np.zeros((3, 3, 4))
+    values[:, 1] = [quaternion("X", 0), quaternion("X", 90), quaternion("Y", 90)]
+    values[:, 0], values[:, 2] = 0.4, -0.3
+    assert np.linalg.norm(sample(Channel(0, "rotation", TIMES, frozen(values), "cubic"), 0.3)) == pytest.approx(1)
+
+
+def test_skinning_is_the_weighted_sum_of_joint_matrices(letter: Scene) -> None:
+    # glTF 2.0, 3.7.3.1: skinMatrix = Σ weight · jointMatrix, jointMatrix = globalTransform · inverseBindMatrix
+    world = world_matrices(letter)
+    prim = letter.meshes[1].primitives[0]
+    matrices = joint_matrices(letter, 0, world)
+    points = posed_positions(letter, 4, prim, world)
+    assert prim.joints is not None and prim.weights is not None
+    for v in (0, 7, 23, len(prim.positions) - 1):
+        blend = sum(float(w) * matrices[j] for j, w in zip(prim.joints[v], prim.weights[v]))
+        assert np.allclose((blend @ [*prim.positions[v], 1])[:3], points[v], atol=1e-6)
+    assert skin_matrices(prim, matrices).shape == (len(prim.positions), 3, 4)
+
+
+def test_morph_weights_come_from_clip_node_or_mesh(letter: Scene) -> None:
+    clip = letter.clips[0]
+    assert morph_weights(letter, 6, clip, 0.5) == pytest.approx([1.0])
+    assert morph_weights(letter, 6, None, 0.0) == pytest.approx([0.25])
+    own = tuple(replace(n, weights=frozen([0.75])) if n.name == "letter" else n for n in letter.nodes)
+    assert morph_weights(replace(letter, nodes=own), 6, None, 0.0) == pytest.approx([0.75])
+    prim = letter.meshes[0].primitives[0]
+    assert np.allclose(morphed(prim, np.array([2.0])) - prim.positions, [0, 0.2, 0.5], atol=1e-6)
+    assert morphed(prim, None) is prim.positions
+
+
+def test_boxes_are_those_of_the_points(letter: Scene) -> None:
+    box = world_bounds(letter)
+    points = np.concatenate(posed_scene_points(letter))
+    assert box is not None
+    assert np.allclose(box[0], points.min(axis=0), atol=1e-6) and np.allclose(box[1], points.max(axis=0), atol=1e-6)
+    assert world_bounds(Scene("", "")) is None
+
+
+def test_boxes_leave_out_what_is_not_finite() -> None:
+    points = cube().positions.copy()
+    points[3] = np.inf
+    scene = scene_of(replace(cube(), positions=frozen(points)))
+    box = world_bounds(scene)
+    assert box is not None and np.isfinite(box).all()
+    assert local_bounds(scene.meshes[0].primitives[0])[1].max() == pytest.approx(0.5)
+
+
+def test_influences_are_counted_and_cut_by_strength() -> None:
+    joints = np.array([[1, 2, 3, 4, 5, 6, 0, 0]], np.uint16)
+    weights = np.array([[0.4, 0.25, 0.15, 0.1, 0.06, 0.04, 0, 0]], np.float32)
+    prim = replace(cube(), positions=frozen(cube().positions[:1]), joints=frozen(joints, np.uint16), weights=frozen(weights))
+    assert most_influences(prim) == 6 and most_influences(cube()) == 0
+    j, w, lost = limited(joints, weights, 4, 0.0)
+    assert j.tolist() == [[1, 2, 3, 4]] and lost == pytest.approx(0.1, abs=1e-6)
+    assert np.allclose(w, np.array([[0.4, 0.25, 0.15, 0.1]]) / 0.9, atol=1e-6) and w.sum() == 1
+    _, pruned, _ = limited(joints, weights, 4, 0.2)
+    assert np.count_nonzero(pruned) == 2
+    _, wide, _ = limited(joints, weights, 6, 0.0)
+    assert wide.shape == (1, 8)
