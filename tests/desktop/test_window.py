@@ -476,7 +476,7 @@ def test_every_desk_at_every_size(demo: Rig) -> None:
         for id_, _, _ in DESKS:
             w.open_desk(id_)
             demo.qtbot.wait(10)
-            demo.wait(lambda: w.minimumSizeHint().width() <= 1024)  # layouts follow a resize a little later
+            demo.wait(lambda width=width: w.minimumSizeHint().width() <= width)  # layouts follow a resize a little later
             assert w.twin.height() >= 200 and w.deck.height() > 100
             assert w.bar.x() >= 0 and w.bar.x() + w.bar.width() <= w.twin.width()
 
