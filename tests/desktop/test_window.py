@@ -140,6 +140,7 @@ def test_cancel_of_a_running_dispatch_leaves_nothing(demo: Rig, tmp_path: Path) 
     assert "bell_lantern" not in s.packages
 
 
+@pytest.mark.alone
 def test_the_interface_never_stalls_while_the_basin_is_worked_on(demo: Rig, tmp_path: Path) -> None:
     s, w = demo.session, demo.window
     gaps: list[float] = []
@@ -167,9 +168,9 @@ def test_the_interface_never_stalls_while_the_basin_is_worked_on(demo: Rig, tmp_
     demo.wait(lambda: "spring_basin" in s.logs)
     timer.stop()
     assert s.logs["spring_basin"].accepted
-    # Two gaps may be the machine's: tests of another process and a software driver share its two cores.
+    # One gap may be the machine's: a software driver shares its two cores with the window.
     worst = sorted(gaps)[-3:]
-    assert worst[0] < DESK_STALL, f"longest gaps {[round(g, 3) for g in worst]} s of {len(gaps)}"
+    assert worst[1] < DESK_STALL, f"longest gaps {[round(g, 3) for g in worst]} s of {len(gaps)}"
 
 
 def test_all_goods_and_one_remedy_for_many(demo: Rig) -> None:
