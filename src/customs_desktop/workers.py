@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import contextlib
 import itertools
+import os
 import queue
 import threading
 from collections.abc import Callable
@@ -75,6 +77,7 @@ class Worker(QObject):
         self._thread.join(20)
 
     def _loop(self) -> None:
+        _give_way()
         while True:
             task = self._queue.get()
             if task.key == "stop":
@@ -107,6 +110,12 @@ class Worker(QObject):
 
 
 _SUPERSEDED = object()
+
+
+def _give_way() -> None:
+    """This thread, and those it starts, let the interface go first when there are not cores enough for all."""
+    with contextlib.suppress(OSError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 10)
 
 
 def explain(problem: Exception) -> str:
@@ -161,6 +170,9 @@ class Painter(QObject):
             self._ready.notify()
 
     def _loop(self) -> None:
+        _give_way()
+        # A software driver would take every core; the interface needs one.
+        os.environ.setdefault("LP_NUM_THREADS", str(max(1, (os.cpu_count() or 2) - 1)))
         try:
             renderer = Renderer()
         except ToolError as problem:
