@@ -106,7 +106,7 @@ def _same_as_judges_read(model: Path, scene: Scene, sheet: str) -> None:
         )
     info = assimp_info(model)
     assert info["faces"] == triangles
-    if not scene.skins:
+    if not scene.skins:  # assimp's program takes a skinned mesh's box through its joints
         assert np.abs(info["minimum"] - low).max() < 1e-4 * reach and np.abs(info["maximum"] - high).max() < 1e-4 * reach
     sign = round(np.linalg.det(p)) * (1 if axes.front == "ccw" else -1)
     for m in read:
