@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
+from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -272,6 +273,24 @@ def test_footing_of_a_settled_asset_stays_settled(letter: Scene) -> None:
     assert not unsettled(out)
     box = world_bounds(out)
     assert box is not None and box[0][1] == pytest.approx(0, abs=1e-5)
+
+
+def test_footing_of_a_skinned_asset_keeps_its_bind_pose(goods: dict[str, Path]) -> None:
+    from customs.motion.pose import joint_matrices
+    from customs.scene.tree import world_matrices
+    from customs.work.asset import Request, prepare
+    from customs.work.lookup import find_origin, find_sheet
+
+    path = goods["watering_stork"]
+    _, planned, _ = prepare(Request(path, path.parent, find_sheet("metre-yup-pbr"), find_origin("centimetre-zup")))
+    at = {a.stop.step: a.scene for a in planned.passed}
+    out = at["footing"]
+    assert np.abs(joint_matrices(out, 0, world_matrices(out)) - np.eye(4)).max() < 1e-5
+    before = planned.passed[0].scene
+    shift = posed_scene_points(out)[0][0] - posed_scene_points(before)[0][0]
+    for t in (1.0, 3.3, 5.5):
+        for a, b in zip(posed_scene_points(before, before.clips[0], t), posed_scene_points(out, out.clips[0], t)):
+            assert np.abs(a + shift - b).max() < 1e-5
 
 
 def test_mass_centre_of_a_cube_is_its_middle() -> None:

@@ -15,6 +15,7 @@ import numpy.typing as npt
 
 from customs.conventions.convert import reversed_faces
 from customs.conventions.turn import placed
+from customs.motion.pose import joint_matrices
 from customs.route.emptying import rigged_nodes
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
@@ -24,6 +25,8 @@ from customs.scene.tree import joint_nodes, local_matrix, walk, world_matrices
 from customs.tolerances import IDENTITY
 
 F64 = npt.NDArray[np.float64]
+SAME_MATRIX = 1e-6
+"""Largest difference between matrices that count as one (no unit, or metres)."""
 MADE = 5_000_000
 """Keys of meshes that had to be copied per node start at this ordinal."""
 
@@ -32,7 +35,7 @@ def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     """The settled scene, and a remark for each node that had to keep some of its transform."""
     taken, remarks = _taken_off(scene)
     if all(np.abs(k - np.eye(4)).max() < IDENTITY * 1e-3 for k in taken.values()):
-        return scene, remarks
+        return to_bind(scene), remarks
     above = {c: i for i, n in enumerate(scene.nodes) for c in n.children}
     meshes: list[Mesh] = list(scene.meshes)
     used: set[int] = set()
@@ -61,7 +64,28 @@ def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     clips = tuple(replace(c, channels=tuple(_channel(ch, taken, above) for ch in c.channels)) for c in scene.clips)
     nodes = [_root_skinned(n) for n in nodes]
     out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), skins=skins, clips=clips)
-    return _lift_skinned(out), remarks
+    return to_bind(_lift_skinned(out)), remarks
+
+
+def to_bind(scene: Scene) -> Scene:
+    """Skins whose joints all carry their mesh to one other place: the mesh goes there, and rest is the bind pose again.
+
+    With one matrix M for all joints, vertices go through M and inverse bind matrices become B·M⁻¹: their product stays.
+    """
+    world = world_matrices(scene)
+    skins, meshes = list(scene.skins), list(scene.meshes)
+    for i, skin in enumerate(scene.skins):
+        users = [n for n in scene.nodes if n.mesh is not None and n.skin == i]
+        others = {n.mesh for n in scene.nodes if n.mesh is not None and n.skin != i}
+        joined = joint_matrices(scene, i, world)
+        m = joined[0]
+        alike = float(np.abs(joined - m).max()) < SAME_MATRIX * max(1.0, float(np.abs(m).max()))
+        if not alike or np.abs(m - np.eye(4)).max() < SAME_MATRIX or any(n.mesh in others for n in users):
+            continue
+        skins[i] = replace(skin, inverse_bind=frozen(skin.inverse_bind @ _inverse(m), np.float64))
+        for mesh in {n.mesh for n in users if n.mesh is not None}:
+            meshes[mesh] = moved_mesh(scene.meshes[mesh], m)
+    return replace(scene, skins=tuple(skins), meshes=tuple(meshes))
 
 
 def _inverse(m: F64) -> F64:
