@@ -71,7 +71,7 @@ def test_arbitrary_bytes(data: bytes, ending: str) -> None:
 
 @QUICK
 @given(st.sampled_from(["count", "byteOffset", "byteLength", "componentType", "bufferView", "joints", "children", "mesh"]),
-       st.one_of(st.integers(-5, 10**13), st.floats(allow_nan=False, allow_infinity=False), st.none(), st.text(max_size=5)),
+       st.one_of(st.integers(-5, 10**13), st.floats(allow_nan=False, allow_infinity=False), st.none(), st.sampled_from(["", "three", "-1", "ü"])),
        st.integers(0, 40))  # fmt: skip
 def test_numbers_of_a_gltf_that_lie(name: str, value: object, which: int) -> None:
     import json
