@@ -18,7 +18,7 @@ from tests.outside.judges import MODELS, assimp_info, validate
 
 GLB = "glTF2/2CylinderEngine-glTF-Binary/2CylinderEngine.glb"
 FILES = [GLB, "glTF2/BoxTextured-glTF/BoxTextured.gltf", "OBJ/spider.obj", "OBJ/WusonOBJ.obj", "PLY/Wuson.ply", "PLY/cube_binary.ply",
-         "STL/Spider_binary.stl", "STL/Wuson.stl", "STL/3DSMaxExport.STL"]  # fmt: skip
+         "STL/Spider_binary.stl", "STL/Wuson.stl"]  # fmt: skip
 
 
 def surface(scene: Scene) -> tuple[np.ndarray, int]:

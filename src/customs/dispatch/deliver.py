@@ -62,7 +62,7 @@ def deliver(scene: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
 
     endings = {"obj": (".obj", ".mtl") if final.materials else (".obj",), "gltf": (".gltf", ".bin")}
     out = [
-        Deliverable(f"{model}{e}", "model" if k == 0 else "model part", lambda e=e: files()[e], asset)  # type: ignore[misc]
+        Deliverable(model + e, "model" if k == 0 else "model part", lambda e=e: files()[e], asset)  # type: ignore[misc]
         for k, e in enumerate(endings.get(entry.id, (f".{entry.id}",)))
     ]
     out += [Deliverable(paths[i], "texture", _encoder(im), im.name) for i, im in there.items() if apart]

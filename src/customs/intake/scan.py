@@ -66,7 +66,7 @@ def kind_of(path: Path) -> str:
     if ending in endings():
         with path.open("rb") as f:
             found = recognise(path, f.read(1024))
-        return f"model, {found.title}" if found else "other"
+        return "model, " + found.title if found else "other"
     if ending in PICTURES:
         return "texture"
     return {".mtl": "material library", ".bin": "buffer"}.get(ending, "other")
