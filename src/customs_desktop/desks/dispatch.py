@@ -8,12 +8,10 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QCheckBox,
     QFileDialog,
     QLineEdit,
     QProgressBar,
-    QTableWidget,
     QTableWidgetItem,
     QTextBrowser,
     QTreeWidget,
@@ -30,6 +28,7 @@ from customs_desktop.session import Session
 from customs_desktop.style.theme import font, icon
 from customs_desktop.widgets.basics import Panel, button, label, row, section
 from customs_desktop.widgets.marks import Mark
+from customs_desktop.widgets.tables import listing
 
 
 class NamesPage(QWidget):
@@ -38,20 +37,7 @@ class NamesPage(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self.table = QTableWidget(0, 3)
-        self.table.setAccessibleName("Names")
-        self.table.setHorizontalHeaderLabels(["Kind", "As received", "As delivered"])
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setShowGrid(False)
-        self.table.setAlternatingRowColors(True)
-        across, down = self.table.horizontalHeader(), self.table.verticalHeader()
-        assert across is not None and down is not None
-        across.setStretchLastSection(True)
-        across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        down.hide()
-        down.setDefaultSectionSize(25)
-        self.table.setColumnWidth(0, 100)
-        self.table.setColumnWidth(1, 260)
+        self.table = listing(["Kind", "As received", "As delivered"], "Names", (100, 260))
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(self.table)

@@ -8,9 +8,7 @@ from pathlib import Path
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PyQt6.QtGui import QImage, QPixmap
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QFileDialog,
-    QHeaderView,
     QLineEdit,
     QSizePolicy,
     QTableView,
@@ -26,6 +24,7 @@ from customs.scene.model import Scene
 from customs_desktop.session import Session
 from customs_desktop.style.theme import colour, font
 from customs_desktop.widgets.basics import Panel, button, combo, label, row, search_field, section, show_choice
+from customs_desktop.widgets.tables import dressed
 from customs_desktop.workers import Task
 
 COLUMNS = ("Name", "Kind", "Size", "Folder")
@@ -105,23 +104,13 @@ class ContentsPage(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.model = EntryModel()
-        self.table = QTableView()
+        self.table = dressed(QTableView(), "Contents")
         self.table.setModel(self.model)
-        self.table.setAccessibleName("Contents")
-        self.table.setShowGrid(False)
-        self.table.setAlternatingRowColors(True)
-        self.table.setSortingEnabled(False)
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-        across, down = self.table.horizontalHeader(), self.table.verticalHeader()
-        assert across is not None and down is not None
-        across.setStretchLastSection(True)
+        across = self.table.horizontalHeader()
+        assert across is not None
         across.setSectionsClickable(True)
-        across.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
         across.sectionClicked.connect(self._sort)
         self._descending = True
-        down.hide()
-        down.setDefaultSectionSize(26)
         for column, width in enumerate((240, 150, 90)):
             self.table.setColumnWidth(column, width)
         self.search = search_field("Search contents", "name or kind", self._search, 190)

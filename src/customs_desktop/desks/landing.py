@@ -8,9 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QHBoxLayout,
-    QTableWidget,
     QTableWidgetItem,
     QTreeWidget,
     QVBoxLayout,
@@ -26,6 +24,7 @@ from customs_desktop.session import Session
 from customs_desktop.style.theme import colour, colours, font
 from customs_desktop.widgets.basics import Panel, button, label, row, section
 from customs_desktop.widgets.marks import Mark
+from customs_desktop.widgets.tables import listing
 from customs_desktop.workers import Task
 
 LEVELS = {"note": "", "remark": "query", "refusal": "held"}
@@ -36,21 +35,7 @@ class LogPage(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.table = QTableWidget(0, 5)
-        self.table.setAccessibleName("Landing log")
-        self.table.setHorizontalHeaderLabels(["", "Seconds", "", "File", "What it says"])
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setShowGrid(False)
-        self.table.setAlternatingRowColors(True)
-        across, down = self.table.horizontalHeader(), self.table.verticalHeader()
-        assert across is not None and down is not None
-        across.setStretchLastSection(True)
-        across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-        down.hide()
-        down.setDefaultSectionSize(25)
-        for i, width in enumerate((34, 66, 84, 190)):
-            self.table.setColumnWidth(i, width)
+        self.table = listing(["", "Seconds", "", "File", "What it says"], "Landing log", (34, 66, 84, 190))
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(self.table)

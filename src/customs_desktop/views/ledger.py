@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QButtonGroup,
     QHBoxLayout,
-    QHeaderView,
     QInputDialog,
     QMenu,
     QPushButton,
@@ -30,9 +29,9 @@ from customs_desktop.style.theme import colour, font
 from customs_desktop.views.ledger_model import GoodsLedgerModel, LedgerModel
 from customs_desktop.widgets.basics import button, combo, label, search_field
 from customs_desktop.widgets.marks import draw_mark
+from customs_desktop.widgets.tables import ROW, dressed
 from customs_desktop.workers import Task
 
-ROW = 26
 DESK_NAMES = (
     ("", "every desk"),
     ("intake", "Intake"),
@@ -138,26 +137,6 @@ class CellDelegate(QStyledItemDelegate):
         RowDelegate._text(painter, option, index, indent)
 
 
-def _table(name: str) -> QTableView:
-    table = QTableView()
-    table.setAccessibleName(name)
-    table.setAlternatingRowColors(True)
-    table.setShowGrid(False)
-    table.setWordWrap(False)
-    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-    table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
-    table.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
-    down, across = table.verticalHeader(), table.horizontalHeader()
-    assert down is not None and across is not None
-    down.hide()
-    down.setDefaultSectionSize(ROW)
-    down.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-    across.setHighlightSections(False)
-    across.setStretchLastSection(True)
-    across.setFont(font(-0.5, 600))
-    return table
-
-
 class CountButton(QPushButton):
     """A verdict with its count; pressing shows or hides those rows."""
 
@@ -200,7 +179,10 @@ class LedgerView(QWidget):
         super().__init__()
         self.session = session
         self.model, self.goods_model = LedgerModel(session), GoodsLedgerModel(session)
-        self.table, self.goods_table = _table("Ledger of this asset"), _table("Ledger of all goods")
+        self.table, self.goods_table = (
+            dressed(QTableView(), "Ledger of this asset"),
+            dressed(QTableView(), "Ledger of all goods"),
+        )
         self.table.setModel(self.model)
         self.delegate = RowDelegate()
         self.table.setItemDelegate(self.delegate)

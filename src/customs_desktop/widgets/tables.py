@@ -1,0 +1,45 @@
+"""Tables that look alike: striped, left-aligned heads, no grid, the last column stretched."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TypeVar
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QTableWidget
+
+from customs_desktop.style.theme import font
+
+ROW = 26
+Table = TypeVar("Table", bound=QTableView)
+
+
+def dressed(table: Table, name: str, widths: Sequence[int] = ()) -> Table:
+    """`table` dressed, with an accessible name and its first columns' widths."""
+    table.setAccessibleName(name)
+    table.setAlternatingRowColors(True)
+    table.setShowGrid(False)
+    table.setWordWrap(False)
+    table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+    table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+    table.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+    down, across = table.verticalHeader(), table.horizontalHeader()
+    assert down is not None and across is not None
+    down.hide()
+    down.setDefaultSectionSize(ROW)
+    down.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
+    across.setHighlightSections(False)
+    across.setStretchLastSection(True)
+    across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    across.setFont(font(-0.5, 600))
+    for column, width in enumerate(widths):
+        table.setColumnWidth(column, width)
+    return table
+
+
+def listing(heads: Sequence[str], name: str, widths: Sequence[int]) -> QTableWidget:
+    """A table to be read, filled item by item."""
+    table = QTableWidget(0, len(heads))
+    table.setHorizontalHeaderLabels(list(heads))
+    table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+    return dressed(table, name, widths)
