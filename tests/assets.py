@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import replace
 from pathlib import Path
 
@@ -37,6 +38,17 @@ LETTER_F = [(0, 0), (1, 0), (1, 2), (3, 2), (3, 3), (1, 3), (1, 4), (4, 4), (4, 
 def key(kind: str, ordinal: int) -> Key:
     """A Key of these assets."""
     return Key(DIGEST, kind, ordinal)
+
+
+def all_signed_permutations() -> list[np.ndarray]:
+    """All 48 matrices (3, 3) that only swap and flip axes."""
+    out = []
+    for order in itertools.permutations(range(3)):
+        for signs in itertools.product((1.0, -1.0), repeat=3):
+            m = np.zeros((3, 3))
+            m[range(3), order] = signs
+            out.append(m)
+    return out
 
 
 def extruded(outline: list[tuple[float, float]], depth: float) -> tuple[np.ndarray, np.ndarray]:

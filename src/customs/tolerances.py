@@ -1,8 +1,5 @@
 """Every tolerance and limit of the core in one place, with its unit."""
 
-UNIT_LENGTH = 1e-3
-"""How far a unit vector's length may be from 1 (no unit). glTF's validator uses 5e-4 for normals."""
-
 SAME_PLACE = 1e-6
 """Vertices closer than this share of the box diagonal are at one place (ratio)."""
 

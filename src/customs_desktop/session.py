@@ -399,10 +399,6 @@ class Session(QObject):
         self.stop = stop_id
         self.picked.emit(stop_id or "")
 
-    def picked_scene(self) -> Scene | None:
-        """The selected asset after the picked stop."""
-        return self.result.at(self.stop) if self.result else None
-
     def show_place(self, row: Row) -> None:
         """Show where a row points."""
         self.place.emit(row.place)

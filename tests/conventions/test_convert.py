@@ -9,7 +9,7 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
-from customs.conventions.axes import all_signed_permutations, between, to_working
+from customs.conventions.axes import between, to_working
 from customs.conventions.convert import change_convention, convert, permuted, reversed_faces, rotated_quaternions
 from customs.geometry.triangles import face_vectors, signed_volume, strip_triangles, triangles_of
 from customs.motion.pose import posed_locals, posed_scene_points
@@ -18,7 +18,7 @@ from customs.scene.convention import WORKING, Convention
 from customs.scene.model import Primitive, Scene
 from customs.scene.transforms import quaternion_matrix
 from customs.scene.tree import world_matrices
-from tests.assets import cube, key, scene_of
+from tests.assets import all_signed_permutations, cube, key, scene_of
 
 EVERY = all_signed_permutations()
 TIMES = (0.0, 0.3, 0.5, 0.8, 1.0)

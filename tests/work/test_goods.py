@@ -21,7 +21,6 @@ from customs.work.goods import (
     about_of,
     dispatch_asset,
     evaluate_asset,
-    originals,
     plan_asset,
     read_asset,
     take_in,
@@ -47,7 +46,6 @@ def test_an_asset_from_file_to_landing(goods: dict[str, Path], tmp_path: Path) -
     assert done.at("arrive@1") is done.passed[0].scene and done.at(None) is done.passed[-1].scene
     written = dispatch_asset(done, SHEET, tmp_path / "out")
     assert written.folder.name == "bell_lantern" and written.docket["source"]["name"] == "bell_lantern.obj"
-    assert originals([asset]) == sorted(asset.files)
 
 
 def test_the_store_stands_alone_when_the_sources_go(goods: dict[str, Path], tmp_path: Path) -> None:

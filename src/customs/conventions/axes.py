@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
-
 import numpy as np
 import numpy.typing as npt
 
@@ -19,12 +17,6 @@ def axis_vector(axis: str) -> F64:
     out = np.zeros(3)
     out["XYZ".index(axis[1])] = 1.0 if axis[0] == "+" else -1.0
     return out
-
-
-def axis_name(vector: npt.NDArray[np.float64]) -> Axis:
-    """The axis closest to `vector` (3,)."""
-    k = int(np.abs(vector).argmax())
-    return ("+" if vector[k] > 0 else "-") + "XYZ"[k]  # type: ignore[return-value]
 
 
 def check_axes(up: str, faces: str) -> None:
@@ -72,15 +64,4 @@ def turn_matrix(degrees: tuple[float, float, float]) -> F64:
         i, j = (k + 1) % 3, (k + 2) % 3
         m[i, i], m[i, j], m[j, i], m[j, j] = c, -s, s, c
         out = m @ out
-    return out
-
-
-def all_signed_permutations() -> list[F64]:
-    """All 48 matrices (3, 3) that only swap and flip axes."""
-    out = []
-    for order in itertools.permutations(range(3)):
-        for signs in itertools.product((1.0, -1.0), repeat=3):
-            m = np.zeros((3, 3))
-            m[range(3), order] = signs
-            out.append(m)
     return out

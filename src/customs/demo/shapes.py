@@ -41,11 +41,6 @@ class Shape:
         """UVs multiplied."""
         return Shape(self.points, self.uvs * np.array([u, v]), self.faces)
 
-    def in_cell(self, u0: float, v0: float, u1: float, v1: float) -> Shape:
-        """UVs squeezed into a part of the texture."""
-        size = np.array([u1 - u0, v1 - v0])
-        return Shape(self.points, self.uvs * size + np.array([u0, v0]), self.faces)
-
     def reversed(self) -> Shape:
         """Faces turned over."""
         return Shape(self.points, self.uvs, self.faces[:, ::-1])

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Callable
 from pathlib import Path
 from urllib.parse import unquote
 
@@ -118,6 +117,3 @@ def decode_text(data: bytes) -> str:
         return data.decode("utf-8")
     except UnicodeDecodeError:
         return data.decode("latin-1")
-
-
-Reader = Callable[[Source], object]

@@ -6,7 +6,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy import sparse
 
-from customs.geometry.triangles import face_vectors, signed_volume
+from customs.geometry.triangles import face_vectors
 from customs.geometry.weld import groups_near, groups_of_rows, unique_rows
 from customs.scene.arrays import bounds
 from customs.tolerances import FLAT_FACE, SAME_PLACE
@@ -132,8 +132,3 @@ def is_closed(positions: F32, faces: U32) -> bool:
     place = groups_of_rows(positions)[faces]
     first, _, _, odd = _edge_pairs(place)
     return not odd.any() and len(first) * 2 == len(faces) * 3
-
-
-def encloses(positions: F32, faces: U32) -> float:
-    """Signed volume for a closed mesh, 0 for an open one (units³)."""
-    return signed_volume(positions, faces) if is_closed(positions, faces) else 0.0

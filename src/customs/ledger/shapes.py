@@ -10,8 +10,7 @@ import numpy.typing as npt
 
 from customs.ledger.facts import SceneFacts, facts_of
 from customs.ledger.row import Case, Place, Remedy, Requirement, Row, Verdict
-from customs.scene.key import Key
-from customs.scene.model import Mesh, Primitive, Scene
+from customs.scene.model import Mesh, Primitive
 
 MOST_RANGES = 4000
 
@@ -32,16 +31,6 @@ def shown(facts: SceneFacts) -> Iterator[Mesh]:
 def total(facts: SceneFacts, measure: Callable[[Primitive], int]) -> int:
     """Sum of a measure over shown primitives."""
     return sum(measure(p) for m in shown(facts) for p in m.primitives)
-
-
-def origins_of(made_from: Iterable[Key], scene: Scene) -> str:
-    """The name of the first element of `scene` a Key in `made_from` belongs to, or a dash."""
-    keys = set(made_from)
-    for kind in (scene.meshes, scene.nodes, scene.materials, scene.images):
-        for item in kind:
-            if item.key in keys:
-                return item.name
-    return "–"
 
 
 def per_mesh(

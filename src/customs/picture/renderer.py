@@ -55,7 +55,6 @@ class Renderer:
         self.sky_array = self.context.vertex_array(self.sky, [])
         self.store = Store(self.context, self.programs)
         self.targets: dict[tuple[int, int, int], tuple[Any, Any]] = {}
-        self.driver = str(self.context.info["GL_RENDERER"])
 
     def render(self, shot: Shot) -> npt.NDArray[np.uint8]:
         """The picture (H, W, 4) uint8, rows from the top, alpha not multiplied in."""

@@ -138,7 +138,6 @@ class TextureUse:
         return self.offset != (0.0, 0.0) or self.rotation != 0.0 or self.scale != (1.0, 1.0)
 
 
-Slot = Literal["base_colour", "metallic_roughness", "normal", "occlusion", "emissive", "diffuse", "specular_glossiness"]
 COLOUR_SLOTS = ("base_colour", "emissive", "diffuse", "specular_glossiness")
 
 

@@ -61,26 +61,3 @@ def animated_nodes(scene: Scene) -> set[int]:
 def joint_nodes(scene: Scene) -> set[int]:
     """Nodes some skin uses as a joint."""
     return {j for skin in scene.skins for j in skin.joints}
-
-
-def subtree(scene: Scene, node: int) -> list[int]:
-    """`node` and everything below it."""
-    out, stack = [], [node]
-    while stack:
-        n = stack.pop()
-        out.append(n)
-        stack.extend(scene.nodes[n].children)
-    return out
-
-
-def index_path(scene: Scene, node: int) -> str:
-    """Child numbers from the root to `node`, as in `0/29`; empty when the node is not in the tree."""
-    above = parents(scene)
-    path: list[int] = []
-    while above[node] >= 0:
-        path.append(scene.nodes[above[node]].children.index(node))
-        node = above[node]
-    if node not in scene.roots:
-        return ""
-    path.append(scene.roots.index(node))
-    return "/".join(str(p) for p in reversed(path))

@@ -18,7 +18,3 @@ def to_srgb(linear: npt.NDArray[Any]) -> npt.NDArray[np.float32]:
     """sRGB 0..1 from linear light 0..1. Source: IEC 61966-2-1."""
     v = np.clip(linear, 0, None).astype(np.float32)
     return np.where(v <= 0.0031308, v * 12.92, 1.055 * v ** (1 / 2.4) - 0.055).astype(np.float32)
-
-
-TABLE = to_linear(np.arange(256) / 255)
-"""Linear light of each 8-bit sRGB value, (256,) float32."""

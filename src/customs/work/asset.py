@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -41,7 +41,6 @@ class Result:
     folder: Path | None = None
     error: CustomsError | None = None
     name: str = ""
-    summaries: tuple[str, ...] = field(default=())
 
     @property
     def code(self) -> int:

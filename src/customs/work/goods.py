@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -152,8 +152,3 @@ def dispatch_asset(done: Evaluated, sheet: Sheet, out: Path, job: Job | None = N
         raise done.error or CustomsError("was not read", file=done.asset.name)
     source = {**done.taken.source(), "name": Path(done.asset.source).name}
     return dispatch(done.taken.scene, done.passed, done.ledger, sheet, about_of(done.asset), source, out, job, replace_existing)
-
-
-def originals(assets: Sequence[Asset]) -> list[str]:
-    """Every source file of the goods, to be watched for changes."""
-    return sorted({f for a in assets for f in a.files})

@@ -48,7 +48,6 @@ class EntryModel(QAbstractTableModel):
         self.entries: list[Entry] = []
         self.shown: list[Entry] = []
         self.search = ""
-        self.largest_first = True
 
     def show_entries(self, entries: list[Entry]) -> None:
         """Take over a scan."""

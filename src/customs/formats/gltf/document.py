@@ -11,7 +11,6 @@ from customs.errors import ReadError
 from customs.formats.source import Source
 from customs.scene.model import NO_EXTRAS
 
-JSON_NAMES = {dict: "object", list: "array", str: "string", bool: "boolean", int: "number", float: "number"}
 TOO_DEEP = 64
 
 
