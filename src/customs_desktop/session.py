@@ -12,7 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from customs.conventions.origin import Origin, keep_origin, parse_origin
 from customs.demo.shipment import open_demo
 from customs.errors import CustomsError
-from customs.intake.scan import model_files
+from customs.intake.scan import Entry, model_files
 from customs.intake.take import Taken
 from customs.landing.land import land, landed_scene
 from customs.landing.log import Log
@@ -235,8 +235,12 @@ class Session(QObject):
         """Take files and folders in, planning each one's route; every file is its own decision."""
         if self.shipment is None:
             self._guard(lambda: self._opened(Shipment.create(_free_path(data_folder() / "Untitled.customs"))))
-        for entry in model_files(paths):
-            self._take(entry.path, entry.root, origin)
+
+        def done(entries: list[Entry]) -> None:
+            for entry in entries:
+                self._take(entry.path, entry.root, origin)
+
+        self.worker.submit(Task(0, title="Listing", run=lambda job: model_files(paths), done=done, failed=self._fail))
 
     def _take(self, path: Path, root: Path, origin: Origin | None) -> None:
         assert self.shipment is not None

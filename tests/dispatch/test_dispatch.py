@@ -14,7 +14,7 @@ from pathlib import Path
 
 import pytest
 
-from customs.dispatch.deliver import Deliverable, deliver
+from customs.dispatch.deliver import Deliverable, deliver, destination_scene, planned_files
 from customs.dispatch.docket import digest_of, docket_page
 from customs.dispatch.writer import write_package
 from customs.errors import Cancelled, WriteError
@@ -44,6 +44,9 @@ def test_the_package_holds_what_the_docket_says(goods: dict[str, Path], tmp_path
     body = docket(folder)
     named = {f["path"] for f in body["files"]}  # type: ignore[attr-defined]
     assert named == {"bell_lantern.obj", "bell_lantern.mtl"} | {p for p in named if p.startswith("tex/")} and len(named) == 6
+    path, sheet = goods["bell_lantern"], find_sheet("centimetre-zup-lh")
+    scene = prepare(Request(path, path.parent, sheet, find_origin("inch-zup")))[1].passed[-1].scene
+    assert {p for p, _ in planned_files(scene, sheet)} == named, "what the window promises is what is written"
     there = {p.relative_to(folder).as_posix() for p in folder.rglob("*") if p.is_file()}
     assert there == named | {"docket.json", "docket.html"}
     for f in body["files"]:  # type: ignore[attr-defined]
@@ -147,7 +150,7 @@ def test_two_textures_of_one_name_clash_clearly(goods: dict[str, Path]) -> None:
     scene = prepare(Request(path, path.parent, sheet, find_origin("inch-zup")))[1].passed[-1].scene
     same = replace(scene, images=tuple(replace(i, name="same") for i in scene.images))
     with pytest.raises(WriteError, match="two files called"):
-        deliver(same, sheet)
+        deliver(destination_scene(same, sheet), sheet)
 
 
 KILLED = """

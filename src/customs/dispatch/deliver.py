@@ -5,6 +5,7 @@ from __future__ import annotations
 import posixpath
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import cache
 
 from customs.conventions.convert import change_convention
 from customs.errors import WriteError
@@ -40,32 +41,60 @@ def image_path(image: Image, sheet: Sheet, asset: str) -> str:
     return sheet.layout.texture.format(asset=asset, name=image.name, ending=ending, index="", material="", role="")
 
 
-def deliver(scene: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
-    """The model files and, where the sheet wants them apart, the textures. Raises WriteError when paths clash."""
-    final = destination_scene(scene, sheet)
+PARTS = {"obj": (".obj", ".mtl"), "gltf": (".gltf", ".bin")}
+"""Endings of formats that write more than one file, the model first."""
+
+
+def planned_files(scene: Scene, sheet: Sheet) -> tuple[tuple[str, str], ...]:
+    """(path, kind) of every file a delivery of `scene` would write; nothing is converted or encoded for it."""
+    used = prune(scene)
+    textures = [image_path(im, sheet, used.name) for im in _there(used).values()] if _apart(sheet) else []
+    return tuple([*_model_files(used, sheet), *((p, "texture") for p in textures)])
+
+
+def _apart(sheet: Sheet) -> bool:
+    return sheet.model.textures == "apart"
+
+
+def _there(scene: Scene) -> dict[int, Image]:
+    """Images that have bytes or pixels, by index."""
+    return {i: im for i, im in enumerate(scene.images) if im.content is not None or im.pixels is not None}
+
+
+def _model_path(scene: Scene, sheet: Sheet) -> str:
+    return sheet.layout.model.format(asset=scene.name, name=scene.name, ending="", index="", material="", role="")
+
+
+def _model_files(scene: Scene, sheet: Sheet) -> list[tuple[str, str]]:
+    endings = PARTS.get(sheet.model.format, (f".{sheet.model.format}",))
+    if sheet.model.format == "obj" and not scene.materials:
+        endings = endings[:1]
+    path = _model_path(scene, sheet)
+    return [(path + e, "model" if k == 0 else "model part") for k, e in enumerate(endings)]
+
+
+def deliver(final: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
+    """The model files and, where the sheet wants them apart, the textures of a scene in destination numbers.
+
+    Raises WriteError when two paths clash.
+    """
     entry = get_format(sheet.model.format)
     assert entry.write is not None
-    asset = final.name
-    apart = sheet.model.textures == "apart"
-    there = {i: im for i, im in enumerate(final.images) if im.content is not None or im.pixels is not None}
-    paths = {i: image_path(im, sheet, asset) for i, im in there.items()} if apart else {}
-    model = sheet.layout.model.format(asset=asset, name=asset, ending="", index="", material="", role="")
-    folder, stem = posixpath.split(model)
+    write = entry.write
+    there = _there(final)
+    paths = {i: image_path(im, sheet, final.name) for i, im in there.items()} if _apart(sheet) else {}
+    folder, stem = posixpath.split(_model_path(final, sheet))
     relative = {i: posixpath.relpath(p, folder or ".") for i, p in paths.items()}
-    made: dict[str, Parts] = {}
 
+    @cache
     def files() -> dict[str, Parts]:
-        if not made:
-            assert entry.write is not None
-            made.update(entry.write(final, WriteOptions(stem, relative)))
-        return made
+        return write(final, WriteOptions(stem, relative))
 
-    endings = {"obj": (".obj", ".mtl") if final.materials else (".obj",), "gltf": (".gltf", ".bin")}
-    out = [
-        Deliverable(model + e, "model" if k == 0 else "model part", lambda e=e: files()[e], asset)  # type: ignore[misc]
-        for k, e in enumerate(endings.get(entry.id, (f".{entry.id}",)))
-    ]
-    out += [Deliverable(paths[i], "texture", _encoder(im), im.name) for i, im in there.items() if apart]
+    def part(path: str) -> Callable[[], Parts]:
+        return lambda: files()[posixpath.splitext(path)[1]]
+
+    out = [Deliverable(path, kind, part(path), final.name) for path, kind in _model_files(final, sheet)]
+    out += [Deliverable(path, "texture", _encoder(there[i]), there[i].name) for i, path in paths.items()]
     _no_clash(out)
     return tuple(out)
 

@@ -52,4 +52,4 @@ def dispatch(
     def docket(files: Sequence[dict[str, Any]]) -> dict[str, Any]:
         return make_docket(sheet, received, final, passed, ledger, about, source, files, when)
 
-    return write_package(package_folder(out, scene), deliver(scene, sheet), docket, job, replace_existing)
+    return write_package(package_folder(out, scene), deliver(final, sheet), docket, job, replace_existing)

@@ -20,6 +20,7 @@ from customs.scene.model import Scene
 from customs.sheet.model import Sheet
 from customs.shipment.state import Asset
 from customs.shipment.store import changed_on_disk, keep
+from customs.work.measure import measure
 
 
 @dataclass(frozen=True, eq=False)
@@ -121,6 +122,8 @@ def evaluate_asset(
     except CustomsError as problem:
         return Evaluated(asset, None, (), refused(problem), problem)
     passed = tuple(evaluate(taken.scene, asset.digest, asset.route, cache, job=job))
+    for scene in (taken.scene, *(at.scene for at in passed)):
+        measure(scene)
     early(Evaluated(asset, taken, passed, Ledger(())))
     ledger = judge(taken.scene, passed, sheet, about_of(asset), asset.waivers)
     return Evaluated(asset, taken, passed, ledger)

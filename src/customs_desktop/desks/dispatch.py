@@ -20,8 +20,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from customs.dispatch.deliver import deliver
-from customs.errors import CustomsError
+from customs.dispatch.deliver import planned_files
 from customs.ledger.names import KINDS
 from customs.scene.prune import prune
 from customs_desktop.session import Session
@@ -83,11 +82,7 @@ class PackagePage(QWidget):
         if result is None or not result.passed:
             return
         scene = result.passed[-1].scene
-        try:
-            files = [(d.path, d.kind) for d in deliver(scene, self.session.sheet)]
-        except CustomsError as problem:
-            self.tree.addTopLevelItem(QTreeWidgetItem([str(problem), ""]))
-            return
+        files = planned_files(scene, self.session.sheet)
         fill_tree(self.tree, scene.name, [*files, ("docket.html", "docket, to read"), ("docket.json", "docket, as data")])
 
 

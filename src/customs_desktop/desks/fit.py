@@ -12,9 +12,9 @@ from customs.conventions.axes import AXES
 from customs.conventions.fit import METRE_CUBE, STANDING_FIGURE, Proposal, proposals
 from customs.conventions.origin import Origin
 from customs.errors import CustomsError
-from customs.motion.bounds import world_bounds
 from customs.route.step import steps
 from customs.route.steps.fit.arrive import meant
+from customs.work.measure import measure
 from customs_desktop.session import Session
 from customs_desktop.widgets.basics import Chips, NumberField, Panel, button, combo, label, row, section, show_choice
 from customs_desktop.widgets.settings_form import SettingsForm
@@ -146,10 +146,9 @@ class FitPanel(Panel):
         source = meant(result.taken.scene, result.passed[0].stop.settings)
         for field, value in ((self.up, source.up), (self.faces, source.faces), (self.hand, source.hand)):
             show_choice(field, value)
-        arrived = world_bounds(result.passed[0].scene)
-        if arrived is None:
+        height = measure(result.passed[0].scene).height
+        if height <= 0:
             return
-        height = float((arrived[1] - arrived[0])[1])
         unit = source.metres_per_unit
         self.received.show_value(height / unit)
         self.unit.setText({0.01: "cm", 0.0254: "in", 1.0: "m", 0.001: "mm"}.get(unit, "units"))
@@ -160,8 +159,7 @@ class FitPanel(Panel):
             return STANDING_FIGURE if self.yardstick == "figure" else METRE_CUBE
         other = self.session.results.get(self.yardstick)
         scene = other.at(None) if other else None
-        box = world_bounds(scene) if scene is not None else None
-        return float((box[1] - box[0])[1]) if box is not None else STANDING_FIGURE
+        return (measure(scene).height if scene is not None else 0.0) or STANDING_FIGURE
 
     def _show_proposals(self, ranked: list[Proposal]) -> None:
         while self.card_box.count():

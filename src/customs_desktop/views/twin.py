@@ -10,14 +10,13 @@ from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
-from customs.geometry.counts import counts
 from customs.ledger.row import Place
-from customs.motion.bounds import world_bounds
 from customs.picture.camera import Orbit, framing, project
 from customs.picture.lines import dimension_lines, length_text
 from customs.picture.look import Look, Shot
 from customs.route.step import get_step
 from customs.scene.model import Scene
+from customs.work.measure import measure
 from customs_desktop.session import Session
 from customs_desktop.style.theme import colour, font, is_evening
 
@@ -67,8 +66,10 @@ class TwinView(QWidget):
         self._still = QTimer(self)
         self._still.setSingleShot(True)
         self._still.timeout.connect(self.ask)
-        for signal in (session.changed, session.selected, session.evaluated, session.picked, session.landed):
+        for signal in (session.changed, session.selected, session.picked):
             signal.connect(self.refresh)
+        for signal in (session.evaluated, session.landed):
+            signal.connect(self._looked_at)
         session.selected.connect(self._new_asset)
         session.painter.painted.connect(self._painted)
         session.painter.absent.connect(self._absent)
@@ -103,6 +104,11 @@ class TwinView(QWidget):
             half = _half(landed, 1.0, False, "In the destination", sheet.axes.unit_name) if landed else None
             self.right = replace(half, facts=f"{sheet.ticket()} · {half.facts}") if half else None
         self.ask()
+
+    def _looked_at(self, id_: str) -> None:
+        """Only what is shown is drawn again."""
+        if id_ == self.session.current:
+            self.refresh()
 
     def _new_asset(self, _: str) -> None:
         self.zoom, self.pan, self.marks = 1.0, (0.0, 0.0), {}
@@ -402,16 +408,14 @@ def _convention(result: Any) -> Any:
 
 
 def _half(scene: Scene, unit: float, mirrored: bool, title: str, unit_name: str) -> Half:
-    figures = counts(scene)
-    box = world_bounds(scene)
+    figures = measure(scene)
     tall = ""
-    if box is not None:
-        height = float((box[1] - box[0])[1])
-        tall = length_text(height * unit) if unit == 1.0 else f"{height:,.1f} {unit_name}"
+    if figures.box is not None:
+        tall = length_text(figures.height * unit) if unit == 1.0 else f"{figures.height:,.1f} {unit_name}"
         tall += " high · "
-    meshes = figures["meshes"]
-    facts = f"{tall}{meshes} mesh{'es' if meshes != 1 else ''} · {figures['triangles']:,} tri"
-    return Half(scene, unit, mirrored, title, facts, box)
+    meshes = figures.counts["meshes"]
+    facts = f"{tall}{meshes} mesh{'es' if meshes != 1 else ''} · {figures.counts['triangles']:,} tri"
+    return Half(scene, unit, mirrored, title, facts, figures.box)
 
 
 def _with_figure(low: Any, high: Any) -> tuple[Any, Any]:

@@ -1,0 +1,42 @@
+"""Figures of a scene a window shows, taken once and kept as long as the scene lives.
+
+The worker takes them when it evaluates; the interface thread then only looks them up.
+"""
+
+from __future__ import annotations
+
+import weakref
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.geometry.counts import counts
+from customs.motion.bounds import world_bounds
+from customs.scene.model import Scene
+
+F64 = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Measures:
+    """`box` (low (3,), high (3,)) in the scene's own unit, or None when empty; `counts` as in a docket."""
+
+    box: tuple[F64, F64] | None
+    counts: dict[str, int]
+
+    @property
+    def height(self) -> float:
+        """Extent along Y, 0 when empty."""
+        return float((self.box[1] - self.box[0])[1]) if self.box else 0.0
+
+
+_known: weakref.WeakKeyDictionary[Scene, Measures] = weakref.WeakKeyDictionary()
+
+
+def measure(scene: Scene) -> Measures:
+    """The figures of a scene."""
+    found = _known.get(scene)
+    if found is None:
+        found = _known[scene] = Measures(world_bounds(scene), counts(scene))
+    return found
