@@ -213,3 +213,45 @@ def test_rows_of_whole_numbers() -> None:
 def test_decimals_suit_the_size() -> None:
     assert decimals_for(np.array([[1000.0]])) < decimals_for(np.array([[0.01]]))
     assert decimals_for(np.zeros((0, 3))) == 6
+
+
+def test_thousands_of_groups_and_materials_are_read_in_good_time(tmp_path: Path) -> None:
+    import time
+
+    lines = []
+    for k in range(4000):
+        lines += [f"v {k} 0 0", f"v {k} 1 0", f"v {k} 0 1", f"g part {k}", f"usemtl m{k % 700}", "f -3 -2 -1"]
+    start = time.monotonic()
+    scene = obj("\n".join(lines) + "\n", tmp_path)
+    assert len(scene.nodes) == 4000 and len(scene.materials) == 700
+    assert [m.primitives[0].positions[0, 0] for m in scene.meshes[:3]] == [0, 1, 2]
+    assert scene.nodes[3999].name == "part 3999" and time.monotonic() - start < 10
+
+
+def test_relative_numbers_and_states_reach_over_chunks(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    text = (
+        "o one\nusemtl a\ns 3\n"
+        + "".join(f"v {k} 0 0\nv {k} 1 0\nv {k} 0 1\nf -3 -2 -1\n" for k in range(40))
+        + "o two\nf 1 2 3\n"
+    )
+    whole = obj(text, tmp_path)
+    monkeypatch.setattr("customs.formats.obj.parse.CHUNK", 90)
+    pieces = obj(text, tmp_path)
+    assert [n.name for n in pieces.nodes] == ["one", "two"]
+    for a, b in zip(whole.meshes, pieces.meshes):
+        assert (a.primitives[0].positions == b.primitives[0].positions).all() and len(a.primitives) == len(b.primitives)
+    with pytest.raises(CustomsError, match="line 166"):
+        obj(text + "v 1 2\n", tmp_path)
+
+
+def test_distinct_pairs_agree_with_sorting() -> None:
+    from customs.geometry.weld import distinct_pairs, unique_rows
+
+    rng = np.random.default_rng(6)
+    for spread in (1, 3, 200):
+        v, a, b = rng.integers(1, 40, 3000), rng.integers(0, spread, 3000), rng.integers(0, 2, 3000)
+        first, inverse = distinct_pairs(v, [a, b], 41)
+        want_first, want_inverse = unique_rows([np.stack([v, a, b], axis=1).astype(np.uint32)])
+        assert (first == want_first).all() and (inverse == want_inverse).all()
+    first, inverse = distinct_pairs(v, [], 41)
+    assert len(first) == 39 and (v[first][inverse] == v).all()

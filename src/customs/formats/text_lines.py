@@ -32,12 +32,12 @@ def pick_lines(data: Bytes, starts: Ints, ends: Ints, chosen: npt.NDArray[np.boo
     return data[np.repeat(chosen, lengths)]
 
 
-def tokens_per_line(data: Bytes, starts: Ints) -> Ints:
-    """(L,) how many space-separated tokens each line holds."""
+def token_starts(data: Bytes) -> Ints:
+    """(T,) where each token of `data` (N,) begins; tokens are parted by spaces and control characters."""
     gap = data <= 32
     begins = ~gap
     begins[1:] &= gap[:-1]
-    return sums_from(begins, starts)
+    return np.flatnonzero(begins)
 
 
 def sums_from(flags: npt.NDArray[np.bool_], starts: Ints) -> Ints:

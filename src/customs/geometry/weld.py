@@ -65,6 +65,44 @@ def unique_rows(columns: Sequence[npt.NDArray[Any]]) -> tuple[npt.NDArray[np.int
     return first[by_appearance], inverse
 
 
+ROUNDS = 24
+"""Rounds of comparing before what is left is sorted: a vertex seldom has as many different UVs and normals."""
+
+
+def distinct_pairs(places: npt.NDArray[Any], keys: Sequence[npt.NDArray[Any]], count: int) -> tuple[npt.NDArray[np.intp], U32]:
+    """(first, inverse) as of `unique_rows`, for rows (place, *keys) of whole numbers with places below `count`.
+
+    Nothing is sorted: in each round every place's first row still left stands for all that agree with it.
+    """
+    n = len(places)
+    stands = np.arange(n)
+    left: npt.NDArray[np.intp] | None = None
+    chosen = np.zeros(count, dtype=np.intp)
+    for _ in range(ROUNDS):
+        rows = stands if left is None else left
+        mine = places if left is None else places[rows]
+        # Written backwards, so that the first row of a place is the one that stays.
+        chosen[mine[::-1]] = rows[::-1]
+        lead = chosen[mine]
+        same = np.ones(len(rows), dtype=bool)
+        for key in keys:
+            same &= key[lead] == (key if left is None else key[rows])
+        if left is None:
+            stands = np.where(same, lead, -1)
+        else:
+            stands[rows[same]] = lead[same]
+        left = rows[~same]
+        if not len(left):
+            break
+    if left is not None and len(left):
+        first, inverse = unique_rows([np.stack([places[left], *(k[left] for k in keys)], axis=1).astype(np.uint32)])
+        stands[left] = left[first][inverse]
+    leads = stands == np.arange(n)
+    rank = np.cumsum(leads, dtype=np.uint32)
+    rank -= np.uint32(1)
+    return np.flatnonzero(leads), rank[stands]
+
+
 _known: OrderedDict[int, tuple[weakref.ref[npt.NDArray[Any]], U32]] = OrderedDict()
 _lock = threading.Lock()
 KEPT = 24

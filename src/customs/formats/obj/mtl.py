@@ -29,6 +29,7 @@ class Library:
     images: list[Image] = field(default_factory=list)
     materials: dict[str, Material] = field(default_factory=dict)
     _known: dict[str, int] = field(default_factory=dict)
+    _numbers: dict[str, int] = field(default_factory=dict)
 
     def load(self, name: str) -> None:
         """Read the library called `name`; a missing one is a remark and is noted as absent."""
@@ -62,7 +63,9 @@ class Library:
                 self.source.remark(f"material {name or 'without a name'} is in no library; drawn plain grey")
             key = Key(self.digest, "material", len(self.materials))
             self.materials[name] = Material(key, name or "material", base_colour=(0.6, 0.6, 0.6, 1), metallic=0, roughness=1)
-        return list(self.materials).index(name)
+        if name not in self._numbers:
+            self._numbers[name] = list(self.materials).index(name)
+        return self._numbers[name]
 
     def _close(self, block: dict[str, str], folder: Source) -> None:
         if "newmtl" in block:

@@ -7,12 +7,13 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from customs.formats.obj.chunk import VN, VT, F, L, P, V
 from customs.formats.obj.mtl import Library
-from customs.formats.obj.parse import F, L, ObjText, P, parse
+from customs.formats.obj.parse import ObjText, parse
 from customs.formats.source import Source
 from customs.geometry.normals import corner_normals
 from customs.geometry.polygons import triangulate
-from customs.geometry.weld import unique_rows
+from customs.geometry.weld import distinct_pairs, unique_rows
 from customs.scene.arrays import frozen
 from customs.scene.convention import Convention
 from customs.scene.key import Key
@@ -20,23 +21,17 @@ from customs.scene.model import Mesh, Mode, Node, Primitive, Scene
 from customs.surface.colour import to_linear
 
 Array = npt.NDArray[Any]
+Corners = tuple[Array, Array, Array]
 
 
 class _Tables:
     """The vertex tables of an OBJ as whole arrays."""
 
     def __init__(self, text: ObjText) -> None:
-        self.positions = _stack(text.positions, 3)
-        self.colours = _stack(text.colours, 3)
-        self.texcoords = _stack(text.texcoords, 2)
-        self.normals = _stack(text.normals, 3)
-        self.coloured = bool(np.isfinite(self.colours).any())
-
-
-def _stack(parts: list[Array], width: int) -> Array:
-    if not parts:
-        return np.zeros((0, width), dtype=np.float32)
-    return parts[0] if len(parts) == 1 else np.concatenate(parts)
+        self.positions = text.vectors.get(V, np.zeros((0, 3), np.float32))
+        self.texcoords = text.vectors.get(VT, np.zeros((0, 2), np.float32))
+        self.normals = text.vectors.get(VN, np.zeros((0, 3), np.float32))
+        self.colours = text.colours
 
 
 def read_obj(source: Source) -> Scene:
@@ -96,57 +91,57 @@ class _Builder:
         return Mesh(Key(self.digest, "mesh", 0), self.source.path.stem, (prim,))
 
     def _kind(self, kind: int) -> list[tuple[str, Primitive]]:
-        e = self.text.elements[kind]
-        if not e.corners:
+        """(group, primitive) of each group and material elements of this kind are in, in order of appearance."""
+        e = self.text.elements.get(kind)
+        if e is None or not len(e.sizes):
             return []
-        corners, sizes, state = np.concatenate(e.corners), np.concatenate(e.sizes), np.concatenate(e.state)
-        self._check(corners)
-        states = self.text.states
-        pairs = list(dict.fromkeys((g, m) for g, m, _ in states))
-        number = np.array([pairs.index((g, m)) for g, m, _ in states])
-        smooth = np.array([s for _, _, s in states])
-        which = number[state]
-        starts = np.cumsum(sizes) - sizes
+        self._check(e.corners)
+        number: dict[tuple[str, str], int] = {}
+        which = np.array([number.setdefault((g, m), len(number)) for g, m, _ in self.text.states])[e.state]
+        smooth = np.array([s for _, _, s in self.text.states])[e.state]
+        names = list(number)
+        if (which == which[0]).all():
+            group, material = names[which[0]]
+            return [(group, self._primitive(kind, e.corners, e.sizes, material, smooth))]
+        order = np.argsort(which, kind="stable")
+        cuts = np.flatnonzero(np.diff(which[order])) + 1
+        starts = np.cumsum(e.sizes) - e.sizes
+        runs = sorted(np.split(order, cuts), key=lambda rows: int(rows[0]))
         out = []
-        for p in np.unique(which):
-            rows = np.flatnonzero(which == p)
-            if len(rows) == len(sizes):
-                own_corners, own_sizes = corners, sizes
-            else:
-                own_sizes = sizes[rows]
-                own_corners = corners[_ranges(starts[rows], own_sizes)]
-            group, material = pairs[p]
-            prim = self._primitive(kind, own_corners, own_sizes, material, smooth[state[rows]])
-            out.append((group, prim))
+        for rows in runs:
+            group, material = names[which[rows[0]]]
+            at = _ranges(starts[rows], e.sizes[rows])
+            corners = (e.corners[0][at], e.corners[1][at], e.corners[2][at])
+            out.append((group, self._primitive(kind, corners, e.sizes[rows], material, smooth[rows])))
         return out
 
-    def _check(self, corners: Array) -> None:
+    def _check(self, corners: Corners) -> None:
         t = self.tables
-        for c, (table, name) in enumerate(((t.positions, "v"), (t.texcoords, "vt"), (t.normals, "vn"))):
-            top = int(corners[:, c].max(initial=0))
+        for column, table, name in zip(corners, (t.positions, t.texcoords, t.normals), ("v", "vt", "vn")):
+            top = int(column.max(initial=0))
             if top > len(table):
-                raise self.source.error(
-                    f"faces, {name} {top}", f"there are only {len(table):,} {name}", f"1..{len(table)}", "Export again."
-                )
+                found, expected = f"there are only {len(table):,} {name}", f"1..{len(table)}"
+                raise self.source.error(f"faces, {name} {top}", found, expected, "Export again.")
 
-    def _primitive(self, kind: int, corners: Array, sizes: Array, material: str, smooth: Array) -> Primitive:
+    def _primitive(self, kind: int, corners: Corners, sizes: Array, material: str, smooth: Array) -> Primitive:
         t = self.tables
-        has_uv, has_normal = bool((corners[:, 1] > 0).all()), bool((corners[:, 2] > 0).all())
-        first, inverse = _distinct(corners, has_uv, has_normal)
-        v = corners[first, 0] - 1
+        has_uv, has_normal = bool((corners[1] > 0).all()), bool((corners[2] > 0).all())
+        keys = [c for c, has in zip(corners[1:], (has_uv, has_normal)) if has]
+        first, inverse = distinct_pairs(corners[0], keys, len(t.positions) + 1)
+        v = corners[0][first] - 1
         whole: dict[str, Any] = {}
         if kind == F and int(sizes.max()) > 3:
             cut, _ = triangulate(t.positions[v], inverse, sizes.astype(np.uint32))
             whole = {"sizes": frozen(sizes, np.uint32), "triangulation": frozen(cut, np.uint32)}
         mode: Mode = {F: "polygons" if whole else "triangles", L: "lines", P: "points"}[kind]
         flat = _line_pairs(inverse, sizes) if kind == L else inverse
-        texcoords = t.texcoords[corners[first, 1] - 1] if has_uv else None
+        texcoords = t.texcoords[corners[1][first] - 1] if has_uv else None
         prim = Primitive(
             key=Key(self.digest, "primitive", self.ordinal),
             positions=frozen(t.positions[v]),
             mode=mode,
             indices=frozen(flat, np.uint32),
-            normals=frozen(t.normals[corners[first, 2] - 1]) if has_normal else None,
+            normals=frozen(t.normals[corners[2][first] - 1]) if has_normal else None,
             texcoords=(frozen(texcoords),) if texcoords is not None else (),
             colours=self._colour(v),
             material=self.library.named(material) if material or self.library.materials else None,
@@ -159,7 +154,7 @@ class _Builder:
 
     def _colour(self, v: Array) -> tuple[npt.NDArray[np.float32], ...]:
         """Vertex colours (V, 4) linear; the file's are taken as sRGB (common practice), white where it has none."""
-        if not self.tables.coloured:
+        if self.tables.colours is None:
             return ()
         out = np.ones((len(v), 4), dtype=np.float32)
         raw = self.tables.colours[v]
@@ -172,12 +167,6 @@ def _ranges(starts: Array, sizes: Array) -> Array:
     """All indices start..start+size−1 of each range, one after another."""
     total = int(sizes.sum())
     return np.arange(total) + np.repeat(starts - (np.cumsum(sizes) - sizes), sizes)
-
-
-def _distinct(corners: Array, has_uv: bool, has_normal: bool) -> tuple[Array, npt.NDArray[np.uint32]]:
-    """(first row of each distinct corner, number of each corner's vertex), in order of appearance."""
-    columns = [corners[:, 0]] + ([corners[:, 1]] if has_uv else []) + ([corners[:, 2]] if has_normal else [])
-    return unique_rows([np.stack(columns, axis=1).astype(np.uint32)])
 
 
 def _line_pairs(flat: Array, sizes: Array) -> Array:

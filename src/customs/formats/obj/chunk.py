@@ -1,0 +1,253 @@
+"""One chunk of whole OBJ lines into arrays: a pure function, so chunks can be read side by side."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.errors import ReadError
+from customs.formats.source import decode_text
+from customs.formats.text_lines import blank, line_bounds, parse_floats, parse_numbers, pick_lines, sums_from, token_starts
+
+Array = npt.NDArray[Any]
+OTHER, V, VT, VN, F, L, P = range(7)
+WIDTHS = {V: 3, VT: 2, VN: 3}
+LETTERS = {F: b"f", L: b"l", P: b"p"}
+SHORTEST = {F: 3, L: 2, P: 1}
+
+State = tuple[str | None, str | None, int | None]
+"""(group, material, smoothing); None is what an earlier chunk left in force."""
+
+
+@dataclass
+class Elements:
+    """Faces, lines or points: `corners` three (C,) int64 of v, vt, vn as written (0 where absent), `sizes` (E,), `state`
+    (E,) numbers of states. Where some numbers are relative, `before` (E, 3) says how many v, vt, vn the chunk held before
+    each, and `lines` (E,) its line in the file."""
+
+    corners: tuple[Array, Array, Array]
+    sizes: Array
+    state: Array
+    before: Array | None = None
+    lines: Array | None = None
+
+
+@dataclass
+class Chunk:
+    """All a chunk says."""
+
+    vectors: dict[int, Array] = field(default_factory=dict)
+    colours: Array | None = None
+    elements: dict[int, Elements] = field(default_factory=dict)
+    states: list[State] = field(default_factory=lambda: [(None, None, None)])
+    libraries: list[str] = field(default_factory=list)
+    ignored: set[str] = field(default_factory=set)
+    short: int = 0
+
+    def count(self, kind: int) -> int:
+        """How many v, vt or vn it holds."""
+        return len(self.vectors.get(kind, ()))
+
+
+class Lines:
+    """The lines of a chunk: where each starts and ends, and its kind."""
+
+    def __init__(self, text: bytes, number: int) -> None:
+        self.text, self.number = text, number
+        self.data = np.frombuffer(text, np.uint8)
+        self.starts, self.ends = line_bounds(self.data)
+        self.kinds = _kinds(self.data, self.starts, self.ends)
+
+    def error(self, line: int, found: str, expected: str) -> ReadError:
+        """A ReadError at line `line` of this chunk; the file is added by who knows it."""
+        return ReadError(found, expected, "Mend that line.", where=f"line {self.number + line}")
+
+    def words(self, line: int) -> list[bytes]:
+        """The words of a line after the first."""
+        return self.data[self.starts[line] : self.ends[line]].tobytes().split()[1:]
+
+
+def read_chunk(text: bytes, number: int) -> Chunk:
+    """Parse whole lines, the first of which is line `number` of the file. Raises ReadError without the file's name."""
+    lines, out = Lines(text, number), Chunk()
+    state = _statements(lines, out)
+    for kind in (V, VT, VN):
+        if (chosen := lines.kinds == kind).any():
+            _vectors(lines, chosen, kind, out)
+    for kind in (F, L, P):
+        if (chosen := lines.kinds == kind).any():
+            _corners(lines, chosen, kind, state[chosen], out)
+    return out
+
+
+def _kinds(data: Array, starts: Array, ends: Array) -> Array:
+    """(L,) kind of each line, by its first letters; leading blanks are passed over."""
+    room = np.append(data, np.zeros(4, np.uint8))
+    first = starts.copy()
+    for _ in range(64):
+        indented = (room[first] <= 32) & (first < ends)
+        if not indented.any():
+            break
+        first[indented] += 1
+    a, b, c = room[first], room[first + 1], room[first + 2]
+    out = np.zeros(len(starts), dtype=np.uint8)
+    gap = b <= 32
+    out[(a == 118) & gap] = V
+    out[(a == 118) & (b == 116) & (c <= 32)] = VT
+    out[(a == 118) & (b == 110) & (c <= 32)] = VN
+    out[(a == 102) & gap] = F
+    out[(a == 108) & gap] = L
+    out[(a == 112) & gap] = P
+    return out
+
+
+def _statements(lines: Lines, out: Chunk) -> Array:
+    """Reads o, g, s, usemtl, mtllib; returns (L,) the number of the state in force on each line."""
+    change_at, change_to = [0], [0]
+    group, material, smooth = out.states[0]
+    for k in np.flatnonzero(lines.kinds == OTHER):
+        words = lines.text[lines.starts[k] : lines.ends[k]].strip()
+        if not words or words.startswith(b"#"):
+            continue
+        name, _, rest = decode_text(words).partition(" ")
+        rest = rest.strip()
+        if name in ("o", "g"):
+            group = rest
+        elif name == "usemtl":
+            material = rest
+        elif name == "s":
+            smooth = int(rest) if rest.isdigit() and len(rest) < 10 else 0
+        elif name == "mtllib":
+            out.libraries.append(rest)
+            continue
+        else:
+            out.ignored.add(name[:20])
+            continue
+        out.states.append((group, material, smooth))
+        change_at.append(int(k))
+        change_to.append(len(out.states) - 1)
+    place = np.searchsorted(np.array(change_at), np.arange(len(lines.starts)), side="right") - 1
+    return np.array(change_to)[place]
+
+
+def _sizes(part: Array, tokens: Array) -> Array:
+    """(R,) how many tokens each line of `part` holds, its keyword left out. Lines of one shape need no counting."""
+    starts = line_bounds(part)[0]
+    if len(starts) and starts[-1] >= len(part):
+        starts = starts[:-1]
+    per = int(np.searchsorted(tokens, starts[1])) if len(starts) > 1 else len(tokens)
+    if per and len(tokens) == per * len(starts):
+        table = tokens.reshape(-1, per)
+        ends = np.append(starts[1:], len(part))
+        if (table[:, 0] >= starts).all() and (table[:, -1] < ends).all():
+            return np.full(len(starts), per - 1, dtype=np.int64)
+    return np.diff(np.append(np.searchsorted(tokens, starts), len(tokens))) - 1
+
+
+def _vectors(lines: Lines, chosen: Array, kind: int, out: Chunk) -> None:
+    part = pick_lines(lines.data, lines.starts, lines.ends, chosen)
+    counts = _sizes(part, token_starts(part))
+    need = WIDTHS[kind] if kind != VT else 1
+    values = parse_floats(blank(part.tobytes(), b"vtn"), int(counts.sum())) if (counts >= need).all() else None
+    if values is None:
+        raise _bad_vector(lines, chosen, need)
+    out.vectors[kind] = rows_of(values, counts, WIDTHS[kind]).astype(np.float32)
+    if kind == V and int(counts.max()) >= 6:
+        out.colours = _colours(values, counts)
+
+
+def rows_of(values: Array, counts: Array, width: int) -> Array:
+    """The first `width` of each row's `counts` (R,) numbers, (R, width), zero where a row has fewer."""
+    per = int(counts[0]) if len(counts) else width
+    if (counts == per).all() and per >= width:
+        return values.reshape(-1, per)[:, :width]
+    first = np.cumsum(counts) - counts
+    out = np.zeros((len(counts), width), dtype=values.dtype)
+    for c in range(width):
+        has = counts > c
+        out[has, c] = values[first[has] + c]
+    return out
+
+
+def _colours(values: Array, counts: Array) -> Array:
+    """(N, 3) colours written after positions; NaN where a vertex has none."""
+    first = np.cumsum(counts) - counts
+    table = np.full((len(counts), 3), np.nan, dtype=np.float32)
+    has = counts >= 6
+    for c in range(3):
+        table[has, c] = values[first[has] + 3 + c]
+    return table
+
+
+def _bad_vector(lines: Lines, chosen: Array, need: int) -> ReadError:
+    """The error about the first line that is wrong."""
+    for k in np.flatnonzero(chosen):
+        words = lines.words(int(k))
+        numbers = parse_numbers(b" ".join(words))
+        if numbers is None or len(numbers) != len(words) or len(words) < need:
+            shown = decode_text(lines.text[lines.starts[k] : lines.ends[k]]).strip()[:60]
+            return lines.error(int(k), shown, f"at least {need} numbers")
+    return lines.error(0, "numbers that cannot be read", "numbers")
+
+
+def _corners(lines: Lines, chosen: Array, kind: int, state: Array, out: Chunk) -> None:
+    part = pick_lines(lines.data, lines.starts, lines.ends, chosen)
+    sizes = _sizes(part, token_starts(part))
+    text = blank(part.tobytes(), LETTERS[kind] + b"\t\r\n\v\f") + b" "
+    if b"//" in text:
+        text = text.replace(b"//", b"/0/")
+    if b"/ " in text:
+        text = text.replace(b"/ ", b"/0 ")
+    slashes = _slashes(np.frombuffer(text, np.uint8), int(sizes.sum()))
+    values = parse_numbers(blank(text, b"/"), np.int64)
+    if values is None or slashes is None or len(values) != int(slashes.sum()) + len(slashes):
+        raise _bad_corner(lines, chosen)
+    table = rows_of(values, slashes + 1, 3)
+    keep = sizes >= SHORTEST[kind]
+    if not keep.all():
+        out.short += int((~keep).sum())
+        table, state = table[np.repeat(keep, sizes)], state[keep]
+    before = at = None
+    if (table < 1).any():
+        held = [np.cumsum(lines.kinds == k)[chosen][keep] for k in (V, VT, VN)]
+        before = np.stack(held, axis=1)
+        at = np.flatnonzero(chosen)[keep] + lines.number
+        zero = table[:, 0] == 0
+        if zero.any():
+            where = f"line {int(np.repeat(at, sizes[keep])[int(zero.argmax())])}"
+            raise ReadError("vertex number 0", "1 or more, or a negative number", "Mend that line.", where=where)
+    columns = (table[:, 0].copy(), table[:, 1].copy(), table[:, 2].copy())
+    out.elements[kind] = Elements(columns, sizes[keep], state, before, at)
+
+
+def _slashes(text: Array, tokens: int) -> Array | None:
+    """(T,) how many slashes each token holds; None when some token has more than two."""
+    starts = token_starts(text)
+    if len(starts) != tokens:
+        return None
+    if not tokens:
+        return np.zeros(0, dtype=np.int64)
+    marks = np.flatnonzero(text == 47)
+    if len(marks) == 2 * tokens:
+        # The usual v/vt/vn throughout: two slashes lie within each token, and nowhere else could the others be.
+        pairs = marks.reshape(-1, 2)
+        ends = np.append(starts[1:], len(text))
+        if (pairs[:, 0] > starts).all() and (pairs[:, 1] < ends).all():
+            return np.full(tokens, 2, dtype=np.int64)
+    if not len(marks):
+        return np.zeros(tokens, dtype=np.int64)
+    out = sums_from(text == 47, starts)
+    return out if int(out.max(initial=0)) <= 2 else None
+
+
+def _bad_corner(lines: Lines, chosen: Array) -> ReadError:
+    """The error about the first corner that is wrong."""
+    for k in np.flatnonzero(chosen):
+        for word in lines.words(int(k)):
+            parts = word.split(b"/")
+            if len(parts) > 3 or not all(p.lstrip(b"-").isdigit() or (i and not p) for i, p in enumerate(parts)):
+                return lines.error(int(k), decode_text(word)[:40], "v, v/vt, v//vn or v/vt/vn")
+    return lines.error(0, "corners that cannot be read", "v/vt/vn")
