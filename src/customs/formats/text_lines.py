@@ -61,6 +61,19 @@ def parse_numbers(text: bytes, dtype: Any = np.float64) -> npt.NDArray[Any] | No
             return None
 
 
+def rows_of(values: npt.NDArray[Any], counts: Ints, width: int) -> npt.NDArray[Any]:
+    """The first `width` of each row's `counts` (R,) numbers, (R, width), zero where a row has fewer."""
+    per = int(counts[0]) if len(counts) else width
+    if (counts == per).all() and per >= width:
+        return values.reshape(-1, per)[:, :width]
+    first = np.cumsum(counts) - counts
+    out = np.zeros((len(counts), width), dtype=values.dtype)
+    for c in range(width):
+        has = counts > c
+        out[has, c] = values[first[has] + c]
+    return out
+
+
 LINES = bytes.maketrans(b" \t\r\v\f", b"\n\n\n\n\n")
 MATRIX = b"%%%%MatrixMarket matrix array real general\n%d 1\n"
 

@@ -9,8 +9,9 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.errors import ReadError
+from customs.formats.obj.corners import read_corners
 from customs.formats.source import decode_text
-from customs.formats.text_lines import blank, line_bounds, parse_floats, parse_numbers, pick_lines, sums_from, token_starts
+from customs.formats.text_lines import blank, line_bounds, parse_floats, parse_numbers, pick_lines, rows_of, token_starts
 
 Array = npt.NDArray[Any]
 OTHER, V, VT, VN, F, L, P = range(7)
@@ -26,7 +27,7 @@ State = tuple[str | None, str | None, int | None]
 class Elements:
     """Faces, lines or points: `corners` three (C,) int64 of v, vt, vn as written (0 where absent), `sizes` (E,), `state`
     (E,) numbers of states. Where some numbers are relative, `before` (E, 3) says how many v, vt, vn the chunk held before
-    each, and `lines` (E,) its line in the file."""
+    each, and `lines` (E,) its line in the chunk."""
 
     corners: tuple[Array, Array, Array]
     sizes: Array
@@ -53,26 +54,35 @@ class Chunk:
 
 
 class Lines:
-    """The lines of a chunk: where each starts and ends, and its kind."""
+    """The lines of a chunk of `text`: where each starts and ends within the chunk, and its kind."""
 
-    def __init__(self, text: bytes, number: int) -> None:
-        self.text, self.number = text, number
-        self.data = np.frombuffer(text, np.uint8)
+    def __init__(self, text: bytes, at: int, end: int) -> None:
+        self.text, self.at = text, at
+        self.data = np.frombuffer(text, np.uint8, end - at, at)
         self.starts, self.ends = line_bounds(self.data)
         self.kinds = _kinds(self.data, self.starts, self.ends)
 
     def error(self, line: int, found: str, expected: str) -> ReadError:
         """A ReadError at line `line` of this chunk; the file is added by who knows it."""
-        return ReadError(found, expected, "Mend that line.", where=f"line {self.number + line}")
+        return ReadError(found, expected, "Mend that line.", where=f"line {line_number(self.text, self.at) + line}")
+
+    def line(self, k: int) -> bytes:
+        """The text of a line."""
+        return self.text[self.at + int(self.starts[k]) : self.at + int(self.ends[k])]
 
     def words(self, line: int) -> list[bytes]:
         """The words of a line after the first."""
-        return self.data[self.starts[line] : self.ends[line]].tobytes().split()[1:]
+        return self.line(line).split()[1:]
 
 
-def read_chunk(text: bytes, number: int) -> Chunk:
-    """Parse whole lines, the first of which is line `number` of the file. Raises ReadError without the file's name."""
-    lines, out = Lines(text, number), Chunk()
+def line_number(text: bytes, at: int) -> int:
+    """Number, from 1, of the line that begins at byte `at`; counted only when there is an error to tell."""
+    return 1 + text.count(b"\n", 0, at)
+
+
+def read_chunk(text: bytes, at: int, end: int) -> Chunk:
+    """Parse the whole lines in bytes `at`..`end` of `text`. Raises ReadError without the file's name."""
+    lines, out = Lines(text, at, end), Chunk()
     state = _statements(lines, out)
     for kind in (V, VT, VN):
         if (chosen := lines.kinds == kind).any():
@@ -109,7 +119,7 @@ def _statements(lines: Lines, out: Chunk) -> Array:
     change_at, change_to = [0], [0]
     group, material, smooth = out.states[0]
     for k in np.flatnonzero(lines.kinds == OTHER):
-        words = lines.text[lines.starts[k] : lines.ends[k]].strip()
+        words = lines.line(int(k)).strip()
         if not words or words.startswith(b"#"):
             continue
         name, _, rest = decode_text(words).partition(" ")
@@ -133,23 +143,20 @@ def _statements(lines: Lines, out: Chunk) -> Array:
     return np.array(change_to)[place]
 
 
-def _sizes(part: Array, tokens: Array) -> Array:
-    """(R,) how many tokens each line of `part` holds, its keyword left out. Lines of one shape need no counting."""
-    starts = line_bounds(part)[0]
-    if len(starts) and starts[-1] >= len(part):
-        starts = starts[:-1]
-    per = int(np.searchsorted(tokens, starts[1])) if len(starts) > 1 else len(tokens)
-    if per and len(tokens) == per * len(starts):
-        table = tokens.reshape(-1, per)
-        ends = np.append(starts[1:], len(part))
-        if (table[:, 0] >= starts).all() and (table[:, -1] < ends).all():
-            return np.full(len(starts), per - 1, dtype=np.int64)
-    return np.diff(np.append(np.searchsorted(tokens, starts), len(tokens))) - 1
+def _per_line(part: Array, begins: Array, number: int) -> Array:
+    """(R,) how many of the sorted places `begins` lie on each of `number` lines. Lines of one shape need no counting."""
+    starts = line_bounds(part)[0][:number]
+    per = len(begins) // number
+    if per * number == len(begins) and per:
+        table = begins.reshape(number, per)
+        if (table[:, 0] >= starts).all() and (table[:-1, -1] < starts[1:]).all():
+            return np.full(number, per, dtype=np.int64)
+    return np.diff(np.append(np.searchsorted(begins, starts), len(begins)))
 
 
 def _vectors(lines: Lines, chosen: Array, kind: int, out: Chunk) -> None:
     part = pick_lines(lines.data, lines.starts, lines.ends, chosen)
-    counts = _sizes(part, token_starts(part))
+    counts = _per_line(part, token_starts(part), int(chosen.sum())) - 1
     need = WIDTHS[kind] if kind != VT else 1
     values = parse_floats(blank(part.tobytes(), b"vtn"), int(counts.sum())) if (counts >= need).all() else None
     if values is None:
@@ -157,19 +164,6 @@ def _vectors(lines: Lines, chosen: Array, kind: int, out: Chunk) -> None:
     out.vectors[kind] = rows_of(values, counts, WIDTHS[kind]).astype(np.float32)
     if kind == V and int(counts.max()) >= 6:
         out.colours = _colours(values, counts)
-
-
-def rows_of(values: Array, counts: Array, width: int) -> Array:
-    """The first `width` of each row's `counts` (R,) numbers, (R, width), zero where a row has fewer."""
-    per = int(counts[0]) if len(counts) else width
-    if (counts == per).all() and per >= width:
-        return values.reshape(-1, per)[:, :width]
-    first = np.cumsum(counts) - counts
-    out = np.zeros((len(counts), width), dtype=values.dtype)
-    for c in range(width):
-        has = counts > c
-        out[has, c] = values[first[has] + c]
-    return out
 
 
 def _colours(values: Array, counts: Array) -> Array:
@@ -188,24 +182,19 @@ def _bad_vector(lines: Lines, chosen: Array, need: int) -> ReadError:
         words = lines.words(int(k))
         numbers = parse_numbers(b" ".join(words))
         if numbers is None or len(numbers) != len(words) or len(words) < need:
-            shown = decode_text(lines.text[lines.starts[k] : lines.ends[k]]).strip()[:60]
+            shown = decode_text(lines.line(int(k))).strip()[:60]
             return lines.error(int(k), shown, f"at least {need} numbers")
     return lines.error(0, "numbers that cannot be read", "numbers")
 
 
 def _corners(lines: Lines, chosen: Array, kind: int, state: Array, out: Chunk) -> None:
     part = pick_lines(lines.data, lines.starts, lines.ends, chosen)
-    sizes = _sizes(part, token_starts(part))
-    text = blank(part.tobytes(), LETTERS[kind] + b"\t\r\n\v\f") + b" "
-    if b"//" in text:
-        text = text.replace(b"//", b"/0/")
-    if b"/ " in text:
-        text = text.replace(b"/ ", b"/0 ")
-    slashes = _slashes(np.frombuffer(text, np.uint8), int(sizes.sum()))
-    values = parse_numbers(blank(text, b"/"), np.int64)
-    if values is None or slashes is None or len(values) != int(slashes.sum()) + len(slashes):
+    number = int(chosen.sum())
+    found = read_corners(part, LETTERS[kind], number)
+    if found is None:
         raise _bad_corner(lines, chosen)
-    table = rows_of(values, slashes + 1, 3)
+    table, begins = found
+    sizes = _per_line(part, begins, number)
     keep = sizes >= SHORTEST[kind]
     if not keep.all():
         out.short += int((~keep).sum())
@@ -214,33 +203,13 @@ def _corners(lines: Lines, chosen: Array, kind: int, state: Array, out: Chunk) -
     if (table < 1).any():
         held = [np.cumsum(lines.kinds == k)[chosen][keep] for k in (V, VT, VN)]
         before = np.stack(held, axis=1)
-        at = np.flatnonzero(chosen)[keep] + lines.number
+        at = np.flatnonzero(chosen)[keep]
         zero = table[:, 0] == 0
         if zero.any():
-            where = f"line {int(np.repeat(at, sizes[keep])[int(zero.argmax())])}"
-            raise ReadError("vertex number 0", "1 or more, or a negative number", "Mend that line.", where=where)
+            bad = int(np.repeat(at, sizes[keep])[int(zero.argmax())])
+            raise lines.error(bad, "vertex number 0", "1 or more, or a negative number")
     columns = (table[:, 0].copy(), table[:, 1].copy(), table[:, 2].copy())
     out.elements[kind] = Elements(columns, sizes[keep], state, before, at)
-
-
-def _slashes(text: Array, tokens: int) -> Array | None:
-    """(T,) how many slashes each token holds; None when some token has more than two."""
-    starts = token_starts(text)
-    if len(starts) != tokens:
-        return None
-    if not tokens:
-        return np.zeros(0, dtype=np.int64)
-    marks = np.flatnonzero(text == 47)
-    if len(marks) == 2 * tokens:
-        # The usual v/vt/vn throughout: two slashes lie within each token, and nowhere else could the others be.
-        pairs = marks.reshape(-1, 2)
-        ends = np.append(starts[1:], len(text))
-        if (pairs[:, 0] > starts).all() and (pairs[:, 1] < ends).all():
-            return np.full(tokens, 2, dtype=np.int64)
-    if not len(marks):
-        return np.zeros(tokens, dtype=np.int64)
-    out = sums_from(text == 47, starts)
-    return out if int(out.max(initial=0)) <= 2 else None
 
 
 def _bad_corner(lines: Lines, chosen: Array) -> ReadError:

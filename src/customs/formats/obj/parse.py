@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.errors import LimitError, ReadError
-from customs.formats.obj.chunk import VN, VT, Chunk, Elements, F, L, P, State, V, read_chunk
+from customs.formats.obj.chunk import VN, VT, Chunk, Elements, F, L, P, State, V, line_number, read_chunk
 from customs.formats.source import Source, decode_text
 from customs.tolerances import ELEMENTS
 
@@ -52,26 +52,30 @@ def parse(source: Source) -> ObjText:
     data = prepared(source.data)
     try:
         with ThreadPoolExecutor(min(os.cpu_count() or 1, 8)) as pool:
-            chunks = list(pool.map(lambda piece: read_chunk(*piece), _pieces(data)))
-        return _together(chunks, source)
+            pieces = list(_pieces(data))
+            chunks = list(pool.map(lambda piece: read_chunk(data, *piece), pieces))
+        return _together(chunks, [line_number(data, at) for at, _ in pieces] if _relative(chunks) else [], source)
     except ReadError as problem:
         raise replace(problem, file=source.path) from None
 
 
-def _pieces(data: bytes) -> Iterator[tuple[bytes, int]]:
-    """(whole lines, number of the first) of each chunk."""
-    at, line = 0, 1
+def _relative(chunks: list[Chunk]) -> bool:
+    """True when some numbers are relative: the lines they stand on may have to be named."""
+    return any(e.before is not None for c in chunks for e in c.elements.values())
+
+
+def _pieces(data: bytes) -> Iterator[tuple[int, int]]:
+    """(start, end) of each chunk of whole lines."""
+    at = 0
     while at < len(data):
         end = len(data) if len(data) - at <= CHUNK else data.rfind(b"\n", at, at + CHUNK) + 1
         if end <= at:
             end = data.find(b"\n", at) + 1 or len(data)
-        piece = data[at:end]
-        yield piece, line
-        line += piece.count(b"\n")
+        yield at, end
         at = end
 
 
-def _together(chunks: list[Chunk], source: Source) -> ObjText:
+def _together(chunks: list[Chunk], first_lines: list[int], source: Source) -> ObjText:
     if sum(c.count(k) for c in chunks for k in SLOTS) > ELEMENTS:
         raise LimitError(f"more than {ELEMENTS:,} vertices", "fewer", "Split the file.", source.path)
     short = sum(c.short for c in chunks)
@@ -88,7 +92,8 @@ def _together(chunks: list[Chunk], source: Source) -> ObjText:
         out.ignored |= c.ignored
         for kind, e in c.elements.items():
             base = np.array([offsets[k][i] for k in SLOTS])
-            placed[kind].append(replace(_absolute(e, base), state=e.state + start))
+            line = first_lines[i] if first_lines else 0
+            placed[kind].append(replace(_absolute(e, base, line), state=e.state + start))
     for kind, parts in placed.items():
         if parts:
             columns = [joined([p.corners[c] for p in parts]) for c in range(3)]
@@ -117,7 +122,7 @@ def _states(states: list[State], before: tuple[str, str, int]) -> list[tuple[str
     return [(before[0] if g is None else g, before[1] if m is None else m, before[2] if s is None else s) for g, m, s in states]
 
 
-def _absolute(e: Elements, base: Array) -> Elements:
+def _absolute(e: Elements, base: Array, line: int) -> Elements:
     """Relative (negative) numbers counted back from what stood before their line. Raises ReadError past the first."""
     if e.before is None:
         return e
@@ -129,7 +134,7 @@ def _absolute(e: Elements, base: Array) -> Elements:
             column = np.where(back, column + held[:, c] + 1, column)
             wrong = back & (column < 1)
             if wrong.any() and e.lines is not None:
-                where = f"line {int(np.repeat(e.lines, e.sizes)[int(wrong.argmax())])}"
+                where = f"line {line + int(np.repeat(e.lines, e.sizes)[int(wrong.argmax())])}"
                 raise ReadError(
                     "a relative number before the first", "no more than stand above", "Mend that line.", where=where
                 )
