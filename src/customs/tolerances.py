@@ -26,3 +26,6 @@ ELEMENTS = 200_000_000
 
 NODE_DEPTH = 512
 """Deepest node tree accepted (levels)."""
+
+UNPACKING = 16384
+"""Most pixels an image may say it has for each byte of its file (ratio)."""

@@ -12,7 +12,7 @@ from customs.errors import ReadError, WriteError
 from customs.formats.image_write import encode
 from customs.scene.arrays import frozen
 from customs.scene.content import Encoded
-from customs.scene.model import Image
+from customs.scene.model import Delivery, Image
 from customs.surface.colour import to_linear, to_srgb
 from customs.surface.pixels import content_info, image_info, image_pixels, probe
 from customs.surface.resize import fitted, power_of_two, resize
@@ -96,7 +96,7 @@ def test_pixels_are_those_pillow_decodes(mode: str, form: str) -> None:
 @pytest.mark.parametrize("form", ["png", "tga", "jpeg"])
 def test_written_files_read_back(channels: int, form: str) -> None:
     pixels = frozen(np.random.default_rng(4).integers(0, 256, (8, 8, channels)), np.uint8)
-    data = encode(Image(key("image", 0), "x", pixels=pixels, form=form))
+    data = encode(Image(key("image", 0), "x", pixels=pixels, delivery=Delivery(form)))
     judge = np.asarray(PIL.Image.open(io.BytesIO(data)))
     assert PIL.Image.open(io.BytesIO(data)).format == form.upper()
     if form == "png":
@@ -114,7 +114,7 @@ def test_source_bytes_go_out_untouched() -> None:
 
 def test_sixteen_bits_stay_sixteen_in_png() -> None:
     pixels = frozen(np.array([[[0], [65535]], [[257], [1000]]]), np.uint16)
-    data = encode(Image(key("image", 0), "x", pixels=pixels, form="png"))
+    data = encode(Image(key("image", 0), "x", pixels=pixels, delivery=Delivery("png")))
     assert np.asarray(PIL.Image.open(io.BytesIO(data))).tolist() == [[0, 65535], [257, 1000]]
 
 
@@ -135,8 +135,11 @@ def test_cut_off_image_data_is_told() -> None:
         image_pixels(image)
 
 
-def test_no_bmp_is_written() -> None:
-    with pytest.raises(WriteError, match="bmp"):
-        encode(Image(key("image", 0), "x", pixels=frozen(np.zeros((2, 2, 3)), np.uint8), form="bmp"))
+def test_formats_that_cannot_be_written_are_told() -> None:
+    grey = frozen(np.zeros((2, 2, 3)), np.uint8)
+    with pytest.raises(WriteError, match="gif"):
+        encode(Image(key("image", 0), "x", pixels=grey, delivery=Delivery("gif")))
+    with pytest.raises(WriteError, match="BC1 in PNG"):
+        encode(Image(key("image", 0), "x", pixels=grey, delivery=Delivery("png", "bc1")))
     with pytest.raises(ReadError):
         image_pixels(Image(key("image", 0), "x", problem="gone"))

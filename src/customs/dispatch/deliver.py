@@ -15,7 +15,7 @@ from customs.scene.convention import WORKING
 from customs.scene.model import Image, Scene
 from customs.scene.prune import prune
 from customs.sheet.model import Sheet
-from customs.surface.pixels import ENDINGS
+from customs.surface.files.base import texture_format
 
 
 @dataclass(frozen=True)
@@ -37,7 +37,7 @@ def destination_scene(scene: Scene, sheet: Sheet) -> Scene:
 
 def image_path(image: Image, sheet: Sheet, asset: str) -> str:
     """Path of a texture inside the package."""
-    ending = ENDINGS.get(delivered_form(image), ".png")
+    ending = texture_format(delivered_form(image)).endings[0]
     return sheet.layout.texture.format(asset=asset, name=image.name, ending=ending, index="", material="", role="")
 
 
@@ -58,7 +58,7 @@ def _apart(sheet: Sheet) -> bool:
 
 def _there(scene: Scene) -> dict[int, Image]:
     """Images that have bytes or pixels, by index."""
-    return {i: im for i, im in enumerate(scene.images) if im.content is not None or im.pixels is not None}
+    return {i: im for i, im in enumerate(scene.images) if im.there}
 
 
 def _model_path(scene: Scene, sheet: Sheet) -> str:

@@ -1,21 +1,24 @@
-"""Encoding textures: PNG, JPEG, TGA."""
+"""Encoding textures for delivery."""
 
 from __future__ import annotations
 
-import io
-import warnings
-from typing import Any
+import hashlib
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
 
 import numpy as np
-import PIL.Image
 
 from customs.errors import WriteError
-from customs.scene.model import Image
-from customs.surface.pixels import image_info, image_pixels
+from customs.scene.model import Delivery, Image
+from customs.surface.files.base import Coding, Pixels, texture_format, texture_formats
+from customs.surface.files.mips import four_channels
+from customs.surface.mipmap import Kind, chain
+from customs.surface.pixels import image_info, image_pixels, stated_space
 
-WRITABLE = ("png", "jpeg", "tga")
-MODES = {1: "L", 2: "LA", 3: "RGB", 4: "RGBA"}
-JPEG_QUALITY = 92
+KEPT_BYTES = 512 * 1024**2
+"""Encoded textures kept by content, so that a slow compression is done once (bytes)."""
+PLAIN = Kind()
 
 
 def delivered_form(image: Image) -> str:
@@ -26,37 +29,81 @@ def delivered_form(image: Image) -> str:
     return info.form if info else "png"
 
 
-def encode(image: Image) -> bytes:
-    """The image as file bytes. Source bytes go out untouched when neither pixels nor format changed.
+def deliveries(image: Image) -> tuple[Delivery, ...]:
+    """All files an image is written as, the one a model names first."""
+    return (image.delivery or Delivery(delivered_form(image)), *image.also)
+
+
+def untouched(image: Image, delivery: Delivery) -> bool:
+    """True when the source bytes can go out as they are."""
+    if image.pixels is not None or image.content is None:
+        return False
+    info = image_info(image)
+    same = info is not None and info.form == delivery.form and (not delivery.block or info.block == delivery.block)
+    if info is None or not same or (delivery.mips and info.levels == 1 and max(info.width, info.height) > 1):
+        return False
+    return not image.space or image.space == info.space
+
+
+def encode(
+    image: Image, delivery: Delivery | None = None, kind: Kind = PLAIN, tick: Callable[[float], None] = lambda share: None
+) -> bytes:
+    """The image as file bytes. Source bytes go out untouched when nothing about them changed.
 
     Raises ReadError for an image that cannot be decoded, WriteError for a format that cannot be written.
     """
-    form = delivered_form(image)
-    if image.pixels is None and image.content is not None:
-        info = image_info(image)
-        if info is not None and info.form == form:
-            return image.content.read()
-    if form not in WRITABLE:
-        raise WriteError(f"{form} cannot be written", "PNG, JPEG or TGA", "Add Convert textures.", image.uri or image.name)
+    delivery = delivery or deliveries(image)[0]
+    if untouched(image, delivery) and image.content is not None:
+        return image.content.read()
+    entry = texture_formats().get(delivery.form)
+    if entry is None or entry.encode is None:
+        known = ", ".join(f.title for f in texture_formats().values() if f.encode)
+        raise WriteError(f"{delivery.form} cannot be written", known, "Add Formats to the route.", image.uri or image.name)
+    if delivery.block and delivery.block not in entry.blocks:
+        known = ", ".join(b.upper() for b in entry.blocks) or "no block compression"
+        raise WriteError(f"{delivery.block.upper()} in {entry.title}", known, "Change Formats.", image.uri or image.name)
     pixels = image_pixels(image)
-    if pixels.dtype == np.uint16 and (form != "png" or pixels.shape[2] != 1):
+    if pixels.dtype == np.uint16 and pixels.shape[2] not in entry.sixteen:
         pixels = (pixels >> 8).astype(np.uint8)
-    if form == "jpeg" and pixels.shape[2] in (2, 4):
-        pixels = pixels[:, :, :-1]
-    if form == "tga" and pixels.shape[2] == 2:
-        pixels = np.concatenate([np.repeat(pixels[:, :, :1], 3, axis=2), pixels[:, :, 1:]], axis=2)
-    if pixels.dtype == np.uint16:
-        picture = PIL.Image.fromarray(pixels[:, :, 0])
-    else:
-        channels = pixels.shape[2]
-        picture = PIL.Image.fromarray(np.ascontiguousarray(pixels[:, :, 0] if channels == 1 else pixels))
-    out = io.BytesIO()
-    options: dict[str, dict[str, Any]] = {
-        "jpeg": {"quality": JPEG_QUALITY, "subsampling": 0},
-        "png": {"compress_level": 6},
-        "tga": {"rle": True},
-    }
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")
-        picture.save(out, form.upper(), **options[form])
-    return out.getvalue()
+    coding = Coding(delivery.block, delivery.quality, stated_space(image), delivery.header, delivery.zstd, tick)
+    if not entry.mips:
+        return entry.encode([pixels], coding)
+    return _kept(pixels, delivery, coding, kind)
+
+
+def _kept(pixels: Pixels, delivery: Delivery, coding: Coding, kind: Kind) -> bytes:
+    """Encoded levels, looked up by content first."""
+    state = hashlib.sha256(repr((pixels.shape, pixels.dtype.str, delivery, coding.space, kind)).encode())
+    state.update(np.ascontiguousarray(pixels).data)
+    key = state.digest()
+    known = _cache.get(key)
+    if known is None:
+        levels = chain(pixels, kind) if delivery.mips else [pixels]
+        encoder = texture_format(delivery.form).encode
+        assert encoder is not None
+        known = encoder([four_channels(p) for p in levels], coding)
+        _cache.put(key, known)
+    return known
+
+
+class _Cache:
+    """Encoded bytes by content, the oldest let go first."""
+
+    def __init__(self) -> None:
+        self.items: OrderedDict[bytes, bytes] = OrderedDict()
+        self.lock = threading.Lock()
+
+    def get(self, key: bytes) -> bytes | None:
+        with self.lock:
+            if key in self.items:
+                self.items.move_to_end(key)
+            return self.items.get(key)
+
+    def put(self, key: bytes, value: bytes) -> None:
+        with self.lock:
+            self.items[key] = value
+            while len(self.items) > 1 and sum(map(len, self.items.values())) > KEPT_BYTES:
+                self.items.popitem(last=False)
+
+
+_cache = _Cache()

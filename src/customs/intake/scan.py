@@ -8,9 +8,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from customs.formats.registry import endings, recognise
-from customs.surface.pixels import ENDINGS
+from customs.surface.files.base import texture_formats
 
-PICTURES = {*ENDINGS.values(), ".jpeg"}
+PICTURES = {e for f in texture_formats().values() for e in f.endings}
 MOST_ENTRIES = 20_000
 
 

@@ -138,7 +138,16 @@ class TextureUse:
         return self.offset != (0.0, 0.0) or self.rotation != 0.0 or self.scale != (1.0, 1.0)
 
 
-COLOUR_SLOTS = ("base_colour", "emissive", "diffuse", "specular_glossiness")
+COLOUR_SLOTS = ("base_colour", "emissive", "diffuse", "specular", "specular_glossiness", "detail")
+"""Roles whose textures are sRGB; all others hold data in linear numbers."""
+
+STANDARD_SLOTS = ("base_colour", "metallic_roughness", "normal", "occlusion", "emissive", "diffuse", "specular_glossiness")
+"""Roles glTF 2.0 and KHR_materials_pbrSpecularGlossiness have a place for."""
+
+LOOSE_SLOTS = ("metallic", "roughness", "glossiness", "specular", "opacity", "height", "detail", "detail_normal")
+"""Roles of textures that come or go apart: one value a texture, or a detail laid over."""
+
+SLOTS = (*STANDARD_SLOTS, *LOOSE_SLOTS)
 
 
 @dataclass(frozen=True, eq=False)
@@ -164,12 +173,28 @@ class Material:
     made_from: tuple[Key, ...] = ()
 
 
+@dataclass(frozen=True)
+class Delivery:
+    """How a texture is written: file format (`png`, `dds`, …), block compression or "", mip levels or one alone.
+
+    `header` is the kind of DDS header, `zstd` packs the levels of a KTX2 file.
+    """
+
+    form: str
+    block: str = ""
+    quality: Literal["quick", "best"] = "best"
+    mips: bool = False
+    header: Literal["dx10", "legacy"] = "dx10"
+    zstd: bool = False
+
+
 @dataclass(frozen=True, eq=False)
 class Image:
     """A texture image: encoded source bytes, or `pixels` (H, W, C) uint8 or uint16 where a step has changed them.
 
-    `problem` says why there are neither. `form` is the file format chosen for delivery (`png`, `jpeg`, `tga`), or None
-    for the one it came in. `uri` is the name as the source file spelt it.
+    `problem` says why there are neither. `delivery` says how it is written, None for as it came; `also` are further files
+    of the same texture. `space` is the colour space a step has marked it with, "" for what its file says.
+    `uri` is the name as the source file spelt it.
     """
 
     key: Key
@@ -178,9 +203,21 @@ class Image:
     pixels: Array | None = None
     uri: str = ""
     problem: str = ""
-    form: str | None = None
+    delivery: Delivery | None = None
+    also: tuple[Delivery, ...] = ()
+    space: Literal["", "srgb", "linear"] = ""
     extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
     made_from: tuple[Key, ...] = ()
+
+    @property
+    def form(self) -> str | None:
+        """The file format chosen for delivery, or None for the one it came in."""
+        return self.delivery.form if self.delivery else None
+
+    @property
+    def there(self) -> bool:
+        """True when it has bytes or pixels."""
+        return self.content is not None or self.pixels is not None
 
 
 @dataclass(frozen=True, eq=False)

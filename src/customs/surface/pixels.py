@@ -2,78 +2,50 @@
 
 from __future__ import annotations
 
-import io
 import threading
-import warnings
 import weakref
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-import PIL.Image
 
 from customs.errors import CustomsError, LimitError, ReadError
 from customs.scene.content import Encoded
 from customs.scene.model import Image
-from customs.tolerances import IMAGE_PIXELS
-
-PIL.Image.MAX_IMAGE_PIXELS = None  # our own limit is checked before anything is decoded
-
-FORMS = {"PNG": "png", "JPEG": "jpeg", "TGA": "tga", "BMP": "bmp", "DIB": "bmp", "WEBP": "webp", "MPO": "jpeg"}
-MIMES = {"png": "image/png", "jpeg": "image/jpeg", "tga": "image/x-tga", "bmp": "image/bmp", "webp": "image/webp"}
-ENDINGS = {"png": ".png", "jpeg": ".jpg", "tga": ".tga", "bmp": ".bmp", "webp": ".webp"}
-
-
-@dataclass(frozen=True)
-class ImageInfo:
-    """Header facts: size in pixels, channel count, bits a channel, file format (`png`, `jpeg`, …)."""
-
-    width: int
-    height: int
-    channels: int
-    bits: int
-    form: str
-
-    @property
-    def has_alpha(self) -> bool:
-        """True with two or four channels."""
-        return self.channels in (2, 4)
-
+from customs.surface.files.base import ImageInfo, Space, recognise, texture_format, texture_formats
+from customs.tolerances import IMAGE_PIXELS, UNPACKING
 
 _infos: weakref.WeakKeyDictionary[Encoded, ImageInfo] = weakref.WeakKeyDictionary()
 _pixels: weakref.WeakKeyDictionary[Encoded, npt.NDArray[Any]] = weakref.WeakKeyDictionary()
 _lock = threading.Lock()
-CHANNELS = {"1": 1, "L": 1, "P": 4, "RGB": 3, "RGBA": 4, "LA": 2, "CMYK": 3, "YCbCr": 3, "I": 1, "I;16": 1, "I;16B": 1}
-KNOWN_FORMATS = ("PNG", "JPEG", "TGA", "BMP", "WEBP")
 
 
-def _open(content: Encoded) -> PIL.Image.Image:
+def endings() -> dict[str, str]:
+    """The usual ending of each format, with its dot."""
+    return {f.id: f.endings[0] for f in texture_formats().values()}
+
+
+def _read(content: Encoded) -> bytes:
     try:
-        data = content.read()
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            return PIL.Image.open(io.BytesIO(data), formats=KNOWN_FORMATS)
+        return content.read()
     except OSError as problem:
-        raise ReadError(f"not a readable image ({problem})", "PNG, JPEG, TGA, BMP or WebP") from None
-    except (ValueError, SyntaxError, TypeError, EOFError, ZeroDivisionError, OverflowError) as problem:
-        raise ReadError(f"image header is broken ({problem})", "PNG, JPEG, TGA, BMP or WebP") from None
+        raise ReadError(f"cannot be read ({problem})", "a readable image") from None
 
 
 def content_info(content: Encoded) -> ImageInfo:
-    """Header facts of encoded bytes. Raises ReadError, LimitError."""
+    """Header facts of encoded bytes. Raises ReadError, LimitError, UnsupportedError."""
     with _lock:
         if content in _infos:
             return _infos[content]
-    picture = _open(content)
-    width, height = picture.size
-    if width * height > IMAGE_PIXELS:
-        raise LimitError(f"image of {width} × {height} pixels", f"at most {IMAGE_PIXELS:,} pixels")
-    channels = CHANNELS.get(picture.mode, 3)
-    if picture.mode == "P" and "transparency" not in picture.info:
-        channels = 3
-    bits = 16 if picture.mode.startswith("I") else 8
-    info = ImageInfo(width, height, channels, bits, FORMS.get(picture.format or "", "unknown"))
+    data = _read(content)
+    info = recognise(data).info(data)
+    if info.width * info.height > IMAGE_PIXELS:
+        raise LimitError(f"image of {info.width} × {info.height} pixels", f"at most {IMAGE_PIXELS:,} pixels")
+    if info.width * info.height > UNPACKING * max(len(data), 1024):
+        raise LimitError(
+            f"{len(data):,} bytes said to be {info.width} × {info.height} pixels", f"at most {UNPACKING} pixels a byte",
+            "The file is damaged or made to do harm: export it again.",
+        )  # fmt: skip
     with _lock:
         _infos[content] = info
     return info
@@ -90,23 +62,16 @@ def image_info(image: Image) -> ImageInfo | None:
     return content_info(image.content)
 
 
-def _decode(content: Encoded) -> npt.NDArray[Any]:
-    info = content_info(content)
-    picture = _open(content)
-    try:
-        with warnings.catch_warnings():
-            warnings.simplefilter("ignore")
-            if info.bits == 16:
-                raw = np.asarray(picture)
-                return raw.astype(np.uint16).reshape(info.height, info.width, -1)
-            mode = {1: "L", 2: "LA", 3: "RGB", 4: "RGBA"}[info.channels]
-            return np.asarray(picture.convert(mode)).reshape(info.height, info.width, -1)
-    except (OSError, ValueError, SyntaxError, EOFError, IndexError, OverflowError) as problem:
-        raise ReadError(f"image data is broken ({problem})", "a whole image") from None
+def stated_space(image: Image) -> Space:
+    """The colour space the image is marked with: by a step, else by its file; "" when nothing says."""
+    if image.space:
+        return image.space
+    info = image_info(image)
+    return info.space if info is not None else ""
 
 
 def image_pixels(image: Image) -> npt.NDArray[Any]:
-    """Pixels (H, W, C) uint8 or uint16, read-only, rows from the top. Raises ReadError, LimitError."""
+    """Pixels (H, W, C) uint8 or uint16, read-only, rows from the top. Raises ReadError, LimitError, UnsupportedError."""
     if image.pixels is not None:
         return image.pixels
     if image.content is None:
@@ -115,8 +80,8 @@ def image_pixels(image: Image) -> npt.NDArray[Any]:
         known = _pixels.get(image.content)
     if known is not None:
         return known
-    out = _decode(image.content)
-    out = np.ascontiguousarray(out)
+    form = content_info(image.content).form
+    out = np.ascontiguousarray(texture_format(form).decode(_read(image.content)))
     out.flags.writeable = False
     with _lock:
         _pixels[image.content] = out

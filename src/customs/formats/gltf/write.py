@@ -24,7 +24,7 @@ from customs.formats.image_write import delivered_form, encode
 from customs.formats.registry import Parts, WriteOptions
 from customs.scene.model import Image, Scene
 from customs.scene.prune import prune
-from customs.surface.pixels import MIMES
+from customs.surface.files.base import texture_format
 
 GENERATOR = "Customs"
 
@@ -36,10 +36,10 @@ def _image(image: Image, index: int, options: WriteOptions, pack: Packer) -> dic
     out: dict[str, Any] = {"name": image.name}
     if index in options.image_path:
         out["uri"] = quote(options.image_path[index])
-    elif image.content is None and image.pixels is None:
+    elif not image.there:
         out["uri"] = quote(image.uri or f"{image.name}.png")
     else:
-        out |= {"bufferView": pack.view(encode(image)), "mimeType": MIMES[form]}
+        out |= {"bufferView": pack.view(encode(image)), "mimeType": texture_format(form).mime}
     return out | extras_of(image.extras)
 
 

@@ -9,7 +9,7 @@ from pydantic import Field
 from customs.route.roles import roles_of_images
 from customs.route.step import Content, Job, Outcome, Step, Targeted, register
 from customs.scene.arrays import frozen
-from customs.scene.model import COLOUR_SLOTS, Remark, Scene
+from customs.scene.model import COLOUR_SLOTS, Delivery, Remark, Scene
 from customs.surface.pixels import image_info, pixels_or_none
 from customs.surface.resize import fitted, resize
 
@@ -39,7 +39,7 @@ def _apply(scene: Scene, settings: Resize, resources: Content, job: Job) -> Outc
         job.progress(i / len(scene.images), f"Resize {image.name}")
         slots = roles.get(i, set())
         new = resize(pixels, *size, colour=not slots or bool(slots & set(COLOUR_SLOTS)), normal="normal" in slots)
-        images.append(replace(image, pixels=frozen(new, new.dtype), form=image.form or info.form))
+        images.append(replace(image, pixels=frozen(new, new.dtype), delivery=image.delivery or Delivery(info.form)))
         remarks.append(Remark(f"{info.width} × {info.height} → {size[0]} × {size[1]}", image.key))
     return Outcome(replace(scene, images=tuple(images)), tuple(remarks))
 

@@ -1,0 +1,1 @@
+"""Texture file formats, one file each."""

@@ -1,0 +1,165 @@
+"""KTX 2.0, plain pixels and BC1 to BC7, with or without Zstandard. Source: KTX File Format Specification 2.0, Khronos."""
+
+from __future__ import annotations
+
+import math
+import struct
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+import zstandard
+
+from customs.errors import ReadError, UnsupportedError
+from customs.surface.blocks import BLOCK_BYTES, BLOCK_CHANNELS, level_bytes
+from customs.surface.blocks.decode import decode_level
+from customs.surface.blocks.encode import encode_level
+from customs.surface.files.base import Coding, ImageInfo, Pixels, Space, TextureFormat, register
+from customs.surface.files.ktx2_descriptor import descriptor
+from customs.surface.files.mips import four_channels, plausible
+from customs.surface.files.pillow import to_eight
+
+MARK = b"\xabKTX 20\xbb\r\n\x1a\n"
+# VkFormat numbers of blocks: (block, colour space, signed)
+VK_BLOCKS: dict[int, tuple[str, Space, bool]] = {
+    131: ("bc1", "linear", False), 132: ("bc1", "srgb", False), 133: ("bc1", "linear", False), 134: ("bc1", "srgb", False),
+    135: ("bc2", "linear", False), 136: ("bc2", "srgb", False), 137: ("bc3", "linear", False), 138: ("bc3", "srgb", False),
+    139: ("bc4", "linear", False), 140: ("bc4", "linear", True), 141: ("bc5", "linear", False), 142: ("bc5", "linear", True),
+    145: ("bc7", "linear", False), 146: ("bc7", "srgb", False),
+}  # fmt: skip
+# VkFormat numbers of plain pixels: (bytes a channel, order, colour space)
+VK_PLAIN: dict[int, tuple[int, str, Space]] = {
+    9: (1, "r", "linear"), 15: (1, "r", "srgb"), 16: (1, "rg", "linear"), 22: (1, "rg", "srgb"), 23: (1, "rgb", "linear"),
+    29: (1, "rgb", "srgb"), 37: (1, "rgba", "linear"), 43: (1, "rgba", "srgb"), 44: (1, "bgra", "linear"),
+    50: (1, "bgra", "srgb"), 70: (2, "r", "linear"), 77: (2, "rg", "linear"), 84: (2, "rgb", "linear"), 91: (2, "rgba", "linear"),
+}  # fmt: skip
+VK_OF = {("bc1", "linear"): 131, ("bc1", "srgb"): 132, ("", "linear"): 37, ("", "srgb"): 43} | {
+    (b, s): n for n, (b, s, signed) in VK_BLOCKS.items() if not signed and b != "bc1"
+}
+SCHEMES = {1: "BasisLZ", 3: "ZLIB"}
+ZSTD_LEVEL = 12
+
+
+@dataclass(frozen=True)
+class _Head:
+    """The header, read and checked. `index` is (offset, stored length, plain length) a level."""
+
+    width: int
+    height: int
+    number: int
+    zstd: bool
+    index: tuple[tuple[int, int, int], ...]
+
+    @property
+    def block(self) -> str:
+        return VK_BLOCKS[self.number][0] if self.number in VK_BLOCKS else ""
+
+    @property
+    def space(self) -> Space:
+        return VK_BLOCKS[self.number][1] if self.number in VK_BLOCKS else VK_PLAIN[self.number][2]
+
+
+def _head(data: bytes) -> _Head:
+    if len(data) < 104:
+        raise ReadError(f"{len(data)} bytes", "a header of at least 104", "Export it again.")
+    number, _, width, height, depth, layers, faces, levels, scheme = struct.unpack_from("<9I", data, 12)
+    if depth or layers > 1 or faces != 1:
+        what = "a volume" if depth else "a cube map" if faces == 6 else f"an array of {layers}"
+        raise UnsupportedError(f"{what} in a KTX2 file", "one flat texture", "Export each one apart.")
+    plausible(width, height)
+    if scheme not in (0, 2):
+        raise UnsupportedError(
+            f"supercompression {SCHEMES.get(scheme, scheme)} in a KTX2 file",
+            "none or Zstandard",
+            "Export it with one of these.",
+        )
+    if number not in VK_BLOCKS and number not in VK_PLAIN:
+        raise UnsupportedError(f"KTX2 pixels of VkFormat {number}", "BC1 to BC5, BC7 or plain pixels", "Export it again.")
+    count = max(levels, 1)
+    if count > 32 or 80 + 24 * count > len(data):
+        raise ReadError(f"{count} mip levels in {len(data):,} bytes", "an index that fits", "Export it again.")
+    index = tuple(struct.unpack_from("<3Q", data, 80 + 24 * i) for i in range(count))
+    return _Head(width, height, number, scheme == 2, index)
+
+
+def _info(data: bytes) -> ImageInfo:
+    head = _head(data)
+    size, order, _ = VK_PLAIN.get(head.number, (1, "", ""))
+    channels = BLOCK_CHANNELS[head.block] if head.block else len(order)
+    return ImageInfo(head.width, head.height, channels, 8 * size, "ktx2", head.space, head.block, len(head.index))
+
+
+def _level(data: bytes, head: _Head, i: int) -> Pixels:
+    offset, stored, plain = head.index[i]
+    width, height = max(1, head.width >> i), max(1, head.height >> i)
+    size, order, _ = VK_PLAIN.get(head.number, (1, "", ""))
+    wanted = level_bytes(width, height, head.block) if head.block else width * height * size * len(order)
+    if offset + stored > len(data):
+        raise ReadError(
+            f"level {i} ends at byte {offset + stored:,} of {len(data):,}", "a whole file", "It was cut off: copy it again."
+        )
+    part: bytes | memoryview = memoryview(data)[offset : offset + stored]
+    if head.zstd:
+        if plain != wanted:
+            raise ReadError(f"level {i} says {plain:,} bytes", f"{wanted:,} for {width} × {height}", "Export it again.")
+        try:
+            part = zstandard.ZstdDecompressor().decompress(bytes(part), max_output_size=wanted)
+        except zstandard.ZstdError as problem:
+            raise ReadError(f"level {i} is broken ({problem})", "Zstandard data", "Export it again.") from None
+    if len(part) < wanted:
+        raise ReadError(f"level {i} has {len(part):,} bytes", f"{wanted:,} for {width} × {height}", "Export it again.")
+    if head.block:
+        return decode_level(part, width, height, head.block, VK_BLOCKS[head.number][2])
+    values = np.frombuffer(part, np.uint8 if size == 1 else "<u2", wanted // size).reshape(height, width, len(order))
+    return np.ascontiguousarray(values[:, :, [order.index(c) for c in "rgba" if c in order]])
+
+
+def _decode_levels(data: bytes) -> list[Pixels]:
+    head = _head(data)
+    return [_level(data, head, i) for i in range(len(head.index))]
+
+
+def _encode(levels: Sequence[Pixels], coding: Coding) -> bytes:
+    levels = [four_channels(to_eight(p)) for p in levels]
+    height, width = levels[0].shape[:2]
+    space: Space = coding.space or "linear"
+    if (coding.block, space) not in VK_OF:
+        space = "linear"
+    plain = [encode_level(p, coding.block, coding.quality) if coding.block else p.tobytes() for p in levels]
+    coding.tick(1.0)
+    stored = [zstandard.ZstdCompressor(ZSTD_LEVEL).compress(p) for p in plain] if coding.zstd else plain
+    dfd = descriptor(coding.block, space)
+    kvd = b"".join(_pair(k, v) for k, v in ((b"KTXorientation", b"rd"), (b"KTXwriter", b"Customs")))
+    at = 80 + 24 * len(levels)
+    head = struct.pack("<9I", VK_OF[(coding.block, space)], 1, width, height, 0, 0, 1, len(levels), 2 * coding.zstd)
+    tables = struct.pack("<4I2Q", at, len(dfd), at + len(dfd), len(kvd), 0, 0)
+    body = bytearray(MARK + head + tables + bytes(24 * len(levels)) + dfd + kvd)
+    align = 1 if coding.zstd else math.lcm(BLOCK_BYTES[coding.block] if coding.block else 4, 4)
+    for i in reversed(range(len(levels))):
+        # The smallest level comes first, so a reader can show something before all is there.
+        body += bytes(-len(body) % align)
+        struct.pack_into("<3Q", body, 80 + 24 * i, len(body), len(stored[i]), len(plain[i]))
+        body += stored[i]
+    return bytes(body)
+
+
+def _pair(key: bytes, value: bytes) -> bytes:
+    text = key + b"\0" + value + b"\0"
+    return struct.pack("<I", len(text)) + text + bytes(-len(text) % 4)
+
+
+register(
+    TextureFormat(
+        id="ktx2",
+        title="KTX2",
+        endings=(".ktx2",),
+        mime="image/ktx2",
+        looks_like=lambda data: data[:12] == MARK,
+        info=_info,
+        decode=lambda data: _level(data, _head(data), 0),
+        encode=_encode,
+        decode_levels=_decode_levels,
+        mips=True,
+        blocks=tuple(b for b in BLOCK_BYTES if b not in ("bc2", "bc6h")),
+    )
+)
