@@ -36,7 +36,7 @@ def reliefs(rng: np.random.Generator) -> Iterator[tuple[str, Field]]:
     yield "noise", spectrum(rng, rng.uniform(1.2, 2.2)) * rng.uniform(8, 40)
     distance, _ = cells(rng, int(rng.integers(20, 200)))
     yield "pebbles", np.sqrt(np.clip(1 - distance**2, 0, 1)) * rng.uniform(4, 14)
-    near, tone = cells(rng, int(rng.integers(30, 120)))
+    _near, tone = cells(rng, int(rng.integers(30, 120)))
     yield "slabs", gaussian_filter(tone * rng.uniform(4, 10), 1.2, mode="wrap")
     dents = np.zeros((SIZE, SIZE))
     for _ in range(40):

@@ -36,6 +36,7 @@ USAGE = 2
 
 Input = Annotated[list[Path], typer.Argument(help="model files or folders of them")]
 To = Annotated[str, typer.Option("--to", help="destination sheet: an id, or a TOML file")]
+Search = Annotated[list[Path] | None, typer.Option("--search", help="folder to look for missing textures in")]
 From = Annotated[str | None, typer.Option("--from", help="origin: an id, or a TOML file")]
 AsJson = Annotated[bool, typer.Option("--json", help="machine-readable output")]
 
@@ -96,7 +97,13 @@ def steps() -> None:
 
 
 def _requests(
-    inputs: list[Path], to: str, origin: str | None, settings: list[str], out: Path | None, force: bool
+    inputs: list[Path],
+    to: str,
+    origin: str | None,
+    settings: list[str],
+    out: Path | None,
+    force: bool,
+    search: list[Path] | None,
 ) -> list[Request]:
     try:
         sheet, start_at = find_sheet(to), find_origin(origin)
@@ -108,7 +115,7 @@ def _requests(
     entries = model_files(inputs)
     if not entries:
         raise _usage("no model files there")
-    return [Request(e.path, e.root, sheet, start_at, tuple(settings), out, force) for e in entries]
+    return [Request(e.path, e.root, sheet, start_at, tuple(settings), out, force, tuple(search or ())) for e in entries]
 
 
 def _run(requests: list[Request], quiet: bool) -> list[Result]:
@@ -150,9 +157,9 @@ def _say(result: Result) -> None:
 
 @app.command()
 def check(inputs: Input, to: To, from_: From = None, set_: Annotated[list[str] | None, typer.Option("--set")] = None,
-          as_json: AsJson = False) -> None:  # fmt: skip
+          search: Search = None, as_json: AsJson = False) -> None:  # fmt: skip
     """The ledger of assets against a sheet. Exit 0 cleared or queries only, 1 held, 2 usage, 3 unreadable."""
-    results = _run(_requests(inputs, to, from_, set_ or [], None, False), as_json)
+    results = _run(_requests(inputs, to, from_, set_ or [], None, False, search), as_json)
     if as_json:
         _print_json([r.as_dict() for r in results])
     else:
@@ -171,10 +178,11 @@ def port(
     from_: From = None,
     set_: Annotated[list[str] | None, typer.Option("--set", help="stop.field=value, again and again")] = None,
     replace_: Annotated[bool, typer.Option("--replace", help="replace packages that are there already")] = False,
+    search: Search = None,
     as_json: AsJson = False,
 ) -> None:
     """Plan, run and dispatch. A held asset is not written, the others are. Exit codes as of check."""
-    results = _run(_requests(inputs, to, from_, set_ or [], out, replace_), as_json)
+    results = _run(_requests(inputs, to, from_, set_ or [], out, replace_, search), as_json)
     if as_json:
         _print_json([r.as_dict() for r in results])
     else:

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+import json
 import tomllib
 from importlib import resources
 from pathlib import Path
 from typing import Literal
 
 import numpy as np
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
 
 from customs.conventions.axes import check_axes
 from customs.errors import CustomsError, SheetError
 from customs.scene.convention import Axis, Convention, Front, Hand, Up
+from customs.scene.model import SLOTS
 
 Footing = Literal["as-received", "base-centre", "box-centre", "mass-centre", "point"]
 """Where an asset's origin is put: as it came, middle of its base, of its box, of its mass, or a point picked."""
@@ -36,6 +38,16 @@ class Origin(BaseModel):
     turn: tuple[float, float, float] = (0.0, 0.0, 0.0)
     scale: float = Field(default=1.0, gt=0, le=1e9)
     footing: Footing = "as-received"
+    suffixes: dict[str, tuple[str, ...]] = {}
+    """Suffixes and prefixes of texture names by role, before the common ones."""
+
+    @field_validator("suffixes")
+    @classmethod
+    def _roles(cls, value: dict[str, tuple[str, ...]]) -> dict[str, tuple[str, ...]]:
+        for role in value:
+            if role not in SLOTS:
+                raise ValueError(f"role {role!r}: one of {', '.join(SLOTS)}")
+        return value
 
     @model_validator(mode="after")
     def _axes(self) -> Origin:
@@ -118,9 +130,13 @@ def read_origin(path: Path) -> Origin:
 def origin_text(origin: Origin) -> str:
     """The origin as TOML."""
     lines = []
-    for key, value in origin.model_dump(exclude_none=True).items():
+    tables = origin.model_dump(exclude_none=True)
+    suffixes = tables.pop("suffixes")
+    for key, value in tables.items():
         text = f'"{value}"' if isinstance(value, str) else str(list(value) if isinstance(value, tuple) else value)
         lines.append(f"{key} = {text}")
+    if suffixes:
+        lines += ["", "[suffixes]", *(f"{role} = {json.dumps(list(names))}" for role, names in suffixes.items())]
     return "\n".join(lines) + "\n"
 
 

@@ -9,22 +9,25 @@ from functools import cache
 
 from customs.conventions.convert import change_convention
 from customs.errors import WriteError
-from customs.formats.image_write import delivered_form, encode
+from customs.formats.image_write import PLAIN, delivered_form, deliveries, encode, texture_kinds
 from customs.formats.registry import Parts, WriteOptions, get_format
 from customs.scene.convention import WORKING
-from customs.scene.model import Image, Scene
+from customs.scene.model import Delivery, Image, Scene
 from customs.scene.prune import prune
 from customs.sheet.model import Sheet
 from customs.surface.files.base import texture_format
+from customs.surface.mipmap import Kind
+
+Tick = Callable[[float], None]
 
 
 @dataclass(frozen=True)
 class Deliverable:
-    """A file to be: its path inside the package, what it is, and how its bytes are made."""
+    """A file to be: its path inside the package, what it is, and how its bytes are made (telling how far it is, 0..1)."""
 
     path: str
     kind: str
-    make: Callable[[], Parts]
+    make: Callable[[Tick], Parts]
     subject: str = ""
 
 
@@ -35,10 +38,10 @@ def destination_scene(scene: Scene, sheet: Sheet) -> Scene:
     return change_convention(prune(scene), target, replace(WORKING, green=target.green))
 
 
-def image_path(image: Image, sheet: Sheet, asset: str) -> str:
-    """Path of a texture inside the package."""
-    ending = texture_format(delivered_form(image)).endings[0]
-    return sheet.layout.texture.format(asset=asset, name=image.name, ending=ending, index="", material="", role="")
+def image_path(image: Image, sheet: Sheet, asset: str, form: str | None = None) -> str:
+    """Path of a texture inside the package, in the format its model names or in `form`."""
+    ending = texture_format(form or delivered_form(image)).endings[0]
+    return sheet.layout.texture.format(asset=asset, name=image.name, ending=ending, index="", material="", role="", later="")
 
 
 PARTS = {"obj": (".obj", ".mtl"), "gltf": (".gltf", ".bin")}
@@ -48,7 +51,7 @@ PARTS = {"obj": (".obj", ".mtl"), "gltf": (".gltf", ".bin")}
 def planned_files(scene: Scene, sheet: Sheet) -> tuple[tuple[str, str], ...]:
     """(path, kind) of every file a delivery of `scene` would write; nothing is converted or encoded for it."""
     used = prune(scene)
-    textures = [image_path(im, sheet, used.name) for im in _there(used).values()] if _apart(sheet) else []
+    textures = [path for path, _, _ in _texture_files(used, sheet)] if _apart(sheet) else []
     return tuple([*_model_files(used, sheet), *((p, "texture") for p in textures)])
 
 
@@ -61,8 +64,13 @@ def _there(scene: Scene) -> dict[int, Image]:
     return {i: im for i, im in enumerate(scene.images) if im.there}
 
 
+def _texture_files(scene: Scene, sheet: Sheet) -> list[tuple[str, int, Delivery]]:
+    """(path, image, how) of each texture file, further copies after the one a model names."""
+    return [(image_path(im, sheet, scene.name, d.form), i, d) for i, im in _there(scene).items() for d in deliveries(im)]
+
+
 def _model_path(scene: Scene, sheet: Sheet) -> str:
-    return sheet.layout.model.format(asset=scene.name, name=scene.name, ending="", index="", material="", role="")
+    return sheet.layout.model.format(asset=scene.name, name=scene.name, ending="", index="", material="", role="", later="")
 
 
 def _model_files(scene: Scene, sheet: Sheet) -> list[tuple[str, str]]:
@@ -81,8 +89,10 @@ def deliver(final: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
     entry = get_format(sheet.model.format)
     assert entry.write is not None
     write = entry.write
-    there = _there(final)
-    paths = {i: image_path(im, sheet, final.name) for i, im in there.items()} if _apart(sheet) else {}
+    textures = _texture_files(final, sheet) if _apart(sheet) else []
+    paths: dict[int, str] = {}
+    for path, i, _ in textures:
+        paths.setdefault(i, path)
     folder, stem = posixpath.split(_model_path(final, sheet))
     relative = {i: posixpath.relpath(p, folder or ".") for i, p in paths.items()}
 
@@ -90,17 +100,19 @@ def deliver(final: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
     def files() -> dict[str, Parts]:
         return write(final, WriteOptions(stem, relative))
 
-    def part(path: str) -> Callable[[], Parts]:
-        return lambda: files()[posixpath.splitext(path)[1]]
+    def part(path: str) -> Callable[[Tick], Parts]:
+        return lambda tick: files()[posixpath.splitext(path)[1]]
 
     out = [Deliverable(path, kind, part(path), final.name) for path, kind in _model_files(final, sheet)]
-    out += [Deliverable(path, "texture", _encoder(there[i]), there[i].name) for i, path in paths.items()]
+    kinds = texture_kinds(final)
+    out += [Deliverable(path, "texture", _encoder(final.images[i], how, kinds.get(i, PLAIN)), final.images[i].name)
+            for path, i, how in textures]  # fmt: skip
     _no_clash(out)
     return tuple(out)
 
 
-def _encoder(image: Image) -> Callable[[], Parts]:
-    return lambda: [encode(image)]
+def _encoder(image: Image, how: Delivery, kind: Kind) -> Callable[[Tick], Parts]:
+    return lambda tick: [encode(image, how, kind, tick)]
 
 
 def _no_clash(files: list[Deliverable]) -> None:

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from importlib import resources
 from typing import Any
 
 from jinja2.sandbox import SandboxedEnvironment
 
 from customs import __version__
+from customs.formats.registry import get_format
 from customs.geometry.counts import counts
 from customs.ledger.ledger import Ledger, effective
 from customs.ledger.row import About
@@ -33,11 +34,12 @@ def box_of(scene: Scene) -> Json:
     return {"low": [round(float(v), 6) for v in box[0]], "high": [round(float(v), 6) for v in box[1]]}
 
 
-def names_of(scene: Scene) -> dict[str, list[str]]:
-    """Names of all that is delivered, by kind, in order."""
+def names_of(scene: Scene, roles: Collection[str]) -> dict[str, list[str]]:
+    """Names of all the model file tells, by kind, in order; textures in `roles`, those its format has a place for."""
     used = prune(scene)
-    kinds = ("nodes", "meshes", "materials", "images", "clips")
-    return {k: [item.name for item in getattr(used, k)] for k in kinds}
+    told = {u.image for m in used.materials for r, u in m.textures.items() if r in roles}
+    names = {k: [item.name for item in getattr(used, k)] for k in ("nodes", "meshes", "materials", "clips")}
+    return {**names, "images": [im.name for i, im in enumerate(used.images) if i in told]}
 
 
 def stop_lines(passed: Sequence[At]) -> list[Json]:
@@ -81,7 +83,7 @@ def make_docket(
         "before": counts(received),
         "after": counts(final),
         "box": {"unit": sheet.axes.unit_name, "metres_per_unit": sheet.axes.metres_per_unit, **box_of(final)},
-        "names": names_of(final),
+        "names": names_of(final, get_format(sheet.model.format).texture_roles),
         "route": stop_lines(passed),
         "requirements": {v: ledger.count(v) for v in ("cleared", "query", "held")},
         "ledger": [

@@ -92,15 +92,19 @@ def _advice(problem: OSError) -> str:
 
 
 def _write_file(staging: Path, item: Deliverable, index: int, count: int, job: Job) -> dict[str, Any]:
-    job.check()
-    job.progress(index / (count + 1), item.path)
+
+    def tick(share: float) -> None:
+        job.check()
+        job.progress((index + share) / (count + 1), item.path)
+
+    tick(0.0)
     path = staging / item.path
     if staging.resolve() not in path.resolve().parents:
         raise WriteError(f"path {item.path} leaves the package", "a path inside it", "Mend the sheet's layout.")
     path.parent.mkdir(parents=True, exist_ok=True)
     state, size = hashlib.sha256(), 0
     with path.open("wb") as out:
-        for part in item.make():
+        for part in item.make(tick):
             job.check()
             out.write(part)
             state.update(part)

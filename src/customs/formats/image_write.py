@@ -10,7 +10,7 @@ from collections.abc import Callable
 import numpy as np
 
 from customs.errors import WriteError
-from customs.scene.model import Delivery, Image
+from customs.scene.model import COLOUR_SLOTS, Delivery, Image, Scene
 from customs.surface.files.base import Coding, Pixels, texture_format, texture_formats
 from customs.surface.files.mips import four_channels
 from customs.surface.mipmap import Kind, chain
@@ -19,6 +19,7 @@ from customs.surface.pixels import image_info, image_pixels, stated_space
 KEPT_BYTES = 512 * 1024**2
 """Encoded textures kept by content, so that a slow compression is done once (bytes)."""
 PLAIN = Kind()
+NORMALS = {"normal", "detail_normal"}
 
 
 def delivered_form(image: Image) -> str:
@@ -32,6 +33,18 @@ def delivered_form(image: Image) -> str:
 def deliveries(image: Image) -> tuple[Delivery, ...]:
     """All files an image is written as, the one a model names first."""
     return (image.delivery or Delivery(delivered_form(image)), *image.also)
+
+
+def texture_kinds(scene: Scene) -> dict[int, Kind]:
+    """What the numbers of each used image are, by what it is used for; a cut-out's cutoff goes with its colour."""
+    roles: dict[int, set[str]] = {}
+    cutoffs: dict[int, float] = {}
+    for m in scene.materials:
+        for role, use in m.textures.items():
+            roles.setdefault(use.image, set()).add(role)
+            if role in ("base_colour", "diffuse") and m.alpha_mode == "mask":
+                cutoffs[use.image] = m.alpha_cutoff
+    return {i: Kind(bool(r & set(COLOUR_SLOTS)), bool(r & NORMALS), cutoffs.get(i)) for i, r in roles.items()}
 
 
 def untouched(image: Image, delivery: Delivery) -> bool:
@@ -94,12 +107,14 @@ class _Cache:
         self.lock = threading.Lock()
 
     def get(self, key: bytes) -> bytes | None:
+        """The bytes of a key, or None."""
         with self.lock:
             if key in self.items:
                 self.items.move_to_end(key)
             return self.items.get(key)
 
     def put(self, key: bytes, value: bytes) -> None:
+        """Keep bytes, letting the oldest go."""
         with self.lock:
             self.items[key] = value
             while len(self.items) > 1 and sum(map(len, self.items.values())) > KEPT_BYTES:

@@ -13,7 +13,7 @@ from typing import Any
 from customs.errors import UnsupportedError
 from customs.formats.source import Source
 from customs.scene.convention import Convention
-from customs.scene.model import Scene
+from customs.scene.model import STANDARD_SLOTS, Scene
 
 Buffer = bytes | memoryview
 Parts = list[Buffer]
@@ -46,6 +46,8 @@ class Format:
     fixed: bool = False
     images_inside: bool = False
     image_forms: tuple[str, ...] = ("png", "jpeg", "tga", "bmp")
+    texture_roles: tuple[str, ...] = STANDARD_SLOTS
+    """Roles a material of this format has a place for."""
 
 
 _formats: dict[str, Format] = {}

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 from customs.formats.registry import read_scene
 from customs.formats.source import Source
+from customs.intake.nearby import nearby, with_nearby
 from customs.scene.model import Scene
 
 
@@ -35,9 +37,14 @@ def files_digest(files: tuple[Path, ...]) -> str:
     return state.hexdigest()
 
 
-def take(path: Path, root: Path | None = None) -> Taken:
-    """Read `path`; companions must lie inside `root` (the file's own folder unless given). Raises CustomsError."""
+def take(path: Path, root: Path | None = None, search: Sequence[Path] = ()) -> Taken:
+    """Read `path`; companions must lie inside `root` (the file's own folder unless given). Raises CustomsError.
+
+    Textures it may be meant to have are looked for in `root` and in the folders `search`.
+    """
     source = Source(path, root)
     scene = read_scene(source)
-    files = tuple(dict.fromkeys([path, *source.touched]))
+    found = nearby(scene, path, (root or path.parent, *search)) if scene.materials else []
+    scene = with_nearby(scene, path, found)
+    files = tuple(dict.fromkeys([path, *source.touched, *found]))
     return Taken(scene, files, tuple(dict.fromkeys(source.absent)), files_digest(files))

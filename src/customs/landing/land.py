@@ -14,13 +14,15 @@ from customs.formats.source import Source
 from customs.geometry.counts import counts
 from customs.landing.docket_check import check_files, read_docket, recount, same_names
 from customs.landing.log import Log
-from customs.landing.model_check import check_loose_textures, check_model, check_textures
+from customs.landing.model_check import check_model
+from customs.landing.texture_check import check_copies, check_fixed_names, check_loose_textures, check_textures
 from customs.motion.bounds import world_bounds
 from customs.scene.convention import WORKING
 from customs.scene.model import Scene
 from customs.scene.prune import prune
 from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet
+from customs.surface.files.base import texture_format
 
 FindSheet = Callable[[str], Sheet]
 
@@ -57,10 +59,18 @@ def land(folder: Path, find_sheet: FindSheet, by: Sheet | None = None) -> Log:
         _same_box(scene, body["box"], model, log)
         check_model(scene, sheet, model, log)
         check_textures(scene, sheet, folder, model, log)
-        check_loose_textures(files, {Path(i.uri).name for i in scene.images}, log)
+        check_fixed_names(sheet, files, log)
+        known = {Path(i.uri).name for i in scene.images} | check_copies(scene, sheet, files, log)
+        check_loose_textures(files, known | _fixed(sheet), log)
     if log.accepted:
         log.note("accepts", body["asset"], f"{log.remarks} remarks")
     return log
+
+
+def _fixed(sheet: Sheet) -> set[str]:
+    """File names of textures the model cannot name."""
+    stem = sheet.textures.suffixes.get("parameters", "")
+    return {stem + e for f in sheet.textures.formats for e in texture_format(f).endings} if stem else set()
 
 
 def _sheet(body: dict[str, object], find_sheet: FindSheet, log: Log) -> Sheet | None:

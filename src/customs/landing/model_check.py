@@ -1,12 +1,10 @@
-"""The model file by the sheet: limits, shape of the tree, textures, names."""
+"""The model file by the sheet: limits, shape of the tree, names."""
 
 from __future__ import annotations
 
 import re
-from pathlib import Path
 
 import numpy as np
-import PIL.Image
 
 from customs.formats.registry import get_format
 from customs.geometry.triangles import triangles_of
@@ -15,7 +13,6 @@ from customs.motion.bounds import world_bounds
 from customs.scene.model import Scene
 from customs.scene.tree import local_matrix, mesh_nodes, walk
 from customs.sheet.model import Sheet
-from customs.surface.pixels import image_info
 
 
 def check_model(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
@@ -120,37 +117,3 @@ def _names(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
         if rules.unique:
             twice = sorted({n for n in names if names.count(n) > 1}) if len(names) < 2000 else []
             log.check(not twice, file, f"{kind}: name {', '.join(twice[:3])} is used twice")
-
-
-def check_textures(scene: Scene, sheet: Sheet, folder: Path, file: str, log: Log) -> None:
-    """Every texture a material names: there, readable, of a kind and size the sheet takes."""
-    rules = sheet.textures
-    users = {u.image: (m.name, slot) for m in scene.materials for slot, u in m.textures.items()}
-    for i, (material, slot) in sorted(users.items()):
-        image = scene.images[i]
-        shown = image.uri or image.name
-        if image.content is None:
-            log.refuse(shown, f"material {material} names it and it is not there")
-            continue
-        info = image_info(image)
-        if info is None:
-            log.refuse(shown, f"cannot be read: {image.problem}")
-            continue
-        log.check(info.form in rules.formats, shown, f"{info.form.upper()} is not read there")
-        edge = max(info.width, info.height)
-        log.check(edge <= rules.max_edge, shown, f"{info.width} × {info.height}, at most {rules.max_edge}")
-        powers = all(v & (v - 1) == 0 for v in (info.width, info.height))
-        log.check(powers or not rules.power_of_two, shown, f"{info.width} × {info.height} is no power of two")
-        log.note("finds", shown, f"named by material {material}, {slot.replace('_', ' ')}, {info.width} × {info.height}")
-
-
-def check_loose_textures(files: dict[str, Path], wanted: set[str], log: Log) -> None:
-    """Texture files nothing names."""
-    for name, path in files.items():
-        if path.suffix.lower() in (".png", ".jpg", ".tga") and path.name not in wanted:
-            try:
-                with PIL.Image.open(path) as picture:
-                    size = f"{picture.width} × {picture.height}"
-            except OSError:
-                size = "unreadable"
-            log.remark(name, f"no material names it ({size})")

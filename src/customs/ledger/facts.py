@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.geometry.faces import degenerate, doubled, inward
+from customs.geometry.texcoords import flipped, overlapping
 from customs.geometry.triangles import triangles_of
 from customs.motion.bounds import world_bounds
 from customs.motion.influences import most_influences
@@ -136,6 +137,22 @@ class PrimitiveFacts:
             return 0
         t = self.prim.texcoords[0]
         return int(((t < -1e-5) | (t > 1 + 1e-5)).any(axis=1).sum())
+
+    @cached_property
+    def uv_overlap(self) -> Mask:
+        """(F,) faces that share their part of the texture."""
+        return self._uv_mask(overlapping)
+
+    @cached_property
+    def uv_flipped(self) -> Mask:
+        """(F,) faces mirrored in UV."""
+        return self._uv_mask(flipped)
+
+    def _uv_mask(self, find: Callable[[F32, U32], Mask]) -> Mask:
+        prim, faces = self.prim, triangles_of(self.prim)
+        if not prim.texcoords or not len(faces) or not np.isfinite(prim.texcoords[0]).all():
+            return np.zeros(len(faces), dtype=bool)
+        return find(prim.texcoords[0], faces)
 
 
 _primitives: weakref.WeakKeyDictionary[Primitive, PrimitiveFacts] = weakref.WeakKeyDictionary()

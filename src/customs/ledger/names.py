@@ -24,7 +24,7 @@ def named(scene: Scene) -> Iterator[tuple[Any, Any]]:
 
 def name_values(sheet: Sheet) -> dict[str, Any]:
     """The sheet's naming rules as settings of the step Names."""
-    return sheet.names.model_dump()
+    return {**sheet.names.model_dump(), "suffixes": dict(sheet.textures.suffixes)}
 
 
 def name_fix(sheet: Sheet) -> Remedy:

@@ -45,6 +45,8 @@ def arrive_stop(origin: Origin | None) -> Stop:
         "scale": origin.scale,
         "stated": "origin",
     }
+    if origin.suffixes:
+        values["suffixes"] = {k: list(v) for k, v in origin.suffixes.items()}
     if origin.v:
         values["v"] = origin.v
     return stop.with_values(**values)
@@ -80,7 +82,7 @@ def _same_but_targets(have: Mapping[str, Any], values: Mapping[str, Any]) -> boo
 
 
 def _merged(have: Mapping[str, Any], values: dict[str, Any]) -> dict[str, Any]:
-    """New values; targets add up, and a stop without targets keeps meaning all."""
+    """New values; lists and targets add up, and a stop without targets keeps meaning all."""
     out = dict(values)
     old, new = tuple(have.get("targets", ())), tuple(values.get("targets", ()))
     if old and new:
@@ -88,9 +90,20 @@ def _merged(have: Mapping[str, Any], values: dict[str, Any]) -> dict[str, Any]:
     elif "targets" in have or new:
         out["targets"] = ()
     for name, value in have.items():
+        if name != "targets" and _listed(value) and _listed(out.get(name)):
+            out[name] = tuple(dict.fromkeys((*map(_hashable, value), *map(_hashable, out[name]))))
         if value is True and out.get(name) is False:
             out[name] = True
     return out
+
+
+def _listed(value: Any) -> bool:
+    """True for a list of names or of records, which adds up; numbers side by side are one value."""
+    return isinstance(value, list | tuple) and len(value) > 0 and not any(isinstance(v, int | float) for v in value)
+
+
+def _hashable(value: Any) -> Any:
+    return tuple(value) if isinstance(value, list) else value
 
 
 def plan(

@@ -9,7 +9,6 @@ from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
 Named = TypeVar("Named", bound=Any)
-NO_TEXT: Mapping[int, str] = {}
 
 
 @dataclass(frozen=True)
@@ -36,7 +35,19 @@ class Naming:
         return text[: self.max_length].rstrip("_. -") or "unnamed"
 
 
-def fill(pattern: str, name: str, index: int, asset: str, material: str = "", role: str = "") -> str:
+@dataclass(frozen=True)
+class Words:
+    """What a texture's name may be made of besides its own: material, role, and a number from the second material on."""
+
+    material: str = ""
+    role: str = ""
+    later: str = ""
+
+
+NO_WORDS: Mapping[int, Words] = {}
+
+
+def fill(pattern: str, name: str, index: int, asset: str, words: Words = Words()) -> str:
     """A pattern with its tokens filled. A name that already starts as the pattern does is not given the start twice."""
     before, _, after = pattern.partition("{name}")
     head = before.replace("{asset}", asset)
@@ -49,7 +60,7 @@ def fill(pattern: str, name: str, index: int, asset: str, material: str = "", ro
     if tail and "{" not in tail and low.endswith(tail.lower()) and len(name) > len(tail):
         name = name[: -len(tail)]
     whole = f"{head}{name}{tail}" if "{name}" in pattern else head
-    values = {"asset": asset, "index": str(index), "material": material, "role": role, "ending": ""}
+    values = {"asset": asset, "index": str(index), "ending": "", **words.__dict__}
     return re.sub(r"\{(\w+)\}", lambda m: values.get(m[1], ""), whole)
 
 
@@ -58,14 +69,13 @@ def renamed_all(
     pattern: str,
     asset: str,
     rules: Naming,
-    materials: Mapping[int, str] = NO_TEXT,
-    roles: Mapping[int, str] = NO_TEXT,
+    words: Mapping[int, Words] = NO_WORDS,
 ) -> tuple[Named, ...]:
     """`items` (anything frozen with a `name`) with new names; the first of two alike keeps the plain one."""
     taken: set[str] = set()
     out = []
     for i, item in enumerate(items):
-        name = rules.legal(fill(pattern, item.name, i + 1, asset, materials.get(i, ""), roles.get(i, "")))
+        name = rules.legal(fill(pattern, item.name, i + 1, asset, words.get(i, Words())))
         if rules.unique:
             name = _free(name, taken, rules)
             taken.add(name.lower())

@@ -144,8 +144,10 @@ COLOUR_SLOTS = ("base_colour", "emissive", "diffuse", "specular", "specular_glos
 STANDARD_SLOTS = ("base_colour", "metallic_roughness", "normal", "occlusion", "emissive", "diffuse", "specular_glossiness")
 """Roles glTF 2.0 and KHR_materials_pbrSpecularGlossiness have a place for."""
 
-LOOSE_SLOTS = ("metallic", "roughness", "glossiness", "specular", "opacity", "height", "detail", "detail_normal")
-"""Roles of textures that come or go apart: one value a texture, or a detail laid over."""
+LOOSE_SLOTS = (
+    "metallic", "roughness", "glossiness", "specular", "opacity", "height", "detail", "detail_normal", "parameters",
+)  # fmt: skip
+"""Roles of textures that come or go apart: one value a texture, a detail laid over, values packed by a sheet's pattern."""
 
 SLOTS = (*STANDARD_SLOTS, *LOOSE_SLOTS)
 
@@ -193,7 +195,8 @@ class Image:
     """A texture image: encoded source bytes, or `pixels` (H, W, C) uint8 or uint16 where a step has changed them.
 
     `problem` says why there are neither. `delivery` says how it is written, None for as it came; `also` are further files
-    of the same texture. `space` is the colour space a step has marked it with, "" for what its file says.
+    of the same texture. `space` is the colour space a step has marked it with, "" for what its file says; `green` the
+    direction of its green channel, "" for what its pixels or its origin say.
     `uri` is the name as the source file spelt it.
     """
 
@@ -206,6 +209,7 @@ class Image:
     delivery: Delivery | None = None
     also: tuple[Delivery, ...] = ()
     space: Literal["", "srgb", "linear"] = ""
+    green: Literal["", "up", "down"] = ""
     extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
     made_from: tuple[Key, ...] = ()
 
@@ -299,7 +303,7 @@ class Light:
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """An asset. All indices are into the tuples of this scene."""
+    """An asset. All indices are into the tuples of this scene; `suffixes` are the parts of texture names its origin has."""
 
     name: str
     digest: str
@@ -313,6 +317,7 @@ class Scene:
     cameras: tuple[Camera, ...] = ()
     lights: tuple[Light, ...] = ()
     variants: tuple[str, ...] = ()
+    suffixes: Mapping[str, tuple[str, ...]] = field(default_factory=lambda: NO_EXTRAS)
     convention: Convention = WORKING
     format: str = ""
     unknown: tuple[str, ...] = ()

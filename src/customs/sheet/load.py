@@ -13,8 +13,9 @@ from pydantic import ValidationError
 
 from customs.conventions.origin import Origin, explain, read_toml
 from customs.errors import SheetError
-from customs.formats.registry import formats
+from customs.formats.registry import Format, formats
 from customs.sheet.model import Sheet
+from customs.surface.files.base import texture_format
 
 Tables = dict[str, Any]
 MAX_EXTENDS = 8
@@ -90,10 +91,31 @@ def _check_across(sheet: Sheet, file: str | Path) -> Sheet:
         )
     if sheet.model.textures == "inside" and not entry.images_inside:
         raise SheetError(f"{entry.title} keeps textures apart", '"apart"', file=file, where="model.textures")
+    _check_textures(sheet, entry, file)
     low, high = sheet.model.min_size, sheet.model.max_size
     if low and high and any(a > b for a, b in zip(low, high)):
         raise SheetError("a least size over the greatest", "min_size below max_size", file=file, where="model.min_size")
     return sheet
+
+
+def _check_textures(sheet: Sheet, entry: Format, file: str | Path) -> None:
+    """Texture formats, compression and roles that the model format and the texture formats can hold."""
+    rules = sheet.textures
+    bad = [f for f in (*rules.formats[:1], *rules.also) if f not in entry.image_forms] if entry.image_forms else []
+    if bad:
+        able = ", ".join(entry.image_forms)
+        raise SheetError(f"{entry.title} with textures in {bad[0]}", f"one of {able}", file=file, where="textures.formats")
+    if rules.also and sheet.model.textures != "apart":
+        raise SheetError("further copies of textures inside the model", 'textures "apart"', file=file, where="textures.also")
+    able_blocks = texture_format(rules.formats[0]).blocks
+    for kind, block in rules.blocks.model_dump().items():
+        if block and block not in able_blocks:
+            known = ", ".join(able_blocks) or "none"
+            raise SheetError(f"{block} in {rules.formats[0]}", f"one of {known}", file=file, where=f"textures.blocks.{kind}")
+    for role in rules.roles or ():
+        if role not in (*entry.texture_roles, "parameters"):
+            able = ", ".join((*entry.texture_roles, "parameters"))
+            raise SheetError(f"role {role} in {entry.title}", f"one of {able}", file=file, where="textures.roles")
 
 
 def load_sheet(id_or_path: str, folder: Path | None = None) -> Sheet:

@@ -11,9 +11,11 @@ from customs.conventions.axes import check_axes
 from customs.conventions.origin import Footing
 from customs.errors import CustomsError
 from customs.scene.convention import Axis, Convention, Front, Hand, Up
+from customs.scene.model import SLOTS
+from customs.surface.pattern import parse_pattern, pattern_text
 
 Rule = Literal["required", "allowed", "forbidden"]
-TOKENS = ("asset", "name", "index", "material", "role", "ending")
+TOKENS = ("asset", "name", "index", "later", "material", "role", "ending")
 
 
 class Part(BaseModel):
@@ -103,15 +105,56 @@ class Materials(Part):
     every_face: bool = True
 
 
-class TextureRules(Part):
-    """Limits on textures; edges in pixels."""
+Form = Literal["png", "jpeg", "tga", "bmp", "webp", "dds", "ktx2"]
+Block = Literal["", "bc1", "bc3", "bc4", "bc5", "bc7"]
 
-    formats: tuple[Literal["png", "jpeg", "tga"], ...] = ("png", "jpeg")
+
+class Blocks(Part):
+    """Block compression by what a texture holds; "" is none. `alpha` is colour with alpha, `packed` several values."""
+
+    colour: Block = ""
+    alpha: Block = ""
+    normal: Block = ""
+    packed: Block = ""
+    grey: Block = ""
+
+
+class TextureRules(Part):
+    """Limits on textures; edges in pixels, densities in pixels per metre."""
+
+    formats: tuple[Form, ...] = ("png", "jpeg")
     max_edge: int = Field(default=4096, ge=1, le=16384)
+    min_edge: int = Field(default=1, ge=1, le=16384)
     power_of_two: bool = False
     square: bool = False
     bits: tuple[int, ...] = (8,)
     missing: Literal["held", "query"] = "held"
+    blocks: Blocks = Blocks()
+    quality: Literal["quick", "best"] = "best"
+    mips: bool = False
+    header: Literal["dx10", "legacy"] = "dx10"
+    zstd: bool = False
+    also: tuple[Form, ...] = ()
+    roles: tuple[str, ...] | None = None
+    required: tuple[str, ...] = ()
+    pack: str = ""
+    unused_channels: Rule = "allowed"
+    suffixes: dict[str, str] = {}
+    density: tuple[float, float] | None = None
+    overlap: Rule = "allowed"
+
+    @field_validator("roles", "required")
+    @classmethod
+    def _slots(cls, value: tuple[str, ...] | None) -> tuple[str, ...] | None:
+        for role in value or ():
+            if role not in SLOTS:
+                raise ValueError(f"role {role!r}: one of {', '.join(SLOTS)}")
+        return value
+
+    @field_validator("pack")
+    @classmethod
+    def _pattern(cls, value: str) -> str:
+        return pattern_text(parse_pattern(value)) if value else ""
 
 
 class Rig(Part):
@@ -125,7 +168,10 @@ class Rig(Part):
 
 
 class Names(Part):
-    """Patterns with {asset} {name} {index} {material} {role}, and what a name may look like."""
+    """Patterns with {asset} {name} {index} {material} {role} {later}, and what a name may look like.
+
+    {role} is the sheet's suffix for the role; {later} is nothing for the first material with textures, then _2, _3, …
+    """
 
     asset: str = "{asset}"
     node: str = "{name}"

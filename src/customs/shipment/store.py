@@ -27,19 +27,21 @@ def copy_file(source: Path, target: Path) -> None:
         os.fsync(b.fileno())
 
 
-def keep(store: Path, files: Sequence[Path], digest: str) -> Path:
+def keep(store: Path, files: Sequence[Path], digest: str, originals: Sequence[Path] = ()) -> Path:
     """Copy an asset's files (the model first) into `store`; returns the model's path there.
 
-    They keep their places relative to one another. Copies already there are used. Raises ShipmentError.
+    They keep their places relative to one another; `originals` says where they lay first, when they are copies themselves.
+    Copies already there are used. Raises ShipmentError.
     """
-    root = Path(os.path.commonpath([str(f.parent) for f in files]))
+    lay = [Path(f) for f in originals or files]
+    root = Path(os.path.commonpath([str(f.parent) for f in lay]))
     place = store / digest[:16]
     if not place.is_dir():
         try:
             store.mkdir(parents=True, exist_ok=True)
             staging = Path(tempfile.mkdtemp(prefix=".taking-", dir=store))
-            for file in files:
-                target = staging / file.relative_to(root)
+            for file, original in zip(files, lay):
+                target = staging / original.relative_to(root)
                 target.parent.mkdir(parents=True, exist_ok=True)
                 copy_file(file, target)
             os.rename(staging, place)
@@ -47,7 +49,7 @@ def keep(store: Path, files: Sequence[Path], digest: str) -> Path:
             raise ShipmentError(
                 f"cannot be copied into the shipment ({problem.strerror})", "room and permission", file=files[0]
             ) from None
-    return place / files[0].relative_to(root)
+    return place / lay[0].relative_to(root)
 
 
 def changed_on_disk(files: Sequence[str], digest: str) -> str:

@@ -9,6 +9,10 @@ import numpy as np
 import numpy.typing as npt
 from scipy.ndimage import gaussian_filter
 
+from customs.scene.model import Image
+from customs.surface.kept import kept
+from customs.surface.pixels import pixels_or_none
+
 F32 = npt.NDArray[np.float32]
 LARGEST = 1024
 """Longest edge looked at (pixels); a larger map is cut to its middle, never thinned, as slopes live from pixel to pixel."""
@@ -26,6 +30,27 @@ class Green:
     direction: Literal["up", "down", "undecidable"]
     agreement: float
     reason: str
+
+
+Way = Literal["up", "down"]
+
+
+def green_of(image: Image, origin: Way) -> Way:
+    """Which way a map's green points: as a step has marked it, else as its pixels tell, else as its origin says."""
+    if image.green:
+        return image.green
+    found = told_green(image)
+    return origin if found is None or found.direction == "undecidable" else found.direction
+
+
+def told_green(image: Image) -> Green | None:
+    """What its pixels tell, judged once; None when they cannot be read."""
+
+    def judged() -> Green | None:
+        pixels = pixels_or_none(image)
+        return green_direction(pixels) if pixels is not None else None
+
+    return kept("green", image, judged)
 
 
 def slopes(pixels: npt.NDArray[Any]) -> tuple[F32, F32, npt.NDArray[np.bool_]]:

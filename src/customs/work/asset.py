@@ -29,6 +29,7 @@ class Request:
     settings: tuple[str, ...] = ()
     out: Path | None = None
     replace_existing: bool = False
+    search: tuple[Path, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -95,7 +96,7 @@ def apply_settings(route: Route, settings: tuple[str, ...]) -> Route:
 
 def prepare(request: Request, job: Job | None = None) -> tuple[Taken, Plan, About]:
     """Read and plan. Raises CustomsError when the file cannot be read or a setting is wrong."""
-    taken = take(request.path, request.root)
+    taken = take(request.path, request.root, request.search)
     about = About(absent=taken.absent)
     route = apply_settings(fresh_route(request.origin), tuple(s for s in request.settings if s.startswith("arrive")))
     cache = SceneCache()

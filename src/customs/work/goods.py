@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import os
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -10,7 +11,7 @@ from customs.conventions.origin import Origin
 from customs.dispatch.dispatch import dispatch
 from customs.dispatch.writer import Written
 from customs.errors import CustomsError
-from customs.intake.take import Taken, take
+from customs.intake.take import Taken, files_digest, take
 from customs.ledger.ledger import Ledger, judge, refused
 from customs.ledger.row import About
 from customs.planning.plan import arrive_stop, fresh_route, plan
@@ -72,8 +73,6 @@ def take_in(path: Path, root: Path, store: Path, id_: str, origin: Origin | None
     except CustomsError:
         if not path.is_file():
             raise
-        from customs.intake.take import files_digest
-
         files, absent, kind = (path,), (), "unreadable"
         digest = files_digest(files)
     model = keep(store, files, digest)
@@ -89,6 +88,21 @@ def take_in(path: Path, root: Path, store: Path, id_: str, origin: Origin | None
         stops=fresh_route(origin).stops,
         absent=absent,
     )
+
+
+def search_for(asset: Asset, store: Path, folders: Sequence[Path]) -> Asset:
+    """The asset with the textures that lie for it in further folders copied in. Raises CustomsError."""
+    model = store / asset.model
+    place = store / Path(asset.model).parts[0]
+    taken = take(model, place, folders)
+    root = Path(os.path.commonpath([str(Path(f).parent) for f in asset.files]))
+    originals = {(place / Path(f).relative_to(root)).resolve(): f for f in asset.files}
+    files = tuple(originals.get(f.resolve(), str(f)) for f in taken.files)
+    if set(files) == set(asset.files):
+        return asset
+    digest = files_digest(tuple(Path(f) for f in files))
+    kept = keep(store, taken.files, digest, [Path(f) for f in files])
+    return replace(asset, model=kept.relative_to(store).as_posix(), digest=digest, files=files)
 
 
 def read_asset(asset: Asset, store: Path) -> Taken:

@@ -22,7 +22,7 @@ from customs.formats.gltf.write_parts import (
 )
 from customs.formats.image_write import delivered_form, encode
 from customs.formats.registry import Parts, WriteOptions
-from customs.scene.model import Image, Scene
+from customs.scene.model import STANDARD_SLOTS, Image, Scene
 from customs.scene.prune import prune
 from customs.surface.files.base import texture_format
 
@@ -45,7 +45,11 @@ def _image(image: Image, index: int, options: WriteOptions, pack: Packer) -> dic
 
 def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packer]:
     """The glTF JSON of a scene and its packed arrays. Raises WriteError."""
-    pack, textures, used = Packer(), Textures(), set[str]()
+    pack, used = Packer(), set[str]()
+    # Textures in roles glTF has no place for are left to files beside the model.
+    standard = {u.image for m in scene.materials for r, u in m.textures.items() if r in STANDARD_SLOTS}
+    numbers = {old: new for new, old in enumerate(sorted(standard))}
+    textures = Textures(numbers)
     out: dict[str, Any] = {"asset": {"version": "2.0", "generator": GENERATOR}}
     if scene.copyright:
         out["asset"]["copyright"] = scene.copyright
@@ -57,7 +61,7 @@ def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packe
         "materials": [material_json(m, textures, used) for m in scene.materials],
         "textures": textures.textures,
         "samplers": textures.samplers,
-        "images": [_image(im, i, options, pack) for i, im in enumerate(scene.images)],
+        "images": [_image(scene.images[i], i, options, pack) for i in numbers],
         "skins": [skin_json(s, pack) for s in scene.skins],
         "animations": [clip_json(c, pack) for c in scene.clips],
         "cameras": [camera_json(c) for c in scene.cameras],

@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from customs.formats.gltf.pack import INDICES, VERTICES, Packer
 from customs.geometry.triangles import triangles_of
-from customs.scene.model import Camera, Clip, Light, Material, Mesh, Node, Primitive, Skin, TextureUse
+from customs.scene.model import STANDARD_SLOTS, Camera, Clip, Light, Material, Mesh, Node, Primitive, Skin, TextureUse
 from customs.scene.transforms import unit_rows
 
 MODES = {
@@ -41,7 +41,8 @@ def differing(out: Json, **pairs: tuple[Any, Any]) -> Json:
 class Textures:
     """Textures and samplers, each pair stored once."""
 
-    def __init__(self) -> None:
+    def __init__(self, numbers: Mapping[int, int]) -> None:
+        self.numbers = numbers
         self.textures: list[Json] = []
         self.samplers: list[Json] = []
         self._known: dict[Any, int] = {}
@@ -63,7 +64,7 @@ class Textures:
         key = (use.image, use.sampler)
         if key not in self._known:
             self._known[key] = len(self.textures)
-            self.textures.append({"source": use.image, "sampler": self._sampler(use)})
+            self.textures.append({"source": self.numbers[use.image], "sampler": self._sampler(use)})
         return self._known[key]
 
     def _sampler(self, use: TextureUse) -> int:
@@ -89,6 +90,7 @@ def material_json(material: Material, textures: Textures, used: set[str]) -> Jso
     infos = {
         slot: textures.info(use, {"normal": "scale", "occlusion": "strength"}.get(slot, ""), used)
         for slot, use in m.textures.items()
+        if slot in STANDARD_SLOTS
     }
     pbr = differing(
         {},

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from customs.formats.obj.mtl import LOOSE_STATEMENTS
 from customs.formats.obj.read import read_obj
 from customs.formats.obj.write import write_obj
 from customs.formats.registry import Format, register
@@ -30,6 +31,15 @@ register(
         looks_like=_looks_like,
         read=read_obj,
         write=write_obj,
-        image_forms=("png", "jpeg", "tga", "bmp"),
+        image_forms=("png", "jpeg", "tga", "bmp", "webp", "dds", "ktx2"),
+        texture_roles=(
+            "base_colour",
+            "diffuse",
+            "metallic_roughness",
+            "normal",
+            "occlusion",
+            "emissive",
+            *LOOSE_STATEMENTS,
+        ),
     )
 )

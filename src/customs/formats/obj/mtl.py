@@ -18,6 +18,9 @@ OPTIONS = {"-blendu": 1, "-blendv": 1, "-bm": 1, "-boost": 1, "-cc": 1, "-clamp"
            "-s": 3, "-t": 3, "-texres": 1, "-type": 1}  # fmt: skip
 """Options of texture statements and the most words each takes ("Material Library File" appendix)."""
 WRAP_CLAMP = 33071
+LOOSE_STATEMENTS = {"roughness": "map_Pr", "metallic": "map_Pm", "specular": "map_Ks", "glossiness": "map_Ns",
+                    "opacity": "map_d", "height": "bump"}  # fmt: skip
+"""Statements of textures that hold one value ("Material Library File" appendix; map_Pr and map_Pm are common practice)."""
 
 
 @dataclass
@@ -78,10 +81,11 @@ class Library:
                 if slot != "occlusion" or found[1].get("-imfchan") == ["r"]:
                     uses[slot] = found[0]
         left = self._bump(b, folder, uses)
-        left |= self._packed(b, folder, uses)
+        self._data(b, folder, uses)
         ns, pr, pm = _number(b, "ns", -1.0), _number(b, "pr", -1.0), _number(b, "pm", -1.0)
         # Phong exponent to roughness: alpha = sqrt(2 / (n + 2)) (Walter et al. 2007), roughness = sqrt(alpha) (glTF 2.0, B.2).
-        rough = pr if pr >= 0 else (2 / (max(ns, 0) + 2)) ** 0.25 if ns >= 0 else 1.0
+        mapped = {"roughness", "glossiness", "metallic_roughness"} & set(uses)
+        rough = pr if pr >= 0 else 1.0 if mapped else (2 / (max(ns, 0) + 2)) ** 0.25 if ns >= 0 else 1.0
         opacity = _number(b, "d", 1 - _number(b, "tr", 0.0))
         kd = _triple(b, "kd", (0.8, 0.8, 0.8) if "map_kd" not in b else (1.0, 1.0, 1.0))
         if "base_colour" in uses and kd == (0.0, 0.0, 0.0):
@@ -91,7 +95,7 @@ class Library:
             key=Key(self.digest, "material", len(self.materials)),
             name=b["newmtl"],
             base_colour=(*kd, float(np.clip(opacity, 0, 1))),
-            metallic=float(np.clip(pm, 0, 1)) if pm >= 0 else 0.0,
+            metallic=float(np.clip(pm, 0, 1)) if pm >= 0 else 1.0 if {"metallic", "metallic_roughness"} & set(uses) else 0.0,
             roughness=float(np.clip(rough, 0, 1)),
             emissive=_triple(b, "ke", (1.0, 1.0, 1.0) if "emissive" in uses else (0.0, 0.0, 0.0)),
             alpha_mode=cast(Any, mode),
@@ -108,7 +112,9 @@ class Library:
                 alpha = pixels[:, :, -1] if pixels is not None and pixels.shape[2] in (2, 4) else None
                 half = alpha is not None and float(((alpha > 10) & (alpha < 245)).mean()) > 0.35
                 return "blend" if half or opacity < 1 else "mask"
-            left["map_d"] = b["map_d"]
+            if found is not None:
+                uses["opacity"] = found[0]
+                return "blend" if opacity < 0.999 else "mask"
         return "blend" if opacity < 0.999 else "opaque"
 
     def _bump(self, b: dict[str, str], folder: Source, uses: dict[str, TextureUse]) -> dict[str, str]:
@@ -117,24 +123,23 @@ class Library:
             if key not in b or "normal" in uses:
                 continue
             found = self._use(b[key], folder)
-            if found is not None and _is_normal_map(self.images[found[0].image]):
-                uses["normal"] = found[0]
-                return {}
-            return {key: b[key]}
+            if found is None:
+                return {key: b[key]}
+            uses["normal" if _is_normal_map(self.images[found[0].image]) else "height"] = found[0]
         return {}
 
-    def _packed(self, b: dict[str, str], folder: Source, uses: dict[str, TextureUse]) -> dict[str, str]:
-        """Roughness and metallic maps: taken where both name one image with green and blue, else kept in extras."""
+    def _data(self, b: dict[str, str], folder: Source, uses: dict[str, TextureUse]) -> None:
+        """Roughness and metallic maps: one packed texture where both name the green and blue of one image, else apart."""
         rough, metal = b.get("map_pr"), b.get("map_pm")
         if rough and metal:
             a, c = self._use(rough, folder), self._use(metal, folder)
             if a and c and a[0].image == c[0].image and (a[1].get("-imfchan"), c[1].get("-imfchan")) == (["g"], ["b"]):
                 uses["metallic_roughness"] = a[0]
-                return {}
-        left: dict[str, str] = {str(k): b[k] for k in ("map_pr", "map_pm", "map_ks", "map_ns") if k in b}
-        if left:
-            self.source.remark(f"{b['newmtl']}: {', '.join(left)} kept in extras; not packed yet")
-        return left
+                return
+        for key, slot in (("map_pr", "roughness"), ("map_pm", "metallic"), ("map_ks", "specular"), ("map_ns", "glossiness")):
+            found = self._use(b[key], folder) if key in b else None
+            if found is not None and (slot != "glossiness" or "roughness" not in uses):
+                uses[slot] = found[0]
 
     def _use(self, text: str, folder: Source) -> tuple[TextureUse, dict[str, list[str]]] | None:
         name, options = split_options(text)
@@ -249,6 +254,8 @@ def _maps(m: Material, paths: Mapping[int, str]) -> list[str]:
             out.append(f"map_Ke {moved}{path}")
         elif slot == "occlusion":
             out.append(f"map_Ka -imfchan r {moved}{path}")
+        elif slot in LOOSE_STATEMENTS:
+            out.append(f"{LOOSE_STATEMENTS[slot]} {moved}{path}")
     return out
 
 

@@ -52,6 +52,7 @@ class _Head:
 
     @property
     def block(self) -> str:
+        """Block compression of its format, "" for plain pixels."""
         return VK_BLOCKS[self.number][0] if self.number in VK_BLOCKS else ""
 
     @property

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.facts import facts_of
-from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import per_mesh
-from customs.scene.model import Primitive, Scene
+from customs.scene.model import Mesh, Primitive, Scene
 
 
 def _lacking(scene: Scene, wanted: str, prim: Primitive) -> int:
@@ -18,13 +18,22 @@ def _lacking(scene: Scene, wanted: str, prim: Primitive) -> int:
     return len(prim.positions) if len(prim.texcoords) < need else 0
 
 
+def _fix(case: Case, mesh: Mesh) -> Remedy | None:
+    bare = [p for p in mesh.primitives if facts_of(p).faces and not p.texcoords]
+    if not bare:
+        return None
+    # Where nothing was painted for the surface, any layout is as good as another.
+    textured = any(p.material is not None and case.delivering.materials[p.material].textures for p in bare)
+    return remedy("unwrap", "Unwrap it", sure=not textured, targets=(str(mesh.key),))
+
+
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     wanted = case.sheet.mesh.texcoords
     if wanted == "allowed":
         return
     names = {p.key: _lacking(case.delivering, wanted, p) for m in case.delivering.meshes for p in m.primitives}
-    note = "A texture has nothing to hold on to. Lay out UVs where the model was made and take it in again."
-    yield from per_mesh(rule, case, lambda p: names.get(p.key, 0), "held", lambda mesh: None, note)
+    note = "A texture has nothing to hold on to. Unwrapping gives it something, not the layout it was painted for."
+    yield from per_mesh(rule, case, lambda p: names.get(p.key, 0), "held", lambda mesh: _fix(case, mesh), note)
 
 
-register(Requirement("texcoords", "Vertices without UVs", "fit", _judge))
+register(Requirement("texcoords", "Vertices without UVs", "fit", _judge, step="unwrap"))

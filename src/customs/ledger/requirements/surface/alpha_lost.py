@@ -8,6 +8,9 @@ from customs.ledger.facts import alpha_shares
 from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
 from customs.ledger.texture import alpha_image
 from customs.scene.model import Material
+from customs.surface.pixels import pixels_or_none
+from customs.surface.presets import preset_of_name, presets
+from customs.surface.transparency import wanted_cutoff, wanted_mode
 
 FEW = 0.01
 """Share of pixels that must be clear before an opaque material is asked about."""
@@ -20,11 +23,11 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         if m.alpha_mode != "opaque" or shares is None or shares[0] + shares[1] < FEW:
             continue
         any_bad = True
-        # Edges between clear and solid are a leaf's; wide half-clear areas are glass.
-        mode = "blend" if shares[1] > 0.35 else "mask"
-        fix = remedy(
-            "alpha", f"Make it {mode}", mode=mode, targets=(str(m.key),), double_sided=True if mode == "mask" else None
-        )
+        mode, cutoff = _wanted(case, m)
+        if mode == "opaque":
+            continue
+        sides = True if mode == "mask" and case.sheet.materials.double_sided != "forbidden" else None
+        fix = remedy("alpha", f"Make it {mode}", mode=mode, cutoff=cutoff, targets=(str(m.key),), double_sided=sides)
         yield rule.row(
             "opaque",
             mode,
@@ -38,6 +41,18 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         )
     if not any_bad:
         yield rule.row("as textured", "as textured", "as textured", "cleared")
+
+
+def _wanted(case: Case, material: Material) -> tuple[str, float]:
+    """(mode, cutoff): what the name speaks of where it speaks of one that is clear, else what its alpha looks like."""
+    image = alpha_image(case.delivering, material)
+    pixels = pixels_or_none(image) if image is not None else None
+    if pixels is None:
+        return "opaque", 0.5
+    said = preset_of_name(material.name)
+    by_name = presets()[said].alpha_mode if said is not None else "opaque"
+    mode = by_name if by_name != "opaque" else wanted_mode(pixels[:, :, -1])
+    return mode, round(wanted_cutoff(pixels[:, :, -1]), 2) if mode == "mask" else 0.5
 
 
 def _shares(case: Case, material: Material) -> tuple[float, float, float] | None:

@@ -4,8 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import elements
+from customs.scene.model import Material
+
+
+def _fix(m: Material) -> Remedy | None:
+    if m.model == "specular_glossiness":
+        return remedy("spec-gloss", "Turn into metal and rough", targets=(str(m.key),))
+    return remedy("light", "Let it take light", targets=(str(m.key),)) if m.model == "unlit" else None
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -14,7 +21,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     words = ", ".join(a.replace("_", "-") for a in allowed)
     had = ", ".join(sorted({m.model.replace("_", "-") for _, m in case.before.used_materials})) or "none"
     note = "Kept as it is, and drawn differently or plain there."
-    yield from elements(rule, bad, "material", words, had, words, "query", note, lambda m: None)
+    yield from elements(rule, bad, "material", words, had, words, "query", note, _fix)
 
 
-register(Requirement("material-model", "Kind of material", "surface", _judge))
+register(Requirement("material-model", "Kind of material", "surface", _judge, step="spec-gloss"))

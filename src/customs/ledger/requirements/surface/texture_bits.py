@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from customs.ledger.materials import delivery_values
 from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import elements
 from customs.ledger.texture import readable
@@ -14,13 +15,14 @@ from customs.surface.pixels import image_info
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     rules = case.sheet.textures
     allowed = rules.bits
+    numbers = {im: i for i, im in enumerate(case.delivering.images)}
 
     def bits(image: Image) -> int:
         info = image_info(image)
         return info.bits if info else 8
 
     def fix(image: Image) -> Remedy:
-        return remedy("convert-textures", "Bring to 8 bits", form=rules.formats[0], accept=rules.formats, bits=8)
+        return remedy("convert-textures", "Bring to 8 bits", **delivery_values(case, numbers[image]))
 
     bad = [(im, f"{bits(im)} bits") for im in readable(case.after) if bits(im) not in allowed]
     words = " or ".join(f"{b} bits" for b in allowed)

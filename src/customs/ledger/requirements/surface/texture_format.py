@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.formats.image_write import delivered_form
+from customs.ledger.materials import delivery_values
 from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import elements
 from customs.ledger.texture import readable
@@ -14,8 +15,10 @@ from customs.scene.model import Image
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     allowed = [f for f in case.sheet.textures.formats if f in case.format.image_forms]
 
+    numbers = {im: i for i, im in enumerate(case.delivering.images)}
+
     def fix(image: Image) -> Remedy:
-        return remedy("convert-textures", f"Convert to {allowed[0].upper()}", form=allowed[0], accept=tuple(allowed))
+        return remedy("convert-textures", f"Convert to {allowed[0].upper()}", **delivery_values(case, numbers[image]))
 
     bad = [(im, f.upper()) for im in readable(case.after) if (f := delivered_form(im)) not in allowed]
     words = ", ".join(a.upper() for a in allowed)

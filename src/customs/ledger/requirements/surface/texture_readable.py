@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from customs.ledger.row import Case, Requirement, Row, register
 from customs.ledger.shapes import elements
 from customs.scene.model import Image
+from customs.surface.files.base import texture_formats
 from customs.surface.pixels import pixels_or_none
 
 
@@ -18,7 +19,8 @@ def _broken(image: Image) -> bool:
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     bad = [(im, im.problem or "image data is broken") for _, im in case.after.used_images if _broken(im)]
     before = sum(_broken(im) for _, im in case.before.used_images)
-    note = "The file is no whole PNG, JPEG, TGA, BMP or WebP. Fetch it again."
+    known = ", ".join(f.title for f in texture_formats().values())
+    note = f"The file is no whole one of {known}. Fetch it again."
     yield from elements(rule, bad, "image", "readable", f"{before} broken", "0 broken", "held", note, lambda im: None)
 
 

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 from pydantic import Field, field_validator
 
-from customs.route.naming import Naming, renamed_all
-from customs.route.roles import roles_of_images
+from customs.route.naming import Naming, Words, renamed_all
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
-from customs.scene.model import Remark, Scene
+from customs.scene.model import SLOTS, Remark, Scene
 from customs.sheet.model import check_pattern
 
 
 class Rename(Settings):
-    """Patterns with {asset} {name} {index} {material} {role}."""
+    """Patterns with {asset} {name} {index} {material} {role} {later}."""
 
     asset: str = Field(default="{asset}", description="pattern of the asset's own name")
     node: str = Field(default="{name}", description="pattern for nodes")
@@ -26,6 +26,7 @@ class Rename(Settings):
     lower: bool = Field(default=False, description="small letters only")
     max_length: int = Field(default=64, ge=1, le=255, description="characters")
     unique: bool = Field(default=True, description="no name twice within a kind")
+    suffixes: dict[str, str] = Field(default={}, description="what {role} is for each role")
 
     @field_validator("asset", "node", "mesh", "material", "image", "clip")
     @classmethod
@@ -33,23 +34,30 @@ class Rename(Settings):
         return check_pattern(value)
 
 
+def _words(scene: Scene, suffixes: Mapping[str, str]) -> dict[int, Words]:
+    """For each used texture its material, its role and, from the second material with textures on, a number."""
+    order = {role: k for k, role in enumerate((*suffixes, *SLOTS))}
+    out: dict[int, Words] = {}
+    number = 0
+    for m in scene.materials:
+        number += bool(m.textures)
+        for role, use in sorted(m.textures.items(), key=lambda pair: order[pair[0]]):
+            later = f"_{number}" if number > 1 else ""
+            out.setdefault(use.image, Words(m.name, suffixes.get(role, role), later))
+    return out
+
+
 def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outcome:
     s = settings
     rules = Naming(s.allowed, s.lower, s.max_length, s.unique)
     asset = rules.legal(s.asset.replace("{asset}", scene.name).replace("{name}", scene.name))
-    roles = roles_of_images(scene)
-    first_role = {i: sorted(r)[0] for i, r in roles.items() if r}
-    users: dict[int, str] = {}
-    for m in scene.materials:
-        for use in m.textures.values():
-            users.setdefault(use.image, m.name)
     out = replace(
         scene,
         name=asset,
         nodes=renamed_all(scene.nodes, s.node, asset, rules),
         meshes=renamed_all(scene.meshes, s.mesh, asset, rules),
         materials=renamed_all(scene.materials, s.material, asset, rules),
-        images=renamed_all(scene.images, s.image, asset, rules, users, first_role),
+        images=renamed_all(scene.images, s.image, asset, rules, _words(scene, s.suffixes)),
         clips=renamed_all(scene.clips, s.clip, asset, rules),
     )
     pairs = [(a.name, b.name) for kind in ("nodes", "meshes", "materials", "images", "clips")
@@ -62,7 +70,7 @@ register(
         id="rename",
         name="Names",
         desk="dispatch",
-        order=80,
+        order=100,
         about="Renames nodes, meshes, materials, textures and clips by pattern, legal and unique.",
         settings=Rename,
         apply=_apply,

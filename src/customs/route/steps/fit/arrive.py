@@ -29,6 +29,7 @@ class Arrive(Settings):
     green: Up | None = Field(default=None, description="green direction of normal maps")
     turn: tuple[float, float, float] = Field(default=(0.0, 0.0, 0.0), description="extra turn, degrees about X, Y, Z")
     scale: float = Field(default=1.0, gt=0, le=1e9, description="extra scale, a factor")
+    suffixes: dict[str, tuple[str, ...]] = Field(default={}, description="parts of texture names that tell a role")
     stated: Literal["", "person", "origin"] = Field(default="", description="who says so")
 
 
@@ -52,6 +53,8 @@ def _apply(scene: Scene, settings: Arrive, resources: Content, job: Job) -> Outc
     p = (quarter if quarter is not None else np.eye(3)) @ p
     out = convert(scene, p, k * settings.scale, turn_over=source.front != WORKING.front, flip_v=source.v != WORKING.v)
     out = replace(out, convention=replace(WORKING, stated=source.stated, green=source.green))
+    if settings.suffixes:
+        out = replace(out, suffixes=settings.suffixes)
     if quarter is None:
         out = turn_roots(out, turn_matrix(settings.turn))
     return Outcome(out)

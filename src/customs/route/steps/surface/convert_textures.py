@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Literal
 
+import numpy as np
 from pydantic import Field
 
 from customs.formats.image_write import delivered_form
@@ -55,7 +56,7 @@ def _one(image: Image, settings: ConvertTextures, slots: set[str]) -> tuple[Imag
     out = replace(image, delivery=wanted, also=also, space=space)
     pixels = pixels_or_none(image)
     if info.bits > s.bits and pixels is not None:
-        out = replace(out, pixels=frozen(to_eight(pixels)))
+        out = replace(out, pixels=frozen(to_eight(pixels), np.uint8))
     lost = "; alpha lost" if not texture_format(form).alpha and info.has_alpha else ""
     bits = f", {info.bits} → {s.bits} bits" if info.bits > s.bits else ""
     more = (f" {block.upper()}" if block else "") + (" with mips" if wanted.mips else "")
@@ -82,7 +83,7 @@ register(
         id="convert-textures",
         name="Formats",
         desk="surface",
-        order=72,
+        order=90,
         about="Chooses the file format textures are delivered in, their block compression, mip levels and further copies.",
         settings=ConvertTextures,
         apply=_apply,

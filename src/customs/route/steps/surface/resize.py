@@ -8,10 +8,13 @@ from pydantic import Field
 
 from customs.route.roles import roles_of_images
 from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.surface_edit import tiles
 from customs.scene.arrays import frozen
 from customs.scene.model import COLOUR_SLOTS, Delivery, Remark, Scene
 from customs.surface.pixels import image_info, pixels_or_none
 from customs.surface.resize import fitted, resize
+
+NORMALS = {"normal", "detail_normal"}
 
 
 class Resize(Targeted):
@@ -20,10 +23,11 @@ class Resize(Targeted):
     limit: int = Field(default=4096, ge=1, le=16384, description="longest edge in pixels")
     power_of_two: bool = Field(default=False, description="edges become powers of two")
     square: bool = Field(default=False, description="both edges alike")
+    least: int = Field(default=1, ge=1, le=16384, description="shorter textures grow to this edge in pixels")
 
 
 def _apply(scene: Scene, settings: Resize, resources: Content, job: Job) -> Outcome:
-    roles = roles_of_images(scene)
+    roles, tiling = roles_of_images(scene), tiles(scene)
     images, remarks = [], []
     for i, image in enumerate(scene.images):
         job.check()
@@ -31,14 +35,15 @@ def _apply(scene: Scene, settings: Resize, resources: Content, job: Job) -> Outc
         if info is None:
             images.append(image)
             continue
-        size = fitted(info.width, info.height, settings.limit, settings.power_of_two, settings.square)
+        size = fitted(info.width, info.height, settings.limit, settings.power_of_two, settings.square, settings.least)
         pixels = pixels_or_none(image) if size != (info.width, info.height) else None
         if pixels is None:
             images.append(image)
             continue
         job.progress(i / len(scene.images), f"Resize {image.name}")
         slots = roles.get(i, set())
-        new = resize(pixels, *size, colour=not slots or bool(slots & set(COLOUR_SLOTS)), normal="normal" in slots)
+        colour, normal = not slots or bool(slots & set(COLOUR_SLOTS)), bool(slots & NORMALS)
+        new = resize(pixels, *size, colour, normal, tiling.get(i, (False, False)))
         images.append(replace(image, pixels=frozen(new, new.dtype), delivery=image.delivery or Delivery(info.form)))
         remarks.append(Remark(f"{info.width} × {info.height} → {size[0]} × {size[1]}", image.key))
     return Outcome(replace(scene, images=tuple(images)), tuple(remarks))
@@ -49,7 +54,7 @@ register(
         id="resize",
         name="Sizes",
         desk="surface",
-        order=70,
+        order=88,
         about="Resizes textures to powers of two within a limit: colours in linear light, normals kept one long.",
         settings=Resize,
         apply=_apply,

@@ -1,0 +1,56 @@
+"""Texel density of materials: pixels of texture a metre of surface."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.geometry.texcoords import face_areas, texel_density
+from customs.geometry.triangles import triangles_of
+from customs.scene.model import Primitive, Scene
+from customs.scene.tree import mesh_nodes, world_matrices
+from customs.surface.pixels import image_info
+
+F64 = npt.NDArray[np.float64]
+
+
+def texture_size(scene: Scene, material: int | None) -> tuple[int, int] | None:
+    """Pixels of the colour texture of a material, else of its first; None without."""
+    if material is None:
+        return None
+    textures = scene.materials[material].textures
+    use = textures.get("base_colour") or textures.get("diffuse") or next(iter(textures.values()), None)
+    info = image_info(scene.images[use.image]) if use is not None and scene.images[use.image].there else None
+    return (info.width, info.height) if info is not None else None
+
+
+def face_density(scene: Scene, prim: Primitive, scale: float = 1.0) -> F64 | None:
+    """(F,) pixels a metre of each face; None without texture or UVs. `scale` is metres a unit of the mesh."""
+    size = texture_size(scene, prim.material)
+    if size is None or not prim.texcoords:
+        return None
+    return texel_density(prim.positions, prim.texcoords[0], triangles_of(prim), *size, scale)
+
+
+def density(scene: Scene) -> dict[int, float]:
+    """Median density of each textured material in use, weighted by area: pixels a metre by material index."""
+    values: dict[int, list[F64]] = {}
+    weights: dict[int, list[F64]] = {}
+    world = world_matrices(scene)
+    for n in mesh_nodes(scene):
+        scale = float(abs(np.linalg.det(world[n][:3, :3])) ** (1 / 3)) or 1.0
+        for p in scene.meshes[scene.nodes[n].mesh or 0].primitives:
+            found = face_density(scene, p, scale)
+            if found is not None and p.material is not None:
+                values.setdefault(p.material, []).append(found)
+                weights.setdefault(p.material, []).append(face_areas(p.positions, triangles_of(p)) * scale**2)
+    return {m: _median(np.concatenate(v), np.concatenate(weights[m])) for m, v in values.items()}
+
+
+def _median(values: F64, weights: F64) -> float:
+    good = np.isfinite(values) & (weights > 0)
+    if not good.any():
+        return 0.0
+    order = np.argsort(values[good])
+    total = np.cumsum(weights[good][order])
+    return float(values[good][order][np.searchsorted(total, total[-1] / 2)])

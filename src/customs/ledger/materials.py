@@ -1,0 +1,114 @@
+"""Questions about materials and their textures that several requirements ask."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+
+from customs.formats.image_write import delivered_form
+from customs.intake.nearby import FILE
+from customs.ledger.facts import SceneFacts
+from customs.ledger.row import Case
+from customs.route.roles import roles_of_images
+from customs.scene.model import COLOUR_SLOTS, Image, Material, Scene, TextureUse
+from customs.sheet.blocks import compressed, wanted_block
+from customs.surface.channels import LAYOUT
+from customs.surface.files.base import texture_format
+from customs.surface.pattern import parse_pattern, slot_of
+from customs.surface.pixels import image_info
+
+NORMALS = {"normal", "detail_normal"}
+USUAL_PACKING = "R=occlusion G=roughness B=metallic"
+
+
+def words(role: str) -> str:
+    """A role as a person reads it."""
+    return role.replace("_", " ")
+
+
+def allowed_roles(case: Case) -> tuple[str, ...]:
+    """Roles the destination has a place for."""
+    if case.sheet.textures.roles is not None:
+        return case.sheet.textures.roles
+    packed = case.sheet.textures.pack
+    more = (slot_of(parse_pattern(packed)),) if packed else ()
+    return (*case.format.texture_roles, *more)
+
+
+def uses(facts: SceneFacts) -> Iterator[tuple[Material, str, TextureUse, Image]]:
+    """Every texture of every used material: (material, role, use, image)."""
+    for _, m in facts.used_materials:
+        for role, use in m.textures.items():
+            yield m, role, use, facts.scene.images[use.image]
+
+
+def used_as(facts: SceneFacts, roles: set[str]) -> list[Image]:
+    """Used images with a role among `roles` that can be read, once each."""
+    wanted = {use.image for m, role, use, image in uses(facts) if role in roles}
+    return [im for i, im in enumerate(facts.scene.images) if i in wanted and image_info(im) is not None]
+
+
+def roles_of(facts: SceneFacts) -> dict[int, set[str]]:
+    """Roles by image, of materials in use."""
+    out: dict[int, set[str]] = {}
+    for _, role, use, _ in uses(facts):
+        out.setdefault(use.image, set()).add(role)
+    return out
+
+
+def near_images(scene: Scene) -> list[Image]:
+    """Textures that lie near the asset and are used for nothing yet."""
+    used = roles_of_images(scene)
+    return [im for i, im in enumerate(scene.images) if im.key.kind == FILE and i not in used and im.there]
+
+
+def alpha_used(facts: SceneFacts, index: int) -> bool:
+    """True when some material needs the alpha of an image: cut out or blended by it, or with a value packed there."""
+    for m, role, use, _ in uses(facts):
+        if use.image != index:
+            continue
+        if (role in ("base_colour", "diffuse") and m.alpha_mode != "opaque") or role == "specular_glossiness":
+            return True
+        layout = use.extras.get(LAYOUT)
+        if role == "parameters" and (layout is None or any(p.channel == "A" for p in parse_pattern(str(layout)))):
+            return True
+    return False
+
+
+def delivery_values(case: Case, index: int) -> dict[str, Any]:
+    """Settings of the step Formats that bring an image to what the sheet asks for."""
+    rules, image = case.sheet.textures, case.delivering.images[index]
+    forms = [f for f in rules.formats if f in case.format.image_forms]
+    if not forms:
+        return {}
+    values: dict[str, Any] = {"form": forms[0], "accept": tuple(forms), "bits": min(8, *rules.bits)}
+    if texture_format(forms[0]).mips and (compressed(rules.blocks) or rules.mips):
+        block = wanted_block(rules.blocks, roles_of(case.after).get(index, set()), alpha_used(case.after, index))
+        values |= {"block": block, "mips": rules.mips, "quality": rules.quality, "header": rules.header, "zstd": rules.zstd}
+        values |= {"targets": (str(image.key),)}
+    if rules.also:
+        values |= {"also": rules.also}
+    return values
+
+
+def delivered_block(image: Image) -> str:
+    """The block compression an image will be written with, "" for none."""
+    if image.delivery is not None:
+        return image.delivery.block
+    info = image_info(image)
+    return info.block if info is not None and image.pixels is None else ""
+
+
+def delivered_levels(image: Image) -> bool:
+    """True when an image will be written with all its mip levels."""
+    if not texture_format(delivered_form(image)).mips:
+        return False
+    if image.delivery is not None:
+        return image.delivery.mips
+    info = image_info(image)
+    return info is not None and image.pixels is None and info.levels >= max(info.width, info.height).bit_length()
+
+
+def wants_colour(roles: set[str]) -> bool:
+    """True when a texture in these roles holds colours (sRGB)."""
+    return bool(roles & set(COLOUR_SLOTS))

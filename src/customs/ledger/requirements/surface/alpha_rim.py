@@ -1,0 +1,46 @@
+"""Colours under clear pixels that would show as a rim."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from customs.ledger.facts import SceneFacts
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.shapes import elements
+from customs.ledger.texture import alpha_image
+from customs.scene.model import Image
+from customs.surface.kept import kept
+from customs.surface.pixels import pixels_or_none
+from customs.surface.transparency import rim
+
+MOST = 0.12
+"""How far hidden colours beside a visible edge may differ from it (0..1)."""
+
+
+def rim_of(image: Image) -> float:
+    """See `rim`; 0 without alpha."""
+
+    def measured() -> float:
+        pixels = pixels_or_none(image)
+        return rim(pixels) if pixels is not None and pixels.shape[2] in (2, 4) else 0.0
+
+    return kept("rim", image, measured)
+
+
+def _cut(facts: SceneFacts) -> list[Image]:
+    found = (alpha_image(facts.scene, m) for _, m in facts.used_materials if m.alpha_mode != "opaque")
+    return list(dict.fromkeys(im for im in found if im is not None))
+
+
+def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    bad = [(im, f"{off * 100:.0f} % off") for im in _cut(case.after) if (off := rim_of(im)) > MOST]
+    before = max((rim_of(im) for im in _cut(case.before)), default=0.0)
+
+    def fix(image: Image) -> Remedy:
+        return remedy("bleed", "Draw colours out", targets=(str(image.key),))
+
+    note = "Filtering mixes hidden colours in: a dark or white line runs around leaves."
+    yield from elements(rule, bad, "image", "same as beside", f"{before * 100:.0f} % off", "same as beside", "query", note, fix)
+
+
+register(Requirement("alpha-rim", "Rims around cut-outs", "surface", _judge, step="bleed"))

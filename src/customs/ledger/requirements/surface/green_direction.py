@@ -1,0 +1,39 @@
+"""Normal maps have their green the way the destination reads it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from customs.ledger.materials import NORMALS, used_as
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.shapes import elements
+from customs.scene.model import Image
+from customs.surface.green import green_of, told_green
+from customs.surface.pixels import pixels_or_none
+
+
+def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    wanted, origin = case.sheet.axes.green, case.delivering.convention.green
+    maps = [im for im in used_as(case.after, NORMALS) if pixels_or_none(im) is not None]
+    if not maps:
+        return
+    ways = {im: green_of(im, origin) for im in maps}
+    bad = [(im, f"green {way}{_told(im)}") for im, way in ways.items() if way != wanted]
+    before = {green_of(im, origin) for im in used_as(case.before, NORMALS) if pixels_or_none(im) is not None}
+    had = " and ".join(f"green {way}" for way in sorted(before)) or "none"
+    note = "Lit from the wrong side: bumps look like dents."
+
+    def fix(image: Image) -> Remedy:
+        return remedy("green", "Turn green over", targets=(str(image.key),))
+
+    yield from elements(rule, bad, "image", f"green {wanted}", had, f"green {wanted}", "held", note, fix)
+
+
+def _told(image: Image) -> str:
+    found = told_green(image) if not image.green else None
+    if found is None or found.direction == "undecidable":
+        return "" if image.green else " by its origin"
+    return f" ({abs(found.agreement) * 100:.0f} % agreement)"
+
+
+register(Requirement("green-direction", "Green of normal maps", "surface", _judge, step="green"))

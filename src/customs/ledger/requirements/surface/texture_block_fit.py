@@ -1,0 +1,76 @@
+"""Block compression that suits what a texture holds."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+
+from customs.ledger.materials import delivered_block, roles_of
+from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
+from customs.scene.model import Image
+from customs.sheet.blocks import NORMALS, compressed
+from customs.surface.files.base import texture_format
+from customs.surface.kept import kept
+from customs.surface.pixels import image_info, pixels_or_none
+
+GENTLE, SMOOTH, WIDE = 6, 0.6, 48
+"""A block of 4 × 4 pixels is gentle when it spans fewer levels than GENTLE and more than none; a texture with a share of
+SMOOTH gentle blocks that spans WIDE levels is a smooth gradient, which two end colours a block show in bands."""
+
+
+def smooth(image: Image) -> bool:
+    """True for a smooth gradient."""
+
+    def judged() -> bool:
+        pixels = pixels_or_none(image)
+        if pixels is None or min(pixels.shape[:2]) < 16:
+            return False
+        eight = pixels[:, :, :3] if pixels.dtype == np.uint8 else (pixels[:, :, :3] >> 8).astype(np.uint8)
+        height, width = (n // 4 * 4 for n in eight.shape[:2])
+        cells = eight[:height, :width].reshape(height // 4, 4, width // 4, 4, -1).max(axis=-1)
+        span = np.ptp(cells.max(axis=1), axis=-1) | np.ptp(cells, axis=(1, 3))
+        gentle = (span > 0) & (span < GENTLE)
+        return bool(gentle.mean() > SMOOTH and np.ptp(eight) > WIDE)
+
+    return kept("smooth", image, judged)
+
+
+def better(image: Image, roles: set[str]) -> tuple[str, str]:
+    """(block that suits better, why), or two empty texts."""
+    block = delivered_block(image)
+    if roles & NORMALS and block in ("bc1", "bc3"):
+        return "bc5", "two end colours a block bend normals: shading breaks into squares"
+    if block in ("bc1", "bc3") and smooth(image):
+        return "bc7", "a smooth gradient in it shows bands"
+    if block == "bc5" and not roles & NORMALS:
+        return "bc7", "only red and green would be left"
+    if block == "bc4" and roles - {"roughness", "metallic", "glossiness", "occlusion", "height", "opacity", "specular"}:
+        return "bc7", "only red would be left"
+    return "", ""
+
+
+def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    asked, seen, any_bad = compressed(case.sheet.textures.blocks), False, False
+    for i, roles in roles_of(case.after).items():
+        image = case.delivering.images[i]
+        if not image.there or image_info(image) is None or not delivered_block(image):
+            continue
+        seen = True
+        block, why = better(image, roles)
+        # What the sheet asks for outright is its own business.
+        if not block or asked:
+            continue
+        any_bad = True
+        form = image.form or "dds"
+        able = block in texture_format(form).blocks
+        fix = remedy("convert-textures", f"Write {block.upper()}", sure=False, form=form, block=block, mips=True,
+                     targets=(str(image.key),)) if able else None  # fmt: skip
+        has = delivered_block(image).upper()
+        yield rule.row(has, block.upper(), has, "query", subject=str(image.key), subject_name=image.name,
+                       note=f"{why[:1].upper()}{why[1:]}.", remedy=fix, place=Place(image.key, "image"))  # fmt: skip
+    if seen and not any_bad:
+        yield rule.row("suits", "suits what it holds", "suits", "cleared")
+
+
+register(Requirement("texture-block-fit", "Compression that suits", "surface", _judge, step="convert-textures"))

@@ -1,0 +1,39 @@
+"""Bleed: colours drawn out under clear pixels."""
+
+from __future__ import annotations
+
+from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.surface_edit import changed_images, with_pixels
+from customs.scene.model import Image, Scene
+from customs.surface.pixels import pixels_or_none
+from customs.surface.transparency import bled
+
+
+class Bleed(Targeted):
+    """Which textures; all with clear pixels when none is named."""
+
+
+def _change(i: int, image: Image) -> tuple[Image, str] | None:
+    pixels = pixels_or_none(image)
+    if pixels is None or pixels.shape[2] not in (2, 4):
+        return None
+    new = bled(pixels)
+    return None if new is pixels else (with_pixels(image, new), "colours drawn out under clear pixels")
+
+
+def _apply(scene: Scene, settings: Bleed, resources: Content, job: Job) -> Outcome:
+    return Outcome(*changed_images(scene, settings, job, _change))
+
+
+register(
+    Step(
+        id="bleed",
+        name="Bleed",
+        desk="surface",
+        order=87,
+        about="Draws colours out under clear pixels, so that no rim shows around leaves.",
+        settings=Bleed,
+        apply=_apply,
+        summary=lambda s: "under clear",
+    )
+)

@@ -1,0 +1,42 @@
+"""Leave out textures: roles a destination has no place for."""
+
+from __future__ import annotations
+
+from pydantic import Field
+
+from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.surface_edit import Textures, changed_materials, without_roles
+from customs.scene.model import Material, Remark, Scene
+
+
+class DropRoles(Targeted):
+    """Which roles."""
+
+    roles: tuple[str, ...] = Field(default=(), description="roles whose textures are left out")
+
+
+def _apply(scene: Scene, settings: DropRoles, resources: Content, job: Job) -> Outcome:
+    gone: list[Remark] = []
+
+    def change(m: Material, textures: Textures) -> Material:
+        lost = [r for r in settings.roles if r in m.textures]
+        if lost:
+            gone.append(Remark(f"{', '.join(r.replace('_', ' ') for r in lost)} left out", m.key))
+        return without_roles(m, settings.roles)
+
+    out, remarks = changed_materials(scene, settings, job, change)
+    return Outcome(out, (*gone, *remarks))
+
+
+register(
+    Step(
+        id="drop-roles",
+        name="Drop roles",
+        desk="surface",
+        order=86,
+        about="Leaves out textures in roles the destination has no place for.",
+        settings=DropRoles,
+        apply=_apply,
+        summary=lambda s: ", ".join(r.replace("_", " ") for r in s.roles)[:18],
+    )
+)

@@ -1,0 +1,46 @@
+"""Green: normal maps whose green points the other way are turned."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from customs.route.roles import roles_of_images
+from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.surface_edit import changed_images, with_pixels
+from customs.scene.model import Image, Scene
+from customs.surface.green import Way, green_of
+from customs.surface.pixels import pixels_or_none
+from customs.surface.relief import flipped_green
+
+MAPS = {"normal", "detail_normal"}
+
+
+class Green(Targeted):
+    """Which maps; all normal maps when none is named."""
+
+
+def _apply(scene: Scene, settings: Green, resources: Content, job: Job) -> Outcome:
+    roles = roles_of_images(scene)
+
+    def change(i: int, image: Image) -> tuple[Image, str] | None:
+        pixels = pixels_or_none(image) if roles.get(i, set()) & MAPS else None
+        if pixels is None or pixels.shape[2] < 2:
+            return None
+        other: Way = "down" if green_of(image, scene.convention.green) == "up" else "up"
+        return replace(with_pixels(image, flipped_green(pixels)), green=other), f"green turned over, now {other}"
+
+    return Outcome(*changed_images(scene, settings, job, change))
+
+
+register(
+    Step(
+        id="green",
+        name="Green",
+        desk="surface",
+        order=70,
+        about="Turns the green channel of normal maps over, so that they are lit from the right side.",
+        settings=Green,
+        apply=_apply,
+        summary=lambda s: "turned over",
+    )
+)

@@ -1,0 +1,76 @@
+"""Split: packed textures taken apart into one texture a value."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from pydantic import Field, field_validator
+
+from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.surface_edit import Textures, changed_materials, made_key, without_roles
+from customs.scene.arrays import frozen
+from customs.scene.model import Image, Material, Scene, TextureUse
+from customs.surface.channels import source_of, stacked, value_of
+
+VALUES = ("occlusion", "roughness", "metallic", "glossiness")
+
+
+class Split(Targeted):
+    """Which values."""
+
+    values: tuple[str, ...] = Field(default=("roughness", "metallic"), description="values that get a texture of their own")
+
+    @field_validator("values")
+    @classmethod
+    def _known(cls, value: tuple[str, ...]) -> tuple[str, ...]:
+        for name in value:
+            if name not in VALUES:
+                raise ValueError(f"{name!r}: one of {', '.join(VALUES)}")
+        return value
+
+
+def _apart(m: Material, textures: Textures, values: tuple[str, ...]) -> Material:
+    uses: dict[str, TextureUse] = {}
+    for name in values:
+        found = source_of(m, textures.images, name)
+        value = value_of(m, textures.images, name)
+        if found is None or not isinstance(value, np.ndarray):
+            continue
+        if len(m.textures) and found[0] is m.textures.get(name):
+            continue
+        source = textures.images[found[0].image]
+        image = Image(
+            made_key(m.key, f"split.{name}"),
+            f"{m.name}_{name}",
+            pixels=frozen(stacked([value]), np.uint8),
+            made_from=(source.key,),
+        )
+        uses[name] = replace(found[0], image=textures.add(image), strength=1.0, extras={})
+    if not uses:
+        return m
+    gone = [r for r in ("metallic_roughness", "parameters") if r in m.textures]
+    if "glossiness" in values and "roughness" not in values:
+        gone.append("roughness")
+    rest = without_roles(m, gone)
+    # What a texture now says wholly is no longer multiplied.
+    return replace(rest, textures={**rest.textures, **uses}, roughness=1.0 if "roughness" in uses or "glossiness" in uses else m.roughness,
+                   metallic=1.0 if "metallic" in uses else m.metallic)  # fmt: skip
+
+
+def _apply(scene: Scene, settings: Split, resources: Content, job: Job) -> Outcome:
+    return Outcome(*changed_materials(scene, settings, job, lambda m, t: _apart(m, t, settings.values)))
+
+
+register(
+    Step(
+        id="split",
+        name="Split",
+        desk="surface",
+        order=84,
+        about="Takes packed textures apart: one texture for each value.",
+        settings=Split,
+        apply=_apply,
+        summary=lambda s: ", ".join(s.values)[:18],
+    )
+)
