@@ -9,7 +9,7 @@ import numpy as np
 from customs.conventions.convert import change_convention
 from customs.demo.build import digest_of, image, material, mesh, primitive, signed
 from customs.demo.shapes import Shape, box, grid_faces, joined, lathe, sheet, tube
-from customs.demo.textures import brass, bumps, fern_leaf, glass, noise, ramp, stone, verdigris
+from customs.demo.textures import Pixels, brass, bumps, encoded, fern_leaf, glass, noise, ramp, stone, verdigris
 from customs.scene.arrays import frozen
 from customs.scene.convention import WORKING, Convention
 from customs.scene.key import Key
@@ -27,18 +27,17 @@ def lantern() -> Scene:
     """A bell lantern: OBJ in inches, BMP textures, its pivot far away, polygons and all."""
     a = "bell_lantern"
     brass_colour, _ = brass(500, 21)
-    glow = ramp(noise((256, 256), 3, 23), [(236, 164, 60), (252, 210, 120), (255, 238, 190)])
     green, _ = verdigris(500, 25)
     images = (
-        image(a, 0, "lantern_brass", brass_colour, "bmp"),
-        image(a, 1, "lantern_roof", green, "bmp"),
-        image(a, 2, "lantern_glow", glow, "bmp"),
+        image(a, 0, "lantern_brass_c", brass_colour, "bmp"),
+        image(a, 1, "lantern_roof_c", green, "bmp"),
+        image(a, 2, "lantern_bell_c", lit_panes(256, 23), "bmp"),
         image(a, 3, "lantern_brass_n", bumps(noise((256, 256), 40, 26, 2, 20), 0.6), "bmp"),
     )
     materials = (
         material(a, 0, "Brass frame", {"base_colour": 0, "normal": 3}, metallic=0.9, roughness=0.35),
         material(a, 1, "Roof copper", {"base_colour": 1}, metallic=0.3, roughness=0.6),
-        material(a, 2, "Bell glass", {"base_colour": 2, "emissive": 2}, metallic=0.0, roughness=0.15, emissive=(1.0, 1.0, 1.0)),
+        material(a, 2, "Bell glass", {"base_colour": 2}, metallic=0.0, roughness=0.15),
     )
     posts = [
         tube(
@@ -65,6 +64,25 @@ def lantern() -> Scene:
     made = change_convention(_scene(a, meshes, materials, images), Convention("+Z", "-Y", "right", 0.0254, v="up"), WORKING)
     far = np.array([412.0, -230.5, 96.25], dtype=np.float32)
     return replace(made, meshes=tuple(_moved(m, far) for m in made.meshes))
+
+
+def lit_panes(size: int, seed: int) -> Pixels:
+    """Amber light behind dark bars: the glow is painted into the colour."""
+    glow = ramp(noise((size, size), 3, seed), [(236, 164, 60), (252, 200, 110), (255, 226, 160)])
+    y, x = np.mgrid[0:size, 0:size] / size
+    bar = (np.abs((x * 8) % 1 - 0.5) > 0.42) | (np.abs((y * 3) % 1 - 0.5) > 0.46)
+    dark = ramp(noise((size, size), 20, seed + 1), [(40, 34, 26), (66, 56, 42)])
+    return np.where(bar[..., None], dark, glow).astype(np.uint8)
+
+
+def lantern_skins() -> dict[str, bytes]:
+    """Textures of the lantern's winter skin, which nothing names."""
+    frost = ramp(noise((500, 500), 30, 27, 3), [(120, 140, 150), (176, 196, 204), (222, 232, 236)])
+    iron = ramp(noise((500, 500), 60, 28, 2, 20), [(70, 76, 82), (118, 126, 132), (160, 168, 172)])
+    return {
+        "lantern_roof_winter_c.bmp": encoded(frost, "bmp"),
+        "lantern_brass_winter_c.bmp": encoded(iron, "bmp"),
+    }
 
 
 def _moved(m: Mesh, by: np.ndarray) -> Mesh:

@@ -7,11 +7,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from customs.demo import cart, goods, stork
+from customs.demo import bench, cart, floor, goods, stork
 from customs.formats.registry import WriteOptions, get_format
 from customs.scene.model import Scene
 
-VERSION = "2"
+VERSION = "3"
 """Raised when the goods change, so a folder written before is written anew."""
 
 
@@ -26,15 +26,28 @@ class Good:
     origin: str
     make: Callable[[], Scene]
     format: str
+    loose: Callable[[], dict[str, bytes]] = dict
+    """Files that lie near it, by path from its folder."""
 
 
 GOODS = (
     Good("watering_stork", "Watering stork", "rigged", "stork/watering_stork.glb", "centimetre-zup", stork.arriving, "glb"),
-    Good("bell_lantern", "Bell lantern", "prop", "lantern/bell_lantern.obj", "inch-zup", goods.lantern, "obj"),
+    Good(
+        "bell_lantern",
+        "Bell lantern",
+        "prop",
+        "lantern/bell_lantern.obj",
+        "inch-zup",
+        goods.lantern,
+        "obj",
+        goods.lantern_skins,
+    ),
     Good("fern_bed", "Fern bed", "foliage", "fern/fern_bed.gltf", "metre-yup", goods.fern_bed, "gltf"),
     Good("pane_wall", "Pane wall", "module", "wall/pane_wall.glb", "metre-zup", goods.pane_wall, "glb"),
     Good("seed_cart", "Seed cart", "prop", "cart/seed_cart.gltf", "metre-yup", cart.scene, "gltf"),
     Good("spring_basin", "Spring basin", "prop", "basin/spring_basin.stl", "centimetre-zup", goods.spring_basin, "stl"),
+    Good("mosaic_floor", "Mosaic floor", "module", "floor/mosaic_floor.gltf", "metre-yup", floor.scene, "gltf"),
+    Good("potting_bench", "Potting bench", "prop", "bench/potting_bench.obj", "metre-yup", bench.scene, "obj", bench.loose),
 )
 
 
@@ -62,6 +75,9 @@ def _write(good: Good, path: Path) -> None:
             apart[i] = image.uri
             if image.content is not None:
                 (path.parent / image.uri).write_bytes(image.content.read())
+    for name, data in good.loose().items():
+        (path.parent / name).parent.mkdir(parents=True, exist_ok=True)
+        (path.parent / name).write_bytes(data)
     for ending, parts in entry.write(scene, WriteOptions(path.stem, apart)).items():
         with path.with_suffix(ending).open("wb") as out:
             out.writelines(parts)

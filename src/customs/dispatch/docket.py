@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Collection, Mapping, Sequence
+from dataclasses import replace
 from importlib import resources
 from typing import Any
 
@@ -34,12 +35,16 @@ def box_of(scene: Scene) -> Json:
     return {"low": [round(float(v), 6) for v in box[0]], "high": [round(float(v), 6) for v in box[1]]}
 
 
-def names_of(scene: Scene, roles: Collection[str]) -> dict[str, list[str]]:
-    """Names of all the model file tells, by kind, in order; textures in `roles`, those its format has a place for."""
-    used = prune(scene)
-    told = {u.image for m in used.materials for r, u in m.textures.items() if r in roles}
-    names = {k: [item.name for item in getattr(used, k)] for k in ("nodes", "meshes", "materials", "clips")}
-    return {**names, "images": [im.name for i, im in enumerate(used.images) if i in told]}
+def told_by_model(scene: Scene, roles: Collection[str]) -> Scene:
+    """What the model file itself tells: without textures in roles its format has no place for."""
+    materials = tuple(replace(m, textures={r: u for r, u in m.textures.items() if r in roles}) for m in scene.materials)
+    return prune(replace(scene, materials=materials))
+
+
+def names_of(scene: Scene) -> dict[str, list[str]]:
+    """Names of all that is delivered, by kind, in order."""
+    kinds = ("nodes", "meshes", "materials", "images", "clips")
+    return {k: [item.name for item in getattr(scene, k)] for k in kinds}
 
 
 def stop_lines(passed: Sequence[At]) -> list[Json]:
@@ -72,6 +77,7 @@ def make_docket(
 ) -> Json:
     """The docket as data; `final` is in destination numbers. The digest is over everything else, written last."""
     remarks = [r.text for r in received.remarks]
+    told = told_by_model(final, get_format(sheet.model.format).texture_roles)
     body: Json = {
         "docket": 1,
         "made_by": f"Customs {__version__}",
@@ -81,9 +87,9 @@ def make_docket(
         "source": dict(source),
         "rights": {"author": about.author, "licence": about.licence or received.copyright, "use": about.use or "deliver"},
         "before": counts(received),
-        "after": counts(final),
+        "after": counts(told),
         "box": {"unit": sheet.axes.unit_name, "metres_per_unit": sheet.axes.metres_per_unit, **box_of(final)},
-        "names": names_of(final, get_format(sheet.model.format).texture_roles),
+        "names": names_of(told),
         "route": stop_lines(passed),
         "requirements": {v: ledger.count(v) for v in ("cleared", "query", "held")},
         "ledger": [

@@ -26,6 +26,9 @@ def unwrap(points: F32, faces: U32, normals: F32 | None = None, padding: int = 4
     """Cut a mesh into charts and pack them, with `padding` pixels between at a texture of `resolution`."""
     import xatlas
 
+    # The library takes triangles under a fixed area for empty: the mesh is brought to edges of about one.
+    edges = np.linalg.norm(points[faces[:, 1]] - points[faces[:, 0]], axis=1)
+    points = np.ascontiguousarray(points / max(float(np.median(edges)), 1e-30), np.float32)
     atlas = xatlas.Atlas()
     atlas.add_mesh(points, faces) if normals is None else atlas.add_mesh(points, faces, normals)
     options: Any = xatlas.PackOptions()

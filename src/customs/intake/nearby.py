@@ -11,14 +11,12 @@ from dataclasses import replace
 from pathlib import Path
 
 from customs.scene.content import Encoded
-from customs.scene.key import Key
+from customs.scene.key import FILE, Key
 from customs.scene.model import Image, Scene
 from customs.surface.files.base import texture_formats
 from customs.surface.pixels import probe
 from customs.surface.suffixes import words
 
-FILE = "file"
-"""Kind of the Key of a texture that lies near an asset and is not part of it."""
 MOST_LISTED, MOST_FOUND, MOST_FUZZY = 50_000, 200, 20
 LIKE = 0.84
 """Least likeness of a misspelt name (ratio of difflib)."""

@@ -59,7 +59,7 @@ def land(folder: Path, find_sheet: FindSheet, by: Sheet | None = None) -> Log:
         _same_box(scene, body["box"], model, log)
         check_model(scene, sheet, model, log)
         check_textures(scene, sheet, folder, model, log)
-        check_fixed_names(sheet, files, log)
+        check_fixed_names(scene, sheet, files, log)
         known = {Path(i.uri).name for i in scene.images} | check_copies(scene, sheet, files, log)
         check_loose_textures(files, known | _fixed(sheet), log)
     if log.accepted:

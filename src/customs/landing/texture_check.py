@@ -88,10 +88,10 @@ def check_copies(scene: Scene, sheet: Sheet, files: dict[str, Path], log: Log) -
     return found
 
 
-def check_fixed_names(sheet: Sheet, files: dict[str, Path], log: Log) -> None:
+def check_fixed_names(scene: Scene, sheet: Sheet, files: dict[str, Path], log: Log) -> None:
     """Textures a model cannot name, found by the name the sheet gives their role."""
     rules = sheet.textures
-    if "parameters" not in rules.required or "parameters" not in rules.suffixes:
+    if not scene.materials or "parameters" not in rules.required or "parameters" not in rules.suffixes:
         return
     wanted = rules.suffixes["parameters"]
     path = next((p for n, p in files.items() if Path(n).stem == wanted or Path(n).stem.endswith(f"_{wanted}")), None)

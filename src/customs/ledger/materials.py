@@ -6,10 +6,10 @@ from collections.abc import Iterator
 from typing import Any
 
 from customs.formats.image_write import delivered_form
-from customs.intake.nearby import FILE
 from customs.ledger.facts import SceneFacts
 from customs.ledger.row import Case
 from customs.route.roles import roles_of_images
+from customs.scene.key import FILE
 from customs.scene.model import COLOUR_SLOTS, Image, Material, Scene, TextureUse
 from customs.sheet.blocks import compressed, wanted_block
 from customs.surface.channels import LAYOUT
@@ -59,7 +59,13 @@ def roles_of(facts: SceneFacts) -> dict[int, set[str]]:
 def near_images(scene: Scene) -> list[Image]:
     """Textures that lie near the asset and are used for nothing yet."""
     used = roles_of_images(scene)
-    return [im for i, im in enumerate(scene.images) if im.key.kind == FILE and i not in used and im.there]
+    # A file that was found for a missing texture lives on in that one.
+    taken = {scene.images[i].content for i in used}
+    return [
+        im
+        for i, im in enumerate(scene.images)
+        if im.key.kind == FILE and i not in used and im.there and im.content not in taken
+    ]
 
 
 def alpha_used(facts: SceneFacts, index: int) -> bool:

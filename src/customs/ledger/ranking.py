@@ -6,7 +6,7 @@ import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from customs.intake.nearby import FILE
+from customs.scene.key import FILE
 from customs.scene.model import Image, Scene
 from customs.surface.pixels import image_info
 from customs.surface.suffixes import words

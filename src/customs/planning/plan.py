@@ -12,12 +12,16 @@ from customs.errors import CustomsError
 from customs.ledger.ledger import Ledger, judge
 from customs.ledger.row import About, Remedy, Row
 from customs.route.route import At, Route, SceneCache, Stop, evaluate
-from customs.route.step import Job, get_step
+from customs.route.step import Job, get_step, make_settings
 from customs.scene.model import Scene
 from customs.sheet.model import Sheet
 
-ROUNDS = 8
-"""More rounds than remedies can follow from each other; each (requirement, subject) is remedied once a plan anyway."""
+PHASES = (80, 88)
+"""Remedies of steps before an order here are taken before later ones are asked for: putting right, bringing together, and
+then the form of delivery, which depends on what came of both."""
+
+ROUNDS = 12
+"""More rounds than remedies can follow from each other; each row takes the same remedy once a plan anyway."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,10 +68,13 @@ def take_remedy(route: Route, fix: Remedy, by: str = "plan") -> Route:
     """The route with a remedy added at its step's place, or worked into the stop that is there."""
     step, values = get_step(fix.step), dict(fix.values)
     existing = route.of_step(fix.step)
+    if step.plural and values.get("targets"):
+        route = _released(route, fix.step, values)
+        existing = next((s for s in route.stops if s.step == fix.step and _same_but_targets(s, values)), None)
     if existing is None:
         return route.added(fix.step, values, by)
     have = dict(existing.values)
-    if step.plural and not _same_but_targets(have, values):
+    if step.plural and not _same_but_targets(existing, values):
         return route.added(fix.step, values, by)
     if not existing.on:
         route = route.switched(existing.id, True)
@@ -76,9 +83,23 @@ def take_remedy(route: Route, fix: Remedy, by: str = "plan") -> Route:
     return route.changed(existing.id, **_merged(have, values))
 
 
-def _same_but_targets(have: Mapping[str, Any], values: Mapping[str, Any]) -> bool:
-    a = {k: v for k, v in have.items() if k != "targets"}
-    return a == {k: v for k, v in values.items() if k != "targets"}
+def _same_but_targets(stop: Stop, values: Mapping[str, Any]) -> bool:
+    """True when a stop does what `values` ask, be it to others; what is not said is the step's default."""
+    mine, asked = dict(stop.settings), dict(make_settings(get_step(stop.step), values))
+    return {**mine, "targets": ()} == {**asked, "targets": ()}
+
+
+def _released(route: Route, step: str, values: Mapping[str, Any]) -> Route:
+    """The plan's other stops of a step let go of what another is now to do, and leave when nothing is left to them."""
+    mine = set(values["targets"])
+    for stop in [s for s in route.stops if s.step == step and s.by == "plan" and not _same_but_targets(s, values)]:
+        had = tuple(dict(stop.values).get("targets", ()))
+        left = tuple(t for t in had if t not in mine)
+        if had and not left:
+            route = route.removed(stop.id)
+        elif left != had:
+            route = route.changed(stop.id, targets=left)
+    return route
 
 
 def _merged(have: Mapping[str, Any], values: dict[str, Any]) -> dict[str, Any]:
@@ -120,16 +141,18 @@ def plan(
     The order of remedies is the order of the requirements, so the same asset gets the same route every time.
     """
     cache = cache if cache is not None else SceneCache()
-    taken: set[str] = set()
+    taken: set[tuple[str, str]] = set()
     passed = evaluate(received, digest, route, cache, job=job)
     ledger = judge(received, passed, sheet, about)
     for _ in range(ROUNDS):
-        wanted = [r for r in ledger.open() if r.remedy is not None and r.remedy.sure and r.id not in taken]
+        wanted = [r for r in ledger.open() if r.remedy is not None and r.remedy.sure and (r.id, repr(r.remedy)) not in taken]
         if not wanted:
             break
+        first = min(_phase(r) for r in wanted)
+        wanted = [r for r in wanted if _phase(r) == first]
         for row in sorted(wanted, key=lambda r: (get_step(r.remedy.step).order if r.remedy else 0, r.id)):
             route = _try(route, row)
-            taken.add(row.id)
+            taken.add((row.id, repr(row.remedy)))
         passed = evaluate(received, digest, route, cache, job=job)
         ledger = judge(received, passed, sheet, about)
     lean = _without_idle(route, passed)
@@ -137,6 +160,11 @@ def plan(
         route, passed = lean, evaluate(received, digest, lean, cache, job=job)
         ledger = judge(received, passed, sheet, about)
     return Plan(route, tuple(passed), ledger)
+
+
+def _phase(row: Row) -> int:
+    order = get_step(row.remedy.step).order if row.remedy else 0
+    return sum(order >= edge for edge in PHASES)
 
 
 def _without_idle(route: Route, passed: list[At]) -> Route:

@@ -90,7 +90,7 @@ def join_meshes(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
         skins=skins,
     )
     bare = [e for e in empties(out) if e in gone or not empties_before(scene, e)]
-    return prune(without(out, [e for e in bare if e < len(nodes)])), remarks
+    return prune(without(out, [e for e in bare if e < len(nodes)]), near=True), remarks
 
 
 def empties_before(scene: Scene, node: int) -> bool:

@@ -69,13 +69,21 @@ def renamed_all(
     pattern: str,
     asset: str,
     rules: Naming,
+    kept: Sequence[Named],
     words: Mapping[int, Words] = NO_WORDS,
 ) -> tuple[Named, ...]:
-    """`items` (anything frozen with a `name`) with new names; the first of two alike keeps the plain one."""
+    """`items` (anything frozen with a `name`) with new names where they are among `kept`; the first of two alike keeps the
+    plain one, and the index counts the kept ones from 1.
+    """
     taken: set[str] = set()
-    out = []
+    used = {item.key for item in kept}
+    out, number = [], 0
     for i, item in enumerate(items):
-        name = rules.legal(fill(pattern, item.name, i + 1, asset, words.get(i, Words())))
+        if item.key not in used:
+            out.append(item)
+            continue
+        number += 1
+        name = rules.legal(fill(pattern, item.name, number, asset, words.get(i, Words())))
         if rules.unique:
             name = _free(name, taken, rules)
             taken.add(name.lower())

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+FILE = "file"
+"""Kind of the Key of a texture that lies near an asset and is not part of it."""
+
 
 @dataclass(frozen=True, order=True)
 class Key:

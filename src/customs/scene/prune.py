@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
+from customs.scene.key import FILE
 from customs.scene.model import Channel, Material, Mesh, Primitive, Scene, Skin
 from customs.scene.tree import walk
 
@@ -52,8 +53,11 @@ def _primitive_materials(prim: Primitive) -> set[int]:
     return own | {m for m, _ in prim.variants}
 
 
-def prune_content(scene: Scene) -> Scene:
-    """Meshes, skins, cameras, lights, materials and images nothing refers to go, the rest is renumbered."""
+def prune_content(scene: Scene, near: bool = False) -> Scene:
+    """Meshes, skins, cameras, lights, materials and images nothing refers to go, the rest is renumbered.
+
+    `near` keeps textures that lie near the asset: a step further on may still take them up.
+    """
     meshes = _renumber(n.mesh for n in scene.nodes if n.mesh is not None)
     skins = _renumber(n.skin for n in scene.nodes if n.skin is not None and n.mesh is not None)
     cameras = _renumber(n.camera for n in scene.nodes if n.camera is not None)
@@ -61,7 +65,8 @@ def prune_content(scene: Scene) -> Scene:
     kept_meshes: tuple[Mesh, ...] = _pick(scene.meshes, meshes)
     materials = _renumber(m for mesh in kept_meshes for p in mesh.primitives for m in _primitive_materials(p))
     kept_materials: tuple[Material, ...] = _pick(scene.materials, materials)
-    images = _renumber(use.image for m in kept_materials for use in m.textures.values())
+    used = {use.image for m in kept_materials for use in m.textures.values()}
+    images = _renumber(i for i, im in enumerate(scene.images) if i in used or (near and im.key.kind == FILE))
 
     def prim(p: Primitive) -> Primitive:
         material = materials[p.material] if p.material is not None else None
@@ -94,6 +99,6 @@ def prune_content(scene: Scene) -> Scene:
     )
 
 
-def prune(scene: Scene) -> Scene:
+def prune(scene: Scene, near: bool = False) -> Scene:
     """`prune_nodes`, then `prune_content`."""
-    return prune_content(prune_nodes(scene))
+    return prune_content(prune_nodes(scene), near)

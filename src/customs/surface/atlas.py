@@ -20,6 +20,8 @@ from customs.surface.resize import resize
 
 U8 = npt.NDArray[np.uint8]
 ORM = parse_pattern("R=occlusion G=roughness B=metallic")
+NEUTRAL = {"base_colour": (0, 0, 0, 255), "metallic_roughness": (255, 255, 0), "normal": (128, 128, 255), "emissive": (0, 0, 0)}
+"""What fills the room between: nothing that a filter would show."""
 LEAST_EDGE = 8
 """A material of plain numbers gets so many pixels in the atlas."""
 
@@ -53,6 +55,7 @@ def make_atlas(materials: Sequence[Material], images: Sequence[Image], limit: in
     sheets = {}
     for role, channels in wanted:
         sheet = np.zeros((edge, edge, channels), np.uint8)
+        sheet[:] = NEUTRAL[role][:channels]
         for m, corner, (w, h) in zip(materials, corners, sizes):
             put(sheet, _tile(m, images, role, w, h), corner, gap, False)
         sheets[role] = sheet

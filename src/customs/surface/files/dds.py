@@ -59,6 +59,7 @@ class _Head:
 
     @property
     def channels(self) -> int:
+        """Channels a pixel decodes to."""
         if self.block:
             return BLOCK_CHANNELS[self.block]
         if self.plain[1]:

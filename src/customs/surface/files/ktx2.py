@@ -57,6 +57,7 @@ class _Head:
 
     @property
     def space(self) -> Space:
+        """Colour space its format says."""
         return VK_BLOCKS[self.number][1] if self.number in VK_BLOCKS else VK_PLAIN[self.number][2]
 
 

@@ -9,6 +9,9 @@ from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import per_mesh
 from customs.scene.model import Mesh, Primitive, Scene
 
+MANY = 12_000
+"""Unwrapping more faces than this takes long: a person decides."""
+
 
 def _lacking(scene: Scene, wanted: str, prim: Primitive) -> int:
     if not facts_of(prim).faces:
@@ -24,7 +27,8 @@ def _fix(case: Case, mesh: Mesh) -> Remedy | None:
         return None
     # Where nothing was painted for the surface, any layout is as good as another.
     textured = any(p.material is not None and case.delivering.materials[p.material].textures for p in bare)
-    return remedy("unwrap", "Unwrap it", sure=not textured, targets=(str(mesh.key),))
+    many = sum(facts_of(p).faces for p in bare) > MANY
+    return remedy("unwrap", "Unwrap it", sure=not textured and not many, targets=(str(mesh.key),))
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:

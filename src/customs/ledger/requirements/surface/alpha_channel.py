@@ -4,21 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from customs.ledger.facts import alpha_shares
 from customs.ledger.materials import alpha_used, roles_of
 from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import elements
 from customs.scene.model import Image
 from customs.surface.pixels import image_info
 
+COLOURS = {"base_colour", "diffuse"}
+
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if case.sheet.textures.unused_channels != "forbidden":
         return
     bad = []
-    for i in roles_of(case.after):
+    for i, roles in roles_of(case.after).items():
         image = case.delivering.images[i]
         info = image_info(image) if image.there else None
-        if info is not None and info.has_alpha and not alpha_used(case.after, i):
+        shares = alpha_shares(image) if info is not None and info.has_alpha and not alpha_used(case.after, i) else None
+        # Alpha with holes in it is asked about first: perhaps it should be used.
+        if shares is not None and (shares[2] > 0.9999 or not roles & COLOURS):
             bad.append((image, "alpha unused"))
 
     def fix(image: Image) -> Remedy:

@@ -4,22 +4,23 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from customs.ledger.facts import SceneFacts
 from customs.ledger.materials import NORMALS, used_as
 from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import elements
 from customs.scene.model import Image
 from customs.surface.green import green_of, told_green
-from customs.surface.pixels import pixels_or_none
+from customs.surface.guess import content_of
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     wanted, origin = case.sheet.axes.green, case.delivering.convention.green
-    maps = [im for im in used_as(case.after, NORMALS) if pixels_or_none(im) is not None]
+    maps = _maps(case.after)
     if not maps:
         return
     ways = {im: green_of(im, origin) for im in maps}
     bad = [(im, f"green {way}{_told(im)}") for im, way in ways.items() if way != wanted]
-    before = {green_of(im, origin) for im in used_as(case.before, NORMALS) if pixels_or_none(im) is not None}
+    before = {green_of(im, origin) for im in _maps(case.before)}
     had = " and ".join(f"green {way}" for way in sorted(before)) or "none"
     note = "Lit from the wrong side: bumps look like dents."
 
@@ -27,6 +28,12 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return remedy("green", "Turn green over", targets=(str(image.key),))
 
     yield from elements(rule, bad, "image", f"green {wanted}", had, f"green {wanted}", "held", note, fix)
+
+
+def _maps(facts: SceneFacts) -> list[Image]:
+    """Normal maps with relief in them: a flat one is lit the same either way."""
+    found = ((im, content_of(im)) for im in used_as(facts, NORMALS))
+    return [im for im, content in found if content is not None and content.content != "flat"]
 
 
 def _told(image: Image) -> str:

@@ -8,11 +8,8 @@ from customs.ledger.materials import allowed_roles, near_images, words
 from customs.ledger.ranking import lost_stems, stem
 from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
 from customs.scene.model import Image, Material, Scene
-from customs.surface.guess import DOUBTFUL, RoleGuess, guess_role
+from customs.surface.guess import DOUBTFUL, SURE, RoleGuess, guess_role
 from customs.surface.suffixes import family, role_of_name
-
-SURE = 0.9
-"""From here on a texture is taken alone, when no other one is as likely."""
 
 
 def owners(scene: Scene, materials: list[Material], image: Image) -> list[Material]:

@@ -16,10 +16,12 @@ Use = tuple[str, str, str, str]
 def skins(scene: Scene, materials: list[Material]) -> dict[str, list[Use]]:
     """By skin the uses (skin, material, role, texture) of textures called as a material's own, with a word more or another."""
     lost = lost_stems(scene)
+    known = {family(scene.images[u.image].name, scene.suffixes) for m in materials for u in m.textures.values()}
+    known |= {family(m.name) for m in materials}
     out: dict[str, list[Use]] = {}
     for image in near_images(scene):
         named = role_of_name(image.name, scene.suffixes)
-        if named is None or stem(image.uri) in lost:
+        if named is None or named.family in known or stem(image.uri) in lost:
             continue
         mine = named.family.split("_")
         for m in materials:

@@ -1,4 +1,4 @@
-"""Mirrored UVs under a normal map, where the destination takes no tangents that would say so."""
+"""Mirrored UVs under a normal map, where the format could tell by tangents and the destination takes none."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from customs.scene.model import Primitive
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
-    if case.sheet.mesh.tangents != "forbidden":
+    if case.sheet.mesh.tangents != "forbidden" or "tangents" not in case.format.carries:
         return
     relief = {i for scene in (case.delivering, case.arrived) for i, m in enumerate(scene.materials) if "normal" in m.textures}
 

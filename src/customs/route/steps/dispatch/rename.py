@@ -10,6 +10,7 @@ from pydantic import Field, field_validator
 from customs.route.naming import Naming, Words, renamed_all
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.model import SLOTS, Remark, Scene
+from customs.scene.prune import prune
 from customs.sheet.model import check_pattern
 
 
@@ -34,12 +35,14 @@ class Rename(Settings):
         return check_pattern(value)
 
 
-def _words(scene: Scene, suffixes: Mapping[str, str]) -> dict[int, Words]:
+def _words(scene: Scene, kept: Scene, suffixes: Mapping[str, str]) -> dict[int, Words]:
     """For each used texture its material, its role and, from the second material with textures on, a number."""
     order = {role: k for k, role in enumerate((*suffixes, *SLOTS))}
     out: dict[int, Words] = {}
-    number = 0
+    number, used = 0, {m.key for m in kept.materials}
     for m in scene.materials:
+        if m.key not in used:
+            continue
         number += bool(m.textures)
         for role, use in sorted(m.textures.items(), key=lambda pair: order[pair[0]]):
             later = f"_{number}" if number > 1 else ""
@@ -51,14 +54,16 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
     s = settings
     rules = Naming(s.allowed, s.lower, s.max_length, s.unique)
     asset = rules.legal(s.asset.replace("{asset}", scene.name).replace("{name}", scene.name))
+    # What nothing uses is not delivered: it keeps its name and takes none away.
+    kept = prune(scene)
     out = replace(
         scene,
         name=asset,
-        nodes=renamed_all(scene.nodes, s.node, asset, rules),
-        meshes=renamed_all(scene.meshes, s.mesh, asset, rules),
-        materials=renamed_all(scene.materials, s.material, asset, rules),
-        images=renamed_all(scene.images, s.image, asset, rules, _words(scene, s.suffixes)),
-        clips=renamed_all(scene.clips, s.clip, asset, rules),
+        nodes=renamed_all(scene.nodes, s.node, asset, rules, kept.nodes),
+        meshes=renamed_all(scene.meshes, s.mesh, asset, rules, kept.meshes),
+        materials=renamed_all(scene.materials, s.material, asset, rules, kept.materials),
+        images=renamed_all(scene.images, s.image, asset, rules, kept.images, _words(scene, kept, s.suffixes)),
+        clips=renamed_all(scene.clips, s.clip, asset, rules, kept.clips),
     )
     pairs = [(a.name, b.name) for kind in ("nodes", "meshes", "materials", "images", "clips")
              for a, b in zip(getattr(scene, kind), getattr(out, kind)) if a.name != b.name]  # fmt: skip

@@ -52,7 +52,7 @@ def _apply(scene: Scene, settings: LeaveOut, resources: Content, job: Job) -> Ou
     clips = scene.clips
     if settings.morphs:
         clips = tuple(replace(c, channels=tuple(x for x in c.channels if x.path != "weights")) for c in clips)
-    out = prune_content(replace(scene, nodes=nodes, meshes=meshes, clips=tuple(c for c in clips if c.channels)))
+    out = prune_content(replace(scene, nodes=nodes, meshes=meshes, clips=tuple(c for c in clips if c.channels)), near=True)
     lost = [f"{len(scene.cameras)} cameras"] if settings.cameras and scene.cameras else []
     lost += [f"{len(scene.lights)} lights"] if settings.lights and scene.lights else []
     return Outcome(out, tuple(Remark(f"{text} left out") for text in lost))

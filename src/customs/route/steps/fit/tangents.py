@@ -62,7 +62,8 @@ register(
         id="tangents",
         name="Tangents",
         desk="fit",
-        order=54,
+        # After the surface steps, which say what has a normal map.
+        order=92,
         about="Makes tangents where a normal map needs them, or drops them.",
         settings=Tangents,
         apply=_apply,

@@ -58,7 +58,7 @@ def _apply(scene: Scene, settings: Static, resources: Content, job: Job) -> Outc
         nodes.append(Node(Key(scene.digest, "node", MADE + n), node.name, mesh=len(meshes) - 1, made_from=(node.key,)))
         roots.append(len(nodes) - 1)
     bare = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots), skins=(), clips=())
-    return Outcome(prune(_without_joints(bare, scene)), (remark,))
+    return Outcome(prune(_without_joints(bare, scene), near=True), (remark,))
 
 
 def _without_joints(scene: Scene, before: Scene) -> Scene:

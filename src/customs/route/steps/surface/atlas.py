@@ -11,11 +11,14 @@ from pydantic import Field
 from customs.errors import StepError
 from customs.geometry.triangles import triangles_of
 from customs.route.step import Content, Job, Outcome, Step, Targeted, register
-from customs.route.surface_edit import Textures, made_key
+from customs.route.surface_edit import Textures, made_key, with_pixels
 from customs.scene.arrays import frozen
 from customs.scene.model import Image, Material, Primitive, Remark, Sampler, Scene, TextureUse
 from customs.surface.atlas import Atlas as Sheets
 from customs.surface.atlas import make_atlas
+from customs.surface.green import Way, green_of
+from customs.surface.pixels import image_pixels
+from customs.surface.relief import flipped_green
 
 CLAMP = Sampler(9729, 9987, 33071, 33071)
 
@@ -32,6 +35,8 @@ def refusal(scene: Scene, index: int) -> str:
     m = scene.materials[index]
     if m.model == "specular_glossiness":
         return "specular-glossiness: convert it first"
+    if any(not scene.images[u.image].there or scene.images[u.image].problem for u in m.textures.values()):
+        return "a texture of it is missing"
     if any(u.transformed or u.texcoord for u in m.textures.values()):
         return "its textures are scaled, moved or on a second UV set"
     for mesh in scene.meshes:
@@ -73,11 +78,23 @@ def after_atlas(scene: Scene) -> int:
     return len(used) - gone
 
 
-def _material(first: Material, sheets: Sheets, textures: Textures) -> Material:
+def _one_way(members: list[Material], textures: Textures, origin: Way) -> Way:
+    """The green direction of the first normal map; those of the others are turned to it."""
+    found = [u.image for m in members if (u := m.textures.get("normal")) is not None and textures.images[u.image].there]
+    way = green_of(textures.images[found[0]], origin) if found else origin
+    for i in dict.fromkeys(found):
+        image = textures.images[i]
+        if green_of(image, origin) != way:
+            textures.images[i] = replace(with_pixels(image, flipped_green(image_pixels(image))), green=way)
+    return way
+
+
+def _material(first: Material, sheets: Sheets, textures: Textures, way: Way) -> Material:
     uses = {}
     for role, pixels in sheets.sheets.items():
         cut = pixels[:, :, :3] if role == "base_colour" and first.alpha_mode == "opaque" else pixels
-        image = Image(made_key(first.key, f"atlas.{role}"), f"atlas_{role}", pixels=frozen(cut, np.uint8))
+        image = Image(made_key(first.key, f"atlas.{role}"), f"atlas_{role}", pixels=frozen(cut, np.uint8),
+                      green=way if role == "normal" else "")  # fmt: skip
         uses[role] = TextureUse(textures.add(image), sampler=CLAMP)
     if "metallic_roughness" in uses:
         uses["occlusion"] = uses["metallic_roughness"]
@@ -109,8 +126,9 @@ def _apply(scene: Scene, settings: Atlas, resources: Content, job: Job) -> Outco
     for group in groups.values():
         job.check()
         members = [scene.materials[i] for i in group]
+        way = _one_way(members, textures, scene.convention.green)
         sheets = make_atlas(members, textures.images, settings.limit, settings.padding)
-        made = _material(members[0], sheets, textures)
+        made = _material(members[0], sheets, textures, way)
         materials.append(replace(made, made_from=tuple(m.key for m in members)))
         place |= {i: (sheets, k, len(materials) - 1) for k, i in enumerate(group)}
         remarks.append(Remark(f"{len(group)} materials in one of {sheets.edge} × {sheets.edge}", made.key))

@@ -7,12 +7,16 @@ from dataclasses import replace
 import numpy as np
 from pydantic import Field
 
+from customs.errors import StepError
 from customs.geometry.triangles import triangles_of
 from customs.geometry.unwrap import unwrap
 from customs.route.edit import map_primitives, take_vertices
 from customs.route.step import Content, Job, Outcome, Step, Targeted, register
 from customs.scene.arrays import frozen
 from customs.scene.model import Mesh, Primitive, Remark, Scene
+
+MOST_FACES = 60_000
+"""Unwrapping more takes many minutes in one stretch that cannot be stopped."""
 
 
 class Unwrap(Targeted):
@@ -30,6 +34,9 @@ def _apply(scene: Scene, settings: Unwrap, resources: Content, job: Job) -> Outc
         faces = triangles_of(prim)
         if not len(faces) or (settings.only_missing and prim.texcoords) or not np.isfinite(prim.positions).all():
             return prim
+        if len(faces) > MOST_FACES:
+            raise StepError(f"{len(faces):,} faces in {mesh.name}", f"at most {MOST_FACES:,} to unwrap",
+                            "Lay out UVs where it was made, or deliver a coarser mesh.", where=mesh.name)  # fmt: skip
         job.check()
         job.progress(0.1, f"Unwrapping {mesh.name}")
         made = unwrap(prim.positions, faces, prim.normals, settings.padding, settings.resolution)
