@@ -13,7 +13,7 @@ from fontTools.ttLib import TTFont
 
 WEIGHTS = (400, 500, 600, 700)
 ICONS = """arrow-down-to-line check chevron-down file file-box folder folder-open ghost grid-3x3 image layers package-open person-standing plane-landing
-plus ruler scan search spline stamp x""".split()
+plus ruler scan search spline stamp swatch-book x""".split()
 
 
 def main(source: Path, target: Path) -> None:

@@ -26,7 +26,7 @@ from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
-from customs.work.goods import Evaluated, dispatch_asset, evaluate_asset, plan_asset, take_in, with_origin
+from customs.work.goods import Evaluated, dispatch_asset, evaluate_asset, plan_asset, search_for, take_in, with_origin
 from customs.work.lookup import all_origins, find_sheet
 from customs.work.places import data_folder, origins_folder
 from customs_desktop.workers import Painter, Task, Worker, explain
@@ -162,8 +162,7 @@ class Session(QObject):
         """Change settings of a stop; it counts as made by a person from then on."""
 
         def change(route: Route) -> Route:
-            new = route.changed(stop_id, **values)
-            return Route(tuple(replace(s, by="person") if s.id == stop_id else s for s in new.stops))
+            return route.changed(stop_id, **values).by_person(stop_id)
 
         return self.change_route("Change settings", change)
 
@@ -383,6 +382,26 @@ class Session(QObject):
             self.landed.emit(id_)
 
         self.worker.submit(Task(3, key=f"land {id_}", title="Landing", run=run, done=done, failed=self._fail))
+
+    def search_folder(self, folder: Path) -> None:
+        """Look in a further folder for textures the selected asset may be meant to have, and plan with what is found."""
+        asset = self.asset
+        if asset is None or self.shipment is None:
+            return
+        store, sheet, cache = self.shipment.store, self.sheet, self.cache
+
+        def run(job: Job) -> Asset:
+            job.progress(0.1, str(folder))
+            found = search_for(asset, store, [folder])
+            return found if found is asset else plan_asset(found, store, sheet, cache, job=job)
+
+        def done(found: Asset) -> None:
+            if found is asset:
+                self.said.emit(f"Nothing in {folder} is called like what is missing, or like a texture of this asset.", "query")
+            elif self.state.asset(asset.id) is asset:
+                self.change_asset(f"Search {folder.name}", lambda a: found, asset.id)
+
+        self.worker.submit(Task(1, title="Searching", run=run, done=done, failed=self._fail))
 
     def cancel(self) -> None:
         """Stop what is running."""

@@ -28,6 +28,7 @@ from customs_desktop.desks.dispatch import DispatchPanel
 from customs_desktop.desks.fit import FitPanel
 from customs_desktop.desks.intake import IntakePanel
 from customs_desktop.desks.landing import LandingPanel
+from customs_desktop.desks.surface import SurfacePanel
 from customs_desktop.session import Session
 from customs_desktop.sheet_editor import SheetEditor
 from customs_desktop.style import theme
@@ -54,6 +55,7 @@ class MainWindow(QMainWindow):
         self.settings = QSettings(str(config_folder() / "window.ini"), QSettings.Format.IniFormat)
         self.editor: SheetEditor | None = None
         self.desk = "fit"
+        self._deck_heights: dict[bool, list[int]] = {}
         self._build()
         self._menus()
         self._connect()
@@ -76,8 +78,9 @@ class MainWindow(QMainWindow):
         self.panels.setObjectName("panel")
         self.panels.setFixedWidth(PANEL_WIDTH)
         self.intake, self.fit = IntakePanel(s), FitPanel(s)
-        self.dispatch, self.landing = DispatchPanel(s), LandingPanel(s)
-        self.desk_panels = {"intake": self.intake, "fit": self.fit, "dispatch": self.dispatch, "landing": self.landing}
+        self.surface, self.dispatch, self.landing = SurfacePanel(s), DispatchPanel(s), LandingPanel(s)
+        self.desk_panels = {"intake": self.intake, "fit": self.fit, "surface": self.surface, "dispatch": self.dispatch,
+                            "landing": self.landing}  # fmt: skip
         for panel in self.desk_panels.values():
             self.panels.addWidget(panel)
         self.split = QSplitter(Qt.Orientation.Vertical)
@@ -163,7 +166,7 @@ class MainWindow(QMainWindow):
         for key, (id_, name) in zip(("Ctrl+1", "Ctrl+2", "Ctrl+3"), (("twin", "Twin"), ("wipe", "Wipe"), ("ghost", "Ghost"))):
             self._act(menu, name, lambda m=id_: self.twin.set_mode(m), key)
         menu.addSeparator()
-        for key, (id_, name) in zip(("Ctrl+4", "Ctrl+5", "Ctrl+6", "Ctrl+7"), SHADINGS):
+        for key, (id_, name) in zip(("Ctrl+4", "Ctrl+5", "Ctrl+6", "Ctrl+7", "Ctrl+Shift+7"), SHADINGS):
             self._act(menu, name, lambda m=id_: self.twin.set_look(shading=m), key)
         menu.addSeparator()
         for name, box, key in (("Wire", self.bar.wire, "Ctrl+8"), ("Ground grid", self.bar.grid, "Ctrl+9"),
@@ -238,11 +241,13 @@ class MainWindow(QMainWindow):
 
     def open_desk(self, id_: str) -> None:
         """Open a desk: its panel, its pages, its view."""
+        self._heights(id_)
         self.desk = id_
         self.desks.show_desk(id_)
         self.panels.setCurrentWidget(self.desk_panels[id_])
         pages: dict[str, list[tuple[str, QWidget]]] = {
             "intake": [("Contents", self.intake.page)],
+            "surface": [("Roles", self.surface.roles), ("Bulk", self.surface.bulk), ("UV", self.surface.uv)],
             "dispatch": [
                 ("Names", self.dispatch.names),
                 ("Package", self.dispatch.package),
@@ -255,6 +260,14 @@ class MainWindow(QMainWindow):
         self.bar.place()
         if id_ == "dispatch":
             self.dispatch.refresh()
+
+    def _heights(self, id_: str) -> None:
+        """Surface's tables want more room than a ledger; what a person makes of either is remembered."""
+        kind, old = (d == "surface" for d in (id_, self.desk))
+        if kind == old:
+            return
+        self._deck_heights[old] = self.split.sizes()
+        self.split.setSizes(self._deck_heights.get(kind, [340, 350] if kind else [470, 225]))
 
     def _landed(self, id_: str) -> None:
         log = self.session.logs.get(id_)
@@ -469,6 +482,7 @@ class MainWindow(QMainWindow):
         self.settings.setValue("deck", self.split.saveState())
         if self.editor is not None:
             self.editor.close()
+        self.surface.close_down()
         self.session.close()
         super().closeEvent(event)
 

@@ -17,11 +17,12 @@ MARGIN = 0.15
 
 @dataclass(frozen=True)
 class Candidate:
-    """A texture that may stand in for a missing one, how likely (0..1), and why."""
+    """A texture that may stand in for a missing one, how likely (0..1), why, and whether it has the very name."""
 
     image: Image
     score: float
     reason: str
+    exact: bool
 
 
 def stem(name: str) -> str:
@@ -48,7 +49,7 @@ def candidates(scene: Scene, lost: Image) -> list[Candidate]:
 
 def clear(ranked: Sequence[Candidate]) -> bool:
     """True when the first leads far enough to be taken without asking."""
-    if not ranked or ranked[0].score < 0.5:
+    if not ranked or not ranked[0].exact:
         return False
     return len(ranked) == 1 or ranked[0].score - ranked[1].score >= MARGIN
 
@@ -73,7 +74,7 @@ def _scored(scene: Scene, lost: Image, image: Image, exact: bool) -> Candidate:
     where = f"in {folder}/" if folder else "beside the model"
     reasons = [where] + (["with other textures of it"] if shared else []) + (["of their size"] if size == 1 else [])
     reasons += [] if exact else ["its name is spelt otherwise"]
-    return Candidate(image, score, ", ".join(reasons))
+    return Candidate(image, score, ", ".join(reasons), exact)
 
 
 def _shared(scene: Scene, folder: str) -> float:

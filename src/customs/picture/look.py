@@ -9,8 +9,10 @@ from typing import Literal
 from customs.picture.camera import Orbit
 from customs.scene.model import Scene
 
-Shading = Literal["surface", "plain", "sides", "checker"]
-SHADINGS: Mapping[str, int] = {"surface": 0, "plain": 1, "sides": 2, "checker": 3}
+Shading = Literal["surface", "plain", "sides", "checker", "density"]
+SHADINGS: Mapping[str, int] = {"surface": 0, "plain": 1, "sides": 2, "checker": 3, "density": 4}
+USUAL_DENSITY = 512.0
+"""Pixels a metre drawn as neither coarse nor fine; each doubling goes a third of the way to either end."""
 DAY = ((0.890, 0.910, 0.902), (0.725, 0.773, 0.776))
 EVENING = ((0.33, 0.37, 0.39), (0.19, 0.22, 0.24))
 

@@ -12,6 +12,7 @@ import numpy.typing as npt
 from customs.errors import ToolError
 from customs.motion.bounds import world_bounds
 from customs.motion.pose import joint_matrices, morph_weights, posed_locals
+from customs.picture.appearance import appearance
 from customs.picture.figure import standing_figure
 from customs.picture.lines import box_lines, dimension_lines, grid
 from customs.picture.look import DAY, EVENING, SHADINGS, Look, Shot
@@ -21,9 +22,12 @@ from customs.scene.model import Material, Primitive, Scene
 from customs.scene.tree import mesh_nodes, world_matrices
 
 F64 = npt.NDArray[np.float64]
+PLAIN_UV = (1, 0, 0, 0, 1, 0, 0, 0, 1)
 PLAIN_BASE = (0.60, 0.60, 0.58, 1.0)
-SLOTS = {"base_colour": (1, "tex_base"), "metallic_roughness": (2, "tex_metal"), "normal": (4, "tex_normal"),
-         "occlusion": (8, "tex_occlusion"), "emissive": (16, "tex_emissive")}  # fmt: skip
+SLOTS = {"base_colour": (1, 0, "tex_base"), "metallic_roughness": (2, 1, "tex_metal"), "normal": (4, 2, "tex_normal"),
+         "occlusion": (8, 3, "tex_occlusion"), "emissive": (16, 4, "tex_emissive"), "detail": (32, 7, "tex_detail"),
+         "detail_normal": (64, 8, "tex_detail_normal")}  # fmt: skip
+"""Bit, texture unit and sampler of each place; units 5 and 6 hold joints and morph targets."""
 
 
 def _text(name: str) -> str:
@@ -127,7 +131,7 @@ class Renderer:
             self.mesh = program
             self._set("view_projection", vp)
             program["eye"] = tuple(shot.orbit.eye)
-            for unit, name in enumerate(("tex_base", "tex_metal", "tex_normal", "tex_occlusion", "tex_emissive")):
+            for _, unit, name in SLOTS.values():
                 program[name] = unit
             program["tint"] = (1.0, 1.0, 1.0)
         self.mesh["joint_matrices"], self.mesh["morph_offsets"] = 5, 6
@@ -222,31 +226,37 @@ class Renderer:
         old = m is not None and m.model == "specular_glossiness"
         p["base_factor"] = PLAIN_BASE if m is None else (m.diffuse if old else m.base_colour)
         p["unlit"] = m is not None and m.model == "unlit"
-        p["metallic_factor"] = 0.0 if m is None or old else m.metallic
-        p["roughness_factor"] = 0.8 if m is None else (1 - m.glossiness * 0.7 if old else m.roughness)
+        seen = appearance(m, scene.images) if m is not None else None
+        p["metallic_factor"] = seen.metallic if seen else 0.0
+        p["roughness_factor"] = seen.roughness if seen else 0.8
         strength = m.emissive_strength if m else 1.0
         p["emissive_factor"] = tuple(min(e * strength, 8.0) for e in m.emissive) if m else (0, 0, 0)
         p["alpha_mode"] = {"opaque": 0, "mask": 1, "blend": 2}[m.alpha_mode] if m else 0
         p["alpha_cutoff"] = m.alpha_cutoff if m else 0.5
         slots = second = 0
         p["normal_strength"] = p["occlusion_strength"] = 1.0
-        p["uv_base"] = (1, 0, 0, 0, 1, 0, 0, 0, 1)
-        for slot, use in (m.textures if m else {}).items():
-            slot = "base_colour" if slot == "diffuse" else slot
-            if slot not in SLOTS or use.texcoord >= len(prim.texcoords):
+        p["detail_strength"] = p["green"] = 1.0
+        p["texels"] = (0.0, 0.0)
+        maps = np.tile(np.array(PLAIN_UV, dtype=np.float32), (len(SLOTS), 1))
+        for place, (slot, (bit, unit, _)) in enumerate(SLOTS.items()):
+            if seen is None or slot not in seen.uses or seen.uses[slot][1].texcoord >= len(prim.texcoords):
                 continue
-            bit = SLOTS[slot][0]
-            texture = self.store.image(scene.images[use.image])
+            image, use = seen.uses[slot]
+            texture = self.store.image(image)
             texture.repeat_x, texture.repeat_y = use.sampler.wrap_s != 33071, use.sampler.wrap_t != 33071
-            texture.use(list(SLOTS).index(slot))
+            texture.use(unit)
             slots |= bit
             second |= bit if use.texcoord == 1 else 0
+            if use.transformed:
+                maps[place] = _uv_matrix(use)
+            if slot == "base_colour" or not any(p["texels"].value):
+                p["texels"] = self.store.texels(image)
             if slot == "normal":
                 p["normal_strength"] = use.strength
-            elif slot == "occlusion":
-                p["occlusion_strength"] = use.strength
-            elif slot == "base_colour" and use.transformed:
-                p["uv_base"] = _uv_matrix(use)
+                p["green"] = -1.0 if (image.green or scene.convention.green) == "down" else 1.0
+            elif slot in ("occlusion", "detail"):
+                p[f"{slot}_strength"] = use.strength
+        p["uv_maps"].write(maps.tobytes())
         p["slots"], p["second_set"] = slots, second
 
     def _wire(self, shot: Shot, items: list[Any]) -> None:

@@ -13,7 +13,7 @@ import numpy.typing as npt
 
 from customs.geometry.triangles import flat_indices, triangles_of
 from customs.scene.model import Image, Primitive
-from customs.surface.pixels import pixels_or_none
+from customs.surface.pixels import image_info, pixels_or_none
 
 MOST_PRIMITIVES, MOST_TEXTURES, LARGEST = 600, 200, 2048
 MODES = {
@@ -133,6 +133,11 @@ class Store:
             if old is not self.missing:
                 old.release()
         return texture
+
+    def texels(self, image: Image) -> tuple[float, float]:
+        """(width, height) in pixels, zeros when unreadable."""
+        info = image_info(image) if image.there and not image.problem else None
+        return (float(info.width), float(info.height)) if info is not None else (0.0, 0.0)
 
     def _texture(self, rgba: npt.NDArray[np.uint8]) -> Any:
         height, width = rgba.shape[:2]

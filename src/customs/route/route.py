@@ -93,6 +93,10 @@ class Route:
         self.find(stop_id)
         return Route(tuple(s.with_values(**values) if s.id == stop_id else s for s in self.stops))
 
+    def by_person(self, stop_id: str) -> Route:
+        """With one stop counted as made by a person, which planning keeps."""
+        return Route(tuple(replace(s, by="person") if s.id == stop_id else s for s in self.stops))
+
     def removed(self, stop_id: str) -> Route:
         """Without one stop. *Arrive* cannot go."""
         self._movable(stop_id)

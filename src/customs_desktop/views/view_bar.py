@@ -14,7 +14,8 @@ from customs_desktop.views.twin import Mode, TwinView
 from customs_desktop.widgets.basics import tool
 
 MODES = (("twin", "Twin"), ("wipe", "Wipe"), ("ghost", "Ghost"))
-SHADINGS = (("surface", "Surface"), ("plain", "Plain"), ("sides", "Faces by side"), ("checker", "UV checker"))
+SHADINGS = (("surface", "Surface"), ("plain", "Plain"), ("sides", "Faces by side"), ("checker", "UV checker"),
+            ("density", "Texel density"))  # fmt: skip
 
 
 class ViewBar(QWidget):

@@ -6,7 +6,7 @@ in vec2 uv0;
 in vec2 uv1;
 in vec4 colour;
 uniform vec3 eye;
-uniform int shading;        // 0 surface, 1 plain, 2 faces by side, 3 checker
+uniform int shading;        // 0 surface, 1 plain, 2 faces by side, 3 checker, 4 texel density
 uniform bool has_normals;
 uniform bool has_tangents;
 uniform bool unlit;
@@ -19,9 +19,12 @@ uniform float occlusion_strength;
 uniform int alpha_mode;     // 0 opaque, 1 mask, 2 blend
 uniform float alpha_cutoff;
 uniform bool mirrored;      // front faces wind the other way in this scene's numbers
-uniform int slots;          // bits: 1 base, 2 metallic-roughness, 4 normal, 8 occlusion, 16 emissive
+uniform int slots;          // bits: 1 base, 2 metallic-roughness, 4 normal, 8 occlusion, 16 emissive, 32 detail, 64 detail normal
 uniform int second_set;     // bits as above: slot uses the second UV set
-uniform mat3 uv_base;
+uniform mat3 uv_maps[7];   // in the order of the bits
+uniform float detail_strength;
+uniform float green;        // -1 where a bright green leans down
+uniform vec2 texels;        // size of the colour texture in pixels
 uniform vec3 tint;
 uniform bool marked;        // everything drawn is marked (a picked place)
 uniform sampler2D tex_base;
@@ -29,18 +32,20 @@ uniform sampler2D tex_metal;
 uniform sampler2D tex_normal;
 uniform sampler2D tex_occlusion;
 uniform sampler2D tex_emissive;
+uniform sampler2D tex_detail;
+uniform sampler2D tex_detail_normal;
 out vec4 result;
 
 vec3 to_linear(vec3 c) { return pow(c, vec3(2.2)); }
 vec3 to_srgb(vec3 c) { return pow(max(c, vec3(0.0)), vec3(1.0 / 2.2)); }
-vec2 coords(int bit) { return (second_set & bit) != 0 ? uv1 : (bit == 1 ? (uv_base * vec3(uv0, 1.0)).xy : uv0); }
+vec2 coords(int place) { return (uv_maps[place] * vec3((second_set & (1 << place)) != 0 ? uv1 : uv0, 1.0)).xy; }
 
 vec3 surface_normal(bool front) {
     vec3 n = has_normals ? normalize(normal) : normalize(cross(dFdx(position), dFdy(position)));
     if (!has_normals && dot(n, eye - position) < 0.0) n = -n;
     if (has_normals && !front) n = -n;
-    if ((slots & 4) == 0) return n;
-    vec2 uv = coords(4);
+    if ((slots & 68) == 0) return n;
+    vec2 uv = coords((slots & 4) != 0 ? 2 : 6);
     vec3 t, b;
     if (has_tangents) {
         t = normalize(tangent.xyz);
@@ -53,8 +58,16 @@ vec3 surface_normal(bool front) {
         t = normalize(r - n * dot(n, r)) * sign(du1.x * du2.y - du2.x * du1.y);
         b = -cross(n, t) * sign(du1.x * du2.y - du2.x * du1.y) * -1.0;
     }
-    vec3 s = texture(tex_normal, uv).xyz * 2.0 - 1.0;
-    s.xy *= normal_strength;
+    vec3 s = vec3(0.0, 0.0, 1.0);
+    if ((slots & 4) != 0) {
+        s = texture(tex_normal, uv).xyz * 2.0 - 1.0;
+        s.xy *= normal_strength;
+    }
+    if ((slots & 64) != 0) {
+        vec3 d = texture(tex_detail_normal, coords(6)).xyz * 2.0 - 1.0;
+        s = vec3(s.xy + d.xy, s.z * d.z);
+    }
+    s.y *= green;
     return normalize(s.x * t + s.y * b + s.z * n);
 }
 
@@ -90,8 +103,10 @@ vec3 shade(vec3 n, vec3 base, float metal, float rough, float occlusion) {
 void main() {
     bool front = gl_FrontFacing != mirrored;
     vec4 base = base_factor * colour;
-    vec4 texel = (slots & 1) != 0 ? texture(tex_base, coords(1)) : vec4(1.0);
+    vec4 texel = (slots & 1) != 0 ? texture(tex_base, coords(0)) : vec4(1.0);
     base *= vec4(to_linear(texel.rgb), texel.a);
+    if (shading == 0 && (slots & 32) != 0)
+        base.rgb *= to_linear(vec3(1.0) + (texture(tex_detail, coords(5)).rgb * 2.0 - 1.0) * detail_strength);
     if (alpha_mode == 1 && base.a < alpha_cutoff) discard;
     float alpha = alpha_mode == 2 ? base.a : 1.0;
     vec3 n = surface_normal(front);
@@ -114,16 +129,28 @@ void main() {
         vec2 fine = abs(fract(uv0 * 8.0) - 0.5);
         if (max(fine.x, fine.y) > 0.48) base.rgb *= 0.4;
     }
+    if (shading == 4) {
+        vec2 at = coords(0);
+        vec2 du = dFdx(at) * texels, dv = dFdy(at) * texels;
+        float area = length(cross(dFdx(position), dFdy(position)));
+        float density = sqrt(abs(du.x * dv.y - du.y * dv.x) / max(area, 1e-20));
+        float t = clamp(log2(max(density, 1e-6) / 512.0) / 3.0, -1.0, 1.0);
+        vec3 mid = vec3(0.82, 0.80, 0.74);
+        vec3 ramp = t < 0.0 ? mix(mid, vec3(0.02, 0.15, 0.16), -t) : mix(mid, vec3(0.46, 0.04, 0.01), t);
+        base = vec4(texels.x > 0.0 ? ramp : vec3(0.35), 1.0);
+        vec2 cell = abs(fract(at * 8.0) - 0.5);
+        if (max(cell.x, cell.y) > 0.47) base.rgb *= 0.75;
+    }
     if (shading == 0 && (slots & 2) != 0) {
-        vec4 t = texture(tex_metal, coords(2));
+        vec4 t = texture(tex_metal, coords(1));
         rough *= t.g;
         metal *= t.b;
     }
-    if (shading == 0 && (slots & 8) != 0) occlusion = mix(1.0, texture(tex_occlusion, coords(8)).r, occlusion_strength);
+    if (shading == 0 && (slots & 8) != 0) occlusion = mix(1.0, texture(tex_occlusion, coords(3)).r, occlusion_strength);
     c = unlit && shading == 0 ? base.rgb : shade(n, base.rgb, metal, clamp(rough, 0.05, 1.0), occlusion);
     if (shading == 0) {
         vec3 glow = emissive_factor;
-        if ((slots & 16) != 0) glow *= to_linear(texture(tex_emissive, coords(16)).rgb);
+        if ((slots & 16) != 0) glow *= to_linear(texture(tex_emissive, coords(4)).rgb);
         c += glow;
     }
     c = c / (1.0 + 0.12 * c);

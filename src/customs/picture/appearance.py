@@ -1,0 +1,71 @@
+"""What of a material is drawn: textures that come apart or packed otherwise are brought to the places the shader has."""
+
+from __future__ import annotations
+
+import weakref
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from customs.scene.arrays import frozen
+from customs.scene.key import Key
+from customs.scene.model import Image, Material, TextureUse
+from customs.surface.channels import packed, same_size, source_of
+from customs.surface.pattern import parse_pattern
+from customs.surface.pixels import pixels_or_none
+from customs.surface.transparency import with_alpha
+
+ORM = parse_pattern("R=occlusion G=roughness B=metallic")
+LOOSE = {"roughness", "metallic", "glossiness", "parameters", "specular_glossiness"}
+DRAWN = ("base_colour", "metallic_roughness", "normal", "occlusion", "emissive", "detail", "detail_normal")
+Uses = Mapping[str, tuple[Image, TextureUse]]
+
+
+@dataclass(frozen=True, eq=False)
+class Appearance:
+    """Textures by place in the shader, and the factors that go with them."""
+
+    uses: Uses
+    metallic: float
+    roughness: float
+
+
+_known: weakref.WeakKeyDictionary[Material, tuple[int, Appearance]] = weakref.WeakKeyDictionary()
+
+
+def appearance(material: Material, images: Sequence[Image]) -> Appearance:
+    """How a material is drawn; worked out once as long as it and its images stay."""
+    mark = hash(tuple((r, id(images[u.image])) for r, u in material.textures.items()))
+    known = _known.get(material)
+    if known is None or known[0] != mark:
+        known = _known[material] = (mark, _made(material, images))
+    return known[1]
+
+
+def _made(m: Material, images: Sequence[Image]) -> Appearance:
+    uses = {r: (images[u.image], u) for r, u in m.textures.items() if r in DRAWN}
+    if "diffuse" in m.textures:
+        uses["base_colour"] = (images[m.textures["diffuse"].image], m.textures["diffuse"])
+    old = m.model == "specular_glossiness"
+    metallic, roughness = (0.0, 1 - m.glossiness) if old else (m.metallic, m.roughness)
+    if LOOSE & set(m.textures):
+        found = next((f[0] for v in ("roughness", "metallic", "occlusion") if (f := source_of(m, images, v))), None)
+        if found is not None:
+            image = Image(Key("drawn", "image", 0), "packed", pixels=frozen(packed(m, images, ORM), "u1"))
+            use = replace(found, strength=1.0)
+            uses["metallic_roughness"] = (image, use)
+            if "parameters" in m.textures and "occlusion" not in uses:
+                uses["occlusion"] = (image, use)
+            metallic = roughness = 1.0
+    if "opacity" in m.textures:
+        _with_opacity(m, images, uses)
+    return Appearance(uses, metallic, roughness)
+
+
+def _with_opacity(m: Material, images: Sequence[Image], uses: dict[str, tuple[Image, TextureUse]]) -> None:
+    base, opacity = uses.get("base_colour"), pixels_or_none(images[m.textures["opacity"].image])
+    pixels = pixels_or_none(base[0]) if base is not None else None
+    if base is None or pixels is None or opacity is None:
+        return
+    colour, alpha = same_size(pixels, opacity)
+    image = Image(Key("drawn", "image", 1), "cut", pixels=frozen(with_alpha(colour, alpha), "u1"))
+    uses["base_colour"] = (image, base[1])

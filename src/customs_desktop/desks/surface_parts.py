@@ -1,0 +1,346 @@
+"""Sections of the Surface panel. Each is shown the picked material and texture, and asks for changes."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from customs.formats.image_write import delivered_form, deliveries
+from customs.ledger.materials import near_images
+from customs.scene.model import Image, Material, Scene
+from customs.surface.channels import factor_of, source_of
+from customs.surface.files.base import texture_format, texture_formats
+from customs.surface.pattern import Part, parse_pattern
+from customs.surface.presets import presets
+from customs_desktop.desks.surface_edit import SurfaceEdit
+from customs_desktop.session import Session
+from customs_desktop.style.theme import colour, font
+from customs_desktop.views.texture_view import TextureView
+from customs_desktop.widgets.basics import NumberField, button, combo, label, row, show_choice
+
+USUAL = "R=occlusion G=roughness B=metallic"
+
+
+class Section(QWidget):
+    """A column of widgets that knows what is picked."""
+
+    def __init__(self, edit: SurfaceEdit) -> None:
+        super().__init__()
+        self.edit = edit
+        self.scene: Scene | None = None
+        self.material: Material | None = None
+        self.role, self.image = "", None
+        self.box = QVBoxLayout(self)
+        self.box.setContentsMargins(0, 0, 0, 0)
+        self.box.setSpacing(5)
+
+    def show_picked(
+        self, scene: Scene | None, material: Material | None, role: str, image: Image | None, session: Session
+    ) -> None:
+        """Show what is picked."""
+        self.scene, self.material, self.role, self.image = scene, material, role, image  # type: ignore[assignment]
+        self.setEnabled(material is not None)
+        if material is not None:
+            self.fill(session)
+
+    def fill(self, session: Session) -> None:
+        """Fill in the picked material's values."""
+
+
+class PackPicture(QWidget):
+    """Which source feeds which channel: a square a channel, its value, and where that comes from."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.lines: list[tuple[str, str, str]] = []
+        self.setAccessibleName("Packing")
+
+    def show_pattern(self, parts: tuple[Part, ...], material: Material, scene: Scene) -> None:
+        """Show a pattern with the sources a material has for it."""
+        self.lines = [
+            (p.channel, ("1 − " if p.inverted else "") + (p.value or "constant"), _source(p, material, scene)) for p in parts
+        ]
+        self.setFixedHeight(25 * len(self.lines))
+        self.setAccessibleDescription("; ".join(" ".join(line) for line in self.lines))
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        for k, (channel, value, source) in enumerate(self.lines):
+            y = 25 * k
+            tone = QColor(colour({"R": "held", "G": "cleared", "B": "teal", "A": "soft"}[channel]))
+            tone.setAlpha(60)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(tone)
+            painter.drawRoundedRect(QRectF(0, y + 1, 22, 22), 4, 4)
+            painter.setPen(colour("ink"))
+            painter.setFont(font(-0.5, 700))
+            painter.drawText(QRectF(0, y + 1, 22, 22), Qt.AlignmentFlag.AlignCenter, channel)
+            painter.setFont(font(-0.5))
+            painter.drawText(QRectF(30, y, 90, 24), Qt.AlignmentFlag.AlignVCenter, value)
+            painter.setPen(colour("soft"))
+            room = QRectF(118, y, self.width() - 118, 24)
+            shown = painter.fontMetrics().elidedText(source, Qt.TextElideMode.ElideMiddle, int(room.width()))
+            painter.drawText(room, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, shown)
+        painter.end()
+
+
+def _source(part: Part, material: Material, scene: Scene) -> str:
+    if not part.value:
+        return f"{part.constant:g}"
+    found = source_of(material, scene.images, part.value)
+    if found is None:
+        return f"number {factor_of(material, part.value):g}"
+    use, channel, inverted = found
+    return f"{scene.images[use.image].name} {'RGBA'[channel]}{', inverted' if inverted else ''}"
+
+
+class PackPart(Section):
+    """The pattern, as text and as a picture."""
+
+    def __init__(self, edit: SurfaceEdit) -> None:
+        super().__init__(edit)
+        self.picture = PackPicture()
+        self.pattern = QLineEdit()
+        self.pattern.setAccessibleName("Packing pattern")
+        self.pattern.setToolTip(
+            "A channel, =, and occlusion, roughness, glossiness, metallic, specular, opacity, height, 1-value or a number"
+        )
+        self.pattern.textEdited.connect(self._typed)
+        self.go = button("Pack", self.pack)
+        self.apart = button("Take apart", self.split)
+        self.box.addWidget(self.picture)
+        self.box.addWidget(self.pattern)
+        self.box.addWidget(row(self.go, self.apart, 1))
+
+    def fill(self, session: Session) -> None:
+        assert self.material is not None
+        values = self.edit.stop_for("pack", self.material.key)
+        if not self.pattern.hasFocus():
+            self.pattern.setText(str(values.get("pattern") or session.sheet.textures.pack or USUAL))
+        self._typed(self.pattern.text())
+
+    def _typed(self, text: str) -> None:
+        try:
+            parts = parse_pattern(text)
+        except ValueError as problem:
+            self.go.setEnabled(False)
+            self.go.setToolTip(str(problem))
+            return
+        self.go.setEnabled(True)
+        self.go.setToolTip("")
+        if self.material is not None and self.scene is not None:
+            self.picture.show_pattern(parts, self.material, self.scene)
+
+    def pack(self) -> None:
+        """Bring the values into one texture by the pattern."""
+        if self.material is not None:
+            self.edit.set_for("pack", self.material.key, "Pack", pattern=self.pattern.text(), always=True)
+
+    def split(self) -> None:
+        """Take a packed texture apart."""
+        if self.material is not None:
+            self.edit.set_for("split", self.material.key, "Take apart", values=("occlusion", "roughness", "metallic"))
+
+
+class GlowPart(Section):
+    """Colours picked in the texture become what glows."""
+
+    def __init__(self, edit: SurfaceEdit, view: TextureView) -> None:
+        super().__init__(edit)
+        self.view = view
+        self.pick = QPushButton("Pick colours")
+        self.pick.setProperty("kind", "chip")
+        self.pick.setCheckable(True)
+        self.pick.toggled.connect(self._picking)
+        self.colours = label("", "soft", -0.5)
+        self.clear = button("Clear", self._clear, "flat")
+        self.tolerance, self.feather, self.strength = (
+            NumberField(0, 1, 2, "Tolerance"),
+            NumberField(0, 1, 2, "Feather"),
+            NumberField(0, 1000, 1, "Strength"),
+        )
+        for name, field in (("tolerance", self.tolerance), ("feather", self.feather), ("strength", self.strength)):
+            field.setFixedWidth(56)
+            field.entered.connect(lambda v, n=name: self._set(**{n: v}))
+        self.box.addWidget(row(self.pick, self.colours, 1, self.clear))
+        self.box.addWidget(
+            row(label("Tolerance", "soft", -0.5), self.tolerance, label("Feather", "soft", -0.5), self.feather, 1)
+        )
+        self.box.addWidget(row(label("Strength", "soft", -0.5), self.strength, 1))
+        view.picked.connect(self._picked)
+
+    def fill(self, session: Session) -> None:
+        values = self._values()
+        for name, field, usual in (
+            ("tolerance", self.tolerance, 0.08),
+            ("feather", self.feather, 0.04),
+            ("strength", self.strength, 1.0),
+        ):
+            if not field.hasFocus():
+                field.show_value(float(values.get(name, usual)))
+        picked = tuple(values.get("colours", ()))
+        self.colours.setText(
+            " ".join(f'<span style="color:{c}">■</span>' for c in picked[:6]) + (" …" if len(picked) > 6 else "")
+        )
+        self.colours.setToolTip(", ".join(picked))
+        self.clear.setVisible(bool(picked))
+
+    def _values(self) -> dict[str, object]:
+        return self.edit.stop_for("glow", self.material.key) if self.material is not None else {}
+
+    def _picking(self, on: bool) -> None:
+        self.view.picking = on
+        if on and self.role not in ("base_colour", "diffuse"):
+            self.edit.say("Pick in the colour texture: choose its cell first.")
+
+    def _picked(self, colour_: str) -> None:
+        known = tuple(self._values().get("colours", ()))  # type: ignore[arg-type]
+        # A texture still on its way is not the one that was clicked in.
+        if colour_ not in known and self.view.owner is self.image:
+            self._set(colours=(*known, colour_))
+
+    def _clear(self) -> None:
+        self._set(colours=())
+
+    def _set(self, **values: object) -> None:
+        if self.material is not None and (self._values() or "colours" in values):
+            self.edit.set_for("glow", self.material.key, "Glow", **values)
+
+
+class AlphaPart(Section):
+    """How the material uses alpha, what kind it is, its green and its tint."""
+
+    def __init__(self, edit: SurfaceEdit) -> None:
+        super().__init__(edit)
+        modes = (("opaque", "Opaque"), ("mask", "Mask"), ("blend", "Blend"))
+        self.mode = combo(modes, "Alpha mode", lambda m: self._alpha(mode=m))
+        self.cutoff = NumberField(0, 1, 2, "Cutoff")
+        self.cutoff.setFixedWidth(56)
+        self.cutoff.entered.connect(lambda v: self._alpha(cutoff=v))
+        self.kind = combo([("", "as it is"), *((k, p.title) for k, p in presets().items())], "Kind of material", self._preset)
+        self.green = button("Turn green over", self._green, "chip")
+        self.bleed = button("Draw colours out", self._bleed, "chip")
+        self.box.addWidget(row(label("Alpha"), self.mode, label("cut", "soft"), self.cutoff))
+        self.box.addWidget(row(label("Set as"), self.kind))
+        self.box.addWidget(row(self.green, self.bleed, 1))
+
+    def fill(self, session: Session) -> None:
+        assert self.material is not None
+        show_choice(self.mode, self.material.alpha_mode)
+        self.cutoff.show_value(self.material.alpha_cutoff)
+        self.cutoff.setEnabled(self.material.alpha_mode == "mask")
+        show_choice(self.kind, str(self.edit.stop_for("preset", self.material.key).get("preset", "")))
+        self.green.setEnabled("normal" in self.material.textures)
+
+    def _alpha(self, **values: object) -> None:
+        if self.material is not None:
+            now = {"mode": self.material.alpha_mode, "cutoff": self.material.alpha_cutoff}
+            self.edit.set_for("alpha", self.material.key, "Alpha", **{**now, **values})
+
+    def _preset(self, id_: str) -> None:
+        if self.material is not None and id_:
+            self.edit.set_for("preset", self.material.key, f"Set as {presets()[id_].title.lower()}", preset=id_)
+
+    def _green(self) -> None:
+        self._on_texture("green", "normal")
+
+    def _bleed(self) -> None:
+        self._on_texture("bleed", "base_colour")
+
+    def _on_texture(self, step: str, role: str) -> None:
+        use = self.material.textures.get(role) if self.material is not None else None
+        if use is not None and self.scene is not None:
+            self.edit.set_for(step, self.scene.images[use.image].key)
+
+
+class SkinPart(Section):
+    """Further skins: another texture in the picked role, under a name."""
+
+    def __init__(self, edit: SurfaceEdit) -> None:
+        super().__init__(edit)
+        self.known = label("", "soft", -0.5, wrap=True)
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("name of the skin")
+        self.name.setAccessibleName("Name of the skin")
+        self.texture = combo((), "Texture of the skin", lambda key: None)
+        self.go = button("Add skin", self.add)
+        self.box.addWidget(self.known)
+        self.box.addWidget(row(self.name, self.go))
+        self.box.addWidget(self.texture)
+
+    def fill(self, session: Session) -> None:
+        assert self.scene is not None
+        skins = ", ".join(self.scene.variants)
+        self.known.setText(f"Skins: {skins}" if skins else "One skin. Another texture in the picked role makes a further one.")
+        options = [*near_images(self.scene), *(im for im in self.scene.images if im is not self.image and im.there)]
+        keys = list(dict.fromkeys(str(im.key) for im in options))[:400]
+        if keys != [self.texture.itemData(i) for i in range(self.texture.count())]:
+            names = {str(im.key): im.uri or im.name for im in options}
+            self.texture.clear()
+            for key in keys:
+                self.texture.addItem(names[key], key)
+        self.go.setEnabled(bool(keys) and bool(self.role))
+
+    def add(self) -> None:
+        """Add the skin."""
+        name, key = self.name.text().strip(), self.texture.currentData()
+        image = next((im for im in self.scene.images if str(im.key) == key), None) if self.scene is not None else None
+        if not name or image is None or self.material is None:
+            self.edit.say("A skin needs a name and a texture.")
+            return
+        self.edit.add_skin(name, self.material.key, self.role, image)
+
+
+class FormatPart(Section):
+    """How the picked texture is written, and what that costs it."""
+
+    def __init__(self, edit: SurfaceEdit, see: Callable[[], object]) -> None:
+        super().__init__(edit)
+        forms = [(f.id, f.title) for f in texture_formats().values() if f.encode is not None]
+        self.form = combo(forms, "File format", lambda f: self._set(form=f))
+        blocks = [("", "plain pixels"), *((b, b.upper()) for b in ("bc1", "bc3", "bc4", "bc5", "bc7"))]
+        self.block = combo(blocks, "Block compression", lambda b: self._set(block=b))
+        self.quality = combo((("best", "Best"), ("quick", "Quick")), "Quality", lambda q: self._set(quality=q))
+        self.error = label("", "soft", -0.5)
+        self.box.addWidget(row(label("Written as"), self.form, self.block))
+        self.box.addWidget(row(label("Quality"), self.quality, 1, self.error))
+        self.box.addWidget(row(button("See what compression changes", see), 1))
+
+    def fill(self, session: Session) -> None:
+        self.error.setText("")
+        image = self.image
+        self.setEnabled(image is not None)
+        if image is None:
+            return
+        how = deliveries(image)[0]
+        show_choice(self.form, delivered_form(image))
+        show_choice(self.block, how.block)
+        show_choice(self.quality, how.quality)
+        can = bool(texture_format(delivered_form(image)).blocks)
+        self.block.setEnabled(can)
+        self.quality.setEnabled(can)
+
+    def show_error(self, decibels: float) -> None:
+        """The error of the compression."""
+        self.error.setText("no difference" if decibels == float("inf") else f"{decibels:.1f} dB")
+
+    def _set(self, **values: object) -> None:
+        if self.image is None:
+            return
+        how = deliveries(self.image)[0]
+        now: dict[str, object] = {
+            "form": delivered_form(self.image),
+            "block": how.block,
+            "quality": how.quality,
+            "mips": how.mips,
+        }
+        now |= values
+        entry = texture_format(str(now["form"]))
+        now["block"] = now["block"] if now["block"] in entry.blocks else ""
+        now["mips"] = entry.mips
+        self.edit.set_for("convert-textures", self.image.key, "Format", **now)
