@@ -60,12 +60,13 @@ def near_images(scene: Scene) -> list[Image]:
     """Textures that lie near the asset and are used for nothing yet."""
     used = roles_of_images(scene)
     # A file that was found for a missing texture lives on in that one.
-    taken = {scene.images[i].content for i in used}
-    return [
-        im
-        for i, im in enumerate(scene.images)
-        if im.key.kind == FILE and i not in used and im.there and im.content not in taken
-    ]
+    taken = {id(_holder(scene.images[i])) for i in used}
+    files = [im for i, im in enumerate(scene.images) if im.key.kind == FILE and i not in used and im.there]
+    return [im for im in files if id(_holder(im)) not in taken]
+
+
+def _holder(image: Image) -> object:
+    return image.pixels if image.pixels is not None else image.content
 
 
 def alpha_used(facts: SceneFacts, index: int) -> bool:

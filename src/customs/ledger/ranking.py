@@ -11,7 +11,7 @@ from customs.scene.model import Image, Scene
 from customs.surface.pixels import image_info
 from customs.surface.suffixes import words
 
-MARGIN = 0.15
+MARGIN = 0.12
 """By how much the best must lead before it is taken alone (of 1)."""
 
 

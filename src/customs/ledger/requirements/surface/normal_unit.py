@@ -18,15 +18,20 @@ from customs.surface.pixels import pixels_or_none
 MOST = 0.06
 """Largest mean distance of vectors from one long; eight bits alone give about 0.005 (no unit)."""
 
+LEANING = 0.4
+"""What does not lean outward this much on the mean is no normal map (cosine)."""
+
 
 def off_length(image: Image) -> float:
     """Mean distance of a map's vectors from one long; 0 for two channels and for what is no normal map."""
 
     def measured() -> float:
         pixels, content = pixels_or_none(image), content_of(image)
-        if pixels is None or pixels.shape[2] < 3 or content is None or content.content != "normal":
+        if pixels is None or pixels.shape[2] < 3 or content is None or content.content == "two-channel normal":
             return 0.0
         v = sample(pixels)[:, :, :3] * 2 - 1
+        if float(v[:, :, 2].mean()) < LEANING:
+            return 0.0
         return float(np.abs(np.sqrt(np.einsum("ijk,ijk->ij", v, v)) - 1).mean())
 
     return kept("off-length", image, measured)
