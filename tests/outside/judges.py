@@ -57,3 +57,22 @@ def assimp_info(path: Path) -> dict[str, Any]:
             numbers = line.partition("(")[2].rstrip(") ").split()
             out[line.split()[0].lower()] = np.array([float(x) for x in numbers])
     return out
+
+
+KTX_SCRIPT = """
+const ktx = require('ktx-parse'), fs = require('fs');
+const t = ktx.read(new Uint8Array(fs.readFileSync(process.argv[1])));
+console.log(JSON.stringify({ vkFormat: t.vkFormat, width: t.pixelWidth, height: t.pixelHeight, levels: t.levels.length,
+  zstd: t.supercompressionScheme, sizes: t.levels.map(l => l.uncompressedByteLength), model: t.dataFormatDescriptor[0].colorModel,
+  transfer: t.dataFormatDescriptor[0].transferFunction, keys: Object.keys(t.keyValue) }));
+"""
+
+
+def ktx_parse(path: Path) -> dict[str, Any]:
+    """What ktx-parse (npm) reads of a KTX2 file: its format, size, levels, supercompression and data format descriptor."""
+    run = subprocess.run(
+        ["node", "-e", KTX_SCRIPT, str(path)], capture_output=True, text=True, timeout=60,
+        env={"NODE_PATH": str(NODE_MODULES), "PATH": "/usr/bin:/usr/local/bin:/bin"},
+    )  # fmt: skip
+    assert run.returncode == 0, run.stderr[-600:]
+    return dict(json.loads(run.stdout))
