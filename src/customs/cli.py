@@ -62,9 +62,12 @@ def _window(arguments: list[str]) -> None:
 
 
 @app.command()
-def demo(shot: Annotated[Path | None, typer.Option(help="save a picture of the window and exit")] = None) -> None:
+def demo(
+    shot: Annotated[Path | None, typer.Option(help="save a picture of the window and exit")] = None,
+    many: Annotated[bool, typer.Option("--many", help="an asset of 3,000 materials instead")] = False,
+) -> None:
     """Open the window with the demo shipment."""
-    _window(["--demo", *(["--shot", str(shot)] if shot else [])])
+    _window(["--many" if many else "--demo", *(["--shot", str(shot)] if shot else [])])
 
 
 @app.command()

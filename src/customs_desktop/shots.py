@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QApplication
 from customs_desktop.window import MainWindow
 
 LONGEST = 120.0
-QUIET = 0.6
+QUIET = 0.9
 
 
 def settled(app: QApplication, window: MainWindow) -> bool:
@@ -98,7 +98,7 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
         window.ledger.all.click()
 
     def dispatch() -> None:
-        window.ledger.one.click()
+        twin.set_look(shading="surface")
         s.select("bell_lantern")
         window.open_desk("dispatch")
         window.deck.open("Package")
@@ -115,5 +115,41 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
 
     return {
         "fit": fit, "intake": intake, "wipe": wipe, "ghost": ghost, "faces-by-side": sides, "wire": wire,
-        "all-goods": all_goods, "dispatch": dispatch, "landing": landing, "evening": evening,
+        "all-goods": all_goods, **_surface_views(window), "dispatch": dispatch, "landing": landing, "evening": evening,
     }  # fmt: skip
+
+
+def _surface_views(window: MainWindow) -> dict[str, Callable[[], object]]:
+    """Those of the desk Surface."""
+    s, twin = window.session, window.twin
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+
+    def surface() -> None:
+        window.ledger.one.click()
+        window.open_desk("surface")
+        s.select("mosaic_floor")
+        settled(app, window)
+        window.surface.roles.pick(1, "normal")
+        window.surface.wipe.setValue(50)
+
+    def missing() -> None:
+        s.select("potting_bench")
+        settled(app, window)
+        window.surface.roles.pick(1, "base_colour")
+        bar = window.surface.verticalScrollBar()
+        if bar is not None:
+            bar.setValue(bar.maximum())
+
+    def bulk() -> None:
+        s.select("pane_wall")
+        window.deck.open("Bulk")
+        settled(app, window)
+        window.surface.bulk.table.selectRow(0)
+
+    def density() -> None:
+        s.select("fern_bed")
+        window.deck.open("UV")
+        twin.set_look(shading="density")
+
+    return {"surface": surface, "missing": missing, "bulk": bulk, "texel-density": density}

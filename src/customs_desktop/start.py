@@ -10,7 +10,8 @@ from pathlib import Path
 from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtWidgets import QApplication
 
-from customs.work.places import config_folder
+from customs.demo.many import write as write_many
+from customs.work.places import config_folder, data_folder
 from customs_desktop.session import Session
 from customs_desktop.style import theme
 from customs_desktop.window import MainWindow, wants_evening
@@ -35,10 +36,11 @@ def make_application(arguments: list[str]) -> QApplication:
 
 
 def main(arguments: list[str]) -> int:
-    """Open the window. `--demo` opens the demo, `--shot FILE` saves a picture and exits, `--shots DIR` remakes the docs'."""
+    """Open the window. `--demo` opens the demo, `--many` takes in an asset of 3,000 materials, `--shot FILE` saves a picture and exits, `--shots DIR` remakes the docs'."""
     parser = argparse.ArgumentParser(prog="customs")
     parser.add_argument("shipment", nargs="?", type=Path)
     parser.add_argument("--demo", action="store_true")
+    parser.add_argument("--many", action="store_true")
     parser.add_argument("--shot", type=Path)
     parser.add_argument("--shots", type=Path)
     options = parser.parse_args(arguments)
@@ -54,6 +56,8 @@ def main(arguments: list[str]) -> int:
         session.open(options.shipment)
     elif options.demo:
         session.open_demo()
+    elif options.many:
+        session.take_in([write_many(data_folder() / "many")], None)
     if options.shot:
         from customs_desktop.shots import settled
 

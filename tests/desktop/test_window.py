@@ -203,7 +203,7 @@ def test_next_open_row_goes_from_asset_to_asset(demo: Rig) -> None:
         row = view.current_row()
         assert row is not None and effective(row) != "cleared"
         seen.append(s.current)
-    assert set(seen) == {"seed_cart", "spring_basin"}
+    assert set(seen) == {"bell_lantern", "seed_cart"}
 
 
 def test_filters_search_and_places(demo: Rig) -> None:
@@ -401,7 +401,7 @@ def test_intake_lists_previews_and_takes(rig: Rig, goods: dict[str, Path]) -> No
     w.intake.look([goods["fern_bed"].parents[1]])
     rig.wait(lambda: len(w.intake.page.model.shown) > 10)
     names = [e.path.name for e in w.intake.page.model.shown if e.takeable]
-    assert names[0] == "spring_basin.stl" and len(names) == 6
+    assert names[0] == "spring_basin.stl" and len(names) == 8
     rig.wait(lambda: "textures" in w.intake.preview_about.text())
     w.intake.page.search.setText("fern gltf")
     assert [e.path.name for e in w.intake.page.model.shown] == ["fern_bed.gltf"]
@@ -436,17 +436,17 @@ def test_bad_files_are_held_and_said_and_the_rest_goes_on(rig: Rig, goods: dict[
 def test_dispatch_all_that_are_cleared_and_its_pages(demo: Rig, tmp_path: Path) -> None:
     w, s = demo.window, demo.session
     w.open_desk("dispatch")
-    assert w.dispatch.marks["held"][1].text() == "1 held"  # type: ignore[attr-defined]
+    assert w.dispatch.marks["held"][1].text() == "2 held"  # type: ignore[attr-defined]
     s.select("seed_cart")
     assert not w.dispatch.one.isEnabled() and "Missing textures" in w.dispatch.why.text()
     w.dispatch.every.click()
     demo.wait(lambda: len(s.logs) == 4)
-    assert {p.name for p in (tmp_path / "out").iterdir()} == {"watering_stork", "bell_lantern", "fern_bed", "pane_wall"}
+    assert {p.name for p in (tmp_path / "out").iterdir()} == {"watering_stork", "mosaic_floor", "fern_bed", "pane_wall"}
     assert all(log.accepted for log in s.logs.values())
-    s.select("bell_lantern")
+    s.select("fern_bed")
     w.dispatch.refresh_pages()
     assert w.dispatch.names.table.rowCount() > 5 and w.dispatch.package.tree.topLevelItemCount() == 1
-    assert "bell_lantern" in w.dispatch.docket.toPlainText()
+    assert "fern_bed" in w.dispatch.docket.toPlainText()
     w.dispatch.one.click()
     demo.wait(lambda: any("already" in text for text, _ in demo.said))
     w.dispatch.replace.setChecked(True)
@@ -550,7 +550,7 @@ def test_evening_paper_and_back(demo: Rig) -> None:
 def test_goods_search_and_removal(demo: Rig) -> None:
     w, s = demo.window, demo.session
     w.goods.search.setText("held")
-    assert [a.id for a in w.goods.model.shown] == ["seed_cart"]
+    assert [a.id for a in w.goods.model.shown] == ["seed_cart", "potting_bench"]
     w.goods.search.setText("rigged")
     assert [a.id for a in w.goods.model.shown] == ["watering_stork"]
     w.goods.search.clear()

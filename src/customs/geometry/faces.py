@@ -57,6 +57,10 @@ def _edge_pairs(place: U32) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp],
     return face[two], face[two + 1], forward[two] == forward[two + 1], odd
 
 
+LEAST_FACES = 3
+"""Fewer faces have no inside and no majority."""
+
+
 def inward(positions: F32, faces: U32) -> Mask:
     """(F,) True for faces that look inward.
 
@@ -64,8 +68,8 @@ def inward(positions: F32, faces: U32) -> Mask:
     A shell that encloses a volume is outward when its signed volume is positive; an open shell is judged by which side
     of its faces its own centre lies on, and only when nearly all of its area agrees (a flat or wavy sheet has no inside).
     """
-    if not len(faces):
-        return np.zeros(0, dtype=bool)
+    if len(faces) < LEAST_FACES:
+        return np.zeros(len(faces), dtype=bool)
     place = groups_of_rows(positions)[faces]
     first, second, clash, open_face = _edge_pairs(place)
     if open_face.any():

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Iterator
 from typing import Any
 
@@ -50,10 +51,36 @@ def used_as(facts: SceneFacts, roles: set[str]) -> list[Image]:
 
 def roles_of(facts: SceneFacts) -> dict[int, set[str]]:
     """Roles by image, of materials in use."""
-    out: dict[int, set[str]] = {}
-    for _, role, use, _ in uses(facts):
-        out.setdefault(use.image, set()).add(role)
-    return out
+    return _used(facts)[0]
+
+
+def alpha_used(facts: SceneFacts, index: int) -> bool:
+    """True when some material needs the alpha of an image: cut out or blended by it, or with a value packed there."""
+    return index in _used(facts)[1]
+
+
+_known: weakref.WeakKeyDictionary[SceneFacts, tuple[dict[int, set[str]], set[int]]] = weakref.WeakKeyDictionary()
+
+
+def _used(facts: SceneFacts) -> tuple[dict[int, set[str]], set[int]]:
+    """(roles by image, images whose alpha is needed), gone through once."""
+    known = _known.get(facts)
+    if known is None:
+        roles: dict[int, set[str]] = {}
+        alpha = set()
+        for m, role, use, _ in uses(facts):
+            roles.setdefault(use.image, set()).add(role)
+            if _needs_alpha(m, role, use):
+                alpha.add(use.image)
+        known = _known[facts] = (roles, alpha)
+    return known
+
+
+def _needs_alpha(m: Material, role: str, use: TextureUse) -> bool:
+    if (role in ("base_colour", "diffuse") and m.alpha_mode != "opaque") or role == "specular_glossiness":
+        return True
+    layout = use.extras.get(LAYOUT)
+    return role == "parameters" and (layout is None or any(p.channel == "A" for p in parse_pattern(str(layout))))
 
 
 def near_images(scene: Scene) -> list[Image]:
@@ -67,19 +94,6 @@ def near_images(scene: Scene) -> list[Image]:
 
 def _holder(image: Image) -> object:
     return image.pixels if image.pixels is not None else image.content
-
-
-def alpha_used(facts: SceneFacts, index: int) -> bool:
-    """True when some material needs the alpha of an image: cut out or blended by it, or with a value packed there."""
-    for m, role, use, _ in uses(facts):
-        if use.image != index:
-            continue
-        if (role in ("base_colour", "diffuse") and m.alpha_mode != "opaque") or role == "specular_glossiness":
-            return True
-        layout = use.extras.get(LAYOUT)
-        if role == "parameters" and (layout is None or any(p.channel == "A" for p in parse_pattern(str(layout)))):
-            return True
-    return False
 
 
 def delivery_values(case: Case, index: int) -> dict[str, Any]:

@@ -5,6 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+import numpy as np
+import numpy.typing as npt
+
 from customs.scene.model import Image
 from customs.surface.classify import Guess, classify
 from customs.surface.kept import kept
@@ -51,6 +54,24 @@ def content_of(image: Image) -> Guess | None:
         return classify(pixels) if pixels is not None and pixels.size else None
 
     return kept("content", image, judged)
+
+
+NEARLY = 2
+"""Levels of 255 a texture of one single value may span: what lossy compression makes of one."""
+
+
+def single_value(image: Image) -> npt.NDArray[np.float32] | None:
+    """The value (C,) 0..1 of a texture that is alike in every single pixel, None for any other."""
+
+    def found() -> npt.NDArray[np.float32] | None:
+        pixels = pixels_or_none(image)
+        if pixels is None or not pixels.size:
+            return None
+        flat, top = pixels.reshape(-1, pixels.shape[2]), np.iinfo(pixels.dtype).max
+        low, high = flat.min(axis=0).astype(np.int64), flat.max(axis=0).astype(np.int64)
+        return ((low + high) / (2 * top)).astype(np.float32) if ((high - low) * 255 <= NEARLY * top).all() else None
+
+    return kept("single", image, found)
 
 
 def fits(role: str, content: str) -> bool:

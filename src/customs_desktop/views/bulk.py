@@ -5,7 +5,7 @@ from __future__ import annotations
 import fnmatch
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QTableView, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QTableView, QVBoxLayout, QWidget
 
 from customs.scene.model import Material, Scene
 from customs.surface.presets import preset_of_name, presets
@@ -110,9 +110,10 @@ class BulkPage(QWidget):
         assert picks is not None
         picks.selectionChanged.connect(self._picked)
         self.count = label("", "soft")
-        self.search = search_field("Filter materials", "name or *", lambda t: self._filter(), 110)
+        self.count.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.search = search_field("Filter materials", "name or *", lambda t: self._filter(), 92)
         self.state = combo(STATES, "State", lambda s: self._filter())
-        self.state.setFixedWidth(116)
+        self.state.setFixedWidth(104)
         self.kind = combo([(k, p.title) for k, p in presets().items()], "Kind", lambda k: None)
         self.kind.setFixedWidth(86)
         head = QWidget()
@@ -121,12 +122,9 @@ class BulkPage(QWidget):
         for widget in (self.search, self.state):
             line.addWidget(widget)
         line.addWidget(self.count, 1)
-        line.addWidget(label("Set picked as", "soft"))
         line.addWidget(self.kind)
-        line.addWidget(button("Set", self.apply, "main"))
-        line.addWidget(
-            button("Copy from the first", self.copy, "", "", "The others get its settings and keep name and textures")
-        )
+        line.addWidget(button("Set", self.apply, "main", "", "Set all that are picked as this kind"))
+        line.addWidget(button("As the first", self.copy, "", "", "The others get its settings and keep name and textures"))
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QKeyEvent, QPainter
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
+    QSizePolicy,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -137,6 +138,7 @@ class RoleView(QWidget):
         picks.currentChanged.connect(self._picked)
         self.count = label("", "soft")
         self.reason = label("", "soft", -0.5)
+        self.reason.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         head = QWidget()
         line = QHBoxLayout(head)
         line.setContentsMargins(10, 3, 10, 3)

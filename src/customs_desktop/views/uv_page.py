@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QImage, QLinearGradient, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from customs.geometry.triangles import triangles_of
 from customs.ledger.density import density
@@ -67,6 +67,8 @@ class UVPage(QWidget):
         self.figures: UVFacts | None = None
         self.layout_ = Picture()
         self.lines = [label("", "", -0.5) for _ in range(6)]
+        for line in self.lines:
+            line.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.scale = Scale()
         side = QWidget()
         box = QVBoxLayout(side)

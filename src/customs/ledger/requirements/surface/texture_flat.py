@@ -8,7 +8,7 @@ from customs.ledger.materials import uses, words
 from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
 from customs.ledger.texture import edges, longest
 from customs.route.steps.surface.fold_flat import FOLDED
-from customs.surface.guess import content_of
+from customs.surface.guess import single_value
 
 SMALL = 8
 """Textures up to this edge cost nothing worth a row (pixels)."""
@@ -19,8 +19,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     for m, role, _, image in uses(case.after):
         if role not in FOLDED or role in required or not image.there or image.problem or longest(image) <= SMALL:
             continue
-        content = content_of(image)
-        if content is None or content.content != "flat":
+        if single_value(image) is None:
             continue
         any_bad = True
         yield rule.row(

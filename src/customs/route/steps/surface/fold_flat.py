@@ -10,8 +10,7 @@ from customs.route.step import Content, Job, Outcome, Step, Targeted, register
 from customs.route.surface_edit import Textures, changed_materials, without_roles
 from customs.scene.model import Material, Scene
 from customs.surface.colour import to_linear
-from customs.surface.guess import content_of
-from customs.surface.pixels import image_pixels
+from customs.surface.guess import single_value
 
 FOLDED = ("base_colour", "metallic_roughness", "occlusion", "emissive", "metallic", "roughness", "normal")
 
@@ -23,12 +22,9 @@ class FoldFlat(Targeted):
 def _folded(m: Material, textures: Textures) -> Material:
     for role in FOLDED:
         use = m.textures.get(role)
-        image = textures.images[use.image] if use is not None else None
-        found = content_of(image) if image is not None else None
-        if image is not None and found is not None and found.content == "flat":
-            m = _without(
-                m, role, image_pixels(image)[0, 0].astype(np.float32) / np.float32(np.iinfo(image_pixels(image).dtype).max)
-            )
+        value = single_value(textures.images[use.image]) if use is not None else None
+        if value is not None:
+            m = _without(m, role, value)
     return m
 
 
