@@ -10,6 +10,7 @@ import pytest
 from pytestqt.qtbot import QtBot
 
 from customs.demo.shipment import open_demo
+from customs.route.route import SceneCache
 from customs.shipment.file import Shipment
 from customs_desktop.session import Session
 from customs_desktop.style import theme
@@ -96,9 +97,16 @@ def demo_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return data
 
 
+@pytest.fixture(scope="session")
+def scenes() -> SceneCache:
+    """What the goods are after each stop, worked out once for all windows; scenes never change."""
+    return SceneCache()
+
+
 @pytest.fixture
-def demo(rig: Rig, demo_data: Path, tmp_path: Path) -> Rig:
+def demo(rig: Rig, demo_data: Path, tmp_path: Path, scenes: SceneCache, monkeypatch: pytest.MonkeyPatch) -> Rig:
     """A window with the demo shipment open and judged."""
+    monkeypatch.setattr("customs_desktop.session.SceneCache", lambda: scenes)
     import shutil
 
     from customs.demo.shipment import demo_path
