@@ -26,6 +26,7 @@ def settled(app: QApplication, window: MainWindow) -> bool:
         goods = session.state.goods
         ready = (
             session.worker.waiting == 0
+            and (session.painter.idle or bool(session.painter.problem))
             and bool(goods)
             and all(
                 a.id in session.results and session.results[a.id].asset is a and session.results[a.id].judged for a in goods
@@ -137,6 +138,7 @@ def _surface_views(window: MainWindow) -> dict[str, Callable[[], object]]:
         s.select("potting_bench")
         settled(app, window)
         window.surface.roles.pick(1, "base_colour")
+        settled(app, window)
         bar = window.surface.verticalScrollBar()
         if bar is not None:
             bar.setValue(bar.maximum())
@@ -146,6 +148,9 @@ def _surface_views(window: MainWindow) -> dict[str, Callable[[], object]]:
         window.deck.open("Bulk")
         settled(app, window)
         window.surface.bulk.table.selectRow(0)
+        bar = window.surface.verticalScrollBar()
+        if bar is not None:
+            bar.setValue(0)
 
     def density() -> None:
         s.select("fern_bed")

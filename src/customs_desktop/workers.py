@@ -139,9 +139,16 @@ class Painter(QObject):
         self._order: list[str] = []
         self._ready = threading.Condition()
         self._stop = False
+        self._drawing = False
         self.problem = ""
         self._thread = threading.Thread(target=self._loop, name="painter", daemon=True)
         self._thread.start()
+
+    @property
+    def idle(self) -> bool:
+        """True when nothing waits and nothing is being drawn."""
+        with self._ready:
+            return not self._order and not self._drawing
 
     def ask(self, slot: str, shot: Shot, tag: object = None) -> None:
         """A picture for `slot`; `painted` answers with the slot, a QImage and `tag`."""
@@ -183,6 +190,7 @@ class Painter(QObject):
         renderer.render(Shot(Scene("", ""), Orbit(), 64, 64, Look(figure=0.0)))
         while True:
             with self._ready:
+                self._drawing = False
                 while not self._order and not self._stop:
                     self._ready.wait()
                 if self._stop:
@@ -190,6 +198,7 @@ class Painter(QObject):
                     return
                 slot = self._order.pop(0)
                 wish, tag = self._wish.pop(slot)
+                self._drawing = True
             try:
                 self.painted.emit(slot, _draw(renderer, wish), tag)
             except Exception as problem:  # noqa: BLE001 (one bad picture must not end the thread)

@@ -306,6 +306,7 @@ class FormatPart(Section):
         blocks = [("", "plain pixels"), *((b, b.upper()) for b in ("bc1", "bc3", "bc4", "bc5", "bc7"))]
         self.block = combo(blocks, "Block compression", lambda b: self._set(block=b))
         self.quality = combo((("best", "Best"), ("quick", "Quick")), "Quality", lambda q: self._set(quality=q))
+        self.quality.setMinimumWidth(84)
         self.error = label("", "soft", -0.5)
         self.box.addWidget(row(label("Written as"), self.form, self.block))
         self.box.addWidget(row(label("Quality"), self.quality, 1, self.error))
