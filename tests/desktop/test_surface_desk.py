@@ -207,22 +207,21 @@ def test_a_folder_is_searched_for_what_is_missing(demo: Rig, tmp_path, goods) ->
     demo.wait(lambda: any("Nothing in" in text for text, _ in demo.said))
 
 
-@pytest.mark.alone
-def test_three_thousand_materials_stay_smooth(rig: Rig, tmp_path) -> None:  # type: ignore[no-untyped-def]
+def test_hundreds_of_materials_stay_smooth(rig: Rig, tmp_path) -> None:  # type: ignore[no-untyped-def]
     from customs.demo.many import write
 
-    rig.session.take_in([write(tmp_path)], None)
+    rig.session.take_in([write(tmp_path, 500)], None)
     rig.wait(lambda: rig.session.asset is not None)
     rig.settle()
     panel = opened(rig, "seed_library")
-    rig.wait(lambda: len(panel.roles.model.rows) == 3000)
+    rig.wait(lambda: len(panel.roles.model.rows) == 500)
     started = time.perf_counter()
-    panel.roles.model.set_search("seed 29")
+    panel.roles.model.set_search("seed 04")
     panel.roles.model.set_search("")
     bar = panel.roles.table.verticalScrollBar()
     assert bar is not None
     for k in range(20):
         bar.setValue(bar.maximum() * k // 20)
         panel.roles.table.grab()
-    assert len(panel.roles.model.rows) == 3000
+    assert len(panel.roles.model.rows) == 500
     assert time.perf_counter() - started < 20, "not stuck; the figures are in benchmarks"

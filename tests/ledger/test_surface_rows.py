@@ -237,6 +237,18 @@ def test_more_materials_than_taken_go_into_an_atlas_unless_they_tile() -> None:
     assert rows(tiled, "material-count", sheet(materials={"max_count": 1}))[0].remedy is None
 
 
+def test_density_follows_the_size_of_the_node_and_the_scale_of_the_texture() -> None:
+    from customs.ledger.density import density
+
+    scene = two_materials()
+    plain = density(scene)[0]
+    small = replace(scene, nodes=tuple(replace(n, scale=np.full(3, 0.5)) for n in scene.nodes))
+    assert density(small)[0] == pytest.approx(2 * plain, rel=1e-3)
+    use = replace(scene.materials[0].textures["base_colour"], scale=(3.0, 3.0))
+    tiled = replace(scene, materials=(replace(scene.materials[0], textures={"base_colour": use}), scene.materials[1]))
+    assert density(tiled)[0] == pytest.approx(3 * plain, rel=1e-3)
+
+
 def test_overlap_density_and_mirrored_uvs() -> None:
     scene = two_materials()
     prim = scene.meshes[0].primitives[0]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -15,10 +16,13 @@ from customs.dispatch.dispatch import dispatch
 from customs.geometry.faces import is_closed
 from customs.geometry.triangles import triangles_of
 from customs.geometry.weld import groups_near
+from customs.intake.take import Taken, take
 from customs.landing.land import land
+from customs.ledger.row import About
 from customs.motion.bounds import world_bounds
 from customs.motion.pose import posed_scene_points
 from customs.planning.plan import Plan, fresh_route, plan
+from customs.route.route import SceneCache
 from customs.scene.convention import WORKING
 from customs.scene.model import Scene
 from customs.scene.prune import prune
@@ -116,13 +120,23 @@ def request(asset: str, sheet: str, goods: dict[str, Path], out: Path | None = N
     return Request(path, path.parent, find_sheet(sheet), find_origin(good(asset).origin), out=out)
 
 
+SCENES = SceneCache()
+"""What the goods are after each stop, for all sheets: scenes never change, so what was measured of them holds too."""
+
+
+@cache
+def taken_from(path: Path) -> Taken:
+    """An asset, read once."""
+    return take(path, path.parent)
+
+
 def ported(asset: str, sheet: str, goods: dict[str, Path], out: Path) -> tuple[Plan, Path | None]:
     """The plan of a port, and the package where nothing is held."""
-    wanted = request(asset, sheet, goods, out)
-    taken, planned, about = prepare(wanted)
+    taken, rules = taken_from(goods[asset]), find_sheet(sheet)
+    about = About(absent=taken.absent)
+    planned = plan(taken.scene, taken.digest, rules, fresh_route(find_origin(good(asset).origin)), about, SCENES)
     if planned.ledger.verdict == "held":
         return planned, None
-    rules = find_sheet(sheet)
     return planned, dispatch(taken.scene, planned.passed, planned.ledger, rules, about, taken.source(), out).folder
 
 

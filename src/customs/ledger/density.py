@@ -14,22 +14,24 @@ from customs.surface.pixels import image_info
 F64 = npt.NDArray[np.float64]
 
 
-def texture_size(scene: Scene, material: int | None) -> tuple[int, int] | None:
-    """Pixels of the colour texture of a material, else of its first; None without."""
+def shown_texture(scene: Scene, material: int | None) -> tuple[int, int, float] | None:
+    """(width, height, times it repeats beside what UV says) of the colour texture of a material, else of its first."""
     if material is None:
         return None
     textures = scene.materials[material].textures
     use = textures.get("base_colour") or textures.get("diffuse") or next(iter(textures.values()), None)
     info = image_info(scene.images[use.image]) if use is not None and scene.images[use.image].there else None
-    return (info.width, info.height) if info is not None else None
+    if use is None or info is None:
+        return None
+    return info.width, info.height, float(np.sqrt(abs(use.scale[0] * use.scale[1])))
 
 
 def face_density(scene: Scene, prim: Primitive, scale: float = 1.0) -> F64 | None:
     """(F,) pixels a metre of each face; None without texture or UVs. `scale` is metres a unit of the mesh."""
-    size = texture_size(scene, prim.material)
-    if size is None or not prim.texcoords:
+    found = shown_texture(scene, prim.material)
+    if found is None or not prim.texcoords:
         return None
-    return texel_density(prim.positions, prim.texcoords[0], triangles_of(prim), *size, scale)
+    return texel_density(prim.positions, prim.texcoords[0], triangles_of(prim), *found) / scale
 
 
 def density(scene: Scene) -> dict[int, float]:

@@ -111,7 +111,7 @@ def _range(plane: F32, wrap: tuple[bool, bool]) -> tuple[F32, F32]:
 
 
 def enlarged(plane: F32, width: int, height: int, wrap: tuple[bool, bool] = (False, False)) -> F32:
-    """One channel (H, W) float32 at a larger size with edges kept sharp and without halos.
+    """One channel (H, W) float32 at a larger size with edges kept sharp and hardly a halo.
 
     A Lanczos picture is made small again and what differs from the original is put back, round after round; each pixel
     stays within the range of its neighbourhood in the original. Source: iterative back-projection (Irani and Peleg,
