@@ -128,7 +128,7 @@ def test_colours_are_picked_by_distance_and_the_mask_is_cleaned() -> None:
     mask = colour_mask(scene, ("#ffb43c",), 0.05, 0.02)
     assert mask[5, 5] == 1 and mask[20, 20] == 0 and mask[25, 25] > 0
     tidy = cleaned(mask, speck=4, gap=1)
-    assert tidy[7, 7] == 1 and tidy[25, 25] == 0
+    assert tidy[7, 7] >= 0.5 and tidy[5, 5] == 1 and tidy[25, 25] == 0
     assert parse_colour("#ffffff") == (1.0, 1.0, 1.0)
     for wrong in ("ffb43c", "#12", "#gggggg"):
         with pytest.raises(ValueError, match="such as"):
