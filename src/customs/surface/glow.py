@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from typing import Any
 
@@ -18,7 +19,7 @@ U8 = npt.NDArray[np.uint8]
 
 def parse_colour(text: str) -> tuple[float, float, float]:
     """sRGB 0..1 of `#rrggbb`. Raises ValueError."""
-    if len(text) != 7 or text[0] != "#":
+    if not re.fullmatch(r"#[0-9a-fA-F]{6}", text):
         raise ValueError("a colour such as #ffcc66")
     r, g, b = (int(text[i : i + 2], 16) / 255 for i in (1, 3, 5))
     return r, g, b
