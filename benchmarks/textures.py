@@ -171,7 +171,7 @@ from customs.surface.blocks.encode import encode_level, close_workers
 rng = np.random.default_rng(1)
 pixels = np.kron(rng.integers(20, 235, (256, 256, 4), dtype=np.uint8), np.ones((8, 8, 1), np.uint8)) + rng.integers(0, 20, (2048, 2048, 1), dtype=np.uint8)
 if __name__ == "__main__":
-    encode_level(pixels[:1024, :1024], sys.argv[2], sys.argv[3])
+    encode_level(pixels, sys.argv[2], sys.argv[3])
     start = time.perf_counter(); encode_level(pixels, sys.argv[2], sys.argv[3]); print(time.perf_counter() - start)
     close_workers()
 """
