@@ -179,6 +179,29 @@ def test_alpha_kind_and_green_are_stops_of_the_one_material(demo: Rig) -> None:
     assert panel.roles.model.role_at(panel.roles.model.columnCount() - 1) == ALPHA
 
 
+def test_a_detail_is_laid_over_and_the_colour_tinted(demo: Rig) -> None:
+    panel = opened(demo, "mosaic_floor")
+    panel.roles.table.setCurrentIndex(cell(panel, "grate", "base_colour"))
+    key = panel.over.texture.itemData(panel.over.texture.findText("mosaic_diffuse.png"))
+    panel.over._detail(texture=key)
+    settle(demo, panel)
+    assert final(demo, "grate").textures["detail"].scale == (4.0, 4.0)
+    panel.over._detail(scale=(6.0, 6.0))
+    settle(demo, panel)
+    assert final(demo, "grate").textures["detail"].scale == (6.0, 6.0)
+    assert demo.row("role-known").verdict == "query", "the destination has no place for a detail of its own"
+    panel.over._detail(texture="")
+    settle(demo, panel)
+    assert "detail" not in final(demo, "grate").textures
+    panel.over.tint.setText("amber")
+    panel.over.tinted()
+    assert any("such as" in text for text, _ in demo.said)
+    panel.over.tint.setText("#4a9480")
+    panel.over.tinted()
+    settle(demo, panel)
+    assert "tint" in demo.steps()
+
+
 def test_suffixes_are_kept_with_an_origin_of_ones_own(demo: Rig) -> None:
     panel = opened(demo, "potting_bench")
     panel.missing.suffixes()

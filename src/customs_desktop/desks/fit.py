@@ -16,7 +16,7 @@ from customs.route.step import steps
 from customs.route.steps.fit.arrive import meant
 from customs.work.measure import measure
 from customs_desktop.session import Session
-from customs_desktop.widgets.basics import Chips, NumberField, Panel, button, combo, label, row, section, show_choice
+from customs_desktop.widgets.basics import Chips, NumberField, Panel, button, combo, empty, label, row, section, show_choice
 from customs_desktop.widgets.settings_form import SettingsForm
 
 FOOTINGS = (("base-centre", "Base centre"), ("box-centre", "Box centre"), ("mass-centre", "Mass centre"),
@@ -162,12 +162,7 @@ class FitPanel(Panel):
         return (measure(scene).height if scene is not None else 0.0) or STANDING_FIGURE
 
     def _show_proposals(self, ranked: list[Proposal]) -> None:
-        while self.card_box.count():
-            item = self.card_box.takeAt(0)
-            widget = item.widget() if item else None
-            if widget is not None:
-                widget.setParent(None)
-                widget.deleteLater()
+        empty(self.card_box)
         others = [(a.id, a.name) for a in self.session.state.goods if a.id != self.session.current]
         if self.stick.count() != 2 + len(others):
             chosen = self.yardstick
@@ -185,12 +180,7 @@ class FitPanel(Panel):
 
     def _show_stop(self) -> None:
         asset = self.session.asset
-        while self.stop_box.count():
-            item = self.stop_box.takeAt(0)
-            widget = item.widget() if item else None
-            if widget is not None:
-                widget.setParent(None)
-                widget.deleteLater()
+        empty(self.stop_box)
         on = [s for s in asset.stops if s.on] if asset else []
         stop = next((s for s in on if s.id == self.session.stop), on[-1] if on else None)
         if stop is None:

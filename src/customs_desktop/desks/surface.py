@@ -17,6 +17,7 @@ from customs.work.compression import compressed_look
 from customs.work.roles import role_table, title
 from customs_desktop.desks.surface_edit import SurfaceEdit
 from customs_desktop.desks.surface_missing import MissingPart
+from customs_desktop.desks.surface_over import OverPart
 from customs_desktop.desks.surface_parts import AlphaPart, FormatPart, GlowPart, PackPart, SkinPart
 from customs_desktop.session import Session
 from customs_desktop.views.bulk import BulkPage
@@ -42,8 +43,9 @@ class SurfacePanel(Panel):
         self._texture()
         self.pack, self.glow, self.alpha = PackPart(self.edit), GlowPart(self.edit, self.view), AlphaPart(self.edit)
         self.skins, self.format = SkinPart(self.edit), FormatPart(self.edit, self.see_compression)
+        self.over = OverPart(self.edit)
         self.missing = MissingPart(self.edit, self._ask_folder)
-        for heading, part in (("PACK", self.pack), ("GLOW", self.glow), ("MATERIAL", self.alpha), ("SKINS", self.skins),
+        for heading, part in (("PACK", self.pack), ("GLOW", self.glow), ("MATERIAL", self.alpha), ("DETAIL AND TINT", self.over), ("SKINS", self.skins),
                               ("FORMAT", self.format), ("FINDING TEXTURES", self.missing)):  # fmt: skip
             self.add(section(heading))
             self.add(part)
@@ -145,7 +147,7 @@ class SurfacePanel(Panel):
     def _texture_shown(self) -> None:
         """Bring the picked texture into the view; decoded in the background."""
         image, m = self.picked_image, self.picked_material
-        for part in (self.pack, self.glow, self.alpha, self.skins, self.format, self.missing):
+        for part in (self.pack, self.glow, self.alpha, self.over, self.skins, self.format, self.missing):
             part.show_picked(self.scene, m, self.role, image, self.session)
         self.uv.show_material(self.material)
         if image is None:

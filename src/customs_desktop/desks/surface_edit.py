@@ -33,20 +33,21 @@ class SurfaceEdit:
 
     def use(self, material: Key, role: str, image: Image | None) -> bool:
         """Let a material use a texture in a role, or none."""
-        key = self._source(image)
+        key = self.source(image)
         if image is not None and not key:
             return False
         return self._uses([(str(material), role, key)], "Role" if image is not None else "Empty a role")
 
     def move(self, source: Key, role: str, target: Key, to: str, image: Image, copy: bool) -> bool:
         """A texture from one cell to another; what lay there gives way. `copy` leaves it where it was too."""
-        key = self._source(image)
+        key = self.source(image)
         if not key:
             return False
         uses = [] if copy else [(str(source), role, "")]
         return self._uses([*uses, (str(target), to, key)], "Move a texture")
 
-    def _source(self, image: Image | None) -> str:
+    def source(self, image: Image | None) -> str:
+        """Key of a texture as it was received; "" (and said) for one that a stop has made."""
         if image is None:
             return ""
         first = self.received(image)
@@ -78,6 +79,19 @@ class SurfaceEdit:
 
         return self.session.change_route(label, change)
 
+    def drop_for(self, step: str, material: Key) -> bool:
+        """Without the stop of a step that is for this material alone."""
+
+        def change(route: Route) -> Route:
+            mine = [
+                s.id for s in route.stops if s.step == step and tuple(dict(s.values).get("targets", ())) == (str(material),)
+            ]
+            for stop_id in mine:
+                route = route.removed(stop_id)
+            return route
+
+        return self.session.change_route("Take away", change)
+
     def set_many(self, step: str, targets: Sequence[str], label: str, **values: Any) -> bool:
         """A new stop of a step for many materials."""
         wanted = {**values, "targets": tuple(targets)}
@@ -102,7 +116,7 @@ class SurfaceEdit:
 
     def add_skin(self, name: str, material: Key, role: str, image: Image) -> bool:
         """A further skin in which a material has another texture."""
-        key = self._source(image)
+        key = self.source(image)
         if not key:
             return False
 

@@ -15,7 +15,7 @@ from customs.work.roles import title
 from customs_desktop.desks.surface_edit import SurfaceEdit
 from customs_desktop.desks.surface_parts import Section
 from customs_desktop.session import Session
-from customs_desktop.widgets.basics import button, label, row
+from customs_desktop.widgets.basics import button, empty, label, row
 
 MOST = 5
 
@@ -35,12 +35,7 @@ class MissingPart(Section):
         self.dialog: SuffixDialog | None = None
 
     def fill(self, session: Session) -> None:
-        while self.list.count():
-            item = self.list.takeAt(0)
-            widget = item.widget() if item else None
-            if widget is not None:
-                widget.setParent(None)
-                widget.deleteLater()
+        empty(self.list)
         lost = self.image is not None and not self.image.there
         self.found = (
             candidates(self.scene, self.image)[:MOST] if lost and self.scene is not None and self.image is not None else []

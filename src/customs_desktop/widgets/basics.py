@@ -92,6 +92,16 @@ def row(*widgets: QWidget | str | int, spacing: int = 6) -> QWidget:
     return out
 
 
+def empty(box: QLayout) -> None:
+    """Take everything out of a layout and let it go."""
+    while box.count():
+        item = box.takeAt(0)
+        widget = item.widget() if item else None
+        if widget is not None:
+            widget.setParent(None)
+            widget.deleteLater()
+
+
 class NumberField(QLineEdit):
     """A number a person can type; wrong input is shown and not passed on. Emits `entered` once it is right."""
 
