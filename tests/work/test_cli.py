@@ -143,3 +143,14 @@ def test_a_sheet_from_a_file_and_every_sheet_as_origin(tmp_path: Path) -> None:
 def test_the_module_can_be_run() -> None:
     out = subprocess.run([sys.executable, "-m", "customs", "sheets"], capture_output=True, text=True, timeout=60)
     assert out.returncode == 0 and "metre-yup-pbr" in out.stdout
+
+
+def test_missing_textures_are_looked_for_in_folders_that_are_named(goods: dict[str, Path], tmp_path: Path) -> None:
+    from customs.demo.textures import brass, encoded
+
+    (tmp_path / "cart_brand.png").write_bytes(encoded(brass(64, 3)[0], "png"))
+    arguments = ["check", str(goods["seed_cart"]), "--to", "metre-yup-pbr", "--from", "metre-yup", "--json"]
+    assert RUN.invoke(app, arguments).exit_code == 1
+    found = RUN.invoke(app, [*arguments, "--search", str(tmp_path)])
+    assert found.exit_code == 0, found.output
+    assert "find-textures" in found.output
