@@ -89,7 +89,20 @@ def enlarging() -> str:
         ours = resize(small, 256, 256, colour=False, normal=name == "normals", wrap=(True, True))
         cubic = np.asarray(PIL.Image.fromarray(small).resize((256, 256), PIL.Image.Resampling.BICUBIC))
         lines.append(f"| {name} | {psnr(pixels, ours):.2f} dB | {psnr(pixels, cubic):.2f} dB |")
+    lines += ["", "![As it was, bicubic, ours](enlarging.png) *Left as it was, middle bicubic, right ours*"]
     return "\n".join(lines)
+
+
+def enlarging_picture(path: Path) -> None:
+    """A corner of each stated picture, three times as large on paper: as it was, bicubic, ours."""
+    rows = []
+    for name, pixels in pictures():
+        small = np.asarray(PIL.Image.fromarray(pixels).reduce(2))
+        cubic = np.asarray(PIL.Image.fromarray(small).resize((256, 256), PIL.Image.Resampling.BICUBIC))
+        ours = resize(small, 256, 256, colour=False, normal=name == "normals", wrap=(True, True))
+        rows.append(np.concatenate([p[40:104, 40:168] for p in (pixels, cubic, ours)], axis=1))
+    whole = PIL.Image.fromarray(np.concatenate(rows))
+    whole.resize((whole.width * 3, whole.height * 3), PIL.Image.Resampling.NEAREST).save(path)
 
 
 def sources(edge: int) -> Iterator[tuple[str, U8, Kind, str]]:
@@ -237,6 +250,7 @@ def main() -> None:
         print(parts[-1], flush=True)
     close_workers()
     if options.write:
+        enlarging_picture(options.write.with_name("enlarging.png"))
         options.write.write_text("\n\n".join(parts) + "\n", "utf-8")
 
 
