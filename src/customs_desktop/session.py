@@ -26,6 +26,7 @@ from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
+from customs.surface.blocks.encode import close_workers
 from customs.work.goods import Evaluated, dispatch_asset, evaluate_asset, plan_asset, search_for, take_in, with_origin
 from customs.work.lookup import all_origins, find_sheet
 from customs.work.places import data_folder, origins_folder
@@ -128,6 +129,7 @@ class Session(QObject):
         """Stop the threads and close the file."""
         self.worker.close()
         self.painter.close()
+        close_workers()
         if self.shipment is not None:
             self.shipment.close()
             self.shipment = None

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import replace
 
 import numpy as np
@@ -22,14 +21,6 @@ from tests.assets import cube, key, letter_primitive, scene_of
 
 FRONT = Orbit((0, 0, 0), 4.0, 0.0, 0.0)
 CLEAR = Look(grid=False, transparent=True, smooth=False)
-
-
-@pytest.fixture(scope="module")
-def renderer() -> Iterator[Renderer]:
-    """One context for all."""
-    made = Renderer()
-    yield made
-    made.release()
 
 
 def drawn(renderer: Renderer, scene: Scene, orbit: Orbit = FRONT, look: Look = CLEAR, **more: object) -> np.ndarray:

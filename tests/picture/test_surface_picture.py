@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 
@@ -23,14 +22,6 @@ from tests.assets import key, scene_of
 
 FRONT = Orbit((0, 0, 0), 3.0, 0.0, 0.0)
 CLEAR = Look(grid=False, transparent=True, smooth=False)
-
-
-@pytest.fixture(scope="module")
-def renderer() -> Iterator[Renderer]:
-    """One context for all."""
-    made = Renderer()
-    yield made
-    made.release()
 
 
 def wall() -> Primitive:

@@ -10,7 +10,7 @@ import PIL.Image
 import pytest
 from scipy.ndimage import gaussian_filter
 
-from customs.geometry.texcoords import flipped, out_of_range, overlapping, texel_density, uv_areas
+from customs.geometry.texcoords import flipped, overlapping, texel_density, uv_areas
 from customs.picture.uv_map import uv_picture
 from customs.surface.colour import from_oklab, to_linear, to_oklab, to_srgb
 from customs.surface.compare import difference, psnr
@@ -164,7 +164,6 @@ def test_uv_measures_on_a_square_of_known_size() -> None:
     assert texel_density(points, uv, faces, 512, 512, 4.0) == pytest.approx([1024, 1024]), "and laid four times"
     assert np.abs(uv_areas(uv, faces)).sum() == pytest.approx(1) and not flipped(uv, faces).any()
     assert flipped(uv * [-1, 1] + [1, 0], faces).all()  # type: ignore[operator]
-    assert not out_of_range(uv, faces).any() and out_of_range(uv * 3, faces).all()
     assert not overlapping(uv, faces).any()
     twice = np.concatenate([faces, faces])
     assert overlapping(uv, twice).all()

@@ -10,7 +10,7 @@ from collections.abc import Callable
 import numpy as np
 
 from customs.errors import WriteError
-from customs.scene.model import COLOUR_SLOTS, Delivery, Image, Scene
+from customs.scene.model import COLOUR_SLOTS, NORMAL_SLOTS, Delivery, Image, Scene
 from customs.surface.files.base import Coding, Pixels, texture_format, texture_formats
 from customs.surface.files.mips import four_channels
 from customs.surface.mipmap import Kind, chain
@@ -19,7 +19,6 @@ from customs.surface.pixels import image_info, image_pixels, stated_space
 KEPT_BYTES = 512 * 1024**2
 """Encoded textures kept by content, so that a slow compression is done once (bytes)."""
 PLAIN = Kind()
-NORMALS = {"normal", "detail_normal"}
 
 
 def delivered_form(image: Image) -> str:
@@ -44,7 +43,7 @@ def texture_kinds(scene: Scene) -> dict[int, Kind]:
             roles.setdefault(use.image, set()).add(role)
             if role in ("base_colour", "diffuse") and m.alpha_mode == "mask":
                 cutoffs[use.image] = m.alpha_cutoff
-    return {i: Kind(bool(r & set(COLOUR_SLOTS)), bool(r & NORMALS), cutoffs.get(i)) for i, r in roles.items()}
+    return {i: Kind(bool(r & set(COLOUR_SLOTS)), bool(r & NORMAL_SLOTS), cutoffs.get(i)) for i, r in roles.items()}
 
 
 def untouched(image: Image, delivery: Delivery) -> bool:

@@ -24,12 +24,6 @@ def uv_areas(uv: F32, faces: U32) -> F64:
     return -0.5 * ((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (c[:, 0] - a[:, 0]) * (b[:, 1] - a[:, 1]))
 
 
-def out_of_range(uv: F32, faces: U32) -> Mask:
-    """(F,) True where a corner lies outside 0..1 by more than a rounding error."""
-    outside: Mask = np.any((uv < -1e-4) | (uv > 1 + 1e-4), axis=1, keepdims=True)
-    return np.any(outside[:, 0][faces], axis=1, keepdims=True)[:, 0]
-
-
 def flipped(uv: F32, faces: U32) -> Mask:
     """(F,) True where a triangle is mirrored in UV."""
     return uv_areas(uv, faces) < -1e-12

@@ -51,21 +51,27 @@ def _listed(folder: Path) -> Iterator[Path]:
 
 def missing_names(scene: Scene) -> list[str]:
     """Stems of textures that are named and not there."""
-    return [_stem(im.uri or im.name) for im in scene.images if not im.there]
+    return [stem(im.uri or im.name) for im in scene.images if not im.there]
 
 
-def _stem(name: str) -> str:
+def stem(name: str) -> str:
+    """The file name without folder and ending, small letters."""
     return os.path.splitext(name.replace("\\", "/").rsplit("/", 1)[-1])[0].lower()
 
 
-def _families(scene: Scene, stem: str) -> list[tuple[str, ...]]:
+def _families(scene: Scene, own: str) -> list[tuple[str, ...]]:
     """Words a texture of this asset would begin with: its materials' names, its own, those of its textures."""
-    names = {stem, *(m.name for m in scene.materials)}
+    names = {own, *(m.name for m in scene.materials)}
     for image in scene.images:
         said = words(image.name)
         if len(said) > 1:
             names.add("_".join(said[:-1]))
     return sorted({w for n in names if (w := tuple(words(n)))})
+
+
+def alike(a: str, b: str) -> bool:
+    """True for a name and its likely misspelling."""
+    return difflib.SequenceMatcher(None, a, b).ratio() >= LIKE
 
 
 def nearby(scene: Scene, model: Path, folders: Iterable[Path]) -> list[Path]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import weakref
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from typing import Any
 
 from customs.formats.image_write import delivered_form
@@ -18,7 +18,6 @@ from customs.surface.files.base import texture_format
 from customs.surface.pattern import parse_pattern, slot_of
 from customs.surface.pixels import image_info
 
-NORMALS = {"normal", "detail_normal"}
 USUAL_PACKING = "R=occlusion G=roughness B=metallic"
 
 
@@ -43,7 +42,7 @@ def uses(facts: SceneFacts) -> Iterator[tuple[Material, str, TextureUse, Image]]
             yield m, role, use, facts.scene.images[use.image]
 
 
-def used_as(facts: SceneFacts, roles: set[str]) -> list[Image]:
+def used_as(facts: SceneFacts, roles: Collection[str]) -> list[Image]:
     """Used images with a role among `roles` that can be read, once each."""
     wanted = {use.image for m, role, use, image in uses(facts) if role in roles}
     return [im for i, im in enumerate(facts.scene.images) if i in wanted and image_info(im) is not None]

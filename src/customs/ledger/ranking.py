@@ -6,6 +6,7 @@ import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from customs.intake.nearby import alike, stem
 from customs.scene.key import FILE
 from customs.scene.model import Image, Scene
 from customs.surface.pixels import image_info
@@ -25,16 +26,6 @@ class Candidate:
     exact: bool
 
 
-def stem(name: str) -> str:
-    """The file name without folder and ending, small letters."""
-    return os.path.splitext(name.replace("\\", "/").rsplit("/", 1)[-1])[0].lower()
-
-
-def lost_stems(scene: Scene) -> set[str]:
-    """Stems of textures that are named and not there."""
-    return {stem(im.uri or im.name) for im in scene.images if not im.there}
-
-
 def candidates(scene: Scene, lost: Image) -> list[Candidate]:
     """Textures for a missing one, the likeliest first.
 
@@ -43,7 +34,7 @@ def candidates(scene: Scene, lost: Image) -> list[Candidate]:
     name = stem(lost.uri or lost.name)
     near = [im for im in scene.images if im.key.kind == FILE and im.there and not im.problem]
     exact = [im for im in near if stem(im.uri) == name]
-    out = [_scored(scene, lost, im, bool(exact)) for im in exact or [im for im in near if _alike(stem(im.uri), name)]]
+    out = [_scored(scene, lost, im, bool(exact)) for im in exact or [im for im in near if alike(stem(im.uri), name)]]
     return sorted(out, key=lambda c: (-c.score, c.image.uri))
 
 
@@ -52,12 +43,6 @@ def clear(ranked: Sequence[Candidate]) -> bool:
     if not ranked or not ranked[0].exact:
         return False
     return len(ranked) == 1 or ranked[0].score - ranked[1].score >= MARGIN
-
-
-def _alike(a: str, b: str) -> bool:
-    import difflib
-
-    return difflib.SequenceMatcher(None, a, b).ratio() >= 0.84
 
 
 def _scored(scene: Scene, lost: Image, image: Image, exact: bool) -> Candidate:

@@ -141,6 +141,9 @@ class TextureUse:
 COLOUR_SLOTS = ("base_colour", "emissive", "diffuse", "specular", "specular_glossiness", "detail")
 """Roles whose textures are sRGB; all others hold data in linear numbers."""
 
+NORMAL_SLOTS = frozenset({"normal", "detail_normal"})
+"""Roles whose textures hold unit vectors."""
+
 STANDARD_SLOTS = ("base_colour", "metallic_roughness", "normal", "occlusion", "emissive", "diffuse", "specular_glossiness")
 """Roles glTF 2.0 and KHR_materials_pbrSpecularGlossiness have a place for."""
 

@@ -4,17 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Collection
 
-from customs.scene.model import COLOUR_SLOTS
+from customs.scene.model import COLOUR_SLOTS, NORMAL_SLOTS
 from customs.sheet.model import Block, Blocks
 
 PACKED = {"metallic_roughness", "parameters"}
-NORMALS = {"normal", "detail_normal"}
 
 
 def wanted_block(blocks: Blocks, roles: Collection[str], alpha: bool) -> Block:
     """The compression for a texture used in `roles`; `alpha` says that its alpha is used."""
     used = set(roles)
-    if used & NORMALS:
+    if used & NORMAL_SLOTS:
         return blocks.normal
     if used & PACKED:
         return blocks.packed

@@ -11,7 +11,7 @@ import numpy.typing as npt
 from customs.scene.model import Image, Material, TextureUse
 from customs.surface.files.pillow import to_eight
 from customs.surface.pattern import CHANNELS, Part, parse_pattern
-from customs.surface.pixels import pixels_or_none
+from customs.surface.pixels import image_info, pixels_or_none
 from customs.surface.resize import resize
 
 F32 = npt.NDArray[np.float32]
@@ -49,9 +49,9 @@ def source_of(material: Material, images: Sequence[Image], value: str) -> tuple[
 
 
 def _channels(image: Image) -> int:
-    pixels = pixels_or_none(image)
+    info = image_info(image) if not image.problem else None
     # A grey texture in a role of several channels says the same in each.
-    return 0 if pixels is None else 3 if pixels.shape[2] == 1 else pixels.shape[2]
+    return 0 if info is None else 3 if info.channels == 1 else info.channels
 
 
 def factor_of(material: Material, value: str) -> float:

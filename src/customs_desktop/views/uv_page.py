@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QImage, QLinearGradient, QPainter, QPaintEvent
+from PyQt6.QtGui import QColor, QImage, QLinearGradient, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from customs.geometry.triangles import triangles_of
@@ -172,7 +172,7 @@ class Scale(QWidget):
         wide = self.width() - 2
         ramp = QLinearGradient(0, 0, wide, 0)
         for at, tone in ((0.0, "#27696b"), (0.5, "#e8e4da"), (1.0, "#b4371f")):
-            ramp.setColorAt(at, _tone(tone))
+            ramp.setColorAt(at, QColor(tone))
         painter.fillRect(QRectF(1, 10, wide, 12), ramp)
         painter.setFont(font(-1.5))
         painter.setPen(colour("soft"))
@@ -188,9 +188,3 @@ class Scale(QWidget):
             x = (np.clip(np.log2(self.density / USUAL_DENSITY) / self.OCTAVES, -1, 1) + 1) / 2 * wide
             painter.fillRect(QRectF(x, 5, 2, 22), colour("ink"))
         painter.end()
-
-
-def _tone(text: str):  # type: ignore[no-untyped-def]
-    from PyQt6.QtGui import QColor
-
-    return QColor(text)

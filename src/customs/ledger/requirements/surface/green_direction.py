@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.facts import SceneFacts
-from customs.ledger.materials import NORMALS, used_as
+from customs.ledger.materials import used_as
 from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import elements
-from customs.scene.model import Image
+from customs.scene.model import NORMAL_SLOTS, Image
 from customs.surface.green import green_of, told_green
 from customs.surface.guess import content_of
 
@@ -32,7 +32,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
 
 def _maps(facts: SceneFacts) -> list[Image]:
     """Normal maps with relief in them: a flat one is lit the same either way."""
-    found = ((im, content_of(im)) for im in used_as(facts, NORMALS))
+    found = ((im, content_of(im)) for im in used_as(facts, NORMAL_SLOTS))
     return [im for im, content in found if content is not None and content.content != "flat"]
 
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.materials import NORMALS, used_as
+from customs.ledger.materials import used_as
 from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import elements
-from customs.scene.model import Image
+from customs.scene.model import NORMAL_SLOTS, Image
 from customs.surface.guess import content_of
 
 
@@ -17,11 +17,11 @@ def _two(image: Image) -> bool:
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
-    maps = used_as(case.after, NORMALS)
+    maps = used_as(case.after, NORMAL_SLOTS)
     if not maps or case.sheet.textures.blocks.normal == "bc5":
         return
     bad = [(im, "red and green") for im in maps if _two(im)]
-    before = sum(_two(im) for im in used_as(case.before, NORMALS))
+    before = sum(_two(im) for im in used_as(case.before, NORMAL_SLOTS))
 
     def fix(image: Image) -> Remedy:
         return remedy("complete-normal", "Work blue out", targets=(str(image.key),))

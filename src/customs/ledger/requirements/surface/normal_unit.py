@@ -6,10 +6,10 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from customs.ledger.materials import NORMALS, used_as
+from customs.ledger.materials import used_as
 from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import elements
-from customs.scene.model import Image
+from customs.scene.model import NORMAL_SLOTS, Image
 from customs.surface.classify import sample
 from customs.surface.guess import content_of
 from customs.surface.kept import kept
@@ -38,11 +38,11 @@ def off_length(image: Image) -> float:
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
-    maps = used_as(case.after, NORMALS)
+    maps = used_as(case.after, NORMAL_SLOTS)
     if not maps:
         return
     bad = [(im, f"{off:.2f} off") for im in maps if (off := off_length(im)) > MOST]
-    before = max((off_length(im) for im in used_as(case.before, NORMALS)), default=0.0)
+    before = max((off_length(im) for im in used_as(case.before, NORMAL_SLOTS)), default=0.0)
 
     def fix(image: Image) -> Remedy:
         return remedy("renormalise", "Bring to one long", targets=(str(image.key),))

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from customs.intake.nearby import missing_names, stem
 from customs.ledger.materials import allowed_roles, near_images, words
-from customs.ledger.ranking import lost_stems, stem
 from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
 from customs.scene.model import Image, Material, Scene
 from customs.surface.guess import DOUBTFUL, SURE, RoleGuess, guess_role
@@ -26,7 +26,7 @@ def owners(scene: Scene, materials: list[Material], image: Image) -> list[Materi
 def found(case: Case) -> Iterator[tuple[Material, Image, RoleGuess, bool]]:
     """(material, image, guess, alone): textures for empty roles; `alone` when one material and one texture fit."""
     scene, materials = case.delivering, [m for _, m in case.after.used_materials]
-    lost, known = lost_stems(scene), {*allowed_roles(case), "opacity", "height", "roughness", "metallic", "glossiness"}
+    lost, known = set(missing_names(scene)), {*allowed_roles(case), "opacity", "height", "roughness", "metallic", "glossiness"}
     picks: dict[tuple[str, str], list[tuple[Material, Image, RoleGuess]]] = {}
     for image in near_images(scene):
         if role_of_name(image.name, scene.suffixes) is None or stem(image.uri) in lost:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from customs.intake.nearby import missing_names, stem
 from customs.ledger.materials import near_images
-from customs.ledger.ranking import lost_stems, stem
 from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
 from customs.scene.model import Material, Scene
 from customs.surface.suffixes import family, role_of_name
@@ -15,7 +15,7 @@ Use = tuple[str, str, str, str]
 
 def skins(scene: Scene, materials: list[Material]) -> dict[str, list[Use]]:
     """By skin the uses (skin, material, role, texture) of textures called as a material's own, with a word more or another."""
-    lost = lost_stems(scene)
+    lost = set(missing_names(scene))
     known = {family(scene.images[u.image].name, scene.suffixes) for m in materials for u in m.textures.values()}
     known |= {family(m.name) for m in materials}
     out: dict[str, list[Use]] = {}

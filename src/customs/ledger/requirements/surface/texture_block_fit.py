@@ -8,8 +8,8 @@ import numpy as np
 
 from customs.ledger.materials import delivered_block, roles_of
 from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
-from customs.scene.model import Image
-from customs.sheet.blocks import NORMALS, compressed
+from customs.scene.model import NORMAL_SLOTS, Image
+from customs.sheet.blocks import compressed
 from customs.surface.files.base import texture_format
 from customs.surface.kept import kept
 from customs.surface.pixels import image_info, pixels_or_none
@@ -39,11 +39,11 @@ def smooth(image: Image) -> bool:
 def better(image: Image, roles: set[str]) -> tuple[str, str]:
     """(block that suits better, why), or two empty texts."""
     block = delivered_block(image)
-    if roles & NORMALS and block in ("bc1", "bc3"):
+    if roles & NORMAL_SLOTS and block in ("bc1", "bc3"):
         return "bc5", "two end colours a block bend normals: shading breaks into squares"
     if block in ("bc1", "bc3") and smooth(image):
         return "bc7", "a smooth gradient in it shows bands"
-    if block == "bc5" and not roles & NORMALS:
+    if block == "bc5" and not roles & NORMAL_SLOTS:
         return "bc7", "only red and green would be left"
     if block == "bc4" and roles - {"roughness", "metallic", "glossiness", "occlusion", "height", "opacity", "specular"}:
         return "bc7", "only red would be left"

@@ -7,12 +7,10 @@ from dataclasses import replace
 from customs.route.roles import roles_of_images
 from customs.route.step import Content, Job, Outcome, Step, Targeted, register
 from customs.route.surface_edit import changed_images, with_pixels
-from customs.scene.model import Image, Scene
+from customs.scene.model import NORMAL_SLOTS, Image, Scene
 from customs.surface.green import Way, green_of
 from customs.surface.pixels import pixels_or_none
 from customs.surface.relief import flipped_green
-
-MAPS = {"normal", "detail_normal"}
 
 
 class Green(Targeted):
@@ -23,7 +21,7 @@ def _apply(scene: Scene, settings: Green, resources: Content, job: Job) -> Outco
     roles = roles_of_images(scene)
 
     def change(i: int, image: Image) -> tuple[Image, str] | None:
-        pixels = pixels_or_none(image) if roles.get(i, set()) & MAPS else None
+        pixels = pixels_or_none(image) if roles.get(i, set()) & NORMAL_SLOTS else None
         if pixels is None or pixels.shape[2] < 2:
             return None
         other: Way = "down" if green_of(image, scene.convention.green) == "up" else "up"

@@ -10,11 +10,9 @@ from customs.route.roles import roles_of_images
 from customs.route.step import Content, Job, Outcome, Step, Targeted, register
 from customs.route.surface_edit import tiles
 from customs.scene.arrays import frozen
-from customs.scene.model import COLOUR_SLOTS, Delivery, Remark, Scene
+from customs.scene.model import COLOUR_SLOTS, NORMAL_SLOTS, Delivery, Remark, Scene
 from customs.surface.pixels import image_info, pixels_or_none
 from customs.surface.resize import fitted, resize
-
-NORMALS = {"normal", "detail_normal"}
 
 
 class Resize(Targeted):
@@ -42,7 +40,7 @@ def _apply(scene: Scene, settings: Resize, resources: Content, job: Job) -> Outc
             continue
         job.progress(i / len(scene.images), f"Resize {image.name}")
         slots = roles.get(i, set())
-        colour, normal = not slots or bool(slots & set(COLOUR_SLOTS)), bool(slots & NORMALS)
+        colour, normal = not slots or bool(slots & set(COLOUR_SLOTS)), bool(slots & NORMAL_SLOTS)
         new = resize(pixels, *size, colour, normal, tiling.get(i, (False, False)))
         images.append(replace(image, pixels=frozen(new, new.dtype), delivery=image.delivery or Delivery(info.form)))
         remarks.append(Remark(f"{info.width} × {info.height} → {size[0]} × {size[1]}", image.key))
