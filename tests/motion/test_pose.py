@@ -11,13 +11,13 @@ from scipy.spatial.transform import Rotation, Slerp
 
 from customs.motion.bounds import local_bounds, world_bounds
 from customs.motion.influences import limited, most_influences
+from customs.motion.keys import sample
 from customs.motion.pose import (
     joint_matrices,
     morph_weights,
     morphed,
     posed_positions,
     posed_scene_points,
-    sample,
     skin_matrices,
 )
 from customs.scene.arrays import frozen

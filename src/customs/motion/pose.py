@@ -9,54 +9,12 @@ import numpy as np
 import numpy.typing as npt
 from scipy import sparse
 
-from customs.scene.model import Channel, Clip, Mesh, Node, Primitive, Scene
+from customs.motion.keys import sample
+from customs.scene.model import Clip, Mesh, Node, Primitive, Scene
 from customs.scene.transforms import compose
 from customs.scene.tree import local_matrix, world_matrices
 
 F64 = npt.NDArray[np.float64]
-
-
-def _slerp(a: F64, b: F64, t: float) -> F64:
-    """Spherical interpolation of quaternions (4,), the short way. Source: glTF 2.0, appendix C.4."""
-    dot = float(a @ b)
-    if dot < 0:
-        b, dot = -b, -dot
-    if dot > 0.9995:
-        out = a + t * (b - a)
-    else:
-        angle = np.arccos(min(dot, 1.0))
-        out = (np.sin((1 - t) * angle) * a + np.sin(t * angle) * b) / np.sin(angle)
-    return out / np.linalg.norm(out)
-
-
-def sample(channel: Channel, seconds: float) -> F64:
-    """Value (N,) of a channel at `seconds`, held before the first and after the last key.
-
-    Cubic spline as in glTF 2.0, appendix C.5: tangents are scaled by the length of the interval.
-    """
-    times = channel.times
-    values = channel.values.astype(np.float64)
-    k = int(np.searchsorted(times, seconds, side="right")) - 1
-    cubic = channel.interpolation == "cubic"
-    if k < 0 or k >= len(times) - 1:
-        edge = values[0 if k < 0 else -1]
-        return edge[1] if cubic else edge
-    if channel.interpolation == "step":
-        return values[k]
-    span = float(times[k + 1] - times[k])
-    t = (seconds - float(times[k])) / span
-    if cubic:
-        t2, t3 = t * t, t * t * t
-        out = (
-            (2 * t3 - 3 * t2 + 1) * values[k][1]
-            + span * (t3 - 2 * t2 + t) * values[k][2]
-            + (-2 * t3 + 3 * t2) * values[k + 1][1]
-            + span * (t3 - t2) * values[k + 1][0]
-        )
-        return out / np.linalg.norm(out) if channel.path == "rotation" else out
-    if channel.path == "rotation":
-        return _slerp(values[k], values[k + 1], t)
-    return values[k] + t * (values[k + 1] - values[k])
 
 
 def posed_locals(scene: Scene, clip: Clip | None, seconds: float) -> list[F64]:

@@ -32,28 +32,54 @@ def quaternion_matrix(q: Any) -> F64:
 
 
 def matrix_quaternion(m: Any) -> F64:
-    """Quaternion (4,) x y z w of a rotation matrix (3, 3), w >= 0.
+    """Quaternions (..., 4) x y z w of rotation matrices (..., 3, 3), w >= 0.
 
     Source: S. W. Shepperd, "Quaternion from rotation matrix", Journal of Guidance and Control 1 (1978): the largest
     of the four squared components is found first, so nothing is divided by a small number.
     """
     m = np.asarray(m, dtype=np.float64)
-    t = np.trace(m)
-    squares = np.array([m[0, 0] * 2 - t, m[1, 1] * 2 - t, m[2, 2] * 2 - t, t]) + 1
-    k = int(np.argmax(squares))
-    s = np.sqrt(max(squares[k], 0.0)) / 2
-    d = 4 * s
-    if k == 3:
-        q = np.array([(m[2, 1] - m[1, 2]) / d, (m[0, 2] - m[2, 0]) / d, (m[1, 0] - m[0, 1]) / d, s])
-    else:
-        i, j, l = k, (k + 1) % 3, (k + 2) % 3  # noqa: E741
-        q = np.empty(4)
-        q[i] = s
-        q[j] = (m[j, i] + m[i, j]) / d
-        q[l] = (m[l, i] + m[i, l]) / d
-        q[3] = (m[l, j] - m[j, l]) / d
-    q /= np.linalg.norm(q)
-    return -q if q[3] < 0 else q
+    x, y, z = m[..., 0, 0], m[..., 1, 1], m[..., 2, 2]
+    t = x + y + z
+    squares = np.stack([x * 2 - t, y * 2 - t, z * 2 - t, t], axis=-1) + 1
+    a, b, c = m[..., 2, 1] - m[..., 1, 2], m[..., 0, 2] - m[..., 2, 0], m[..., 1, 0] - m[..., 0, 1]
+    d, e, f = m[..., 1, 0] + m[..., 0, 1], m[..., 0, 2] + m[..., 2, 0], m[..., 2, 1] + m[..., 1, 2]
+    # Four times the outer product of the quaternion with itself: every row is the quaternion, scaled.
+    rows = np.stack([
+        np.stack([squares[..., 0], d, e, a], axis=-1),
+        np.stack([d, squares[..., 1], f, b], axis=-1),
+        np.stack([e, f, squares[..., 2], c], axis=-1),
+        np.stack([a, b, c, squares[..., 3]], axis=-1),
+    ], axis=-2)  # fmt: skip
+    pick = squares.argmax(axis=-1)[..., None, None]
+    q = np.take_along_axis(rows, pick, axis=-2)[..., 0, :]
+    q = q / np.linalg.norm(q, axis=-1, keepdims=True)
+    return np.where(q[..., 3:] < 0, -q, q)
+
+
+def decompose_all(m: Any) -> tuple[F64, F64, F64, float]:
+    """Translations (..., 3), quaternions (..., 4), scales (..., 3) of matrices (..., 4, 4), and the worst shear.
+
+    The shear is the largest cosine between two axes; 0 means nothing is lost. Squashed axes count as one long.
+    """
+    m = np.asarray(m, dtype=np.float64)
+    scale = np.linalg.norm(m[..., :3, :3], axis=-2)
+    rotation = m[..., :3, :3] / np.where(scale > 1e-12, scale, 1.0)[..., None, :]
+    x, y = rotation[..., :, 0], rotation[..., :, 1]
+    flipped = np.einsum("...i,...i->...", np.cross(x, y), rotation[..., :, 2]) < 0
+    scale = np.where(flipped[..., None], scale * np.array([1.0, 1.0, -1.0]), scale)
+    rotation = np.where(flipped[..., None, None], rotation * np.array([1.0, 1.0, -1.0]), rotation)
+    gram = np.swapaxes(rotation, -1, -2) @ rotation
+    shear = float(np.abs(gram - np.eye(3) * gram).max(initial=0.0))
+    return m[..., :3, 3].copy(), matrix_quaternion(rotation), scale, shear
+
+
+def continuous(q: Any) -> F64:
+    """Quaternions (T, ..., 4) with signs chosen so that neighbours in time lie on one side: the short way round."""
+    q = np.array(q, dtype=np.float64)
+    if len(q) > 1:
+        turned = np.einsum("...i,...i->...", q[1:], q[:-1]) < 0
+        q[1:][np.cumsum(turned, axis=0) % 2 == 1] *= -1
+    return q
 
 
 def multiply_quaternions(a: Any, b: Any) -> F64:

@@ -1,0 +1,28 @@
+"""COLLADA 1.4 and 1.5, in through libassimp. Source: Khronos Group, "COLLADA – Digital Asset Schema Release 1.4.1"."""
+
+from __future__ import annotations
+
+from customs.formats.collada.read import read_collada
+from customs.formats.registry import Format, register
+from customs.scene.convention import Convention
+
+
+def _looks_like(head: bytes) -> bool:
+    return b"<COLLADA" in head or b"<\0C\0O\0L\0L\0A\0D\0A" in head
+
+
+register(
+    Format(
+        id="dae",
+        title="COLLADA",
+        endings=(".dae", ".zae"),
+        convention=Convention(v="up", stated="format"),
+        carries=frozenset(
+            {"hierarchy", "skins", "clips", "morphs", "cameras", "lights", "colours", "normals", "texcoords", "materials",
+             "polygons"}
+        ),
+        looks_like=_looks_like,
+        read=read_collada,
+        image_forms=("png", "jpeg", "tga", "bmp", "dds"),
+    )
+)  # fmt: skip

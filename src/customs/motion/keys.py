@@ -1,0 +1,62 @@
+"""Values of a channel between its keys. Source: glTF 2.0, appendix C (linear, step, spherical linear, cubic spline)."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.scene.model import Channel
+
+F64 = npt.NDArray[np.float64]
+
+
+def slerp(a: Any, b: Any, t: Any) -> F64:
+    """Spherical interpolation of quaternions (..., 4) the short way; `t` (...,) from 0 to 1. Source: glTF 2.0, C.4."""
+    a, b = np.asarray(a, dtype=np.float64), np.asarray(b, dtype=np.float64)
+    t = np.asarray(t, dtype=np.float64)[..., None]
+    dot = np.einsum("...i,...i->...", a, b)[..., None]
+    b, dot = np.where(dot < 0, -b, b), np.abs(dot)
+    angle = np.arccos(np.minimum(dot, 1.0))
+    near = dot > 0.9995
+    sine = np.where(near, 1.0, np.sin(angle))
+    first = np.where(near, 1 - t, np.sin((1 - t) * angle) / sine)
+    second = np.where(near, t, np.sin(t * angle) / sine)
+    out = first * a + second * b
+    return out / np.linalg.norm(out, axis=-1, keepdims=True)
+
+
+def sample(channel: Channel, seconds: Any) -> F64:
+    """Values (..., N) of a channel at `seconds` (...,), held before the first and after the last key.
+
+    Cubic spline as in glTF 2.0, appendix C.5: tangents are scaled by the length of the interval.
+    """
+    at = np.asarray(seconds, dtype=np.float64)
+    times, values = channel.times.astype(np.float64), channel.values.astype(np.float64)
+    cubic = channel.interpolation == "cubic"
+    points = values[:, 1] if cubic else values
+    if len(times) == 1:
+        return np.broadcast_to(points[0], (*at.shape, points.shape[-1])).copy()
+    k = np.clip(np.searchsorted(times, at, side="right") - 1, 0, len(times) - 2)
+    span = times[k + 1] - times[k]
+    t = np.clip((at - times[k]) / np.where(span > 0, span, 1.0), 0.0, 1.0)
+    if channel.interpolation == "step":
+        return points[np.where(t >= 1, k + 1, k)]
+    if cubic:
+        return _spline(channel.path, values, k, span, t)
+    if channel.path == "rotation":
+        return slerp(points[k], points[k + 1], t)
+    return points[k] + t[..., None] * (points[k + 1] - points[k])
+
+
+def _spline(path: str, values: F64, k: Any, span: F64, t: F64) -> F64:
+    t, span = t[..., None], span[..., None]
+    t2, t3 = t * t, t * t * t
+    out = (
+        (2 * t3 - 3 * t2 + 1) * values[k, 1]
+        + span * (t3 - 2 * t2 + t) * values[k, 2]
+        + (-2 * t3 + 3 * t2) * values[k + 1, 1]
+        + span * (t3 - t2) * values[k + 1, 0]
+    )
+    return out / np.linalg.norm(out, axis=-1, keepdims=True) if path == "rotation" else out
