@@ -1,8 +1,10 @@
-"""FBX, in through libassimp."""
+"""FBX: in through libassimp, out by a writer of our own."""
 
 from __future__ import annotations
 
 from customs.formats.fbx.read import read_fbx
+from customs.formats.fbx.write import write_fbx
+from customs.formats.fbx.write_material import PROPERTIES
 from customs.formats.registry import Format, register
 from customs.scene.convention import Convention
 
@@ -21,12 +23,13 @@ register(
         endings=(".fbx",),
         convention=Convention(metres_per_unit=0.01, v="up", stated="format"),
         carries=frozenset(
-            {"hierarchy", "skins", "clips", "morphs", "cameras", "lights", "colours", "normals", "tangents", "texcoords",
-             "materials", "polygons"}
+            {"hierarchy", "skins", "clips", "morphs", "colours", "normals", "tangents", "texcoords", "materials", "polygons"}
         ),
         looks_like=_looks_like,
         read=read_fbx,
+        write=write_fbx,
         images_inside=True,
         image_forms=("png", "jpeg", "tga", "bmp", "dds"),
+        texture_roles=tuple(PROPERTIES),
     )
 )  # fmt: skip

@@ -21,7 +21,7 @@ from customs.surface.pixels import probe
 Json = dict[str, Any]
 KINDS = {
     1: "base_colour", 12: "base_colour", 2: "specular", 4: "emissive", 14: "emissive", 5: "height", 6: "normal",
-    13: "normal", 7: "glossiness", 8: "opacity", 10: "occlusion", 17: "occlusion", 15: "metallic", 16: "roughness",
+    13: "normal", 7: "glossiness", 8: "opacity", 3: "occlusion", 10: "occlusion", 17: "occlusion", 15: "metallic", 16: "roughness",
     27: "metallic_roughness",
 }  # fmt: skip
 """Roles by the library's texture types (material.h); the later in this table wins over the earlier of one role."""
