@@ -60,3 +60,25 @@ def _spline(path: str, values: F64, k: Any, span: F64, t: F64) -> F64:
         + span * (t3 - t2) * values[k + 1, 0]
     )
     return out / np.linalg.norm(out, axis=-1, keepdims=True) if path == "rotation" else out
+
+
+def slope(channel: Channel, seconds: Any) -> F64:
+    """Derivative (..., N) per second of a cubic channel at `seconds` (...,); zero outside its keys.
+
+    The derivative of the spline of glTF 2.0, appendix C.5; for rotations that of the spline before it is made one long.
+    """
+    at = np.asarray(seconds, dtype=np.float64)
+    times, values = channel.times.astype(np.float64), channel.values.astype(np.float64)
+    if len(times) == 1:
+        return np.zeros((*at.shape, values.shape[-1]))
+    k = np.clip(np.searchsorted(times, at, side="right") - 1, 0, len(times) - 2)
+    span = times[k + 1] - times[k]
+    t = ((at - times[k]) / span)[..., None]
+    outside = (at < times[0]) | (at > times[-1])
+    span, t2 = span[..., None], t * t
+    out = (
+        (6 * t2 - 6 * t) / span * (values[k, 1] - values[k + 1, 1])
+        + (3 * t2 - 4 * t + 1) * values[k, 2]
+        + (3 * t2 - 2 * t) * values[k + 1, 0]
+    )
+    return np.where(outside[..., None], 0.0, out)

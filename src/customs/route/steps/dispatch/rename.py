@@ -75,7 +75,7 @@ register(
         id="rename",
         name="Names",
         desk="dispatch",
-        order=100,
+        order=110,
         about="Renames nodes, meshes, materials, textures and clips by pattern, legal and unique.",
         settings=Rename,
         apply=_apply,

@@ -1,0 +1,102 @@
+"""Cutting a stretch out of a clip, and putting stretches one after another."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.motion.keys import sample, slope
+from customs.scene.arrays import frozen
+from customs.scene.key import Key
+from customs.scene.model import Channel, Clip
+from customs.scene.transforms import continuous
+
+F64 = npt.NDArray[np.float64]
+MADE = 4_000_000
+"""Keys of clips made here start at this ordinal, out of the way of a file's own."""
+SAME_TIME = 1e-5
+"""Keys closer than this are at one time (seconds)."""
+
+
+def cut(clip: Clip, start: float, end: float, name: str, number: int) -> Clip:
+    """The stretch of `clip` from `start` to `end` (seconds) as a clip of its own that begins at 0.
+
+    Keys inside stay as they are; both ends get a key with the value there.
+    """
+    channels = tuple(cut_channel(c, start, end) for c in clip.channels if len(c.times))
+    key = Key(clip.key.digest, "clip", MADE + number)
+    return Clip(key, name, channels, clip.extras, (clip.key, *clip.made_from))
+
+
+def cut_channel(channel: Channel, start: float, end: float) -> Channel:
+    """The keys of `channel` between two times (seconds), the ends sampled, counted from `start`."""
+    times = channel.times.astype(np.float64)
+    end = max(end, start)
+    inside = (times > start + SAME_TIME) & (times < end - SAME_TIME)
+    ends = np.array([start, end]) if end > start + SAME_TIME else np.array([start])
+    new = np.concatenate([ends[:1], times[inside], ends[1:]])
+    values = np.concatenate([_key_at(channel, ends[:1]), channel.values[inside].astype(np.float64), _key_at(channel, ends[1:])])
+    return replace(channel, times=frozen(new - start), values=frozen(values))
+
+
+def _key_at(channel: Channel, times: F64) -> F64:
+    """Key values at `times`: for a cubic channel with the slope there on both sides."""
+    values = sample(channel, times)
+    if channel.interpolation != "cubic":
+        return values
+    tangent = slope(channel, times)
+    return np.stack([tangent, values, tangent], axis=1)
+
+
+def joined(clips: Sequence[Clip], name: str, number: int, gap: float = 0.0) -> Clip:
+    """`clips` one after another with `gap` seconds between, as one clip.
+
+    A property only some of them move is held in the others at the value it has at its nearest end.
+    """
+    starts = np.concatenate([[0.0], np.cumsum([c.seconds + gap for c in clips])])
+    wanted = list(dict.fromkeys((c.node, c.path) for clip in clips for c in clip.channels if len(c.times)))
+    channels = []
+    for node, path in wanted:
+        parts = [
+            (next((c for c in clip.channels if c.node == node and c.path == path and len(c.times)), None), float(at))
+            for clip, at in zip(clips, starts)
+        ]
+        channels.append(_chained([(c, at) for c, at in parts if c is not None]))
+    key = Key(clips[0].key.digest, "clip", MADE + number)
+    return Clip(key, name, tuple(channels), clips[0].extras, tuple(c.key for c in clips))
+
+
+def _chained(parts: list[tuple[Channel, float]]) -> Channel:
+    first = parts[0][0]
+    if any(c.interpolation != first.interpolation for c, _ in parts):
+        parts = [(straight(c), at) for c, at in parts]
+    times = np.concatenate([c.times.astype(np.float64) + at for c, at in parts])
+    values = np.concatenate([c.values for c, _ in parts])
+    keep = np.append(np.diff(times) > SAME_TIME, True)
+    return replace(parts[0][0], times=frozen(times[keep]), values=frozen(values[keep]))
+
+
+def straight(channel: Channel, rate: float = 60.0) -> Channel:
+    """The channel as straight lines: steps keep their edges, splines get a key each frame at `rate`."""
+    if channel.interpolation == "linear":
+        return channel
+    times = channel.times.astype(np.float64)
+    if channel.interpolation == "step" and len(times) > 1:
+        before = times[1:] - np.minimum(1e-4, np.diff(times) / 2)
+        every = np.sort(np.concatenate([times, before]))
+    else:
+        every = np.union1d(times, np.arange(times[0], times[-1], 1 / rate))
+        every = every[np.append(np.diff(every) > SAME_TIME, True)]
+    return replace(channel, times=frozen(every), values=frozen(sample(channel, every)), interpolation="linear")
+
+
+def resampled(channel: Channel, times: Any) -> Channel:
+    """The channel with straight-line keys at `times` (T,) and nowhere else."""
+    at = np.asarray(times, dtype=np.float64)
+    values = sample(channel, at)
+    values = continuous(values) if channel.path == "rotation" else values
+    return replace(channel, times=frozen(at), values=frozen(values), interpolation="linear")

@@ -1,0 +1,35 @@
+"""Shared ways of going through the clips of a scene."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+
+from customs.route.step import Job, Targeted, missing_targets
+from customs.scene.model import Clip, Remark, Scene
+
+
+def map_clips(
+    scene: Scene, settings: Targeted, job: Job, change: Callable[[Clip], Clip]
+) -> tuple[Scene, tuple[Remark, ...]]:
+    """`change` on every clip meant, and remarks for targets that are no longer there."""
+    clips = []
+    for i, clip in enumerate(scene.clips):
+        job.check()
+        job.progress(i / max(len(scene.clips), 1), clip.name)
+        clips.append(change(clip) if settings.takes(clip.key, clip.name, clip.made_from) else clip)
+    remarks = missing_targets(settings, ((c.key, c.name, c.made_from) for c in scene.clips))
+    if all(a is b for a, b in zip(clips, scene.clips)):
+        return scene, remarks
+    return replace(scene, clips=tuple(clips)), remarks
+
+
+def meant(clips: Iterable[Clip], target: str) -> list[Clip]:
+    """Clips a Key or name pattern means; all for an empty one."""
+    settings = Targeted(targets=(target,) if target else ())
+    return [c for c in clips if settings.takes(c.key, c.name, c.made_from)]
+
+
+def keys_of(clip: Clip) -> int:
+    """Keys in all channels."""
+    return sum(len(c.times) for c in clip.channels)

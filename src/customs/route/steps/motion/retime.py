@@ -1,0 +1,56 @@
+"""Timing: speed, direction and frame rate of clips."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from pydantic import Field
+
+from customs.motion.retime import at_rate, backwards, faster
+from customs.route.clip_edit import map_clips
+from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.scene.model import Clip, Scene
+
+
+class Retime(Targeted):
+    """What changes."""
+
+    speed: float = Field(default=1.0, ge=0.01, le=100, description="played this many times as fast")
+    backwards: bool = Field(default=False, description="from the end to the beginning")
+    rate: float = Field(default=0.0, ge=0, le=1000, description="a key on every frame at so many a second; 0 leaves keys alone")
+
+
+def _apply(scene: Scene, settings: Retime, resources: Content, job: Job) -> Outcome:
+    def change(clip: Clip) -> Clip:
+        out = clip
+        if settings.speed != 1.0:
+            out = faster(out, settings.speed)
+        if settings.backwards:
+            out = backwards(out)
+        if settings.rate:
+            out = at_rate(out, settings.rate)
+        return out if out is clip else replace(out, made_from=(clip.key, *clip.made_from))
+
+    return Outcome(*map_clips(scene, settings, job, change))
+
+
+def _summary(s: Retime) -> str:
+    parts = [f"× {s.speed:g}"] if s.speed != 1 else []
+    parts += ["back"] if s.backwards else []
+    parts += [f"{s.rate:g}/s"] if s.rate else []
+    return ", ".join(parts)[:18] or "as it is"
+
+
+register(
+    Step(
+        id="retime",
+        name="Timing",
+        desk="motion",
+        order=95,
+        about="Plays clips faster, slower or backwards, or sets a key on every frame.",
+        settings=Retime,
+        apply=_apply,
+        summary=_summary,
+        plural=True,
+    )
+)
