@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import posixpath
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cache
 
 from customs.conventions.convert import change_convention
+from customs.dispatch.variants import ModelFile, model_files
 from customs.errors import WriteError
 from customs.formats.image_write import PLAIN, delivered_form, deliveries, encode, texture_kinds
 from customs.formats.registry import Parts, WriteOptions, get_format
@@ -19,6 +20,7 @@ from customs.surface.files.base import texture_format
 from customs.surface.mipmap import Kind
 
 Tick = Callable[[float], None]
+Writer = Callable[[Scene, WriteOptions], dict[str, Parts]]
 
 
 @dataclass(frozen=True)
@@ -52,7 +54,8 @@ def planned_files(scene: Scene, sheet: Sheet) -> tuple[tuple[str, str], ...]:
     """(path, kind) of every file a delivery of `scene` would write; nothing is converted or encoded for it."""
     used = prune(scene)
     textures = [path for path, _, _ in _texture_files(used, sheet)] if _apart(sheet) else []
-    return tuple([*_model_files(used, sheet), *((p, "texture") for p in textures)])
+    models = [pair for f in model_files(used, sheet) for pair in _endings(f, sheet)]
+    return tuple([*models, *((p, "texture") for p in textures)])
 
 
 def _apart(sheet: Sheet) -> bool:
@@ -69,16 +72,11 @@ def _texture_files(scene: Scene, sheet: Sheet) -> list[tuple[str, int, Delivery]
     return [(image_path(im, sheet, scene.name, d.form), i, d) for i, im in _there(scene).items() for d in deliveries(im)]
 
 
-def _model_path(scene: Scene, sheet: Sheet) -> str:
-    return sheet.layout.model.format(asset=scene.name, name=scene.name, ending="", index="", material="", role="", later="")
-
-
-def _model_files(scene: Scene, sheet: Sheet) -> list[tuple[str, str]]:
+def _endings(file: ModelFile, sheet: Sheet) -> list[tuple[str, str]]:
     endings = PARTS.get(sheet.model.format, (f".{sheet.model.format}",))
-    if sheet.model.format == "obj" and not scene.materials:
+    if sheet.model.format == "obj" and not file.scene.materials:
         endings = endings[:1]
-    path = _model_path(scene, sheet)
-    return [(path + e, "model" if k == 0 else "model part") for k, e in enumerate(endings)]
+    return [(file.path + e, file.kind if k == 0 else "model part") for k, e in enumerate(endings)]
 
 
 def deliver(final: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
@@ -90,25 +88,32 @@ def deliver(final: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
     assert entry.write is not None
     write = entry.write
     textures = _texture_files(final, sheet) if _apart(sheet) else []
-    paths: dict[int, str] = {}
+    paths: dict[str, str] = {}
     for path, i, _ in textures:
-        paths.setdefault(i, path)
-    folder, stem = posixpath.split(_model_path(final, sheet))
-    relative = {i: posixpath.relpath(p, folder or ".") for i, p in paths.items()}
-
-    @cache
-    def files() -> dict[str, Parts]:
-        return write(final, WriteOptions(stem, relative))
-
-    def part(path: str) -> Callable[[Tick], Parts]:
-        return lambda tick: files()[posixpath.splitext(path)[1]]
-
-    out = [Deliverable(path, kind, part(path), final.name) for path, kind in _model_files(final, sheet)]
+        paths.setdefault(str(final.images[i].key), path)
+    out = [d for f in model_files(final, sheet) for d in _model(f, sheet, write, paths)]
     kinds = texture_kinds(final)
     out += [Deliverable(path, "texture", _encoder(final.images[i], how, kinds.get(i, PLAIN)), final.images[i].name)
             for path, i, how in textures]  # fmt: skip
     _no_clash(out)
     return tuple(out)
+
+
+def _model(file: ModelFile, sheet: Sheet, write: Writer, paths: Mapping[str, str]) -> list[Deliverable]:
+    """The deliverables of one model file; `paths` of textures apart by Key."""
+    folder, stem = posixpath.split(file.path)
+    relative = {
+        i: posixpath.relpath(paths[str(im.key)], folder or ".") for i, im in enumerate(file.scene.images) if str(im.key) in paths
+    }
+
+    @cache
+    def files() -> dict[str, Parts]:
+        return write(file.scene, WriteOptions(stem, relative))
+
+    def part(path: str) -> Callable[[Tick], Parts]:
+        return lambda tick: files()[posixpath.splitext(path)[1]]
+
+    return [Deliverable(path, kind, part(path), file.scene.name) for path, kind in _endings(file, sheet)]
 
 
 def _encoder(image: Image, how: Delivery, kind: Kind) -> Callable[[Tick], Parts]:

@@ -12,6 +12,8 @@ from typing import Any
 from jinja2.sandbox import SandboxedEnvironment
 
 from customs import __version__
+from customs.dispatch.deliver import PARTS
+from customs.dispatch.variants import ModelFile, model_files
 from customs.formats.registry import get_format
 from customs.geometry.counts import counts
 from customs.ledger.ledger import Ledger, effective
@@ -47,6 +49,16 @@ def names_of(scene: Scene) -> dict[str, list[str]]:
     return {k: [item.name for item in getattr(scene, k)] for k in kinds}
 
 
+def model_record(file: ModelFile, sheet: Sheet) -> Json:
+    """What one model file holds: its path, kind, counts, names and box."""
+    entry = get_format(sheet.model.format)
+    told = told_by_model(file.scene, entry.texture_roles)
+    ending = PARTS.get(sheet.model.format, (f".{sheet.model.format}",))[0]
+    return {
+        "path": file.path + ending, "kind": file.kind, "after": counts(told), "names": names_of(told), "box": box_of(file.scene),
+    }  # fmt: skip
+
+
 def stop_lines(passed: Sequence[At]) -> list[Json]:
     """The stops passed, with settings and remarks."""
     out = []
@@ -79,7 +91,7 @@ def make_docket(
     remarks = [r.text for r in received.remarks]
     told = told_by_model(final, get_format(sheet.model.format).texture_roles)
     body: Json = {
-        "docket": 1,
+        "docket": 2,
         "made_by": f"Customs {__version__}",
         "when": when,
         "asset": final.name,
@@ -90,6 +102,7 @@ def make_docket(
         "after": counts(told),
         "box": {"unit": sheet.axes.unit_name, "metres_per_unit": sheet.axes.metres_per_unit, **box_of(final)},
         "names": names_of(told),
+        "models": [model_record(f, sheet) for f in model_files(final, sheet)],
         "route": stop_lines(passed),
         "requirements": {v: ledger.count(v) for v in ("cleared", "query", "held")},
         "ledger": [

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -15,6 +17,7 @@ from customs.geometry.counts import counts
 from customs.landing.docket_check import check_files, read_docket, recount, same_names
 from customs.landing.log import Log
 from customs.landing.model_check import check_model
+from customs.landing.motion_check import fits, names_others, play_all, whole_motion
 from customs.landing.texture_check import check_copies, check_fixed_names, check_loose_textures, check_textures
 from customs.motion.bounds import world_bounds
 from customs.scene.convention import WORKING
@@ -48,23 +51,53 @@ def land(folder: Path, find_sheet: FindSheet, by: Sheet | None = None) -> Log:
     sheet = by or _sheet(body, find_sheet, log)
     if sheet is None:
         return log
-    model = next((e["path"] for e in body["files"] if e.get("kind") == "model" and e.get("path") in files), None)
-    if model is None:
+    models = [m for m in body["models"] if isinstance(m, dict) and m.get("path") in files]
+    if not models:
         log.refuse(body["asset"], "there is no model file in the package")
         return log
-    scene = _open(files[model], folder, model, sheet, log)
-    if scene is not None:
-        recount(body["after"], counts(scene), model, log)
-        same_names(body["names"], _names(scene, model), model, log)
-        _same_box(scene, body["box"], model, log)
-        check_model(scene, sheet, model, log)
-        check_textures(scene, sheet, folder, model, log)
-        check_fixed_names(scene, sheet, files, log)
-        known = {Path(i.uri).name for i in scene.images} | check_copies(scene, sheet, files, log)
-        check_loose_textures(files, known | _fixed(sheet), log)
+    _land_models(models, files, body, sheet, folder, log)
     if log.accepted:
         log.note("accepts", body["asset"], f"{log.remarks} remarks")
     return log
+
+
+def _land_models(
+    models: list[dict[str, Any]], files: dict[str, Path], body: dict[str, Any], sheet: Sheet, folder: Path, log: Log
+) -> None:
+    """The file with the mesh, then those of skeleton and clips, and whether they fit it."""
+    scenes: dict[str, Scene] = {}
+    for record in models:
+        name = str(record["path"])
+        scene = _open(files[name], folder, name, sheet, log)
+        if scene is None:
+            continue
+        scenes[name] = scene
+        recount(record.get("after", {}), counts(scene), name, log)
+        same_names(record.get("names", {}), _names(scene, name), name, log)
+        if scene.meshes:
+            _same_box(scene, record.get("box", body["box"]), name, log)
+    main = scenes.get(str(models[0]["path"]))
+    if main is None:
+        return
+    name = str(models[0]["path"])
+    check_model(main, sheet, name, log)
+    check_textures(main, sheet, folder, name, log)
+    check_fixed_names(main, sheet, files, log)
+    known = {Path(i.uri).name for i in main.images} | check_copies(main, sheet, files, log)
+    check_loose_textures(files, known | _fixed(sheet), log)
+    parts = {k: s for k, s in scenes.items() if k != name}
+    for part, scene in parts.items():
+        if not scene.meshes:
+            fits(main, scene, part, log)
+    if sheet.rig.files == "split" and parts:
+        stems = {Path(k).stem for k in scenes}
+        for part, scene in scenes.items():
+            names_others(scene, stems, part, log)
+    play_all(whole_motion(main, list(parts.values())), sheet, name, log)
+    said = sorted(body["names"].get("clips", []))
+    found = sorted(c.name for s in scenes.values() for c in s.clips)
+    log.check(said == found or "clips" not in get_format(sheet.model.format).carries, name,
+              f"the docket names the clips {', '.join(said) or 'none'}, the files hold {', '.join(found) or 'none'}")  # fmt: skip
 
 
 def _fixed(sheet: Sheet) -> set[str]:
@@ -120,7 +153,8 @@ def _same_box(scene: Scene, box: dict[str, object], file: str, log: Log) -> None
 
 def landed_scene(folder: Path, sheet: Sheet) -> Scene:
     """The package's model in the working frame, for the picture of Landing. Raises CustomsError."""
-    path = next(p for p in sorted(folder.rglob("*")) if p.suffix == f".{sheet.model.format}")
-    scene = read_scene(Source(path, folder))
+    body = json.loads((folder / "docket.json").read_text("utf-8"))
+    scenes = [read_scene(Source(folder / m["path"], folder)) for m in body["models"]]
+    scene = whole_motion(scenes[0], scenes[1:])
     source = sheet.axes.convention(get_format(sheet.model.format).convention.v)
     return change_convention(scene, WORKING, source)

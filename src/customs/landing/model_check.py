@@ -6,7 +6,6 @@ import re
 
 import numpy as np
 
-from customs.formats.registry import get_format
 from customs.geometry.triangles import triangles_of
 from customs.landing.log import Log
 from customs.motion.bounds import world_bounds
@@ -90,7 +89,7 @@ def _metres(size: np.ndarray) -> str:
 
 
 def _rig(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
-    rig, carries = sheet.rig, get_format(sheet.model.format).carries
+    rig = sheet.rig
     log.check(rig.skins != "forbidden" or not scene.skins, file, f"{len(scene.skins)} skins, none taken")
     log.check(rig.clips != "forbidden" or not scene.clips, file, f"{len(scene.clips)} clips, none taken")
     for s in scene.skins:
@@ -102,9 +101,6 @@ def _rig(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
                 log.check(most <= rig.influences, file, f"{most} influences on a vertex of {m.name}, at most {rig.influences}")
                 off = float(np.abs(p.weights.sum(axis=1) - 1).max())
                 log.check(off < 1e-4, file, f"weights of {m.name} do not sum to one")
-    if "clips" in carries:
-        for c in scene.clips:
-            log.note("plays", c.name, f"{c.seconds:.2f} s, {len(c.channels)} channels")
 
 
 def _names(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:

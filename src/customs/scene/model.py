@@ -306,7 +306,10 @@ class Light:
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """An asset. All indices are into the tuples of this scene; `suffixes` are the parts of texture names its origin has."""
+    """An asset. All indices are into the tuples of this scene; `suffixes` are the parts of texture names its origin has.
+
+    `clip_files` is how a step wants clips delivered, "" for what the sheet takes first.
+    """
 
     name: str
     digest: str
@@ -321,6 +324,7 @@ class Scene:
     lights: tuple[Light, ...] = ()
     variants: tuple[str, ...] = ()
     suffixes: Mapping[str, tuple[str, ...]] = field(default_factory=lambda: NO_EXTRAS)
+    clip_files: str = ""
     convention: Convention = WORKING
     format: str = ""
     unknown: tuple[str, ...] = ()

@@ -15,6 +15,8 @@ from customs.scene.model import SLOTS
 from customs.surface.pattern import parse_pattern, pattern_text
 
 Rule = Literal["required", "allowed", "forbidden"]
+ClipFiles = Literal["together", "each", "first-with-mesh", "only"]
+"""Clips all in the model's file; each in a file with mesh; the first with the mesh and the others alone; all alone."""
 TOKENS = ("asset", "name", "index", "later", "material", "role", "ending")
 
 
@@ -163,8 +165,22 @@ class Rig(Part):
     skins: Rule = "allowed"
     influences: int = Field(default=4, ge=1, le=16)
     max_joints: int | None = Field(default=None, ge=1)
+    max_mesh_joints: int | None = Field(default=None, ge=2)
     clips: Rule = "allowed"
+    clip_files: tuple[ClipFiles, ...] = Field(default=("together",), min_length=1)
+    files: Literal["together", "split"] = "together"
     max_clip_seconds: float | None = Field(default=None, gt=0)
+    rate: float | None = Field(default=None, gt=0, le=1000)
+    loops: tuple[str, ...] = ()
+    root_motion: Rule = "allowed"
+    bind_pose: Literal["required", "allowed"] = "allowed"
+    scaled_joints: Rule = "allowed"
+    one_skeleton: bool = False
+    outlines: Rule = "allowed"
+    donor: bool = False
+    donor_version: int | None = Field(default=None, ge=1)
+    order_numbers: bool = False
+    humanoid: Rule = "allowed"
 
 
 class Names(Part):
@@ -216,9 +232,11 @@ class Layout(Part):
 
     model: str = "{asset}{ending}"
     texture: str = "textures/{name}{ending}"
+    clip: str = "{asset}_{name}{ending}"
+    skeleton: str = "{asset}_skeleton{ending}"
     licence: str = "rights.txt"
 
-    @field_validator("model", "texture", "licence")
+    @field_validator("model", "texture", "clip", "skeleton", "licence")
     @classmethod
     def _inside(cls, value: str) -> str:
         check_pattern(value)

@@ -56,7 +56,7 @@ def _models(scene: Scene, objects: Objects) -> list[int]:
     out = [0] * len(scene.nodes)
     for n, parent, _ in walk(scene):
         node = scene.nodes[n]
-        sort = "LimbNode" if n in joints else "Mesh" if node.mesh is not None else "Null"
+        sort = "LimbNode" if n in joints or not scene.meshes else "Mesh" if node.mesh is not None else "Null"
         out[n] = _model(node, sort, objects)
         objects.link(out[n], out[parent] if parent >= 0 else 0)
         if sort != "Mesh":
@@ -81,6 +81,7 @@ def _model(node: Node, sort: str, objects: Objects) -> int:
         vector("Lcl Translation", "Lcl Translation", t),
         vector("Lcl Rotation", "Lcl Rotation", euler_degrees(q[None])[0]),
         vector("Lcl Scaling", "Lcl Scaling", s),
+        *(setting(k, "KString", "", "U", v) for k, v in node.extras.items() if isinstance(v, str)),
     )
     record.add("Shading", True)
     record.add("Culling", "CullingOff")

@@ -39,7 +39,7 @@ def scene_of(imported: Imported, source: Source, convention: Convention) -> Scen
     digest, header = source.digest, imported.header
     tree = build_tree(header, digest)
     surface = MaterialBuilder(imported, source, digest)
-    materials = tuple(surface.material(table, i) for i, table in enumerate(header["materials"]))
+    materials = tuple(surface.material(table, i) for i, table in enumerate(header["materials"]) if not _stands_in(table, source))
     skins = SkinBuilder(tree, digest)
     try:
         nodes, meshes = _meshes(imported, tree, skins, digest, len(materials))
@@ -95,6 +95,15 @@ def _meshes(
         if meshes[known[listed]].primitives:
             nodes[here] = replace(nodes[here], mesh=known[listed], skin=skin)
     return nodes, meshes
+
+
+STAND_IN = "DefaultMaterial"
+"""What the library calls the last material, which it adds for faces without one."""
+
+
+def _stands_in(table: list[list[Any]], source: Source) -> bool:
+    """True for a material that is not in the file."""
+    return any(key == "?mat.name" and value == STAND_IN for key, _, _, value in table) and STAND_IN.encode() not in source.data
 
 
 def _known_bones(entry: Json, columns: Mapping[str, int]) -> Json:

@@ -1,0 +1,104 @@
+"""The model files an asset is delivered as: one, or mesh, skeleton and clips apart."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+
+from customs.scene.model import Clip, Node, Scene
+from customs.scene.prune import prune
+from customs.scene.tree import animated_nodes, joint_nodes, parents
+from customs.sheet.model import Sheet
+
+FILES = "files"
+"""Name of the table in the extras of a root node by which files that belong together name each other."""
+
+
+@dataclass(frozen=True, eq=False)
+class ModelFile:
+    """One model file: its path without ending, what it is, and the scene in it (destination numbers)."""
+
+    path: str
+    kind: str
+    scene: Scene
+
+
+def clip_files_of(scene: Scene, sheet: Sheet) -> str:
+    """How clips go out: as a stop wants it, else as the sheet takes them first."""
+    return scene.clip_files or sheet.rig.clip_files[0]
+
+
+def model_files(scene: Scene, sheet: Sheet) -> tuple[ModelFile, ...]:
+    """All model files of an asset, the one with the mesh first."""
+    path = _path(sheet.layout.model, scene.name, scene.name)
+    how = clip_files_of(scene, sheet)
+    split = sheet.rig.files == "split" and bool(scene.skins)
+    if not split and (how == "together" or not scene.clips):
+        return (ModelFile(path, "model", scene),)
+    clips = [(_path(sheet.layout.clip, scene.name, c.name), c) for c in scene.clips]
+    if how == "each" and not split:
+        first = [ModelFile(clips[0][0], "model", replace(scene, clips=(clips[0][1],)))]
+        return (*first, *(ModelFile(p, "model part", replace(scene, clips=(c,))) for p, c in clips[1:]))
+    inside: tuple[Clip, ...] = ()
+    if how == "first-with-mesh" and not split:
+        inside, clips = (clips[0][1],), clips[1:]
+    out = [ModelFile(path, "model", replace(scene, clips=inside))]
+    bones = bones_of(scene)
+    if split:
+        out.append(ModelFile(_path(sheet.layout.skeleton, scene.name, scene.name), "skeleton", bones))
+    out += [ModelFile(p, "clip", replace(bones, clips=_onto(scene, bones, c))) for p, c in clips]
+    return tuple(_naming_each_other(out)) if split else tuple(out)
+
+
+def _path(pattern: str, asset: str, name: str) -> str:
+    return pattern.format(asset=asset, name=name, ending="", index="", material="", role="", later="")
+
+
+def bones_of(scene: Scene) -> Scene:
+    """The skeleton alone: joints, what clips move, and all above them; no meshes, cameras or lights."""
+    above = parents(scene)
+    kept: set[int] = set()
+    for n in joint_nodes(scene) | animated_nodes(scene):
+        while n >= 0 and n not in kept:
+            kept.add(n)
+            n = above[n]
+    nodes = tuple(
+        replace(n, mesh=None, skin=None, camera=None, light=None, weights=None, children=tuple(c for c in n.children if c in kept))
+        for n in scene.nodes
+    )
+    bare = replace(scene, nodes=nodes, roots=tuple(r for r in scene.roots if r in kept), clips=(), variants=())
+    return prune(bare)
+
+
+def _onto(scene: Scene, bones: Scene, clip: Clip) -> tuple[Clip, ...]:
+    """`clip` on the nodes of `bones`; morph weights need a mesh and stay behind."""
+    numbers = {n.key: i for i, n in enumerate(bones.nodes)}
+    channels = tuple(
+        replace(c, node=numbers[scene.nodes[c.node].key])
+        for c in clip.channels
+        if c.path != "weights" and scene.nodes[c.node].key in numbers
+    )
+    return (replace(clip, channels=channels),) if channels else ()
+
+
+def _naming_each_other(files: list[ModelFile]) -> list[ModelFile]:
+    """Each file's first root says which files hold the skin, the skeleton and the clips, by name without ending."""
+    names = {f.kind: f.path.rsplit("/", 1)[-1] for f in files if f.kind != "clip"}
+    table = {
+        "skin_file": names["model"],
+        "skeleton_file": names["skeleton"],
+        "clip_files": ";".join(f.path.rsplit("/", 1)[-1] for f in files if f.kind == "clip"),
+    }
+    return [replace(f, scene=_with_extras(f.scene, table)) for f in files]
+
+
+def _with_extras(scene: Scene, table: Mapping[str, Any]) -> Scene:
+    if not scene.roots:
+        return scene
+    root = scene.roots[0]
+
+    def change(i: int, n: Node) -> Node:
+        return replace(n, extras={**n.extras, **table}) if i == root else n
+
+    return replace(scene, nodes=tuple(change(i, n) for i, n in enumerate(scene.nodes)))
