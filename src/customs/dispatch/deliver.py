@@ -103,7 +103,9 @@ def _model(file: ModelFile, sheet: Sheet, write: Writer, paths: Mapping[str, str
     """The deliverables of one model file; `paths` of textures apart by Key."""
     folder, stem = posixpath.split(file.path)
     relative = {
-        i: posixpath.relpath(paths[str(im.key)], folder or ".") for i, im in enumerate(file.scene.images) if str(im.key) in paths
+        i: posixpath.relpath(paths[str(im.key)], folder or ".")
+        for i, im in enumerate(file.scene.images)
+        if str(im.key) in paths
     }
 
     @cache

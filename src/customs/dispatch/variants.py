@@ -64,7 +64,9 @@ def bones_of(scene: Scene) -> Scene:
             kept.add(n)
             n = above[n]
     nodes = tuple(
-        replace(n, mesh=None, skin=None, camera=None, light=None, weights=None, children=tuple(c for c in n.children if c in kept))
+        replace(
+            n, mesh=None, skin=None, camera=None, light=None, weights=None, children=tuple(c for c in n.children if c in kept)
+        )
         for n in scene.nodes
     )
     bare = replace(scene, nodes=nodes, roots=tuple(r for r in scene.roots if r in kept), clips=(), variants=())

@@ -23,7 +23,16 @@ def read_docket(folder: Path, log: Log) -> Json | None:
     except (OSError, ValueError) as problem:
         log.refuse("docket.json", f"cannot be read: {problem}")
         return None
-    needed = {"asset": str, "sheet": dict, "after": dict, "names": dict, "files": list, "box": dict, "models": list, "digest": str}
+    needed = {
+        "asset": str,
+        "sheet": dict,
+        "after": dict,
+        "names": dict,
+        "files": list,
+        "box": dict,
+        "models": list,
+        "digest": str,
+    }
     if not isinstance(body, dict) or not all(isinstance(body.get(k), t) for k, t in needed.items()):
         log.refuse("docket.json", "is no docket: parts of it are missing")
         return None

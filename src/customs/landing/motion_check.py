@@ -33,9 +33,13 @@ def play_all(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
         if size:
             far = max(_reach(scene, clip, float(t)) for t in spread_times(clip, PLAYED))
             log.check(np.isfinite(far), file, f"clip {clip.name} moves vertices to where no number is")
-            log.check(not far > BURST * size, file, f"clip {clip.name} tears the mesh: it reaches {far / size:.0f} times its size")
+            log.check(
+                not far > BURST * size, file, f"clip {clip.name} tears the mesh: it reaches {far / size:.0f} times its size"
+            )
         most = sheet.rig.max_clip_seconds
-        log.check(most is None or clip.seconds <= most + 1e-3, file, f"clip {clip.name} lasts {clip.seconds:.2f} s, at most {most}")
+        log.check(
+            most is None or clip.seconds <= most + 1e-3, file, f"clip {clip.name} lasts {clip.seconds:.2f} s, at most {most}"
+        )
         if any(fnmatch.fnmatchcase(clip.name, pattern) for pattern in sheet.rig.loops) and size:
             off = seam(scene, clip, travel=False) / size
             log.check(off <= SEAM, file, f"clip {clip.name} does not close: its seam is {off:.1%} of the asset's size")
@@ -59,7 +63,9 @@ def fits(main: Scene, other: Scene, file: str, log: Log) -> None:
             continue
         up = main.nodes[above[at]].name if above[at] >= 0 else ""
         said = other.nodes[theirs[i]].name if theirs[i] >= 0 else ""
-        log.check(up == said, file, f"{node.name} hangs under {said or 'the root'}, in the mesh's file under {up or 'the root'}")
+        log.check(
+            up == said, file, f"{node.name} hangs under {said or 'the root'}, in the mesh's file under {up or 'the root'}"
+        )
         off = float(np.abs(local_matrix(node) - local_matrix(main.nodes[at])).max())
         scale = max(1.0, float(np.abs(local_matrix(main.nodes[at])).max()))
         log.check(off <= 1e-4 * scale, file, f"{node.name} rests elsewhere than in the mesh's file ({off:.3g})")
@@ -85,6 +91,8 @@ def whole_motion(main: Scene, others: list[Scene]) -> Scene:
     clips = list(main.clips)
     for other in others:
         for clip in other.clips:
-            channels = tuple(replace(c, node=mine[other.nodes[c.node].name]) for c in clip.channels if other.nodes[c.node].name in mine)
+            channels = tuple(
+                replace(c, node=mine[other.nodes[c.node].name]) for c in clip.channels if other.nodes[c.node].name in mine
+            )
             clips.append(replace(clip, channels=channels))
     return replace(main, clips=tuple(clips))

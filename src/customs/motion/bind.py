@@ -46,4 +46,3 @@ def at_bind_pose(scene: Scene, skins: list[int]) -> tuple[Scene, float]:
             nodes[n] = replace(nodes[n], translation=t, rotation=q, scale=s, matrix=None)
         placed[n] = base @ local
     return replace(scene, nodes=tuple(nodes)), worst
-

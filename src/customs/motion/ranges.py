@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
@@ -53,7 +54,7 @@ def look_at(scene: Scene, clip: Clip, rate: float) -> Take:
     times = frame_times(clip, rate)
     points = spots(scene, clip, times)
     pace = speed(points, rate) / reach(scene)
-    least = max(int(round(REST_SECONDS * rate)), 1)
+    least = max(round(REST_SECONDS * rate), 1)
     still = [(a, b) for a, b in runs(pace < REST) if b - a >= least]
     last = len(times) - 1
     rests = tuple((float(times[a]), float(times[min(b, last)])) for a, b in still)
@@ -83,4 +84,4 @@ def _cycles(points: F64, times: F64, rate: float, parted: bool) -> list[Found]:
     if len(comes) < 2:
         return [whole]
     cuts = [0, *comes]
-    return [Found(float(times[a]), float(times[b]), "pose", True) for a, b in zip(cuts[:-1], cuts[1:])]
+    return [Found(float(times[a]), float(times[b]), "pose", True) for a, b in itertools.pairwise(cuts)]

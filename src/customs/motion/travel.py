@@ -70,7 +70,9 @@ def to_node(scene: Scene, clip: Clip, travel: Travel, node: int) -> Clip:
     """The clip with `travel` put on `node`, which must stand above the one it was taken from."""
     channel = channels_of(clip).get((node, "translation"))
     rest = scene.nodes[node].translation
-    base = np.broadcast_to(rest, travel.way.shape) if channel is None else local_track(scene, clip, travel.times)[:, node, :3, 3]
+    base = (
+        np.broadcast_to(rest, travel.way.shape) if channel is None else local_track(scene, clip, travel.times)[:, node, :3, 3]
+    )
     turn = _parent_turn(scene, clip, node, travel.times)
     values = base + np.einsum("tij,tj->ti", turn, travel.way)
     new = Channel(node, "translation", frozen(travel.times), frozen(values))

@@ -9,9 +9,7 @@ from customs.route.step import Job, Targeted, missing_targets
 from customs.scene.model import Clip, Remark, Scene
 
 
-def map_clips(
-    scene: Scene, settings: Targeted, job: Job, change: Callable[[Clip], Clip]
-) -> tuple[Scene, tuple[Remark, ...]]:
+def map_clips(scene: Scene, settings: Targeted, job: Job, change: Callable[[Clip], Clip]) -> tuple[Scene, tuple[Remark, ...]]:
     """`change` on every clip meant, and remarks for targets that are no longer there."""
     clips = []
     for i, clip in enumerate(scene.clips):

@@ -39,7 +39,9 @@ def _head(source: Source) -> bytes:
     try:
         with zipfile.ZipFile(io.BytesIO(source.data)) as archive:
             if sum(i.file_size for i in archive.infolist()) > MOST_UNPACKED:
-                raise source.error("", "unpacks to more than 1 GiB", "a smaller archive", "Unpack it yourself and take the .dae.")
+                raise source.error(
+                    "", "unpacks to more than 1 GiB", "a smaller archive", "Unpack it yourself and take the .dae."
+                )
             names = [n for n in archive.namelist() if n.lower().endswith(".dae")]
             if not names:
                 raise source.error("", "an archive without a .dae", "a COLLADA document in it", "Export it again.")

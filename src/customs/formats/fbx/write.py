@@ -70,7 +70,9 @@ def _model(node: Node, sort: str, objects: Objects) -> int:
     t, q, s, shear = decompose_all(local_matrix(node))
     if shear > 1e-4:
         raise WriteError(
-            f"node {node.name} is sheared", "turning, scaling and moving only, which is all FBX says", "Add Flatten to the route."
+            f"node {node.name} is sheared",
+            "turning, scaling and moving only, which is all FBX says",
+            "Add Flatten to the route.",
         )
     id_, record = objects.add("Model", node.name, "Model", sort)
     record.add("Version", 232)
@@ -104,7 +106,15 @@ def _header(scene: Scene) -> list[Record]:
     head.add("EncryptionType", 0)
     stamp = head.add("CreationTimeStamp")
     stamp.add("Version", 1000)
-    for name, value in (("Year", 1970), ("Month", 1), ("Day", 1), ("Hour", 10), ("Minute", 0), ("Second", 0), ("Millisecond", 0)):
+    for name, value in (
+        ("Year", 1970),
+        ("Month", 1),
+        ("Day", 1),
+        ("Hour", 10),
+        ("Minute", 0),
+        ("Second", 0),
+        ("Millisecond", 0),
+    ):
         stamp.add(name, value)
     head.add("Creator", CREATOR)
     info = head.add("SceneInfo", "GlobalInfo\0\x01SceneInfo", "UserData")

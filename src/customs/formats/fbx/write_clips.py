@@ -88,9 +88,7 @@ def _angle_error(channel: Channel, times: F64, angles: F64) -> float:
     return float(np.degrees(2 * np.arccos(dot)).max(initial=0.0))
 
 
-def _curves(
-    times: F64, values: F64, short: str, model: int, property_: str, layer: int, objects: Objects, steps: bool
-) -> None:
+def _curves(times: F64, values: F64, short: str, model: int, property_: str, layer: int, objects: Objects, steps: bool) -> None:
     node, record = objects.add("AnimationCurveNode", short, "AnimCurveNode", "")
     table(record, *(number(f"d|{axis}", values[0, k], "A") for k, axis in enumerate("XYZ")))
     objects.link(node, layer)
@@ -122,5 +120,3 @@ def _morph(channel: Channel, targets: list[int], layer: int, objects: Objects, r
         objects.link(node, layer)
         objects.link(node, target, "DeformPercent")
         objects.link(_curve(times, values[:, k], objects, channel.interpolation == "step"), node, "d|DeformPercent")
-
-

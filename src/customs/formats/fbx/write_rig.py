@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 import numpy.typing as npt
 
@@ -52,7 +54,7 @@ def _members(points: Points, joints: int) -> list[tuple[npt.NDArray[np.intp], np
     weights = points.weights[rows, slots]
     order = np.argsort(owner, kind="stable")
     cuts = np.searchsorted(owner[order], np.arange(joints + 1))
-    return [(rows[order[a:b]], weights[order[a:b]]) for a, b in zip(cuts[:-1], cuts[1:])]
+    return [(rows[order[a:b]], weights[order[a:b]]) for a, b in itertools.pairwise(cuts)]
 
 
 def add_pose(scene: Scene, models: list[int], world: list[F64], bound: dict[int, F64], objects: Objects) -> None:

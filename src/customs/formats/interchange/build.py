@@ -39,7 +39,9 @@ def scene_of(imported: Imported, source: Source, convention: Convention) -> Scen
     digest, header = source.digest, imported.header
     tree = build_tree(header, digest)
     surface = MaterialBuilder(imported, source, digest)
-    materials = tuple(surface.material(table, i) for i, table in enumerate(header["materials"]) if not _stands_in(table, source))
+    materials = tuple(
+        surface.material(table, i) for i, table in enumerate(header["materials"]) if not _stands_in(table, source)
+    )
     skins = SkinBuilder(tree, digest)
     try:
         nodes, meshes = _meshes(imported, tree, skins, digest, len(materials))
@@ -68,9 +70,7 @@ def scene_of(imported: Imported, source: Source, convention: Convention) -> Scen
     return _rooted(scene)
 
 
-def _meshes(
-    imported: Imported, tree: Tree, skins: SkinBuilder, digest: str, materials: int
-) -> tuple[list[Node], list[Mesh]]:
+def _meshes(imported: Imported, tree: Tree, skins: SkinBuilder, digest: str, materials: int) -> tuple[list[Node], list[Mesh]]:
     """Nodes with their meshes and skins; a mesh two nodes show is made once."""
     entries, built = imported.header["meshes"], MeshBuilder(imported, digest, materials)
     shown: dict[int, tuple[int, ...]] = {}

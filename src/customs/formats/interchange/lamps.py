@@ -35,7 +35,9 @@ def _hang(out: list[Node], tree: Tree, entry: Json, aim: list[float], digest: st
     if here is None:
         return
     place = np.nan_to_num(np.array(entry["position"], dtype=np.float64))
-    leaf = Node(Key(digest, "node", len(out)), f"{entry['name']} aim", translation=place, rotation=_aim(aim, entry["up"]), **what)
+    leaf = Node(
+        Key(digest, "node", len(out)), f"{entry['name']} aim", translation=place, rotation=_aim(aim, entry["up"]), **what
+    )
     out.append(leaf)
     out[here] = replace(out[here], children=(*out[here].children, len(out) - 1))
 
@@ -70,7 +72,9 @@ def _camera(entry: Json, number: int, digest: str) -> Camera:
     far = float(entry["far"]) if entry["far"] > near else None
     if entry["width"] > 0:
         half = float(entry["width"])
-        return Camera(Key(digest, "camera", number), entry["name"], False, xmag=half, ymag=half / aspect, znear=near, zfar=far or 100)
+        return Camera(
+            Key(digest, "camera", number), entry["name"], False, xmag=half, ymag=half / aspect, znear=near, zfar=far or 100
+        )
     # Its FBX and COLLADA readers hand on the whole horizontal angle, whatever camera.h says of half of it.
     half_angle = float(np.clip(entry["fov"] / 2, 0.01, 1.5))
     return Camera(

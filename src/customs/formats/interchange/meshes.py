@@ -34,7 +34,9 @@ class MeshBuilder:
         sizes, corners = array(entry["sizes"]).astype(np.uint32), array(entry["corners"]).astype(np.uint32)
         positions = array(entry["vertices"])
         if len(corners) and (not len(positions) or corners.max() >= len(positions)):
-            raise ReadError(f"a corner at vertex {corners.max():,}", f"below {len(positions):,}", where=entry["name"] or "a mesh")
+            raise ReadError(
+                f"a corner at vertex {corners.max():,}", f"below {len(positions):,}", where=entry["name"] or "a mesh"
+            )
         kinds = np.minimum(sizes, 3)
         per_corner = np.repeat(kinds, sizes)
         for kind in (3, 2, 1):

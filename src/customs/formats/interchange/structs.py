@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import ctypes as c
-from typing import Any, ClassVar
 
 MAX_SETS = 8
-Fields = ClassVar[list[tuple[str, Any]]]
 
 
 class String(c.Structure):
     """aiString."""
 
-    _fields_: Fields = [("length", c.c_uint32), ("data", c.c_char * 1024)]
+    _fields_ = [("length", c.c_uint32), ("data", c.c_char * 1024)]
 
     def text(self) -> str:
         """As text; bytes that are not UTF-8 are read as Latin-1."""
@@ -26,13 +24,13 @@ class String(c.Structure):
 class MetadataEntry(c.Structure):
     """aiMetadataEntry."""
 
-    _fields_: Fields = [("type", c.c_int), ("data", c.c_void_p)]
+    _fields_ = [("type", c.c_int), ("data", c.c_void_p)]
 
 
 class Metadata(c.Structure):
     """aiMetadata."""
 
-    _fields_: Fields = [("count", c.c_uint), ("keys", c.POINTER(String)), ("values", c.POINTER(MetadataEntry))]
+    _fields_ = [("count", c.c_uint), ("keys", c.POINTER(String)), ("values", c.POINTER(MetadataEntry))]
 
 
 class Node(c.Structure):
@@ -54,7 +52,7 @@ Node._fields_ = [
 class Bone(c.Structure):
     """aiBone."""
 
-    _fields_: Fields = [
+    _fields_ = [
         ("name", String),
         ("weight_count", c.c_uint),
         ("armature", c.POINTER(Node)),
@@ -67,7 +65,7 @@ class Bone(c.Structure):
 class AnimMesh(c.Structure):
     """aiAnimMesh."""
 
-    _fields_: Fields = [
+    _fields_ = [
         ("name", String),
         ("vertices", c.c_void_p),
         ("normals", c.c_void_p),
@@ -83,7 +81,7 @@ class AnimMesh(c.Structure):
 class Mesh(c.Structure):
     """aiMesh."""
 
-    _fields_: Fields = [
+    _fields_ = [
         ("primitive_types", c.c_uint),
         ("vertex_count", c.c_uint),
         ("face_count", c.c_uint),
@@ -110,7 +108,7 @@ class Mesh(c.Structure):
 class Property(c.Structure):
     """aiMaterialProperty."""
 
-    _fields_: Fields = [
+    _fields_ = [
         ("key", String),
         ("semantic", c.c_uint),
         ("index", c.c_uint),
@@ -123,13 +121,13 @@ class Property(c.Structure):
 class Material(c.Structure):
     """aiMaterial."""
 
-    _fields_: Fields = [("properties", c.POINTER(c.POINTER(Property))), ("count", c.c_uint), ("allocated", c.c_uint)]
+    _fields_ = [("properties", c.POINTER(c.POINTER(Property))), ("count", c.c_uint), ("allocated", c.c_uint)]
 
 
 class NodeAnim(c.Structure):
     """aiNodeAnim."""
 
-    _fields_: Fields = [
+    _fields_ = [
         ("name", String),
         ("position_count", c.c_uint),
         ("positions", c.c_void_p),
@@ -145,7 +143,7 @@ class NodeAnim(c.Structure):
 class MorphKey(c.Structure):
     """aiMeshMorphKey."""
 
-    _fields_: Fields = [
+    _fields_ = [
         ("time", c.c_double),
         ("values", c.POINTER(c.c_uint)),
         ("weights", c.POINTER(c.c_double)),
@@ -156,13 +154,13 @@ class MorphKey(c.Structure):
 class MorphAnim(c.Structure):
     """aiMeshMorphAnim."""
 
-    _fields_: Fields = [("name", String), ("key_count", c.c_uint), ("keys", c.POINTER(MorphKey))]
+    _fields_ = [("name", String), ("key_count", c.c_uint), ("keys", c.POINTER(MorphKey))]
 
 
 class Animation(c.Structure):
     """aiAnimation."""
 
-    _fields_: Fields = [
+    _fields_ = [
         ("name", String),
         ("duration", c.c_double),
         ("rate", c.c_double),
@@ -178,7 +176,7 @@ class Animation(c.Structure):
 class Texture(c.Structure):
     """aiTexture."""
 
-    _fields_: Fields = [
+    _fields_ = [
         ("width", c.c_uint),
         ("height", c.c_uint),
         ("hint", c.c_char * 9),
@@ -190,7 +188,7 @@ class Texture(c.Structure):
 class Light(c.Structure):
     """aiLight."""
 
-    _fields_: Fields = [
+    _fields_ = [
         ("name", String),
         ("type", c.c_int),
         ("position", c.c_float * 3),
@@ -209,7 +207,7 @@ class Light(c.Structure):
 class Camera(c.Structure):
     """aiCamera."""
 
-    _fields_: Fields = [
+    _fields_ = [
         ("name", String),
         ("position", c.c_float * 3),
         ("up", c.c_float * 3),
@@ -225,7 +223,7 @@ class Camera(c.Structure):
 class Scene(c.Structure):
     """aiScene."""
 
-    _fields_: Fields = [
+    _fields_ = [
         ("flags", c.c_uint),
         ("root", c.POINTER(Node)),
         ("mesh_count", c.c_uint),

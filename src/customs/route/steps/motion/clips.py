@@ -23,7 +23,9 @@ MOST = 400
 class Clips(Settings):
     """The table. Clips no row takes from stay as they are, after the table's."""
 
-    ranges: tuple[Range, ...] = Field(default=(), max_length=MOST, description="(name, first, last, take); no take means the first")
+    ranges: tuple[Range, ...] = Field(
+        default=(), max_length=MOST, description="(name, first, last, take); no take means the first"
+    )
     unit: Literal["frames", "seconds"] = Field(default="frames", description="what first and last count")
     rate: float = Field(default=30.0, gt=0, le=1000, description="frames a second")
     find: bool = Field(default=False, description="without a table: cut takes at their rests and repeated poses")
@@ -75,7 +77,9 @@ def _by_itself(scene: Scene, job: Job) -> tuple[list[Clip], list[Remark]]:
             continue
         for k, stretch in enumerate(found):
             made.append(cut(clip, stretch.start, stretch.end, f"{clip.name} {k + 1}", len(made)))
-        remarks.append(Remark(f"{clip.name} → {len(found)} clips, at its {'rests' if found[0].by == 'rest' else 'poses'}", clip.key))
+        remarks.append(
+            Remark(f"{clip.name} → {len(found)} clips, at its {'rests' if found[0].by == 'rest' else 'poses'}", clip.key)
+        )
     return made, remarks
 
 

@@ -27,7 +27,11 @@ def _apply(scene: Scene, settings: Loop, resources: Content, job: Job) -> Outcom
         travel = travel_of(scene, clip) if settings.travel else None
         free = frozenset({(travel.node, "translation")}) if travel is not None and travel.speed > 0.05 else frozenset()
         out = closed(clip, settings.seconds, max(frame_rate(clip), 24.0), free)
-        said.append(Remark(f"{clip.name}: seam {before * 1000:.1f} mm → {seam(scene, out, not settings.travel) * 1000:.1f} mm", clip.key))
+        said.append(
+            Remark(
+                f"{clip.name}: seam {before * 1000:.1f} mm → {seam(scene, out, not settings.travel) * 1000:.1f} mm", clip.key
+            )
+        )
         return out
 
     out, remarks = map_clips(scene, settings, job, change)
