@@ -6,9 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
+from customs.motion.bones import bones_of
 from customs.scene.model import Clip, Node, Scene
-from customs.scene.prune import prune
-from customs.scene.tree import animated_nodes, joint_nodes, parents
 from customs.sheet.model import Sheet
 
 FILES = "files"
@@ -53,24 +52,6 @@ def model_files(scene: Scene, sheet: Sheet) -> tuple[ModelFile, ...]:
 
 def _path(pattern: str, asset: str, name: str) -> str:
     return pattern.format(asset=asset, name=name, ending="", index="", material="", role="", later="")
-
-
-def bones_of(scene: Scene) -> Scene:
-    """The skeleton alone: joints, what clips move, and all above them; no meshes, cameras or lights."""
-    above = parents(scene)
-    kept: set[int] = set()
-    for n in joint_nodes(scene) | animated_nodes(scene):
-        while n >= 0 and n not in kept:
-            kept.add(n)
-            n = above[n]
-    nodes = tuple(
-        replace(
-            n, mesh=None, skin=None, camera=None, light=None, weights=None, children=tuple(c for c in n.children if c in kept)
-        )
-        for n in scene.nodes
-    )
-    bare = replace(scene, nodes=nodes, roots=tuple(r for r in scene.roots if r in kept), clips=(), variants=())
-    return prune(bare)
 
 
 def _onto(scene: Scene, bones: Scene, clip: Clip) -> tuple[Clip, ...]:

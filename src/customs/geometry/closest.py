@@ -88,8 +88,9 @@ class Surface:
         left = np.arange(len(q))
         for count in STAGES:
             count = min(count, len(self.samples))
-            far, near = self.tree.query(q[left], k=count)
-            far, near = far.reshape(len(left), count), near.reshape(len(left), count)
+            found = self.tree.query(q[left], k=count)
+            far = np.asarray(found[0]).reshape(len(left), count)
+            near = np.asarray(found[1]).reshape(len(left), count)
             self._look(best, q, np.repeat(left, count), near.reshape(-1))
             # No triangle nearer than the last sample minus the largest sample's radius can have been missed.
             left = left[far[:, -1] - self.radius < best.distance[left]]

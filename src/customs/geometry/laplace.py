@@ -36,7 +36,7 @@ def cotangent(points: npt.NDArray[Any], faces: npt.NDArray[Any]) -> tuple[sparse
     lap = sparse.diags(np.asarray(whole.sum(axis=1)).reshape(-1)) - whole
     areas = np.linalg.norm(np.cross(p[faces[:, 1]] - p[faces[:, 0]], p[faces[:, 2]] - p[faces[:, 0]]), axis=1) / 6
     mass = np.bincount(faces.reshape(-1), weights=np.repeat(areas, 3), minlength=n)
-    return lap.tocsr(), mass
+    return lap.tocsr(), mass.astype(np.float64)
 
 
 def neighbours(faces: npt.NDArray[Any], count: int) -> sparse.csr_matrix:

@@ -29,7 +29,7 @@ def table_of(prim: Primitive, joints: int) -> sparse.csr_matrix:
 
 def influences_of(table: Any, limit: int, least: float = 1e-4) -> tuple[npt.NDArray[np.uint16], F32]:
     """(joints, weights) (V, K) of a table (V, J), sparse or not: the `limit` strongest of each vertex, summing to one."""
-    dense = np.asarray(table.todense() if sparse.issparse(table) else table, dtype=np.float64)
+    dense = np.asarray(table.toarray() if hasattr(table, "toarray") else table, dtype=np.float64)
     count = min(max(limit, 1), dense.shape[1])
     strongest = (
         np.argpartition(-dense, count - 1, axis=1)[:, :count]

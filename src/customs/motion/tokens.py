@@ -99,8 +99,9 @@ def _unstuck(words: list[str]) -> tuple[list[str], str]:
 
 def _part(words: list[str]) -> tuple[str, set[str]]:
     for a, b in itertools.pairwise(words):
-        if a + b in _WORD:
-            return _WORD[a + b], {a, b}
+        for both in (a + b, b + a):
+            if both in _WORD:
+                return _WORD[both], {a, b}
     known = [w for w in words if w in _WORD]
     named = [w for w in known if _WORD[w] not in ("tip", "twist", "finger")] or known
     return (_WORD[named[0]], {named[0]}) if named else ("", set())

@@ -6,8 +6,6 @@ import io
 import re
 import zipfile
 from collections.abc import Mapping
-from typing import cast
-
 from customs.formats.interchange.build import read_through, scene_of
 from customs.formats.source import Source, decode_text
 from customs.scene.convention import Axis, Convention
@@ -67,6 +65,4 @@ def stated_convention(text: str, source: Source) -> Convention:
             source.remark(f"a unit of {unit.group(1)} metres cannot be; read as one metre")
             size = 1.0
     axes = FRONTS[up.group(1) if up else "Y_UP"]
-    return Convention(
-        up=cast(Axis, axes[0]), faces=cast(Axis, axes[1]), metres_per_unit=size, v="up", stated="file" if asset else "format"
-    )
+    return Convention(up=axes[0], faces=axes[1], metres_per_unit=size, v="up", stated="file" if asset else "format")

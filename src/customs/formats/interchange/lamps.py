@@ -30,7 +30,7 @@ def lamps(header: Json, tree: Tree, nodes: list[Node], digest: str) -> tuple[lis
     return out, tuple(cameras), tuple(lights)
 
 
-def _hang(out: list[Node], tree: Tree, entry: Json, aim: list[float], digest: str, **what: int) -> None:
+def _hang(out: list[Node], tree: Tree, entry: Json, aim: list[float], digest: str, **what: Any) -> None:
     here = tree.by_name.get(entry["name"])
     if here is None:
         return

@@ -47,9 +47,8 @@ class MeshBuilder:
         self, entry: Json, columns: dict[str, int], corners: npt.NDArray[np.uint32], sizes: npt.NDArray[np.uint32], kind: int
     ) -> Primitive:
         table = self._columns(entry, columns)
-        rows, flat = unique_rows([v[corners] for v in table.values()])
-        rows = corners[rows]
-        flat = frozen(flat, np.uint32)
+        first, inverse = unique_rows([v[corners] for v in table.values()])
+        rows, flat = corners[first], frozen(inverse, np.uint32)
         mode: Any = {1: "points", 2: "lines"}.get(kind, "triangles")
         more: dict[str, Any] = {"indices": flat, "mode": mode}
         positions = frozen(table["positions"][rows])

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from dataclasses import dataclass
 from typing import Any
 
@@ -75,9 +76,9 @@ def build_tree(header: Json, digest: str) -> Tree:
         if up >= 0:
             children[up].append(here)
     nodes, by_name = [], dict[str, int]()
-    for here, chain in enumerate(chains):
-        entry = entries[chain[-1]]
-        matrix = np.linalg.multi_dot([np.eye(4), *(matrix_of(entries[c]) for c in chain)])
+    for here, parts in enumerate(chains):
+        entry = entries[parts[-1]]
+        matrix = functools.reduce(np.matmul, (matrix_of(entries[c]) for c in parts))
         name = entry["name"] or f"node {here}"
         by_name.setdefault(entry["name"], here)
         extras = {k: v for k, v in entry["metadata"].items() if k not in DULL}

@@ -50,7 +50,7 @@ def _holding(scene: Scene, clip: Clip, nodes: list[int]) -> Clip:
         for path in ("translation", "rotation", "scale"):
             if (n, path) not in known:
                 value = np.asarray(getattr(node, path), dtype=np.float64)
-                extra.append(Channel(n, path, frozen([0.0]), frozen(value[None])))  # type: ignore[arg-type]
+                extra.append(Channel(n, path, frozen([0.0]), frozen(value[None])))
     return replace(clip, channels=(*clip.channels, *extra))
 
 

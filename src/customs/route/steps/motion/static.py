@@ -8,6 +8,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
+from customs.motion.bones import without_bones
 from customs.motion.pose import joint_matrices, posed_positions, skin_matrices
 from customs.motion.still import still_normals
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
@@ -58,21 +59,7 @@ def _apply(scene: Scene, settings: Static, resources: Content, job: Job) -> Outc
         nodes.append(Node(Key(scene.digest, "node", MADE + n), node.name, mesh=len(meshes) - 1, made_from=(node.key,)))
         roots.append(len(nodes) - 1)
     bare = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots), skins=(), clips=())
-    return Outcome(prune(_without_joints(bare, scene), near=True), (remark,))
-
-
-def _without_joints(scene: Scene, before: Scene) -> Scene:
-    """Without joint nodes (and what is above them alone) that hold nothing now."""
-    joints = {j for s in before.skins for j in s.joints}
-    joints |= {i for i, n in enumerate(before.nodes) if n.skin is not None}
-
-    def holds(n: int) -> bool:
-        node = scene.nodes[n]
-        own = node.mesh is not None or node.camera is not None or node.light is not None or n not in joints
-        return (own and (n not in joints or node.mesh is not None)) or any(holds(c) for c in node.children)
-
-    nodes = tuple(replace(n, children=tuple(c for c in n.children if holds(c))) for n in scene.nodes)
-    return replace(scene, nodes=nodes, roots=tuple(r for r in scene.roots if holds(r)))
+    return Outcome(prune(without_bones(bare, scene), near=True), (remark,))
 
 
 register(
