@@ -181,7 +181,9 @@ def figure(
     bare = Scene(asset, digest_of(asset), (*nodes, skinned), (root, len(order)), meshes, materials, images)
     world = world_matrices(bare)
     inverse = np.stack([np.linalg.inv(world[j]) for j in range(len(order))])
-    rig = Skin(Key(digest_of(asset), "skin", 0), f"{asset} rig", tuple(range(len(order))), frozen(inverse, np.float64), root=root)
+    rig = Skin(
+        Key(digest_of(asset), "skin", 0), f"{asset} rig", tuple(range(len(order))), frozen(inverse, np.float64), root=root
+    )
     return replace(bare, skins=(rig,))
 
 
@@ -194,7 +196,7 @@ def clip(
     rate: int = 30,
 ) -> Clip:  # fmt: skip
     """A clip by angles about the axes of the world at rest, with the hips' way (T, 3) in metres."""
-    times = np.arange(int(round(seconds * rate)) + 1) / rate
+    times = np.arange(round(seconds * rate) + 1) / rate
     channels = []
     for part, angle in turns.items():
         q = Rotation.from_euler("xyz", angle(times), degrees=True).as_quat()

@@ -105,7 +105,9 @@ def keeper() -> Scene:
     place[:3, 3] = -(np.linalg.inv(rig.inverse_bind[head])[:3, 3] + [0, 0.2, 0.1])
     old = np.tile(np.eye(4), (4, 1, 1))
     old[:, 1, 3] = [-0.3 * (k + 1) for k in range(4)]
-    first = replace(rig, joints=(*rig.joints, count + 5), inverse_bind=frozen(np.concatenate([rig.inverse_bind, place[None]]), np.float64))
+    first = replace(
+        rig, joints=(*rig.joints, count + 5), inverse_bind=frozen(np.concatenate([rig.inverse_bind, place[None]]), np.float64)
+    )
     second = Skin(Key(digest, "skin", 1), "old rig", tuple(range(count, count + 4)), frozen(old, np.float64), root=count)
     tag = replace(
         shell, key=Key(digest, "primitive", 2), positions=frozen(skin.positions[:3] * 0.02 + [0, 1.3, -0.2]), normals=frozen(skin.normals[:3]),

@@ -71,11 +71,15 @@ def make_donor(scene: Scene) -> Donor:
 def take_donor(digest: str, resources: Mapping[str, bytes]) -> Scene:
     """The donor a step asks for. Raises StepError where it is not at hand or not at its bind pose."""
     if digest not in resources:
-        raise StepError(f"the donor {digest} is not at hand", "a donor of the shipment", "Choose the donor again.", where="donor")
+        raise StepError(
+            f"the donor {digest} is not at hand", "a donor of the shipment", "Choose the donor again.", where="donor"
+        )
     scene = donor_scene(digest, resources[digest])
     off = max(bind_error(scene, k) for k in range(len(scene.skins)))
     if off > 1e-3:
         raise StepError(
-            f"the donor does not rest in its bind pose (off by {off:.3g})", "a donor at its bind pose", "Export it in bind pose."
+            f"the donor does not rest in its bind pose (off by {off:.3g})",
+            "a donor at its bind pose",
+            "Export it in bind pose.",
         )
     return scene

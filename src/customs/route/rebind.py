@@ -46,7 +46,9 @@ def bound_mesh(
             blend = (local @ moved[:, :3].reshape(len(columns), 12)).reshape(-1, 3, 4)
         else:
             joint = _carrier(scene, node, world, skeleton, p)
-            table = merged_columns(sparse.csr_matrix(np.ones((len(p.positions), 1))), np.array([joint], dtype=np.intp), skeleton.count)
+            table = merged_columns(
+                sparse.csr_matrix(np.ones((len(p.positions), 1))), np.array([joint], dtype=np.intp), skeleton.count
+            )
             blend = np.broadcast_to((after @ matrices[joint] @ world[node])[:3], (len(p.positions), 3, 4))
         joints, weights = influences_of(evened(p, merged_columns(table, target, count), soften), limit)
         return carried(replace(p, joints=joints, weights=weights), blend)

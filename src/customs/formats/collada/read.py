@@ -6,6 +6,7 @@ import io
 import re
 import zipfile
 from collections.abc import Mapping
+
 from customs.formats.interchange.build import read_through, scene_of
 from customs.formats.source import Source, decode_text
 from customs.scene.convention import Axis, Convention

@@ -54,7 +54,9 @@ def _apply(scene: Scene, settings: DonorSettings, resources: Content, job: Job) 
     pairs = pairs_of(scene, donor, settings)
     numbers = {mine.names.index(p.arriving): theirs.names.index(p.donor) for p in pairs}
     if len(numbers) < 2:
-        raise StepError("hardly any joint is like one of the donor's", "at least two pairs", "Pair joints by hand.", where="pairs")
+        raise StepError(
+            "hardly any joint is like one of the donor's", "at least two pairs", "Pair joints by hand.", where="pairs"
+        )
     fit = fit_to(mine, theirs, numbers, float(settings.step))
     job.progress(0.3, "Donor: mesh")
     out = _assembled(scene, donor, mine, theirs, numbers, fit, settings, job)

@@ -1,0 +1,112 @@
+"""What tools leave behind in a rig: a second skeleton, joints that move nothing, copies of a mesh made for an outline."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.geometry.triangles import signed_volume, triangles_of
+from customs.motion.skeleton import skeleton_of
+from customs.scene.model import Mesh, Scene
+from customs.scene.tree import mesh_nodes, parents
+
+Ints = npt.NDArray[np.intp]
+INFLATED = 0.05
+"""An outline stands off its mesh by less than this share of the size (ratio)."""
+
+
+@dataclass(frozen=True)
+class Skeletons:
+    """Top joints of each separate skeleton, the one that moves most vertices first, and how many each moves."""
+
+    tops: tuple[int, ...]
+    moves: tuple[int, ...]
+
+
+def joint_use(scene: Scene) -> dict[int, int]:
+    """Vertices each joint node moves with a weight over 0."""
+    out: dict[int, int] = {j: 0 for s in scene.skins for j in s.joints}
+    for n in mesh_nodes(scene):
+        node = scene.nodes[n]
+        if node.skin is None or node.mesh is None:
+            continue
+        joints = np.array(scene.skins[node.skin].joints)
+        for p in scene.meshes[node.mesh].primitives:
+            if p.joints is not None and p.weights is not None:
+                used = p.joints[p.weights > 0]
+                for k, count in zip(*np.unique(used[used < len(joints)], return_counts=True)):
+                    out[int(joints[k])] += int(count)
+    return out
+
+
+def skeletons(scene: Scene) -> Skeletons:
+    """The separate skeletons of a scene: joints without a joint above them start one."""
+    s, use = skeleton_of(scene), joint_use(scene)
+    if not scene.skins:
+        return Skeletons((), ())
+    top = np.arange(s.count)
+    for k in s.order:
+        if s.parent[k] >= 0:
+            top[k] = top[s.parent[k]]
+    moved = {int(t): sum(use.get(s.nodes[k], 0) for k in np.flatnonzero(top == t)) for t in np.unique(top)}
+    order = sorted(moved, key=lambda t: -moved[t])
+    return Skeletons(tuple(s.nodes[t] for t in order), tuple(moved[t] for t in order))
+
+
+def idle_joints(scene: Scene) -> tuple[int, ...]:
+    """Joint nodes that move no vertex, and neither does any joint or mesh below them."""
+    use = joint_use(scene)
+    busy: set[int] = {n for n, count in use.items() if count}
+    busy |= {
+        i
+        for i, n in enumerate(scene.nodes)
+        if (n.mesh is not None and n.skin is None) or n.camera is not None or n.light is not None
+    }
+    above = parents(scene)
+    for n in list(busy):
+        while n >= 0:
+            busy.add(n)
+            n = above[n]
+    return tuple(j for j in use if j not in busy)
+
+
+def outlines(scene: Scene) -> tuple[int, ...]:
+    """Mesh nodes that are copies of another for an outline: the same faces, a little inflated, turned inside out."""
+    shown = mesh_nodes(scene)
+    out = []
+    for n in shown:
+        for other in shown:
+            if n != other and other not in out and _outline_of(_mesh(scene, n), _mesh(scene, other)):
+                out.append(n)
+                break
+    return tuple(out)
+
+
+def _mesh(scene: Scene, node: int) -> Mesh:
+    return scene.meshes[scene.nodes[node].mesh or 0]
+
+
+def _joined(mesh: Mesh) -> tuple[npt.NDArray[np.float64], Ints]:
+    starts = np.cumsum([0, *(len(p.positions) for p in mesh.primitives)])
+    points = np.concatenate([p.positions.astype(np.float64) for p in mesh.primitives])
+    faces = np.concatenate([triangles_of(p).astype(np.intp) + s for p, s in zip(mesh.primitives, starts)])
+    return points, faces
+
+
+def _outline_of(copy: Mesh, mesh: Mesh) -> bool:
+    if sum(len(p.positions) for p in copy.primitives) != sum(len(p.positions) for p in mesh.primitives):
+        return False
+    a, f = _joined(copy)
+    b, g = _joined(mesh)
+    if len(f) != len(g) or len(f) < 4 or not (np.isfinite(a).all() and np.isfinite(b).all()):
+        return False
+    size = float(np.linalg.norm(np.ptp(b, axis=0)))
+    off = np.linalg.norm(a - b, axis=1)
+    if size <= 0 or float(off.max()) > INFLATED * size:
+        return False
+    one, two = signed_volume(a, f.astype(np.uint32)), signed_volume(b, g.astype(np.uint32))
+    inside_out = one * two < 0
+    inflated = float(np.median(off)) > 1e-4 * size and abs(one) > abs(two)
+    return inside_out or (inflated and one * two > 0 and float(np.std(off)) < 0.5 * float(np.mean(off)))

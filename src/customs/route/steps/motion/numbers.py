@@ -1,0 +1,58 @@
+"""Numbers: the kit's version number, and order numbers of meshes, written into the file."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from pydantic import Field
+
+from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.scene.model import Node, Remark, Scene
+from customs.scene.tree import mesh_nodes
+
+VERSION, ORDER = "version_number", "order_number"
+"""Names of the numbers in the extras of the first root and of mesh nodes."""
+
+
+class Numbers(Settings):
+    """Which numbers."""
+
+    version_number: int = Field(default=0, ge=0, le=1_000_000, description="version the kit asks for; 0 leaves it alone")
+    order: bool = Field(default=True, description="number meshes 1, 2, 3, … in the order of the tree")
+    first: tuple[str, ...] = Field(default=(), description="names of mesh nodes that come first, in this order")
+
+
+def _apply(scene: Scene, settings: Numbers, resources: Content, job: Job) -> Outcome:
+    wanted: dict[int, dict[str, str]] = {}
+    if settings.version_number and scene.roots:
+        wanted[scene.roots[0]] = {VERSION: str(settings.version_number)}
+    if settings.order:
+        rank = {name: k for k, name in enumerate(settings.first)}
+        shown = sorted(mesh_nodes(scene), key=lambda n: rank.get(scene.nodes[n].name, len(rank)))
+        for number, n in enumerate(shown, 1):
+            wanted[n] = {**wanted.get(n, {}), ORDER: str(number)}
+
+    def change(i: int, n: Node) -> Node:
+        new = {**n.extras, **wanted.get(i, {})}
+        return n if new == dict(n.extras) else replace(n, extras=new)
+
+    nodes = tuple(change(i, n) for i, n in enumerate(scene.nodes))
+    if all(a is b for a, b in zip(nodes, scene.nodes)):
+        return Outcome(scene)
+    return Outcome(
+        replace(scene, nodes=nodes), (Remark(f"{sum(a is not b for a, b in zip(nodes, scene.nodes))} nodes numbered"),)
+    )
+
+
+register(
+    Step(
+        id="numbers",
+        name="Numbers",
+        desk="motion",
+        order=101,
+        about="Writes the kit's version number and the order numbers of meshes.",
+        settings=Numbers,
+        apply=_apply,
+        summary=lambda s: (f"version {s.version_number}" if s.version_number else "order")[:18],
+    )
+)
