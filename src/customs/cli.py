@@ -21,6 +21,7 @@ from customs.ledger.ledger import Ledger, effective
 from customs.route.step import steps as all_steps
 from customs.work.asset import Request, Result
 from customs.work.batch import run_all
+from customs.work.donors import read_donor
 from customs.work.lookup import all_sheets, find_origin, find_sheet
 
 app = typer.Typer(
@@ -36,6 +37,9 @@ USAGE = 2
 
 Input = Annotated[list[Path], typer.Argument(help="model files or folders of them")]
 To = Annotated[str, typer.Option("--to", help="destination sheet: an id, or a TOML file")]
+DonorFile = Annotated[
+    Path | None, typer.Option("--donor", help="asset of the destination whose skeleton or clips are taken over")
+]
 Search = Annotated[list[Path] | None, typer.Option("--search", help="folder to look for missing textures in")]
 From = Annotated[str | None, typer.Option("--from", help="origin: an id, or a TOML file")]
 AsJson = Annotated[bool, typer.Option("--json", help="machine-readable output")]
@@ -107,9 +111,11 @@ def _requests(
     out: Path | None,
     force: bool,
     search: list[Path] | None,
+    donor: Path | None = None,
 ) -> list[Request]:
     try:
         sheet, start_at = find_sheet(to), find_origin(origin)
+        giver = read_donor(donor) if donor is not None else None
     except CustomsError as problem:
         raise _usage(problem) from None
     missing = [p for p in inputs if not p.exists()]
@@ -118,7 +124,7 @@ def _requests(
     entries = model_files(inputs)
     if not entries:
         raise _usage("no model files there")
-    return [Request(e.path, e.root, sheet, start_at, tuple(settings), out, force, tuple(search or ())) for e in entries]
+    return [Request(e.path, e.root, sheet, start_at, tuple(settings), out, force, tuple(search or ()), giver) for e in entries]
 
 
 def _run(requests: list[Request], quiet: bool) -> list[Result]:
@@ -160,9 +166,9 @@ def _say(result: Result) -> None:
 
 @app.command()
 def check(inputs: Input, to: To, from_: From = None, set_: Annotated[list[str] | None, typer.Option("--set")] = None,
-          search: Search = None, as_json: AsJson = False) -> None:  # fmt: skip
+          search: Search = None, donor: DonorFile = None, as_json: AsJson = False) -> None:  # fmt: skip
     """The ledger of assets against a sheet. Exit 0 cleared or queries only, 1 held, 2 usage, 3 unreadable."""
-    results = _run(_requests(inputs, to, from_, set_ or [], None, False, search), as_json)
+    results = _run(_requests(inputs, to, from_, set_ or [], None, False, search, donor), as_json)
     if as_json:
         _print_json([r.as_dict() for r in results])
     else:
@@ -182,10 +188,11 @@ def port(
     set_: Annotated[list[str] | None, typer.Option("--set", help="stop.field=value, again and again")] = None,
     replace_: Annotated[bool, typer.Option("--replace", help="replace packages that are there already")] = False,
     search: Search = None,
+    donor: DonorFile = None,
     as_json: AsJson = False,
 ) -> None:
     """Plan, run and dispatch. A held asset is not written, the others are. Exit codes as of check."""
-    results = _run(_requests(inputs, to, from_, set_ or [], out, replace_, search), as_json)
+    results = _run(_requests(inputs, to, from_, set_ or [], out, replace_, search, donor), as_json)
     if as_json:
         _print_json([r.as_dict() for r in results])
     else:

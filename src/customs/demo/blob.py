@@ -46,7 +46,7 @@ def skin(capsules: Sequence[Capsule], cell: float, soft: float = 0.02) -> tuple[
     inside = field < 0
     corners = np.stack(np.meshgrid([0, 1], [0, 1], [0, 1], indexing="ij"), axis=3).reshape(8, 3)
     cells = tuple(s - 1 for s in size)
-    count = sum(inside[tuple(slice(c[k], c[k] + cells[k]) for k in range(3))].astype(int) for c in corners)
+    count = np.sum([inside[tuple(slice(c[k], c[k] + cells[k]) for k in range(3))].astype(int) for c in corners], axis=0)
     crossed = (count > 0) & (count < 8)
     number = np.full(cells, -1)
     number[crossed] = np.arange(int(crossed.sum()))

@@ -48,7 +48,7 @@ class Build:
 def places(b: Build) -> dict[str, F64]:
     """Where every joint rests; the figure stands on the ground and faces +Z."""
     trunk, top = b.height - b.leg, b.leg
-    out = {
+    out: dict[str, tuple[float, float, float]] = {
         "hips": (0, top + 0.04, 0), "spine": (0, top + 0.16 * trunk, 0), "chest": (0, top + 0.38 * trunk, -0.01),
         "neck": (0, top + 0.62 * trunk, -0.015), "head": (0, top + 0.72 * trunk, 0.0),
     }  # fmt: skip
@@ -59,9 +59,9 @@ def places(b: Build) -> dict[str, F64]:
         start = np.array([side * b.shoulder, level, -0.01])
         out |= {
             f"{s}.shoulder": (side * 0.045, level - 0.005, -0.005),
-            f"{s}.upper arm": tuple(start),
-            f"{s}.lower arm": tuple(start + way * b.arm_length * 0.50 + [0, 0, -0.004]),
-            f"{s}.hand": tuple(start + way * b.arm_length),
+            f"{s}.upper arm": (start[0], start[1], start[2]),
+            f"{s}.lower arm": tuple((start + way * b.arm_length * 0.50 + [0, 0, -0.004]).tolist()),
+            f"{s}.hand": tuple((start + way * b.arm_length).tolist()),
             f"{s}.upper leg": (side * b.hip, top - 0.02, 0.0),
             f"{s}.lower leg": (side * b.hip * 1.05, top * 0.53, 0.012),
             f"{s}.foot": (side * b.hip * 1.08, 0.085, -0.02),

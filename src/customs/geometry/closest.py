@@ -82,15 +82,15 @@ class Surface:
         best = Closest(np.zeros(len(q), np.intp), np.zeros((len(q), 3)), np.zeros((len(q), 3)), np.full(len(q), np.inf))
         if normals is not None:
             count = min(WITH_NORMALS, len(self.samples))
-            near = self.tree.query(q, k=count)[1].reshape(-1)
-            self._take(best, q, np.repeat(np.arange(len(q)), count), self.owner[near], normals)
+            every = np.asarray(self.tree.query(q, k=count)[1], dtype=np.intp).reshape(-1)
+            self._take(best, q, np.repeat(np.arange(len(q)), count), self.owner[every], normals)
             return best
         left = np.arange(len(q))
         for count in STAGES:
             count = min(count, len(self.samples))
             found = self.tree.query(q[left], k=count)
             far = np.asarray(found[0]).reshape(len(left), count)
-            near = np.asarray(found[1]).reshape(len(left), count)
+            near = np.asarray(found[1], dtype=np.intp).reshape(len(left), count)
             self._look(best, q, np.repeat(left, count), near.reshape(-1))
             # No triangle nearer than the last sample minus the largest sample's radius can have been missed.
             left = left[far[:, -1] - self.radius < best.distance[left]]

@@ -131,6 +131,18 @@ class PrimitiveFacts:
         return 0.0 if w is None or not len(w) else float(np.abs(w.sum(axis=1, dtype=np.float64) - 1).max())
 
     @cached_property
+    def weightless(self) -> int:
+        """Vertices with weights that sum to nothing; 0 where the mesh has none at all."""
+        w = self.prim.weights
+        return 0 if w is None else int((np.where(np.isfinite(w) & (w > 0), w, 0).sum(axis=1) < 1e-6).sum())
+
+    @cached_property
+    def broken_weights(self) -> int:
+        """Vertices with a weight that is negative or no number."""
+        w = self.prim.weights
+        return 0 if w is None else int((~(np.isfinite(w) & (w >= 0))).any(axis=1).sum())
+
+    @cached_property
     def outside_square(self) -> int:
         """Vertices whose first UVs lie outside 0..1."""
         if not self.prim.texcoords:

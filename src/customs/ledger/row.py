@@ -11,6 +11,8 @@ from typing import Any, Literal
 
 from customs.formats.registry import Format, get_format
 from customs.ledger.facts import SceneFacts, scene_facts
+from customs.route.donor import Donor
+from customs.route.step import Content
 from customs.scene.key import Key
 from customs.scene.model import Scene
 from customs.sheet.model import Sheet
@@ -81,13 +83,19 @@ class Row:
 
 @dataclass(frozen=True)
 class About:
-    """What is known of an asset besides its scene: rights, absent files, a source that changed."""
+    """What is known of an asset besides its scene: rights, absent files, a source that changed, the destination's donor."""
 
     author: str = ""
     licence: str = ""
     use: Literal["deliver", "private", "study", ""] = ""
     source_changed: str = ""
     absent: tuple[str, ...] = ()
+    donor: Donor | None = None
+
+    @property
+    def resources(self) -> Content:
+        """What steps may ask for by digest."""
+        return {self.donor.digest: self.donor.data} if self.donor is not None else {}
 
 
 @dataclass(frozen=True, eq=False)

@@ -10,6 +10,8 @@ def extensions_used(scene: Scene) -> list[str]:
     """Names of the extensions a glTF of this scene needs, sorted."""
     used = prune(scene)
     out = set()
+    if any(n.bone for n in used.nodes):
+        out.add("VRMC_vrm")
     if used.lights:
         out.add("KHR_lights_punctual")
     if any(p.variants for m in used.meshes for p in m.primitives):

@@ -38,3 +38,13 @@ def without_bones(scene: Scene, before: Scene) -> Scene:
 
     nodes = tuple(replace(n, children=tuple(c for c in n.children if holds(c))) for n in scene.nodes)
     return replace(scene, nodes=nodes, roots=tuple(r for r in scene.roots if holds(r)))
+
+
+def above_joints(scene: Scene) -> set[int]:
+    """Joints and all nodes above them."""
+    above, out = parents(scene), set[int]()
+    for n in joint_nodes(scene):
+        while n >= 0 and n not in out:
+            out.add(n)
+            n = above[n]
+    return out

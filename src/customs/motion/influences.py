@@ -42,3 +42,13 @@ def limited(joints: U16, weights: F32, limit: int, least: float) -> tuple[U16, F
     out_weights[:, :count] = shares
     out_joints[:, :count] = np.where(shares > 0, np.take_along_axis(joints, order, axis=1), 0)
     return frozen(out_joints, np.uint16), frozen(out_weights), lost
+
+
+def sound_weights(prim: Primitive, joints: int) -> F32:
+    """The weights (V, K) of a primitive with those that are no number, negative, or of joints outside the list at 0.
+
+    The very same array comes back where all are sound.
+    """
+    assert prim.joints is not None and prim.weights is not None
+    good = np.isfinite(prim.weights) & (prim.weights >= 0) & ((prim.joints < joints) | (prim.weights == 0))
+    return prim.weights if good.all() else frozen(np.where(good, prim.weights, 0))

@@ -106,5 +106,5 @@ def _parent_turn(scene: Scene, clip: Clip, node: int, times: F64) -> F64:
     up = parents(scene)[node]
     if up < 0:
         return np.broadcast_to(np.eye(3), (len(times), 3, 3))
-    turn: F64 = np.linalg.inv(world_track(scene, local_track(scene, clip, times))[:, up, :3, :3])
-    return turn
+    turn = world_track(scene, local_track(scene, clip, times))[:, up, :3, :3]
+    return np.asarray(np.linalg.inv(turn), dtype=np.float64)

@@ -141,8 +141,9 @@ def plan(
     The order of remedies is the order of the requirements, so the same asset gets the same route every time.
     """
     cache = cache if cache is not None else SceneCache()
+    resources = about.resources if about is not None else {}
     taken: set[tuple[str, str]] = set()
-    passed = evaluate(received, digest, route, cache, job=job)
+    passed = evaluate(received, digest, route, cache, resources, job)
     ledger = judge(received, passed, sheet, about)
     for _ in range(ROUNDS):
         wanted = [r for r in ledger.open() if r.remedy is not None and r.remedy.sure and (r.id, repr(r.remedy)) not in taken]
@@ -153,11 +154,11 @@ def plan(
         for row in sorted(wanted, key=lambda r: (get_step(r.remedy.step).order if r.remedy else 0, r.id)):
             route = _try(route, row)
             taken.add((row.id, repr(row.remedy)))
-        passed = evaluate(received, digest, route, cache, job=job)
+        passed = evaluate(received, digest, route, cache, resources, job)
         ledger = judge(received, passed, sheet, about)
     lean = _without_idle(route, passed)
     if lean is not route:
-        route, passed = lean, evaluate(received, digest, lean, cache, job=job)
+        route, passed = lean, evaluate(received, digest, lean, cache, resources, job)
         ledger = judge(received, passed, sheet, about)
     return Plan(route, tuple(passed), ledger)
 

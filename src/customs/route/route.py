@@ -180,7 +180,9 @@ def scene_arrays(scene: Scene) -> Iterator[np.ndarray[Any, Any]]:
 def next_key(previous: str, stop: Stop, resources: Content) -> str:
     """Cache key of a stop: everything its scene depends on, never the arrays themselves."""
     step = get_step(stop.step)
-    text = json.dumps([previous, step.id, step.settings.version, stop.values, sorted(resources)], default=str)
+    values = json.dumps(stop.values, default=str)
+    # Only what the stop names: another donor at hand changes nothing for the others.
+    text = json.dumps([previous, step.id, step.settings.version, values, sorted(d for d in resources if d in values)])
     return hashlib.sha256(text.encode()).hexdigest()
 
 

@@ -36,6 +36,7 @@ class Node:
     """A node. `translation` (3,), `rotation` (4,) quaternion x y z w, `scale` (3,), all float64.
 
     `matrix` (4, 4) float64, column vectors, is set only where translation, rotation and scale cannot say it (shear).
+    `bone` is the bone of the VRM humanoid map it stands for, "" for none.
     """
 
     key: Key
@@ -50,6 +51,7 @@ class Node:
     camera: int | None = None
     light: int | None = None
     weights: F32 | None = None
+    bone: str = ""
     extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
     made_from: tuple[Key, ...] = ()
 
@@ -308,7 +310,8 @@ class Light:
 class Scene:
     """An asset. All indices are into the tuples of this scene; `suffixes` are the parts of texture names its origin has.
 
-    `clip_files` is how a step wants clips delivered, "" for what the sheet takes first.
+    `clip_files` is how a step wants clips delivered, "" for what the sheet takes first; `rights` what the file itself says of
+    author, licence and terms.
     """
 
     name: str
@@ -329,6 +332,7 @@ class Scene:
     format: str = ""
     unknown: tuple[str, ...] = ()
     copyright: str = ""
+    rights: Mapping[str, str] = field(default_factory=lambda: NO_EXTRAS)
     generator: str = ""
     remarks: tuple[Remark, ...] = ()
     extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)

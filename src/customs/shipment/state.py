@@ -15,7 +15,7 @@ class Asset:
     """One asset: where it came from, what is kept of it, its route and what a person decided.
 
     `model` is the path of the model file inside the store; `source` the person's own file. `extra` holds keys a newer
-    program wrote, which are kept.
+    program wrote, which are kept. `donor` is the digest of the donor whose skeleton or clips it may take over.
     """
 
     id: str
@@ -32,6 +32,8 @@ class Asset:
     licence: str = ""
     use: str = ""
     absent: tuple[str, ...] = ()
+    donor: str = ""
+    donor_name: str = ""
     extra: Mapping[str, Any] = field(default_factory=dict)
 
     @property
@@ -57,12 +59,14 @@ class Asset:
             "licence": self.licence,
             "use": self.use,
             "absent": list(self.absent),
+            "donor": self.donor,
+            "donor_name": self.donor_name,
         }
 
     @classmethod
     def from_dict(cls, table: Mapping[str, Any]) -> Asset:
         """From the file."""
-        plain = ("id", "name", "model", "source", "digest", "kind", "origin", "author", "licence", "use")
+        plain = ("id", "name", "model", "source", "digest", "kind", "origin", "author", "licence", "use", "donor", "donor_name")
         known = {*plain, "files", "stops", "waivers", "absent"}
         return cls(
             **{k: str(table.get(k, "")) for k in plain},

@@ -13,6 +13,7 @@ from customs.intake.take import Taken, take
 from customs.ledger.ledger import Ledger, judge, refused
 from customs.ledger.row import About
 from customs.planning.plan import Plan, fresh_route, plan
+from customs.route.donor import Donor
 from customs.route.route import Route, SceneCache, evaluate
 from customs.route.step import Job
 from customs.sheet.model import Sheet
@@ -30,6 +31,7 @@ class Request:
     out: Path | None = None
     replace_existing: bool = False
     search: tuple[Path, ...] = ()
+    donor: Donor | None = None
 
 
 @dataclass(frozen=True)
@@ -97,14 +99,15 @@ def apply_settings(route: Route, settings: tuple[str, ...]) -> Route:
 def prepare(request: Request, job: Job | None = None) -> tuple[Taken, Plan, About]:
     """Read and plan. Raises CustomsError when the file cannot be read or a setting is wrong."""
     taken = take(request.path, request.root, request.search)
-    about = About(absent=taken.absent)
+    rights = taken.scene.rights
+    about = About(rights.get("author", ""), rights.get("licence", ""), absent=taken.absent, donor=request.donor)
     route = apply_settings(fresh_route(request.origin), tuple(s for s in request.settings if s.startswith("arrive")))
     cache = SceneCache()
     planned = plan(taken.scene, taken.digest, request.sheet, route, about, cache, job)
     later = tuple(s for s in request.settings if not s.startswith("arrive"))
     if later:
         route = apply_settings(planned.route, later)
-        passed = evaluate(taken.scene, taken.digest, route, cache, job=job)
+        passed = evaluate(taken.scene, taken.digest, route, cache, about.resources, job)
         planned = replace(planned, route=route, passed=tuple(passed), ledger=judge(taken.scene, passed, request.sheet, about))
     return taken, planned, about
 

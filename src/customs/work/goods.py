@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
@@ -21,6 +22,7 @@ from customs.scene.model import Scene
 from customs.sheet.model import Sheet
 from customs.shipment.state import Asset
 from customs.shipment.store import changed_on_disk, keep
+from customs.work.donors import kept_donor
 from customs.work.measure import measure
 
 
@@ -70,10 +72,11 @@ def take_in(path: Path, root: Path, store: Path, id_: str, origin: Origin | None
     try:
         taken = take(path, root)
         files, digest, absent, kind = taken.files, taken.digest, taken.absent, kind_of(taken.scene)
+        rights = taken.scene.rights
     except CustomsError:
         if not path.is_file():
             raise
-        files, absent, kind = (path,), (), "unreadable"
+        files, absent, kind, rights = (path,), (), "unreadable", {}
         digest = files_digest(files)
     model = keep(store, files, digest)
     return Asset(
@@ -87,6 +90,8 @@ def take_in(path: Path, root: Path, store: Path, id_: str, origin: Origin | None
         origin=origin.id if origin else "",
         stops=fresh_route(origin).stops,
         absent=absent,
+        author=rights.get("author", ""),
+        licence=rights.get("licence", ""),
     )
 
 
@@ -112,10 +117,15 @@ def read_asset(asset: Asset, store: Path) -> Taken:
     return replace(taken, digest=asset.digest, absent=asset.absent)
 
 
-def about_of(asset: Asset) -> About:
-    """What is known of it besides its scene."""
+def about_of(asset: Asset, store: Path | None = None) -> About:
+    """What is known of it besides its scene; its donor from the `store`, where one is given and it is there."""
     use = asset.use if asset.use in ("deliver", "private", "study") else ""
-    return About(asset.author, asset.licence, use, changed_on_disk(asset.files, asset.digest), asset.absent)  # type: ignore[arg-type]
+    changed = changed_on_disk(asset.files, asset.digest)
+    donor = None
+    if asset.donor and store is not None:
+        with contextlib.suppress(CustomsError):
+            donor = kept_donor(store, asset.donor, asset.donor_name)
+    return About(asset.author, asset.licence, use, changed, asset.absent, donor)  # type: ignore[arg-type]
 
 
 def evaluate_asset(
@@ -135,11 +145,12 @@ def evaluate_asset(
         taken = taken or read_asset(asset, store)
     except CustomsError as problem:
         return Evaluated(asset, None, (), refused(problem), problem)
-    passed = tuple(evaluate(taken.scene, asset.digest, asset.route, cache, job=job))
+    about = about_of(asset, store)
+    passed = tuple(evaluate(taken.scene, asset.digest, asset.route, cache, about.resources, job))
     for scene in (taken.scene, *(at.scene for at in passed)):
         measure(scene)
     early(Evaluated(asset, taken, passed, Ledger(())))
-    ledger = judge(taken.scene, passed, sheet, about_of(asset), asset.waivers)
+    ledger = judge(taken.scene, passed, sheet, about, asset.waivers)
     return Evaluated(asset, taken, passed, ledger)
 
 
@@ -153,7 +164,7 @@ def plan_asset(
         return asset
     mine = tuple(s for i, s in enumerate(asset.stops) if i == 0 or s.by == "person")
     route = Route(mine) if mine else fresh_route(None)
-    planned = plan(taken.scene, asset.digest, sheet, route, about_of(asset), cache, job)
+    planned = plan(taken.scene, asset.digest, sheet, route, about_of(asset, store), cache, job)
     return replace(asset, stops=planned.route.stops)
 
 

@@ -289,6 +289,7 @@ class LedgerView(QWidget):
                 self._widths()
             return
         taken, asset = result.taken, result.asset
+        store = self.session.shipment.store if self.session.shipment else None
 
         def done(values: dict[str, str]) -> None:
             if self.session.stop == stop_id and self.session.current == asset.id:
@@ -296,7 +297,7 @@ class LedgerView(QWidget):
                 self._widths()
 
         def run(job: object) -> dict[str, str]:
-            there = judge(taken.scene, result.passed, sheet, about_of(asset), asset.waivers, upto=stop_id)
+            there = judge(taken.scene, result.passed, sheet, about_of(asset, store), asset.waivers, upto=stop_id)
             return {r.id: r.delivering for r in there.rows}
 
         self.session.worker.submit(Task(3, key="at stop", title="At the stop", run=run, done=done))

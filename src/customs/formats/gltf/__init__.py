@@ -11,7 +11,7 @@ from customs.scene.convention import RAW_GLTF
 
 EVERYTHING = frozenset(
     {"hierarchy", "skins", "clips", "morphs", "cameras", "lights", "colours", "normals", "tangents", "texcoords",
-     "materials", "strips", "points", "lines", "pbr", "variants", "texture transform"}
+     "materials", "humanoid", "strips", "points", "lines", "pbr", "variants", "texture transform"}
 )  # fmt: skip
 
 
@@ -23,7 +23,7 @@ def _is_json(head: bytes) -> bool:
 _GLB = Format(
     id="glb",
     title="GLB",
-    endings=(".glb",),
+    endings=(".glb", ".vrm"),
     convention=RAW_GLTF,
     carries=EVERYTHING,
     looks_like=lambda head: head[:4] == b"glTF",

@@ -11,6 +11,7 @@ from customs.formats.gltf.document import Obj
 from customs.formats.gltf.read_material import MaterialReader
 from customs.formats.gltf.read_mesh import MeshReader
 from customs.formats.gltf.read_motion import read_camera, read_clip, read_light, read_skin
+from customs.formats.gltf.vrm import EXTENSIONS, TOON, read_avatar, with_avatar
 from customs.formats.source import Source
 from customs.scene.arrays import frozen
 from customs.scene.convention import RAW_GLTF
@@ -28,6 +29,8 @@ KNOWN_EXTENSIONS = frozenset(
         "KHR_materials_variants",
         "KHR_mesh_quantization",
         "KHR_materials_pbrSpecularGlossiness",
+        TOON,
+        *EXTENSIONS,
     }
 )
 
@@ -63,7 +66,8 @@ def read_gltf(source: Source) -> Scene:
     clips_in = root.children("animations")
     clips = (read_clip(o, i, accessors, morphs, len(nodes), digest, unknown) for i, o in enumerate(clips_in))
     extras = root.extras(KNOWN_EXTENSIONS, unknown)
-    return Scene(
+    avatar = read_avatar(root, nodes, meshes, unknown)
+    scene = Scene(
         name=source.path.stem,
         digest=digest,
         nodes=nodes,
@@ -82,6 +86,7 @@ def read_gltf(source: Source) -> Scene:
         generator=asset.text("generator"),
         extras=extras,
     )
+    return scene if avatar is None else with_avatar(scene, avatar)
 
 
 def _check_version(root: Obj, source: Source) -> Obj:

@@ -9,6 +9,7 @@ from urllib.parse import quote
 from customs.errors import WriteError
 from customs.formats.gltf.buffers import CHUNK, HEADER, MAGIC
 from customs.formats.gltf.pack import Packer
+from customs.formats.gltf.vrm import NEW, avatar_json
 from customs.formats.gltf.write_parts import (
     Textures,
     camera_json,
@@ -74,6 +75,9 @@ def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packe
         extensions["KHR_lights_punctual"] = {"lights": [light_json(x) for x in scene.lights]}
     if "KHR_materials_variants" in used:
         extensions["KHR_materials_variants"] = {"variants": [{"name": v} for v in scene.variants]}
+    avatar = avatar_json(scene)
+    if avatar is not None:
+        extensions[NEW] = avatar
     if extensions:
         out["extensions"] = extensions
         used.update(extensions)

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.row import Case, Requirement, Row, register, remedy
 from customs.motion.pose import joint_matrices
 from customs.scene.tree import world_matrices
 
@@ -27,9 +27,10 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         f"{worst:.2g}",
         "at bind pose",
         f"{worst:.2g} off" if off else "at bind pose",
-        "query" if off else "cleared",
+        ("held" if case.sheet.rig.bind_pose == "required" else "query") if off else "cleared",
         note=note,
+        remedy=remedy("bind-pose", "Restore the bind pose") if off else None,
     )
 
 
-register(Requirement("bind-pose", "Bind pose", "motion", _judge))
+register(Requirement("bind-pose", "Bind pose", "motion", _judge, step="bind-pose"))

@@ -8,10 +8,8 @@ from pydantic import Field
 
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.model import Node, Remark, Scene
+from customs.scene.numbers import ORDER, VERSION
 from customs.scene.tree import mesh_nodes
-
-VERSION, ORDER = "version_number", "order_number"
-"""Names of the numbers in the extras of the first root and of mesh nodes."""
 
 
 class Numbers(Settings):

@@ -66,7 +66,9 @@ def _with_skin(group: list[Primitive], skin: Skin, key: Key) -> tuple[list[Primi
     at = np.zeros(len(skin.joints), np.uint16)
     at[used] = np.arange(len(used))
     moved = [
-        replace(p, joints=frozen(np.where(p.weights > 0, at[p.joints], 0), np.uint16)) for p in group if p.joints is not None
+        replace(p, joints=frozen(np.where(p.weights > 0, at[p.joints], 0), np.uint16))
+        for p in group
+        if p.joints is not None and p.weights is not None
     ]
     new = replace(skin, key=key, joints=tuple(skin.joints[k] for k in used), inverse_bind=frozen(skin.inverse_bind[used], np.float64),
                   made_from=(skin.key, *skin.made_from))  # fmt: skip

@@ -1,0 +1,28 @@
+"""Clips move joints of the skeleton, where there is one."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.shapes import elements
+from customs.motion.bones import above_joints
+
+
+def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    scene = case.delivering
+    if not scene.skins or not scene.clips or case.sheet.rig.clips == "forbidden":
+        return
+    fine = above_joints(scene)
+    bad = []
+    for clip in scene.clips:
+        others = sorted({scene.nodes[c.node].name for c in clip.channels if c.path != "weights" and c.node not in fine})
+        if others:
+            bad.append((clip, ", ".join(others[:3])))
+    yield from elements(
+        rule, bad, "clip", "joints", f"{len(case.arrived.clips)} clips", "joints", "query",
+        "Movement of other nodes is left out by destinations that play clips on a skeleton.", lambda c: None,
+    )  # fmt: skip
+
+
+register(Requirement("clip-targets", "What clips move", "motion", _judge))

@@ -1,0 +1,30 @@
+"""All joints of a skin hang under one joint or node."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from customs.ledger.row import Case, Requirement, Row, register
+from customs.scene.tree import parents
+
+
+def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    scene = case.delivering
+    if not case.after.used_skins:
+        return
+    above = parents(scene)
+
+    def top(n: int) -> int:
+        while above[n] >= 0:
+            n = above[n]
+        return n
+
+    worst = max(len({top(j) for j in s.joints}) for s in case.after.used_skins)
+    bad = worst > 1
+    yield rule.row(
+        f"{len(case.before.used_skins)} skins", "one root", f"{worst} roots" if bad else "one root", "held" if bad else "cleared",
+        note="glTF 2.0 asks for a common root of a skin's joints (5.28, skins); loaders look for it." if bad else "",
+    )  # fmt: skip
+
+
+register(Requirement("joint-root", "Root of the skeleton", "motion", _judge))
