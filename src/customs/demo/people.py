@@ -6,9 +6,11 @@ from dataclasses import replace
 
 import numpy as np
 
+from customs.conventions.convert import change_convention
 from customs.demo.build import digest_of, material, mesh, signed
 from customs.demo.figure import TREE, Build, angles, clip, figure, stride
 from customs.scene.arrays import frozen
+from customs.scene.convention import WORKING, Convention
 from customs.scene.key import Key
 from customs.scene.model import Node, Scene, Skin
 
@@ -75,6 +77,11 @@ def lighter() -> Scene:
         "l.upper arm": lambda t: angles(10 * np.sin(np.pi * t)),
     }, PARTS)  # fmt: skip
     return signed(replace(made, clips=(nod,)))
+
+
+def lighter_arriving() -> Scene:
+    """As its workshop exports it: FBX in centimetres, Z up, facing −Y."""
+    return change_convention(lighter(), Convention("+Z", "-Y", "right", 0.01, v="up"), WORKING)
 
 
 def keeper() -> Scene:

@@ -21,7 +21,8 @@ from customs.scene.tree import world_matrices
 
 ASSET = "watering_stork"
 JOINTS: tuple[tuple[str, str, tuple[float, float, float]], ...] = (
-    ("hips", "", (0, 0.98, -0.08)),
+    ("root", "", (0, 0, 0)),
+    ("hips", "root", (0, 0.98, -0.08)),
     ("chest", "hips", (0, 1.06, 0.14)),
     ("neck_01", "chest", (0, 1.14, 0.30)),
     ("neck_02", "neck_01", (0, 1.32, 0.40)),
@@ -29,10 +30,14 @@ JOINTS: tuple[tuple[str, str, tuple[float, float, float]], ...] = (
     ("head", "neck_03", (0, 1.66, 0.40)),
     ("beak", "head", (0, 1.66, 0.52)),
     ("beak_tip", "beak", (0, 1.52, 0.86)),
+    ("jaw", "head", (0, 1.63, 0.50)),
     ("tail", "hips", (0, 1.02, -0.36)),
+    ("tail_tip", "tail", (0, 0.92, -0.50)),
     ("tank", "hips", (0, 1.22, -0.06)),
     ("wing_l", "chest", (0.2, 1.12, 0.08)),
+    ("wing_tip_l", "wing_l", (0.22, 1.06, -0.2)),
     ("wing_r", "chest", (-0.2, 1.12, 0.08)),
+    ("wing_tip_r", "wing_r", (-0.22, 1.06, -0.2)),
     ("thigh_l", "hips", (0.13, 0.86, -0.04)),
     ("shank_l", "thigh_l", (0.15, 0.50, -0.12)),
     ("foot_l", "shank_l", (0.15, 0.07, 0.0)),
@@ -147,7 +152,10 @@ def _weights(points: npt.NDArray[np.float32], piece: str) -> tuple[npt.NDArray[n
     """Six influences a vertex, by distance to the bones, those of the piece itself preferred. Stored in sets of four."""
     names = [n for n, _, _ in JOINTS]
     distance = np.stack([_bone_distance(points.astype(float), n) for n in names], axis=1)
-    home = {"neck": ("neck_01", "neck_02", "neck_03"), "body": ("hips", "chest")}.get(piece, (piece,))
+    home = {
+        "neck": ("neck_01", "neck_02", "neck_03"), "body": ("hips", "chest"), "tail": ("tail", "tail_tip"),
+        "wing_l": ("wing_l", "wing_tip_l"), "wing_r": ("wing_r", "wing_tip_r"),
+    }.get(piece, (piece,))  # fmt: skip
     mine = np.array([0.0 if n in home else 0.10 for n in names])
     share = np.exp(-(((distance + mine) / 0.05) ** 2)) + 1e-5
     order = np.argsort(-share, axis=1)[:, :INFLUENCES]
@@ -173,10 +181,12 @@ def _bone_distance(points: npt.NDArray[np.float64], name: str) -> npt.NDArray[np
 
 def _turns(name: str, t: npt.NDArray[np.float64]) -> npt.NDArray[np.float64] | None:
     """Angle about X (radians) of a joint over time: rest, stride, then a long bow to water."""
-    walk = np.clip(np.minimum(t - 2.0, 4.4 - t) / 0.25, 0, 1)
+    walk = np.clip(np.minimum(t - 2.2, 4.4 - t) / 0.25, 0, 1)
     bow = np.clip((t - 4.7) / 0.7, 0, 1) * np.clip((6.8 - t) / 0.5, 0, 1)
-    breath = 0.03 * np.sin(t * 2.1)
-    pace = np.sin((t - 2.0) * 2 * np.pi / 1.2)
+    # Idle from 0 to 2 s, a rest, the stride from 2.2 to 4.4 s, a rest, the watering from 4.7 s on.
+    idle = np.clip(np.minimum(t, 2.0 - t) / 0.25, 0, 1)
+    breath = 0.05 * np.sin(t * np.pi) * idle
+    pace = np.sin((t - 2.2) * 2 * np.pi / 1.1)
     sway = {"l": pace, "r": -pace}
     if name[:-2] in ("thigh", "shank", "foot"):
         s = sway[name[-1]] * walk
@@ -186,10 +196,14 @@ def _turns(name: str, t: npt.NDArray[np.float64]) -> npt.NDArray[np.float64] | N
         "neck_01": 0.06 * pace * walk + 0.42 * bow,
         "neck_02": -breath + 0.40 * bow,
         "neck_03": 0.05 * pace * walk + 0.18 * bow,
-        "head": -0.10 * bow + 0.05 * np.sin(t * 1.3),
-        "tail": 0.08 * np.sin(t * 1.7),
-        "wing_l": 0.05 * np.sin(t * 2.1),
-        "wing_r": 0.05 * np.sin(t * 2.1),
+        "head": -0.10 * bow + 0.16 * np.sin(t * np.pi) * idle,
+        "jaw": 0.12 * np.clip(np.sin(t * 2 * np.pi), 0, 1) * (idle + bow),
+        "tail": 0.12 * np.sin(t * np.pi) * idle + 0.10 * pace * walk,
+        "tail_tip": 0.08 * np.sin(t * np.pi - 0.6) * idle + 0.08 * pace * walk,
+        "wing_l": 0.10 * np.sin(t * np.pi) * idle - 0.12 * bow,
+        "wing_r": 0.10 * np.sin(t * np.pi) * idle - 0.12 * bow,
+        "wing_tip_l": 0.06 * np.sin(t * np.pi) * idle,
+        "wing_tip_r": 0.06 * np.sin(t * np.pi) * idle,
     }
     return table.get(name)
 

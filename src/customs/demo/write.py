@@ -7,11 +7,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from customs.demo import bench, cart, floor, goods, stork
+from customs.demo import bench, cart, floor, gardener, goods, hedgehog, people, stork
 from customs.formats.registry import WriteOptions, get_format
 from customs.scene.model import Scene
 
-VERSION = "3"
+VERSION = "4"
 """Raised when the goods change, so a folder written before is written anew."""
 
 
@@ -48,6 +48,13 @@ GOODS = (
     Good("spring_basin", "Spring basin", "prop", "basin/spring_basin.stl", "centimetre-zup", goods.spring_basin, "stl"),
     Good("mosaic_floor", "Mosaic floor", "module", "floor/mosaic_floor.gltf", "metre-yup", floor.scene, "gltf"),
     Good("potting_bench", "Potting bench", "prop", "bench/potting_bench.obj", "metre-yup", bench.scene, "obj", bench.loose),
+    Good("gardener", "Gardener", "humanoid", "gardener/gardener.vrm", "metre-yup", gardener.scene, "glb"),
+    Good("hedgehog", "Clockwork hedgehog", "parts", "hedgehog/hedgehog.gltf", "metre-yup", hedgehog.scene, "gltf"),
+    Good(
+        "lamplighter", "Lamplighter", "rigged", "lamplighter/lamplighter.fbx", "centimetre-zup", people.lighter_arriving, "fbx"
+    ),
+    Good("moss_keeper", "Moss keeper", "rigged", "moss/moss_keeper.glb", "metre-yup", people.keeper, "glb"),
+    Good("house_warden", "House warden", "donor", "warden/house_warden.glb", "metre-yup", people.warden, "glb"),
 )
 
 
@@ -78,6 +85,7 @@ def _write(good: Good, path: Path) -> None:
     for name, data in good.loose().items():
         (path.parent / name).parent.mkdir(parents=True, exist_ok=True)
         (path.parent / name).write_bytes(data)
-    for ending, parts in entry.write(scene, WriteOptions(path.stem, apart)).items():
-        with path.with_suffix(ending).open("wb") as out:
+    files = entry.write(scene, WriteOptions(path.stem, apart))
+    for ending, parts in files.items():
+        with (path if len(files) == 1 else path.with_suffix(ending)).open("wb") as out:
             out.writelines(parts)

@@ -24,6 +24,9 @@ LICENCE_URL = "https://vrm.dev/licenses/1.0/"
 TERMS = ("avatarPermission", "commercialUsage", "allowRedistribution", "modification", "creditNotation",
          "allowExcessivelyViolentUsage", "allowExcessivelySexualUsage", "allowPoliticalOrReligiousUsage",
          "allowAntisocialOrHateUsage")  # fmt: skip
+PRESETS = ("happy", "angry", "sad", "relaxed", "surprised", "aa", "ih", "ou", "ee", "oh", "blink", "blinkLeft", "blinkRight",
+           "lookUp", "lookDown", "lookLeft", "lookRight", "neutral")  # fmt: skip
+"""Expressions every avatar may have (schema "VRMC_vrm.expressions")."""
 OLD_TERMS = ("allowedUserName", "commercialUssageName", "violentUssageName", "sexualUssageName")
 
 
@@ -202,4 +205,20 @@ def avatar_json(scene: Scene) -> dict[str, Any] | None:
         name, _, value = term.partition(": ")
         if name in TERMS:
             meta[name] = {"True": True, "False": False}.get(value, value)
-    return {"specVersion": "1.0", "meta": meta, "humanoid": {"humanBones": dict(sorted(bones.items()))}}
+    out: dict[str, Any] = {"specVersion": "1.0", "meta": meta, "humanoid": {"humanBones": dict(sorted(bones.items()))}}
+    if found := _expressions_json(scene):
+        out["expressions"] = {"preset": found}
+    return out
+
+
+def _expressions_json(scene: Scene) -> dict[str, Any]:
+    """Morph targets that have the name of a preset expression, as that expression."""
+    out: dict[str, Any] = {}
+    for i, n in enumerate(scene.nodes):
+        names = scene.meshes[n.mesh].target_names if n.mesh is not None else ()
+        for k, name in enumerate(names):
+            if name in PRESETS:
+                out.setdefault(name, {"morphTargetBinds": []})["morphTargetBinds"].append(
+                    {"node": i, "index": k, "weight": 1.0}
+                )
+    return out
