@@ -12,8 +12,8 @@ from pathlib import Path
 from fontTools.ttLib import TTFont
 
 WEIGHTS = (400, 500, 600, 700)
-ICONS = """arrow-down-to-line check chevron-down file file-box folder folder-open ghost grid-3x3 image layers package-open person-standing plane-landing
-plus ruler scan search spline stamp swatch-book x""".split()
+ICONS = """arrow-down-to-line check chevron-down file file-box folder folder-open footprints ghost grid-3x3 image layers package-open pause person-standing plane-landing
+play plus repeat ruler scan search skip-back spline stamp step-back step-forward swatch-book x""".split()
 
 
 def main(source: Path, target: Path) -> None:

@@ -19,6 +19,7 @@ from customs.landing.log import Log
 from customs.ledger.ledger import Waiver
 from customs.ledger.row import Remedy, Row
 from customs.planning.plan import take_remedy
+from customs.route.donor import Donor
 from customs.route.route import Route, SceneCache
 from customs.route.step import Job
 from customs.scene.model import Scene
@@ -27,6 +28,7 @@ from customs.sheet.model import Sheet
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.surface.blocks.encode import close_workers
+from customs.work.donors import keep_donor, read_donor
 from customs.work.goods import Evaluated, dispatch_asset, evaluate_asset, plan_asset, search_for, take_in, with_origin
 from customs.work.lookup import all_origins, find_sheet
 from customs.work.places import data_folder, origins_folder
@@ -289,6 +291,31 @@ class Session(QObject):
 
         if assets:
             self.worker.submit(Task(1, title="Planning", run=run, done=done, failed=self._fail))
+
+    def take_donor(self, path: Path) -> None:
+        """A donor from a file, for the selected asset and all others that have none; their routes are planned anew."""
+        if self.shipment is None:
+            return
+        store, current = self.shipment.store, self.current
+        known = next((self.origins().get(a.origin) for a in self.state.goods if Path(a.source) == path), None)
+
+        def run(job: Job) -> Donor:
+            job.progress(0.2, path.name)
+            donor = read_donor(path, known)
+            keep_donor(store, donor)
+            return donor
+
+        def done(donor: Donor) -> None:
+            def change(state: State) -> State:
+                for a in state.goods:
+                    if a.id == current or not a.donor:
+                        state = state.with_asset(replace(a, donor=donor.digest, donor_name=donor.name))
+                return state
+
+            if self.edit(f"Donor {donor.name}", change) and self.sheet.rig.donor:
+                self.plan([a.id for a in self.state.goods])
+
+        self.worker.submit(Task(1, title=f"Reading donor {path.name}", run=run, done=done, failed=self._fail))
 
     def set_sheet(self, id_: str) -> None:
         """Another destination: routes are planned anew for it."""

@@ -28,6 +28,7 @@ from customs_desktop.desks.dispatch import DispatchPanel
 from customs_desktop.desks.fit import FitPanel
 from customs_desktop.desks.intake import IntakePanel
 from customs_desktop.desks.landing import LandingPanel
+from customs_desktop.desks.motion import MotionPanel
 from customs_desktop.desks.surface import SurfacePanel
 from customs_desktop.session import Session
 from customs_desktop.sheet_editor import SheetEditor
@@ -79,8 +80,9 @@ class MainWindow(QMainWindow):
         self.panels.setFixedWidth(PANEL_WIDTH)
         self.intake, self.fit = IntakePanel(s), FitPanel(s)
         self.surface, self.dispatch, self.landing = SurfacePanel(s), DispatchPanel(s), LandingPanel(s)
-        self.desk_panels = {"intake": self.intake, "fit": self.fit, "surface": self.surface, "dispatch": self.dispatch,
-                            "landing": self.landing}  # fmt: skip
+        self.motion = MotionPanel(s, self.twin)
+        self.desk_panels = {"intake": self.intake, "fit": self.fit, "surface": self.surface, "motion": self.motion,
+                            "dispatch": self.dispatch, "landing": self.landing}  # fmt: skip
         for panel in self.desk_panels.values():
             self.panels.addWidget(panel)
         self.split = QSplitter(Qt.Orientation.Vertical)
@@ -206,6 +208,11 @@ class MainWindow(QMainWindow):
         self._act(menu, "Dispatch this one", self.dispatch._one, "Ctrl+D")
         self._act(menu, "Dispatch all that are cleared", self.dispatch._all, "Ctrl+Shift+Return")
         self._act(menu, "Stop what is running", s.cancel, "Ctrl+.")
+        menu.addSeparator()
+        self._act(menu, "Play or pause", self.motion.player.toggle, "Ctrl+Space")
+        self._act(menu, "One frame on", lambda: self.motion.player.step(1), "Ctrl+Shift+Right")
+        self._act(menu, "One frame back", lambda: self.motion.player.step(-1), "Ctrl+Shift+Left")
+        self._act(menu, "Choose a donor …", self.motion.choose_donor, "")
 
     def _menu(self, name: str) -> QMenu:
         bar = self.menuBar()
@@ -248,6 +255,7 @@ class MainWindow(QMainWindow):
         pages: dict[str, list[tuple[str, QWidget]]] = {
             "intake": [("Contents", self.intake.page)],
             "surface": [("Roles", self.surface.roles), ("Bulk", self.surface.bulk), ("UV", self.surface.uv)],
+            "motion": [("Band", self.motion.page), ("Joints", self.motion.joints), ("Curves", self.motion.curves)],
             "dispatch": [
                 ("Names", self.dispatch.names),
                 ("Package", self.dispatch.package),
@@ -257,13 +265,14 @@ class MainWindow(QMainWindow):
         }
         self.deck.show_pages(pages.get(id_, []), 1 if id_ in pages else 0)
         self.twin.set_landing(id_ == "landing")
+        self.motion.set_open(id_ == "motion")
         self.bar.place()
         if id_ == "dispatch":
             self.dispatch.refresh()
 
     def _heights(self, id_: str) -> None:
         """Surface's tables want more room than a ledger; what a person makes of either is remembered."""
-        kind, old = (d == "surface" for d in (id_, self.desk))
+        kind, old = (d in ("surface", "motion") for d in (id_, self.desk))
         if kind == old:
             return
         self._deck_heights[old] = self.split.sizes()

@@ -10,6 +10,7 @@ from customs.demo.write import GOODS, VERSION, write_goods
 from customs.route.route import SceneCache
 from customs.shipment.file import Shipment
 from customs.shipment.state import State
+from customs.work.donors import keep_donor, read_donor
 from customs.work.goods import plan_asset, take_in
 from customs.work.lookup import find_origin, find_sheet
 
@@ -30,10 +31,14 @@ def open_demo(data: Path, progress: Callable[[str], None] = lambda text: None) -
     files = write_goods(path.parent / "goods")
     state = State(sheet="metre-yup-pbr", last_origin="centimetre-zup", out=str(path.parent / "delivered"))
     sheet, store = find_sheet(state.sheet), path.with_suffix(".store")
+    warden = next(g for g in GOODS if g.kind == "donor")
+    donor = read_donor(files[warden.id], find_origin(warden.origin))
+    keep_donor(store, donor)
     for good in GOODS:
         progress(f"Taking in {good.title}")
         origin = find_origin(good.origin)
         asset = take_in(files[good.id], files[good.id].parent, store, good.id, origin)
+        asset = replace(asset, donor=donor.digest, donor_name=donor.name)
         state = state.with_asset(replace(plan_asset(asset, store, sheet, SceneCache()), name=good.title))
     # Made whole beside its place first: a start cut short leaves no half shipment.
     partial = path.with_name("making.customs")

@@ -19,7 +19,9 @@ REST_SECONDS = 0.15
 """Shortest rest that parts two clips (seconds)."""
 CLIP_SECONDS = 0.25
 """Shortest stretch that is a clip (seconds)."""
-AGAIN = 0.06
+AHEAD = 0.1
+"""How far ahead a movement is followed to tell a pose passed one way from the same pose passed the other way (seconds)."""
+AGAIN = 0.12
 """A pose has come again when it is this near, as a share of the farthest the take goes from it (ratio)."""
 
 
@@ -63,25 +65,32 @@ def look_at(scene: Scene, clip: Clip, rate: float) -> Take:
         moving[a:b] = False
     stretches = [(a, min(b, last)) for a, b in runs(moving) if b - a >= CLIP_SECONDS * rate]
     found: list[Found] = []
+    # Between rests a stretch is one movement, however often it goes round; without any rest its turns are parted.
     for a, b in stretches:
-        found += _cycles(points[a : b + 1], times[a : b + 1], rate, parted=bool(still))
+        whole = points[a : b + 1], times[a : b + 1], rate
+        found += [_whole(*whole[:2], "rest")] if still else _cycles(*whole)
     return Take(times, pace, rests, tuple(found))
 
 
-def _cycles(points: F64, times: F64, rate: float, parted: bool) -> list[Found]:
-    """A stretch as it is, or one turn of it where its first pose comes again and again."""
+def _whole(points: F64, times: F64, by: str) -> Found:
     away = np.linalg.norm(points - points[0], axis=2).max(axis=1)
+    return Found(float(times[0]), float(times[-1]), by, bool(away[-1] <= AGAIN * float(away.max())))
+
+
+def _cycles(points: F64, times: F64, rate: float) -> list[Found]:
+    """A stretch as it is, or one turn of it where its first pose comes again and again, moving as it did at first."""
+    slope = np.gradient(points, axis=0) * rate * AHEAD
+    away = np.maximum(
+        np.linalg.norm(points - points[0], axis=2).max(axis=1), np.linalg.norm(slope - slope[0], axis=2).max(axis=1)
+    )
     farthest = float(away.max())
-    loops = bool(away[-1] <= AGAIN * farthest)
-    whole = Found(float(times[0]), float(times[-1]), "rest" if parted else "end", loops)
-    near = away <= AGAIN * farthest
     least = int(CLIP_SECONDS * rate)
     comes = []
-    for a, b in runs(near):
+    for a, b in runs(away <= AGAIN * farthest):
         k = a + int(away[a:b].argmin())
         if k >= least and away[max(0, k - least) : k].max(initial=0) > 4 * AGAIN * farthest:
             comes.append(k)
     if len(comes) < 2:
-        return [whole]
+        return [_whole(points, times, "end")]
     cuts = [0, *comes]
     return [Found(float(times[a]), float(times[b]), "pose", True) for a, b in itertools.pairwise(cuts)]

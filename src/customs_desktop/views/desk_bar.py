@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
 from customs_desktop.style.theme import colour, colours, font, pixmap
 
 DESKS = (("intake", "Intake", "package-open"), ("fit", "Fit", "ruler"), ("surface", "Surface", "swatch-book"),
+         ("motion", "Motion", "footprints"),
          ("dispatch", "Dispatch", "stamp"),
          ("landing", "Landing", "plane-landing"))  # fmt: skip
 

@@ -7,7 +7,7 @@ from typing import Any, Literal
 
 import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from customs.ledger.row import Place
@@ -19,6 +19,7 @@ from customs.scene.model import Scene
 from customs.work.measure import measure
 from customs_desktop.session import Session
 from customs_desktop.style.theme import colour, font, is_evening
+from customs_desktop.views.rig_overlay import RigOverlay
 
 Mode = Literal["twin", "wipe", "ghost"]
 HEAD = 30
@@ -42,6 +43,8 @@ class TwinView(QWidget):
 
     mode_changed = pyqtSignal(str)
     first_picture = pyqtSignal()
+    joint_picked = pyqtSignal(str)
+    lassoed = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -60,6 +63,10 @@ class TwinView(QWidget):
         self.pictures: dict[str, tuple[QPixmap, Orbit]] = {}
         self.problem = ""
         self.marks: dict[str, tuple[tuple[int, int], ...]] = {}
+        self.poses: dict[str, tuple[int | None, float]] = {}
+        self.overlay: RigOverlay | None = None
+        self.drawn: dict[str, Scene] = {}
+        self.lasso: QPolygonF | None = None
         self._grip: tuple[QPoint, Qt.MouseButton] | None = None
         self._wiping = False
         self._seen = False
@@ -112,6 +119,7 @@ class TwinView(QWidget):
 
     def _new_asset(self, _: str) -> None:
         self.zoom, self.pan, self.marks = 1.0, (0.0, 0.0), {}
+        self.poses, self.drawn = {}, {}
 
     def set_mode(self, mode: Mode) -> None:
         """Twin, wipe or ghost."""
@@ -192,12 +200,68 @@ class TwinView(QWidget):
                 self.pictures.pop(name, None)
                 continue
             width, height = max(int(rect.width() * ratio), 2), max(int(rect.height() * ratio), 2)
-            shot = Shot(half.scene, orbits[name], width, height, self._look(name, half, moving), unit=half.unit,
+            clip, seconds = self.pose(name, half.scene)
+            scene = self.drawn.get(name, half.scene)
+            clip = clip if clip is not None and clip < len(scene.clips) else None
+            shot = Shot(scene, orbits[name], width, height, self._look(name, half, moving), clip, seconds, unit=half.unit,
                         mirrored=half.mirrored, marks=self.marks if name == "right" else {})  # fmt: skip
             self.session.painter.ask(f"view {name}", shot, (half, orbits[name]))
         if moving:
             self._still.start(MOVING_MS)
         self.update()
+
+    def pose(self, name: str, scene: Scene) -> tuple[int | None, float]:
+        """(clip, seconds) a half stands at; at rest where nothing is played."""
+        clip, seconds = self.poses.get(name, (None, 0.0))
+        return (clip, seconds) if clip is not None and clip < len(scene.clips) else (None, 0.0)
+
+    def show_poses(self, poses: dict[str, tuple[int | None, float]], moving: bool) -> None:
+        """Pose the halves ("left", "right"): (clip, seconds) of each, coarse pictures while it is moving."""
+        if poses != self.poses or not moving:
+            self.poses = poses
+            self.ask(moving)
+
+    def show_drawn(self, scenes: dict[str, Scene]) -> None:
+        """Draw other scenes in the place of the halves' own: the same meshes in other colours."""
+        if scenes != self.drawn:
+            self.drawn = scenes
+            self.ask()
+
+    def set_overlay(self, overlay: RigOverlay | None) -> None:
+        """Joints over the pictures, or none."""
+        self.overlay = overlay
+        if overlay is None:
+            self.poses, self.drawn = {}, {}
+            self.ask()
+        self.update()
+
+    def _overlaid(self, painter: QPainter, areas: dict[str, QRectF]) -> None:
+        if self.overlay is None or self.mode == "wipe":
+            return
+        for name, half in (("left", self.left), ("right", self.right)):
+            if half is None or name not in areas or name not in self.pictures or (self.mode == "ghost" and name == "left"):
+                continue
+            clip, seconds = self.pose(name, half.scene)
+            self.overlay.paint(painter, areas[name], self.pictures[name][1], half.scene, clip, seconds, half.unit)
+        if "right" in areas:
+            self.overlay.paint_scale(painter, areas["right"])
+        if self.lasso is not None and len(self.lasso) > 1:
+            painter.setPen(QPen(colour("teal"), 1.6))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            painter.drawPolyline(self.lasso)
+
+    def joint_under(self, at: QPointF) -> str:
+        """The name of the joint at a place of the view, or ""."""
+        if self.overlay is None:
+            return ""
+        areas = self.areas()
+        for name, half in (("left", self.left), ("right", self.right)):
+            if half is not None and name in areas and name in self.pictures and areas[name].contains(at):
+                clip, seconds = self.pose(name, half.scene)
+                found = self.overlay.joint_at(areas[name], self.pictures[name][1], half.scene, clip, seconds, half.unit, at)
+                if found:
+                    return found
+        return ""
 
     def _look(self, name: str, half: Half, moving: bool) -> Look:
         ghost = self.mode == "ghost" and name == "left" and not self.landing
@@ -221,6 +285,7 @@ class TwinView(QWidget):
         name, (half, orbit) = slot[5:], tag
         if half is (self.left if name == "left" else self.right):
             self.pictures[name] = (QPixmap.fromImage(image), orbit)
+            self.problem = self.session.painter.problem
             self.update()
             if not self._seen and name == "right":
                 self._seen = True
@@ -249,6 +314,7 @@ class TwinView(QWidget):
             painter.setOpacity(1.0)
             if self.mode == "twin" and not self.landing:
                 painter.fillRect(QRectF(self.width() / 2 - 1, HEAD, 2, self.height()), colour("paper"))
+        self._overlaid(painter, areas)
         self._labels(painter, areas.get("right"))
         self._heads(painter)
         if self.problem:
@@ -355,11 +421,22 @@ class TwinView(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
             return
+        if self.lasso is not None:
+            self.lasso = QPolygonF([event.position()])
+            return
+        joint = self.joint_under(event.position()) if event.button() == Qt.MouseButton.LeftButton else ""
+        if joint:
+            self.joint_picked.emit(joint)
+            return
         on_divider = self.mode == "wipe" and abs(event.position().x() - self.width() * self.wipe_at) < 10
         self._wiping = on_divider and event.position().y() > HEAD
         self._grip = (event.position().toPoint(), event.button())
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        if event is not None and self.lasso is not None and len(self.lasso):
+            self.lasso.append(event.position())
+            self.update()
+            return
         if event is None or self._grip is None:
             return
         place = event.position().toPoint()
@@ -380,6 +457,10 @@ class TwinView(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         self._grip, self._wiping = None, False
+        if self.lasso is not None and len(self.lasso) > 2:
+            outline, self.lasso = self.lasso, None
+            self.lassoed.emit(outline)
+            self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         self.frame()

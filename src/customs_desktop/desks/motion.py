@@ -1,0 +1,367 @@
+"""The desk Motion: the time band with both halves playing, joints, weights, the donor, how clips are delivered."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtWidgets import QFileDialog, QMenu
+
+from customs.errors import CustomsError
+from customs.motion.ranges import Take
+from customs.picture.heat import heat_scene
+from customs.route.step import get_step
+from customs.scene.model import Clip, Scene
+from customs.work.donors import kept_donor
+from customs.work.goods import Evaluated
+from customs.work.motion import Facing, Takes, clip_facts, facing, found_ranges, look_at_take, takes_of
+from customs_desktop.desks.motion_clips import ClipTools
+from customs_desktop.desks.motion_donor import DonorSection
+from customs_desktop.desks.motion_weights import WeightTools
+from customs_desktop.player import Player, Stretch
+from customs_desktop.session import Session
+from customs_desktop.views.band import Span, Strip
+from customs_desktop.views.band_page import BandPage
+from customs_desktop.views.curves import CurvesPage, lines_of
+from customs_desktop.views.joints import JointsPage
+from customs_desktop.views.rig_overlay import RigOverlay
+from customs_desktop.views.twin import TwinView
+from customs_desktop.widgets.basics import Panel
+from customs_desktop.workers import Task
+
+
+class MotionPanel(Panel):
+    """Turns what a person does into settings of stops, and shows what the core answers."""
+
+    def __init__(self, session: Session, twin: TwinView) -> None:
+        super().__init__("Motion", "skeleton, weights, clips")
+        self.session, self.twin = session, twin
+        self.open = False
+        self.player, self.overlay = Player(), RigOverlay()
+        self.page, self.joints, self.curves = BandPage(self.player), JointsPage(), CurvesPage()
+        self.takes: Takes | None = None
+        self.take_number = 0
+        self._looks: dict[str, Take] = {}
+        self.donor = DonorSection(session)
+        self.weights = WeightTools(session, self)
+        self.clips = ClipTools(session, self)
+        for part in (self.donor, self.weights, self.clips):
+            self.add(part)
+        self.finish()
+        band = self.page.band
+        band.changed.connect(self._spans)
+        band.picked.connect(self._pick)
+        band.sought.connect(self._seek)
+        self.page.find.connect(self.find_clips)
+        self.page.rate.connect(self._rate)
+        self.page.take.connect(self._take)
+        self.player.moved.connect(self._moved)
+        self.joints.picked.connect(self.pick_joint)
+        self.donor.joint.connect(self.pick_joint)
+        self.donor.choose.connect(self.choose_donor)
+        twin.joint_picked.connect(self.pick_joint)
+        for signal in (session.changed, session.selected, session.evaluated, session.picked, session.opened):
+            signal.connect(self.refresh)
+
+    # -- what is shown
+
+    def set_open(self, on: bool) -> None:
+        """Joints over the view and playing belong to this desk alone."""
+        self.open = on
+        if not on and self.player.playing:
+            self.player.pause()
+        self.twin.set_overlay(self.overlay if on else None)
+        if on:
+            self.refresh()
+
+    @property
+    def result(self) -> Evaluated | None:
+        """The evaluated asset, when it could be read."""
+        result = self.session.result
+        return result if result is not None and result.taken is not None and result.passed else None
+
+    @property
+    def take(self) -> Clip | None:
+        """The take on the band."""
+        clips = self.takes.clips if self.takes is not None else ()
+        return clips[min(self.take_number, len(clips) - 1)] if clips else None
+
+    def refresh(self, *_: object) -> None:
+        """Take over the selected asset and the picked stop."""
+        if not self.open:
+            return
+        result = self.result
+        if result is None:
+            self.takes = None
+            self.page.band.show_strip(Strip("", 0.0))
+            self.joints.show_scene(None, {})
+            self.player.show(None, 30.0)
+            return
+        self.takes = takes_of(result.passed, result.asset.route)
+        self._show_takes()
+        pairs = self._facing(result)
+        scene = result.at(self.session.stop)
+        self.joints.show_scene(scene, {p.arriving: p.donor for p in pairs.pairs} if pairs else {})
+        self.donor.show_facing(result.asset, pairs)
+        self.weights.refresh()
+        self.clips.refresh()
+        self._strip()
+        self._pick(self.page.band.current)
+
+    def _show_takes(self) -> None:
+        box, clips = self.page.takes, self.takes.clips if self.takes else ()
+        self.take_number = min(self.take_number, max(len(clips) - 1, 0))
+        box.blockSignals(True)
+        box.clear()
+        for k, clip in enumerate(clips):
+            box.addItem(clip.name, str(k))
+        box.setCurrentIndex(self.take_number)
+        box.blockSignals(False)
+        box.setVisible(len(clips) > 1)
+        if self.takes is not None:
+            self.page.per_second.show_value(self.takes.rate)
+
+    def _facing(self, result: Evaluated) -> Facing | None:
+        asset, store = result.asset, self.session.shipment.store if self.session.shipment else None
+        if not asset.donor or store is None:
+            return None
+        try:
+            return facing(result.passed, asset.route, kept_donor(store, asset.donor, asset.donor_name))
+        except CustomsError as problem:
+            self.session.said.emit(str(problem), "held")
+            return None
+
+    def _strip(self) -> None:
+        take, takes = self.take, self.takes
+        if take is None or takes is None:
+            self.page.band.show_strip(Strip("", 0.0))
+            return
+        spans = tuple(Span(n, a, b) for n, a, b, _ in takes.of(take))
+        known = self._looks.get(self._look_key(take))
+        rests = tuple((a * takes.rate, b * takes.rate) for a, b in known.rests) if known else ()
+        strip = Strip(take.name, take.seconds * takes.rate, spans, rests, known.pace if known else None)
+        self.page.band.show_strip(strip)
+        if known is None:
+            self._look(takes, take)
+
+    def _look_key(self, take: Clip) -> str:
+        return f"{self.session.current} {take.key} {id(take)} {self.takes.rate if self.takes else 0}"
+
+    def _look(self, takes: Takes, take: Clip) -> None:
+        key = self._look_key(take)
+
+        def done(found: Take) -> None:
+            self._looks = {**dict(list(self._looks.items())[-8:]), key: found}
+            if self.open:
+                self._strip()
+
+        self.session.worker.submit(
+            Task(4, key="take", title="Looking at the take", run=lambda job: look_at_take(takes, take), done=done)
+        )
+
+    # -- playing
+
+    def _pick(self, number: int) -> None:
+        take, takes, band = self.take, self.takes, self.page.band
+        if take is None or takes is None:
+            self.player.show(None, 30.0)
+            self.twin.show_poses({}, False)
+            self.page.facts.setText("")
+            return
+        if 0 <= number < len(band.strip.spans):
+            span = band.strip.spans[number]
+            stretch = Stretch(span.name, span.first / takes.rate, span.last / takes.rate, take.name)
+        else:
+            stretch = Stretch("", 0.0, take.seconds, take.name)
+        self.player.show(stretch, takes.rate)
+        self._facts(stretch)
+        self._curve()
+
+    def _moved(self) -> None:
+        if not self.open:
+            return
+        stretch, takes = self.player.stretch, self.takes
+        if stretch is None or takes is None:
+            return
+        at = stretch.start + self.player.seconds
+        self.page.band.show_head(at * takes.rate)
+        frame, last = round(self.player.seconds * takes.rate), round(self.player.length * takes.rate)
+        self.page.where.setText(f"{stretch.name or stretch.take}   {frame} of {last} · {self.player.seconds:.2f} s")
+        self.curves.show_head(self.player.seconds if stretch.name else at)
+        self.twin.show_poses(self.poses(stretch, at), self.player.playing)
+
+    def poses(self, stretch: Stretch, at: float) -> dict[str, tuple[int | None, float]]:
+        """(clip, seconds) of both halves: the received take at its time, the delivered clip at its own."""
+        out: dict[str, tuple[int | None, float]] = {}
+        take = self.take
+        if take is None:
+            return out
+        sources = {take.key, *take.made_from}
+        if self.twin.left is not None:
+            clips = self.twin.left.scene.clips
+            found = next((i for i, c in enumerate(clips) if c.key in sources), None)
+            out["left"] = (found, at) if found is not None else (None, 0.0)
+        if self.twin.right is not None:
+            out["right"] = self._right(self.twin.right.scene, stretch, at, sources)
+        return out
+
+    def _right(self, scene: Scene, stretch: Stretch, at: float, sources: set[Any]) -> tuple[int | None, float]:
+        spans, rate = self.page.band.strip.spans, self.takes.rate if self.takes else 30.0
+        mine = [(s.name, s.first / rate, s.last / rate) for s in spans if s.name == stretch.name or not stretch.name]
+        for name, a, b in mine:
+            if a - 1e-6 <= at <= b + 1e-6:
+                for i, c in enumerate(scene.clips):
+                    if _same_name(c.name, name):
+                        return i, at - a
+        whole = next((i for i, c in enumerate(scene.clips) if sources & {c.key, *c.made_from} and c.seconds >= at - 1e-3), None)
+        return (whole, at) if whole is not None and not (spans and not stretch.name) else (None, 0.0)
+
+    def _seek(self, frame: float) -> None:
+        stretch, takes = self.player.stretch, self.takes
+        if stretch is not None and takes is not None:
+            at = frame / takes.rate
+            if stretch.name and not stretch.start - 1e-6 <= at <= stretch.end + 1e-6:
+                self.page.band.pick(-1)
+                stretch = self.player.stretch or stretch
+            self.player.seek(at - stretch.start)
+
+    def _facts(self, stretch: Stretch) -> None:
+        result = self.result
+        scene = result.at(self.session.stop) if result is not None else None
+        clip = (
+            next((c for c in scene.clips if _same_name(c.name, stretch.name or stretch.take)), None)
+            if scene is not None
+            else None
+        )
+        if scene is None or clip is None:
+            self.page.facts.setText("")
+            return
+        found = (scene, clip)
+        self.session.worker.submit(
+            Task(
+                5,
+                key="clip facts",
+                title="Measuring the clip",
+                run=lambda job: f"{clip.name}   {clip_facts(*found)}",
+                done=self.page.facts.setText,
+            )
+        )
+
+    def _curve(self) -> None:
+        stretch, result = self.player.stretch, self.result
+        scene = result.at(self.session.stop) if result is not None else None
+        clip = None
+        if scene is not None and stretch is not None:
+            clip = next((c for c in scene.clips if _same_name(c.name, stretch.name or stretch.take)), None)
+        lines = (
+            lines_of(scene, clip, self.overlay.joint) if scene is not None and clip is not None and self.overlay.joint else []
+        )
+        self.curves.show_lines(f"{self.overlay.joint} in {clip.name}" if clip is not None and self.overlay.joint else "", lines)
+
+    # -- decisions
+
+    def _spans(self, spans: tuple[Span, ...], word: str) -> None:
+        """The rows of this take are those on the band; rows of other takes stay."""
+        take, takes = self.take, self.takes
+        if take is None or takes is None:
+            return
+        mine = set(takes.of(take))
+        rows = [(s.name, s.first, s.last, str(take.key)) for s in spans]
+        self._keep_rows([*(r for r in takes.ranges if r not in mine), *rows], word)
+
+    def _keep_rows(self, rows: list[tuple[str, float, float, str]], word: str) -> None:
+        takes, asset = self.takes, self.session.asset
+        if takes is None or asset is None:
+            return
+        values = {"ranges": tuple(rows), "unit": "frames", "rate": takes.rate, "find": False}
+        stop = asset.route.of_step("clips")
+        if stop is None:
+            self.session.change_route(word, lambda r: r.added("clips", values, by="person"))
+        else:
+            self.session.change_route(word, lambda r: r.changed(stop.id, **values).by_person(stop.id))
+
+    def find_clips(self) -> None:
+        """Cut the take at its rests and repeated poses, as one decision."""
+        take, takes = self.take, self.takes
+        if take is None or takes is None:
+            return
+
+        def done(rows: tuple[tuple[str, float, float, str], ...]) -> None:
+            if len(rows) < 2:
+                self.session.said.emit(
+                    "No rest and no repeated pose was found in this take; cut it by hand on the band.", "query"
+                )
+                return
+            mine = set(takes.of(take))
+            self._keep_rows([*(r for r in takes.ranges if r not in mine), *rows], "Find clips")
+
+        self.session.worker.submit(
+            Task(2, key="find", title="Finding clips", run=lambda job: found_ranges(takes, take), done=done)
+        )
+
+    def _rate(self, rate: float) -> None:
+        """Frames are counted at another rate; clips stay where they are in seconds."""
+        takes = self.takes
+        if takes is None:
+            return
+        factor = rate / takes.rate
+        rows = tuple((n, a * factor, b * factor, t) for n, a, b, t in takes.ranges)
+        if rows:
+            self.session.set_step("clips", ranges=rows, unit="frames", rate=rate)
+        else:
+            self.session.set_step("clips", rate=rate)
+
+    def _take(self, number: int) -> None:
+        self.take_number = number
+        self._strip()
+        self.page.band.pick(-1)
+
+    def pick_joint(self, name: str) -> None:
+        """Mark a joint everywhere."""
+        if not self.open:
+            return
+        self.overlay.joint = name
+        self.donor.map.joint = name
+        self.donor.map.update()
+        self.joints.show_joint(name)
+        self.weights.refresh()
+        self._curve()
+        self.twin.update()
+
+    def show_heat(self, on: bool) -> None:
+        """Weights of the picked joint as colours on the right half."""
+        right = self.twin.right
+        self.overlay.scale = on and bool(self.overlay.joint)
+        scene = self.weights.scene if on else None
+        if on and right is not None and scene is not None and self.overlay.joint:
+            coloured = heat_scene(scene, self.overlay.joint)
+            # Its clips are those of the half it stands for, so that it plays along; another tree stays at rest.
+            same = len(scene.nodes) == len(right.scene.nodes)
+            self.twin.show_drawn({"right": replace(coloured, clips=right.scene.clips if same else ())})
+        else:
+            self.twin.show_drawn({})
+        self.twin.update()
+
+    def choose_donor(self, path: str = "") -> None:
+        """Let a person choose the file of a donor."""
+        chosen = path or QFileDialog.getOpenFileName(self, "Choose a donor: an asset of the destination", str(Path.home()))[0]
+        if chosen:
+            self.session.take_donor(Path(chosen))
+
+    def stops_menu(self) -> QMenu:
+        """Steps of this desk to add by hand."""
+        menu = QMenu(self)
+        for id_ in ("bind", "leftovers", "bind-pose", "merge-joints", "rigid", "humanoid", "retarget", "reduce", "numbers"):
+            step = get_step(id_)
+            action = menu.addAction(f"{step.name}: {step.about}")
+            assert action is not None
+            action.triggered.connect(
+                lambda _=False, i=id_: self.session.change_route("Add a stop", lambda r: r.added(i, {}, by="person"))
+            )
+        return menu
+
+
+def _same_name(delivered: str, name: str) -> bool:
+    """True when a delivered clip is the one called `name`, be it in the letters of the sheet."""
+    return delivered == name or delivered.lower() == name.lower().replace(" ", "_")

@@ -1,0 +1,117 @@
+"""Clip tools: limits, what is done to the picked clip, how clips are delivered."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from customs.motion.leftovers import joint_use
+from customs.motion.track import frame_rate
+from customs_desktop.session import Session
+from customs_desktop.widgets.basics import Chips, Flow, NumberField, button, label, row, section
+
+if TYPE_CHECKING:
+    from customs_desktop.desks.motion import MotionPanel
+
+FILES = (("first-with-mesh", "First with mesh"), ("only", "Clips only"), ("together", "One file"), ("each", "A file each"),
+         ("none", "No clips"))  # fmt: skip
+
+
+class ClipTools(QWidget):
+    """Every button is a stop or a setting of one."""
+
+    def __init__(self, session: Session, panel: MotionPanel) -> None:
+        super().__init__()
+        self.session, self.panel = session, panel
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(5)
+        box.addWidget(section("LIMITS"))
+        self.influences, self.joints = NumberField(1, 16, 0, "Influences per vertex"), NumberField(1, 4096, 0, "Joints")
+        for field in (self.influences, self.joints):
+            field.setFixedWidth(58)
+        self.influences.entered.connect(lambda v: session.set_step("weights", limit=int(v)))
+        self.joints.entered.connect(lambda v: session.set_step("merge-joints", limit=int(v)))
+        self.worst, self.count = label("", "soft"), label("", "soft")
+        box.addWidget(row(label("Influences per vertex"), 1, self.influences, self.worst))
+        box.addWidget(row(label("Joints"), 1, self.joints, self.count))
+        box.addWidget(section("PICKED CLIP"))
+        self.which = label("", "", 0, 600)
+        box.addWidget(self.which)
+        holder = QWidget()
+        flow = Flow(holder)
+        for text, step, values, tip in (
+            ("Close the loop", "loop", {}, "Lead the end to the beginning"),
+            ("On the spot", "travel", {"way": "drop-drift"}, "Take the way along the ground out"),
+            ("Backwards", "retime", {"backwards": True}, "From the end to the beginning"),
+            ("Reduce keys", "reduce", {}, "Drop keys others stand for, within 0.2 mm and 0.05°"),
+        ):
+            flow.addWidget(button(text, lambda s=step, v=values: self.do(s, v), "chip", "", tip))
+        box.addWidget(holder)
+        self.speed = NumberField(0.01, 100, 2, "Played as fast")
+        self.speed.setFixedWidth(58)
+        self.speed.entered.connect(lambda v: self.do("retime", {"speed": v}))
+        box.addWidget(row(label("Played"), 1, self.speed, label("times as fast", "soft")))
+        box.addWidget(section("DELIVER CLIPS"))
+        self.files = Chips(FILES)
+        self.files.chosen.connect(self._files)
+        box.addWidget(self.files)
+        self.add_stop = button("Add a stop …", self._add, "", "plus")
+        box.addWidget(row(1, self.add_stop))
+
+    def refresh(self) -> None:
+        """Values of the selected asset."""
+        result, asset = self.panel.result, self.session.asset
+        scene = result.at(None) if result is not None else None
+        if scene is None or asset is None or result is None:
+            return
+        weights, merge = asset.route.of_step("weights"), asset.route.of_step("merge-joints")
+        rig = self.session.sheet.rig
+        self.influences.show_value(getattr(weights.settings, "limit", 4) if weights else rig.influences)
+        use = joint_use(scene)
+        self.joints.show_value(getattr(merge.settings, "limit", 0) or len(use) if merge else len(use) or 0)
+        self.count.setText(f"of {rig.max_joints}" if rig.max_joints else "")
+        said = next((r.text for a in result.passed if a.stop.step == "weights" for r in a.remarks if "mm" in r.text), "")
+        self.worst.setText(said.rpartition("worst vertex ")[2].partition(" mm")[0] + " mm" if "worst vertex" in said else "")
+        dropped = asset.route.of_step("static")
+        self.files.show_chosen("none" if dropped is not None else scene.clip_files or rig.clip_files[0])
+        stretch = self.panel.player.stretch
+        take = self.panel.take
+        name = stretch.name or stretch.take if stretch is not None else ""
+        self.which.setText(f"{name} · {frame_rate(take):g} frames/s received" if take is not None else "No clips")
+        self.speed.show_value(1.0)
+
+    def target(self) -> tuple[str, ...]:
+        """Key of the delivered clip that is picked; nothing stands for all."""
+        stretch, result = self.panel.player.stretch, self.panel.result
+        scene = result.at(None) if result is not None else None
+        if stretch is None or scene is None or not stretch.name:
+            return ()
+        names = (stretch.name, stretch.name.lower().replace(" ", "_"))
+        return tuple(str(c.key) for c in scene.clips if c.name in names)
+
+    def do(self, step: str, values: dict[str, object]) -> None:
+        """Add a stop for the picked clip, or for all when the take is picked."""
+        target = self.target()
+        self.session.change_route("Change a clip", lambda r: r.added(step, {**values, "targets": target}, by="person"))
+
+    def _files(self, how: str) -> None:
+        asset = self.session.asset
+        if asset is None:
+            return
+        static, files = asset.route.of_step("static"), asset.route.of_step("clip-files")
+        if how == "none":
+            self.session.set_step("static", drop="clips")
+            return
+
+        def change(route: object) -> object:
+            out = route if static is None else route.removed(static.id)  # type: ignore[attr-defined]
+            if files is not None:
+                return out.changed(files.id, how=how).by_person(files.id)  # type: ignore[attr-defined]
+            return out.added("clip-files", {"how": how}, by="person")  # type: ignore[attr-defined]
+
+        self.session.change_route("Deliver clips", change)  # type: ignore[arg-type]
+
+    def _add(self) -> None:
+        self.panel.stops_menu().popup(self.add_stop.mapToGlobal(self.add_stop.rect().bottomLeft()))

@@ -1,0 +1,195 @@
+"""Weight tools: the map of a joint's weights, choosing vertices, changing them."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QPolygonF
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from customs.geometry.triangles import triangles_of
+from customs.ledger.shapes import ranges_of
+from customs.motion.paint import grown, island, moved_by, with_seams
+from customs.motion.pose import posed_scene_points
+from customs.picture.camera import project
+from customs.scene.model import Primitive, Scene
+from customs.scene.tree import mesh_nodes
+from customs.work.motion import ranges_of_rows, weights_scene
+from customs_desktop.session import Session
+from customs_desktop.widgets.basics import Flow, NumberField, button, label, row, section
+
+if TYPE_CHECKING:
+    from customs_desktop.desks.motion import MotionPanel
+
+Chosen = dict[str, np.ndarray]
+
+
+class WeightTools(QWidget):
+    """Vertices are chosen on the scene the stop Paint counts in; each change is one edit of that stop."""
+
+    def __init__(self, session: Session, panel: MotionPanel) -> None:
+        super().__init__()
+        self.session, self.panel = session, panel
+        self.chosen: Chosen = {}
+        self.locked: set[str] = set()
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(5)
+        box.addWidget(section("WEIGHTS"))
+        self.joint = label("", "", 0, 600)
+        self.map = button("Show weights", self._map, "chip")
+        self.map.setCheckable(True)
+        self.lock = button("Lock", self._lock, "chip", "", "Its weights stay when others change")
+        self.lock.setCheckable(True)
+        box.addWidget(row(self.joint, 1, self.lock, self.map))
+        choose = QWidget()
+        flow = Flow(choose, 4)
+        self.lasso = button("Lasso", self._lasso, "chip", "", "Draw round vertices in the right half")
+        self.lasso.setCheckable(True)
+        flow.addWidget(button("By joint", self.by_joint, "chip", "", "All vertices the picked joint moves"))
+        flow.addWidget(self.lasso)
+        for text, action in (
+            ("Island", self.islands),
+            ("Grow", lambda: self.grow(1)),
+            ("Shrink", lambda: self.grow(-1)),
+            ("None", self.none),
+        ):
+            flow.addWidget(button(text, action, "chip"))
+        box.addWidget(choose)
+        self.count = label("", "soft", -0.5)
+        box.addWidget(self.count)
+        self.amount = NumberField(-1, 10, 2, "Amount")
+        self.amount.setFixedWidth(58)
+        self.amount.show_value(0.5)
+        change = QWidget()
+        flow = Flow(change, 4)
+        flow.addWidget(self.amount)
+        for kind, text in (("set", "Set"), ("add", "Add"), ("scale", "Scale"), ("blend", "Blend"), ("mirror", "Mirror")):
+            flow.addWidget(button(text, lambda k=kind: self.change(k), "chip"))
+        box.addWidget(change)
+        panel.twin.lassoed.connect(self._lassoed)
+        self.refresh()
+
+    @property
+    def scene(self) -> Scene | None:
+        """The scene whose vertices are counted."""
+        result = self.panel.result if hasattr(self.panel, "overlay") else None
+        return weights_scene(result.passed) if result is not None else None
+
+    def refresh(self) -> None:
+        """The picked joint, the choice, the map."""
+        scene = self.scene
+        keys = {str(p.key) for m in scene.meshes for p in m.primitives} if scene is not None else set()
+        self.chosen = {k: v for k, v in self.chosen.items() if k in keys}
+        joint = self.panel.overlay.joint
+        self.joint.setText(joint or "No joint picked")
+        self.lock.setChecked(joint in self.locked)
+        total = sum(len(v) for v in self.chosen.values())
+        self.count.setText(f"{total:,} vertices chosen" if total else "No vertices chosen")
+        if self.panel.open:
+            self.panel.show_heat(self.map.isChecked())
+            self._marks()
+
+    def _map(self) -> None:
+        self.panel.show_heat(self.map.isChecked())
+
+    def _lock(self) -> None:
+        joint = self.panel.overlay.joint
+        if joint:
+            self.locked ^= {joint}
+
+    def _parts(self) -> list[tuple[int, Primitive, list[str]]]:
+        """(place in the walk, primitive, names of its joints) of every skinned primitive."""
+        scene, out, k = self.scene, [], 0
+        if scene is None:
+            return []
+        for n in mesh_nodes(scene):
+            node = scene.nodes[n]
+            names = [scene.nodes[j].name for j in scene.skins[node.skin].joints] if node.skin is not None else []
+            for p in scene.meshes[node.mesh or 0].primitives:
+                if names:
+                    out.append((k, p, names))
+                k += 1
+        return out
+
+    def by_joint(self) -> None:
+        """All vertices the picked joint moves."""
+        joint = self.panel.overlay.joint
+        self.chosen = {str(p.key): rows for _, p, names in self._parts() if joint in names
+                       and len(rows := moved_by(p, names.index(joint)))}  # fmt: skip
+        self.refresh()
+
+    def grow(self, rounds: int) -> None:
+        """The choice one ring larger or smaller."""
+        self.chosen = {str(p.key): rows for _, p, _ in self._parts() if str(p.key) in self.chosen
+                       and len(rows := grown(p, self.chosen[str(p.key)], rounds))}  # fmt: skip
+        self.refresh()
+
+    def islands(self) -> None:
+        """Whole connected pieces."""
+        self.chosen = {str(p.key): island(p, self.chosen[str(p.key)]) for _, p, _ in self._parts() if str(p.key) in self.chosen}
+        self.refresh()
+
+    def none(self) -> None:
+        """Nothing chosen."""
+        self.chosen = {}
+        self.refresh()
+
+    def _lasso(self) -> None:
+        self.panel.twin.lasso = QPolygonF() if self.lasso.isChecked() else None
+
+    def _lassoed(self, outline: QPolygonF) -> None:
+        """Vertices inside a line drawn round them in the right half, those behind too."""
+        self.lasso.setChecked(False)
+        twin, scene = self.panel.twin, self.scene
+        areas = twin.areas()
+        if scene is None or twin.right is None or "right" not in twin.pictures or "right" not in areas:
+            return
+        rect, orbit = areas["right"], twin.pictures["right"][1]
+        clip, seconds = twin.pose("right", scene)
+        places = posed_scene_points(scene, scene.clips[clip] if clip is not None else None, seconds)
+        self.chosen = {}
+        for k, p, _ in self._parts():
+            flat = np.array(project(list(places[k]), orbit, int(rect.width()), int(rect.height()))).reshape(-1, 2)
+            inside = np.array(
+                [
+                    np.isfinite(x) and outline.containsPoint(QPointF(rect.x() + x, rect.y() + y), Qt.FillRule.OddEvenFill)
+                    for x, y in flat
+                ],
+                dtype=bool,
+            )
+            if inside.any():
+                self.chosen[str(p.key)] = with_seams(p, np.flatnonzero(inside))
+        self.refresh()
+
+    def _marks(self) -> None:
+        marks = {}
+        for _, p, _ in self._parts():
+            rows = self.chosen.get(str(p.key))
+            if rows is not None:
+                mask = np.zeros(len(p.positions), dtype=bool)
+                mask[rows] = True
+                marks[str(p.key)] = ranges_of(mask[triangles_of(p)].all(axis=1)) or ((0, 0),)
+        if marks != self.panel.twin.marks:
+            self.panel.twin.marks = marks
+            self.panel.twin.ask()
+
+    def change(self, kind: str) -> None:
+        """One edit on all chosen vertices."""
+        joint, amount, asset = self.panel.overlay.joint, self.amount.value(), self.session.asset
+        if asset is None or amount is None or not joint:
+            self.session.said.emit("Pick a joint first: in the view, or under Joints.", "query")
+            return
+        if kind == "mirror":
+            keys = {str(p.key): np.zeros(0, np.intp) for _, p, names in self._parts() if joint in names}
+        else:
+            keys = self.chosen
+        if not keys:
+            self.session.said.emit("Choose vertices first: by joint, by lasso, or an island.", "query")
+            return
+        stop = asset.route.of_step("paint")
+        old = tuple(dict(stop.values).get("edits", ())) if stop is not None else ()
+        edits = (*old, *((k, joint, kind, float(amount), ranges_of_rows(v)) for k, v in keys.items()))
+        self.session.set_step("paint", edits=edits, locked=tuple(sorted(self.locked)))
