@@ -93,4 +93,4 @@ class RigOverlay:
             painter.drawText(
                 QRectF(bar.x() - 36, y - 9, 30, 18), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
             )
-        painter.drawText(QRectF(bar.right() - 200, bar.bottom() + 10, 212, 18), Qt.AlignmentFlag.AlignRight, self.joint)
+        painter.drawText(QRectF(bar.right() - 208, bar.top() - 24, 212, 18), Qt.AlignmentFlag.AlignRight, self.joint)

@@ -1,8 +1,10 @@
-"""COLLADA 1.4 and 1.5, in through libassimp. Source: Khronos Group, "COLLADA – Digital Asset Schema Release 1.4.1"."""
+"""COLLADA 1.4 and 1.5: in through libassimp, out (1.4.1) by a writer of our own. Source: Khronos Group, "COLLADA – Digital Asset Schema Release 1.4.1"."""
 
 from __future__ import annotations
 
 from customs.formats.collada.read import read_collada
+from customs.formats.collada.write import write_collada
+from customs.formats.collada.write_surface import PLACES
 from customs.formats.registry import Format, register
 from customs.scene.convention import Convention
 
@@ -18,11 +20,12 @@ register(
         endings=(".dae", ".zae"),
         convention=Convention(v="up", stated="format"),
         carries=frozenset(
-            {"hierarchy", "skins", "clips", "morphs", "cameras", "lights", "colours", "normals", "texcoords", "materials",
-             "polygons"}
+            {"hierarchy", "skins", "clips", "colours", "normals", "texcoords", "materials"}
         ),
         looks_like=_looks_like,
         read=read_collada,
+        write=write_collada,
         image_forms=("png", "jpeg", "tga", "bmp", "dds"),
+        texture_roles=tuple(PLACES),
     )
 )  # fmt: skip

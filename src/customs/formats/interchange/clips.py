@@ -57,7 +57,7 @@ class ClipBuilder:
         if early < 0:
             self.remark(f"clip {name} begins {-early:.3f} s before zero; moved to begin at zero")
             channels = [_later(c, -early) for c in channels]
-        return Clip(Key(self.digest, "clip", number), name, tuple(channels), extras={"rate": rate} if rate <= 1000 else {})
+        return Clip(Key(self.digest, "clip", number), name, tuple(channels), extras={"rate": rate} if rate < 1000 else {})
 
     def _keys(self, entry: Json, node: int, path: str, rate: float, clip: str) -> Channel | None:
         """Keys of one part of one of the library's nodes, sorted, each time once."""

@@ -57,7 +57,7 @@ def _helper(name: str) -> bool:
 def build_tree(header: Json, digest: str) -> Tree:
     """The node tree of an import. A nameless standing-in root is left out where it does nothing."""
     entries = header["nodes"]
-    skipped = _idle_root(entries)
+    skipped = _idle_root(header)
     chains: list[tuple[int, ...]] = []
     numbers: dict[int, int] = {}
     above: list[int] = []
@@ -87,10 +87,14 @@ def build_tree(header: Json, digest: str) -> Tree:
     return Tree(nodes, roots, numbers, chains, by_name)
 
 
-def _idle_root(entries: list[Json]) -> int:
-    """The number of a root that only holds the others together, or −1."""
-    if not entries:
+def _idle_root(header: Json) -> int:
+    """The number of a root that only holds the others together (no movement, no joint, no mesh), or −1."""
+    entries = header["nodes"]
+    if len(entries) < 2:
         return -1
     root = entries[0]
+    named = {c["name"] for a in header["animations"] for c in a["channels"]} | {
+        b["name"] for m in header["meshes"] for b in m["bones"]
+    }
     still = np.allclose(matrix_of(root), np.eye(4), atol=1e-7)
-    return 0 if still and not root["meshes"] and len(entries) > 1 else -1
+    return 0 if still and not root["meshes"] and root["name"] not in named else -1

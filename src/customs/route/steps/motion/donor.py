@@ -154,7 +154,7 @@ register(
         id="donor",
         name="Donor",
         desk="motion",
-        order=50,
+        order=45,
         about="Puts a body on a donor's skeleton: pose and size matched, joints, order and numbers the donor's.",
         settings=DonorSettings,
         apply=_apply,

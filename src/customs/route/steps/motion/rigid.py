@@ -13,6 +13,7 @@ from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene, Skin
+from customs.scene.prune import prune
 from customs.scene.transforms import apply_affine
 from customs.scene.tree import mesh_nodes, parents, walk, world_matrices
 
@@ -67,7 +68,9 @@ def placed_primitive(p: Primitive, world: np.ndarray, turned: bool) -> Primitive
 
 def _apply(scene: Scene, settings: Rigid, resources: Content, job: Job) -> Outcome:
     parts = [n for n in mesh_nodes(scene) if scene.nodes[n].skin is None]
-    if not parts or scene.skins:
+    if scene.skins:
+        return _attached(scene, parts)
+    if not parts:
         return Outcome(scene)
     order, world = _joints(scene, parts), world_matrices(scene)
     number = {n: k for k, n in enumerate(order)}
@@ -90,6 +93,43 @@ def _apply(scene: Scene, settings: Rigid, resources: Content, job: Job) -> Outco
     )
     out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots), skins=(skin,), clips=clips)
     return Outcome(out, (Remark(f"{len(parts)} parts → {len(order)} joints"),))
+
+
+def _attached(scene: Scene, parts: list[int]) -> Outcome:
+    """A rigged asset: meshes that hang on a joint join its skin, full of that joint."""
+    above, world = parents(scene), world_matrices(scene)
+    owner = {j: (s, k) for s, skin in reversed(list(enumerate(scene.skins))) for k, j in enumerate(skin.joints)}
+    nodes, meshes, roots, count = list(scene.nodes), list(scene.meshes), list(scene.roots), 0
+    for n in parts:
+        up = n
+        while up >= 0 and up not in owner:
+            up = above[up]
+        if up < 0:
+            continue
+        skin, k = owner[up]
+        node = nodes[n]
+        assert node.mesh is not None
+        # Into the space the skin was bound in: where the joint takes it from there, it stands as it does now.
+        bind = np.linalg.inv(world[up] @ scene.skins[skin].inverse_bind[k]) @ world[n]
+        meshes.append(_part(scene.meshes[node.mesh], bind, k, Key(scene.digest, "mesh", MADE + n)))
+        nodes[n] = replace(node, mesh=None, weights=None)
+        key = Key(scene.digest, "node", MADE + n)
+        nodes.append(
+            Node(
+                key,
+                f"{node.name} part",
+                mesh=len(meshes) - 1,
+                skin=skin,
+                weights=node.weights,
+                made_from=(node.key, *node.made_from),
+            )
+        )
+        roots.append(len(nodes) - 1)
+        count += 1
+    if not count:
+        return Outcome(scene)
+    out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots))
+    return Outcome(prune(out, near=True), (Remark(f"{count} meshes that hung on joints joined the skin"),))
 
 
 register(
