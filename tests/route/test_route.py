@@ -81,7 +81,9 @@ def test_scenes_are_cached_by_content() -> None:
     other = evaluate(scene, "d", route.changed("scale@1", factor=3.0), cache)
     assert other[0].scene is first[0].scene and other[1].scene is not first[1].scene
     assert evaluate(scene, "another", route, cache)[-1].scene is not first[-1].scene
-    assert next_key("a", route.stops[1], {}) != next_key("a", route.stops[1], {"donor": b""})
+    assert next_key("a", route.stops[1], {}) == next_key("a", route.stops[1], {"abc": b""}), "it asks for no donor"
+    asking = route.added("donor", {"donor": "abc"}).stops[-1]
+    assert next_key("a", asking, {}) != next_key("a", asking, {"abc": b""})
 
 
 def test_the_cache_lets_go_of_the_oldest_over_its_budget() -> None:

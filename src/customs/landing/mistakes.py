@@ -56,7 +56,7 @@ def _change_name(body: dict[str, object], model: Path) -> bool:
     for kind in ("nodes", "materials"):
         for name in names.get(kind, []):
             old = str(name).encode("utf-8")
-            for frame in (b'"name":"%s"', b"o %s\n", b"usemtl %s\n"):
+            for frame in (b'"name":"%s"', b"o %s\n", b"usemtl %s\n", b"%s\0\x01Model", b"%s\0\x01Material"):
                 if frame % old in data and len(old) > 1:
                     new = b"z" + old[1:] if old[:1] != b"z" else b"y" + old[1:]
                     model.write_bytes(data.replace(frame % old, frame % new))

@@ -71,14 +71,16 @@ def add_geometry(library: Element, scene: Scene, number: int, mesh: Mesh) -> Non
     for p in parts:
         faces = triangles_of(p).astype(np.int64) + start
         start += len(p.positions)
-        symbol = {"material": f"material-{p.material}"} if p.material is not None else {}
-        group = SubElement(e, "triangles", count=str(len(faces)), **symbol)
+        group = SubElement(e, "triangles", count=str(len(faces)))
+        if p.material is not None:
+            group.set("material", f"material-{p.material}")
         SubElement(group, "input", semantic="VERTEX", source=f"#mesh-{number}-vertices", offset="0")
         for name in table:
             semantic = {"normal": "NORMAL", "colour": "COLOR"}.get(name, "TEXCOORD" if name.startswith("uv") else "")
             if semantic:
-                extra = {"set": name[2:]} if semantic == "TEXCOORD" else {}
-                SubElement(group, "input", semantic=semantic, source=f"#mesh-{number}-{name}", offset="0", **extra)
+                given = SubElement(group, "input", semantic=semantic, source=f"#mesh-{number}-{name}", offset="0")
+                if semantic == "TEXCOORD":
+                    given.set("set", name[2:])
         SubElement(group, "p").text = integers(faces)
 
 

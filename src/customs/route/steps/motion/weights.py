@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from pydantic import Field
 
+from customs.motion.deviation import deviation
 from customs.motion.influences import limited
 from customs.route.edit import map_primitives
 from customs.route.step import Content, Job, Outcome, Step, Targeted, register
@@ -30,7 +31,11 @@ def _apply(scene: Scene, settings: Weights, resources: Content, job: Job) -> Out
         return replace(prim, joints=joints, weights=weights)
 
     out = map_primitives(scene, settings, job, change)
-    return Outcome(out, (Remark(f"largest share of weight let go on a vertex: {worst[0]:.3f}"),))
+    text = f"largest share of weight let go on a vertex: {worst[0]:.3f}"
+    far = deviation(scene, out, check=job.check) if out is not scene and scene.skins else None
+    if far is not None:
+        text += f"; worst vertex {far.distance * 1000:.2f} mm in {far.clip or 'rest'}"
+    return Outcome(out, (Remark(text),))
 
 
 register(
