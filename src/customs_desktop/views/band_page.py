@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from customs_desktop.player import Player
 from customs_desktop.style.theme import wear
 from customs_desktop.views.band import Band
-from customs_desktop.widgets.basics import NumberField, button, combo, label, tool
+from customs_desktop.widgets.basics import NumberField, combo, label, tool
 
 SPEEDS = (("0.1", "× 0.1"), ("0.25", "× 0.25"), ("0.5", "× 0.5"), ("1", "× 1.0"), ("2", "× 2.0"))
 
@@ -35,22 +35,25 @@ class BandPage(QWidget):
         self.speed.setFixedWidth(72)
         self.speed.setCurrentIndex(3)
         self.takes = combo((), "Take", lambda i: self.take.emit(int(i)))
-        self.takes.setMinimumWidth(96)
+        self.takes.setFixedWidth(96)
+        self.takes.hide()
         self.per_second = NumberField(1, 1000, 2, "Frames a second")
         self.per_second.setFixedWidth(58)
         self.per_second.entered.connect(self.rate)
         self.where = label("", "", 0, 600)
+        # At a narrow window the words give way, not the controls.
+        self.where.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.where.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.facts = label("", "soft")
+        self.facts.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         line = QHBoxLayout()
         line.setContentsMargins(10, 3, 12, 3)
         line.setSpacing(4)
         for item in (self.first, self.back, self.play, self.on, self.loop, self.speed, self.takes, self.per_second):
             line.addWidget(item)
-        line.addWidget(label("frames/s", "soft"))
-        line.addWidget(button("Find clips", self.find.emit, "", "", "Cut the take at its rests, or where a pose comes again"))
-        line.addStretch(1)
-        line.addWidget(self.where)
+        line.addWidget(label("/s", "soft"))
+        line.addWidget(tool("scan", "Find clips: cut the take at its rests, or where a pose comes again", self.find.emit))
+        line.addWidget(self.where, 1)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
