@@ -169,9 +169,22 @@ def _limb(
             branch = _side_branch(s, taken, side, under, legs=bones[0] == "UpperLeg")
             if branch < 0:
                 return
+            if bones[0] == "Shoulder" and _chain(s, branch) >= 4 and f"{side}Shoulder" not in found:
+                # Four joints and more: the first is the shoulder.
+                _put(found, taken, f"{side}Shoulder", branch, 0.5)
+                branch = max(s.children[branch], key=lambda k: float(s.beyond[k]))
             _put(found, taken, full, branch, 0.5)
         if full in found:
             under = found[full][0]
+
+
+def _chain(s: Skeleton, joint: int) -> int:
+    """Joints from one to the end of the longest way below it."""
+    count = 1
+    while s.children[joint]:
+        joint = max(s.children[joint], key=lambda k: float(s.beyond[k]))
+        count += 1
+    return count
 
 
 def _leg_words(s: Skeleton, taken: set[int], part: str, side: str, under: int) -> list[int]:

@@ -33,8 +33,12 @@ def limited(joints: U16, weights: F32, limit: int, least: float) -> tuple[U16, F
     empty = sums[:, 0] <= 0
     kept[empty, 0], sums[empty] = 1, 1
     shares = (kept / sums).astype(np.float32)
-    rest = shares[:, 1:].sum(axis=1, dtype=np.float32)
-    shares[:, 0] = np.float32(1) - rest
+    # Added up one after another in float32, as a reader does; a few rounds, smaller ones later, as corrections round too.
+    for k in range(10):
+        off = np.float32(1) - np.cumsum(shares, axis=1, dtype=np.float32)[:, -1]
+        if not off.any():
+            break
+        shares[:, 0] += off * np.float32(1 if k < 2 else 0.5 if k < 6 else 0.3)
     width = -(-limit // 4) * 4
     out_joints = np.zeros((len(joints), width), dtype=np.uint16)
     out_weights = np.zeros((len(joints), width), dtype=np.float32)

@@ -107,6 +107,6 @@ def _outline_of(copy: Mesh, mesh: Mesh) -> bool:
     if size <= 0 or float(off.max()) > INFLATED * size:
         return False
     one, two = signed_volume(a, f.astype(np.uint32)), signed_volume(b, g.astype(np.uint32))
-    inside_out = one * two < 0
+    inside_out = one < 0 < two
     inflated = float(np.median(off)) > 1e-4 * size and abs(one) > abs(two)
     return inside_out or (inflated and one * two > 0 and float(np.std(off)) < 0.5 * float(np.mean(off)))
