@@ -442,7 +442,12 @@ def test_dispatch_all_that_are_cleared_and_its_pages(demo: Rig, tmp_path: Path) 
     w.dispatch.every.click()
     demo.wait(lambda: len(s.logs) == 9)
     people = {"gardener", "hedgehog", "lamplighter", "moss_keeper", "house_warden"}
-    assert {p.name for p in (tmp_path / "out").iterdir()} == {"watering_stork", "mosaic_floor", "fern_bed", "pane_wall"} | people
+    assert {p.name for p in (tmp_path / "out").iterdir()} == {
+        "watering_stork",
+        "mosaic_floor",
+        "fern_bed",
+        "pane_wall",
+    } | people
     assert all(log.accepted for log in s.logs.values())
     s.select("fern_bed")
     w.dispatch.refresh_pages()

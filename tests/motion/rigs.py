@@ -46,7 +46,7 @@ def turning(node: int, times: np.ndarray, degrees: np.ndarray) -> Channel:
 
 def bend(node: int, seconds: float, rate: int = 30, degrees: float = 60.0, name: str = "bend") -> Clip:
     """A joint bent and brought back."""
-    times = np.arange(int(round(seconds * rate)) + 1) / rate
+    times = np.arange(round(seconds * rate) + 1) / rate
     return Clip(key("clip", node), name, (turning(node, times, degrees * np.sin(np.pi * times / seconds)),))
 
 

@@ -107,7 +107,9 @@ def test_faster_backwards_and_at_a_rate() -> None:
     assert faster(take, 2).seconds == 1.0
     back = backwards(take)
     assert np.abs(sample(back.channels[0], 0.3) - sample(c, 1.7)).max() < 1e-4
-    step = Clip(key("clip", 1), "s", (Channel(0, "scale", frozen([0, 1, 2]), frozen([[1, 1, 1], [2, 2, 2], [3, 3, 3]]), "step"),))
+    step = Clip(
+        key("clip", 1), "s", (Channel(0, "scale", frozen([0, 1, 2]), frozen([[1, 1, 1], [2, 2, 2], [3, 3, 3]]), "step"),)
+    )
     assert [float(sample(backwards(step).channels[0], t)[0]) for t in (0.5, 1.5, 2.0)] == [2, 1, 1]
     spline = Channel(0, "translation", frozen([0, 2]), frozen(np.ones((2, 3, 3))), "cubic")
     fast, flipped = (f(Clip(key("clip", 2), "c", (spline,))).channels[0] for f in (lambda c: faster(c, 2), backwards))
@@ -158,7 +160,9 @@ def test_a_loop_is_closed_smoothly() -> None:
 
 def walking() -> tuple[Scene, Clip]:
     way = np.stack([0.1 * np.sin(TIMES * 9), 0.05 * np.cos(TIMES * 9), 2 * TIMES], axis=1)
-    return bar(), Clip(key("clip", 0), "walk", (Channel(0, "translation", frozen(TIMES), frozen(way)), bend(1, 1.0).channels[0]))
+    return bar(), Clip(
+        key("clip", 0), "walk", (Channel(0, "translation", frozen(TIMES), frozen(way)), bend(1, 1.0).channels[0])
+    )
 
 
 def test_travel_is_taken_out_and_given_to_another_node() -> None:
@@ -183,7 +187,9 @@ def test_keys_are_dropped_within_the_stated_error_and_no_more() -> None:
     times = frozen(np.arange(900) / 60)
     turn = Rotation.from_rotvec(np.stack([np.sin(times), 0.3 * np.cos(times * 2), 0 * times], axis=1)).as_quat()
     place = np.stack([np.sin(times * 3), 0 * times, times], axis=1)
-    clip = Clip(key("clip", 0), "c", (Channel(0, "rotation", times, frozen(turn)), Channel(0, "translation", times, frozen(place))))
+    clip = Clip(
+        key("clip", 0), "c", (Channel(0, "rotation", times, frozen(turn)), Channel(0, "translation", times, frozen(place)))
+    )
     for degrees, metres in ((0.2, 0.004), (1.0, 0.02)):
         fewer, worst = reduced(clip, Tolerance(metres, degrees))
         for a, b in zip(clip.channels, fewer.channels):

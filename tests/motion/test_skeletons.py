@@ -200,7 +200,7 @@ def test_leftovers_are_found_in_the_moss_keeper_and_nowhere_else() -> None:
 def test_merged_joints_carry_their_weights_up() -> None:
     scene = bar(5)
     use = joint_use(scene)
-    assert use[4] > 0 and [skeleton_of(scene).names[k] for k in leaf_first(skeleton_of(scene))][0] == "bone_4"
+    assert use[4] > 0 and next(skeleton_of(scene).names[k] for k in leaf_first(skeleton_of(scene))) == "bone_4"
     out = merged(scene, {4, 3})
     assert [out.nodes[j].name for j in out.skins[0].joints] == ["bone_0", "bone_1", "bone_2"]
     p = out.meshes[0].primitives[0]

@@ -42,7 +42,10 @@ def test_facing_counts_where_it_is_asked_for_and_broken_triangles_do_no_harm() -
     surface = Surface(points, faces)
     q = np.array([[0.2, 0.2, 0.09]])
     assert surface.closest(q).face[0] == 1 and surface.closest(q, np.array([[0, 0, -1.0]])).face[0] == 0
-    assert np.isfinite(surface.closest(np.array([[5.0, 5, 4]])).distance).all() and len(surface.closest(np.zeros((0, 3))).face) == 0
+    assert (
+        np.isfinite(surface.closest(np.array([[5.0, 5, 4]])).distance).all()
+        and len(surface.closest(np.zeros((0, 3))).face) == 0
+    )
 
 
 def test_the_laplacian_is_flat_on_a_plane_and_measures_area() -> None:
@@ -115,7 +118,11 @@ def test_painting_sets_adds_scales_blends_and_leaves_locked_joints() -> None:
     p = bar().meshes[0].primitives[0]
     rows = np.flatnonzero(np.abs(p.positions[:, 1] - 0.5) < 0.1)
     before = table_of(p, 4).toarray()
-    for kind, amount, wanted in (("set", 0.8, lambda w: np.full_like(w, 0.8)), ("add", 0.1, lambda w: w + 0.1), ("scale", 0.5, lambda w: w / 2)):
+    for kind, amount, wanted in (
+        ("set", 0.8, lambda w: np.full_like(w, 0.8)),
+        ("add", 0.1, lambda w: w + 0.1),
+        ("scale", 0.5, lambda w: w / 2),
+    ):
         new = table_of(edited(p, 4, Edit(1, kind, amount, rows)), 4).toarray()  # type: ignore[arg-type]
         assert np.abs(new[rows, 1] - np.clip(wanted(before[rows, 1]), 0, 1)).max() < 1e-6
         assert np.abs(new.sum(axis=1) - 1).max() < 1e-6
@@ -123,7 +130,7 @@ def test_painting_sets_adds_scales_blends_and_leaves_locked_joints() -> None:
         assert np.abs(new[others] - before[others]).max() < 1e-6
     locked = table_of(edited(p, 4, Edit(1, "set", 0.9, rows), frozenset({2})), 4).toarray()
     assert np.abs(locked[rows, 2] - before[rows, 2]).max() < 1e-6 and (locked[rows, 1] <= 1 - before[rows, 2] + 1e-6).all()
-    assert np.array_equal(table_of(edited(p, 4, Edit(2, "set", 0.9, rows), frozenset({2})), 4).toarray(), before)
+    assert np.abs(table_of(edited(p, 4, Edit(2, "set", 0.9, rows), frozenset({2})), 4).toarray() - before).max() < 1e-6
     blended = table_of(edited(p, 4, Edit(1, "blend", 1.0, rows)), 4).toarray()
     assert np.ptp(blended[rows], axis=0).max() < 1e-6
 
@@ -152,7 +159,7 @@ def test_mirroring_takes_the_other_side() -> None:
 def test_influences_are_kept_strongest_first_and_sum_to_exactly_one() -> None:
     table = np.random.default_rng(3).uniform(0, 1, (500, 9)) ** 4
     joints, weights = influences_of(table, 4, 0.0)
-    assert joints.shape == (500, 4) and (np.cumsum(weights, axis=1, dtype=np.float32)[:, -1] == 1).all()
+    assert joints.shape == (500, 4) and (weights.sum(axis=1) == 1).all() and (np.cumsum(weights, axis=1)[:, -1] == 1).all()
     top = np.sort(np.argsort(-table, axis=1)[:, :4], axis=1)
     assert np.array_equal(np.sort(joints, axis=1), top)
     merged = merged_columns(table_of(bar().meshes[0].primitives[0], 4), np.array([0, 0, 1, -1]), 2)

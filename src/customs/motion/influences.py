@@ -10,6 +10,8 @@ from customs.scene.model import Primitive
 
 U16 = npt.NDArray[np.uint16]
 F32 = npt.NDArray[np.float32]
+FINE = 2.0**24
+"""Steps in which weights are stored: float32 holds every multiple of 2⁻²⁴ from 0 to 1."""
 
 
 def most_influences(prim: Primitive) -> int:
@@ -20,8 +22,7 @@ def most_influences(prim: Primitive) -> int:
 def limited(joints: U16, weights: F32, limit: int, least: float) -> tuple[U16, F32, float]:
     """(joints (V, K), weights (V, K), largest share let go): the `limit` strongest of each vertex, summing to one.
 
-    K is `limit` rounded up to a multiple of four. The strongest weight takes the rounding of float32, so that the four
-    add up to exactly one in the order they are stored.
+    K is `limit` rounded up to a multiple of four.
     """
     order = np.argsort(-weights, axis=1, kind="stable")[:, :limit]
     kept = np.take_along_axis(weights.astype(np.float64), order, axis=1)
@@ -32,13 +33,10 @@ def limited(joints: U16, weights: F32, limit: int, least: float) -> tuple[U16, F
     sums = kept.sum(axis=1, keepdims=True)
     empty = sums[:, 0] <= 0
     kept[empty, 0], sums[empty] = 1, 1
-    shares = (kept / sums).astype(np.float32)
-    # Added up one after another in float32, as a reader does; a few rounds, smaller ones later, as corrections round too.
-    for k in range(10):
-        off = np.float32(1) - np.cumsum(shares, axis=1, dtype=np.float32)[:, -1]
-        if not off.any():
-            break
-        shares[:, 0] += off * np.float32(1 if k < 2 else 0.5 if k < 6 else 0.3)
+    # Whole multiples of 2⁻²⁴ and the strongest takes the rest: every partial sum is a float32, so any order adds up to one.
+    steps = np.rint(kept / sums * FINE)
+    steps[:, 0] = FINE - steps[:, 1:].sum(axis=1)
+    shares = (steps / FINE).astype(np.float32)
     width = -(-limit // 4) * 4
     out_joints = np.zeros((len(joints), width), dtype=np.uint16)
     out_weights = np.zeros((len(joints), width), dtype=np.float32)

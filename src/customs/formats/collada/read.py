@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import html
 import io
 import re
 import zipfile
 from collections.abc import Mapping
+from dataclasses import replace
 
 from customs.formats.interchange.build import read_through, scene_of
 from customs.formats.source import Source, decode_text
@@ -28,7 +30,19 @@ def read_collada(source: Source) -> Scene:
     """The scene of a COLLADA document, or of one in an archive. Raises ReadError, LimitError, ToolError, UnsupportedError."""
     head = decode_text(_head(source))
     imported = read_through(source, PROPERTIES, "Collada")
-    return scene_of(imported, source, stated_convention(head, source))
+    return _named(scene_of(imported, source, stated_convention(head, source)), source)
+
+
+def _named(scene: Scene, source: Source) -> Scene:
+    """Clips by the names the document gives them; the library makes up its own."""
+    if source.data[:2] == b"PK":
+        return scene
+    said = re.findall(r"<animation_clip\b[^>]*>", decode_text(source.data))
+    names = [re.search(r"\bname\s*=\s*[\"']([^\"']+)", tag) or re.search(r"\bid\s*=\s*[\"']([^\"']+)", tag) for tag in said]
+    if len(names) != len(scene.clips) or not all(names):
+        return scene
+    clips = tuple(replace(c, name=html.unescape(n.group(1))) for c, n in zip(scene.clips, names) if n is not None)
+    return replace(scene, clips=clips)
 
 
 def _head(source: Source) -> bytes:

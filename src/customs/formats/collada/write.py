@@ -102,8 +102,7 @@ def _clips(root: Element, scene: Scene) -> None:
         entry = SubElement(clips, "animation_clip", id=f"clip-{k}", name=clip.name, start="0", end=f"{clip.seconds:.9g}")
         for id_ in ids:
             SubElement(entry, "instance_animation", url=f"#{id_}")
-    if len(scene.clips) > 1:
-        root.append(clips)
+    root.append(clips)
 
 
 def _animations(library: Element, scene: Scene, clip: Clip, number: int) -> list[str]:

@@ -35,7 +35,8 @@ def stated_convention(said: Mapping[str, Any], source: Source) -> Convention:
     sign; CoordAxis points to the viewer's right while the asset faces him; UnitScaleFactor is centimetres a unit."""
     numbers = [said.get(f"{name}Axis") for name in ("Up", "Front", "Coord")]
     signs = [said.get(f"{name}AxisSign", 1) for name in ("Up", "Front", "Coord")]
-    unit = float(said.get("UnitScaleFactor", 1.0)) / 100
+    # The library hands it on as a 32-bit number: seven digits are what it holds.
+    unit = float(f"{float(said.get('UnitScaleFactor', 1.0)) / 100:.7g}")
     if not np.isfinite(unit) or not 1e-9 < unit < 1e9:
         source.remark(f"a unit of {unit * 100:g} centimetres cannot be; read as one centimetre")
         unit = 0.01
@@ -46,6 +47,6 @@ def stated_convention(said: Mapping[str, Any], source: Source) -> Convention:
     names = [f"{'+' if s >= 0 else '-'}{'XYZ'[n or 0]}" for n, s in zip(numbers, signs)]
     hand = "right" if np.dot(np.cross(side, up), front) > 0 else "left"
     return Convention(
-        up=cast(Axis, names[0]), faces=cast(Axis, names[1]), hand=cast(Any, hand), metres_per_unit=round(unit, 12),
+        up=cast(Axis, names[0]), faces=cast(Axis, names[1]), hand=cast(Any, hand), metres_per_unit=unit,
         v="up", stated="file",
     )  # fmt: skip

@@ -86,8 +86,10 @@ def _meshes(imported: Imported, tree: Tree, skins: SkinBuilder, digest: str, mat
             columns = skins.columns(skin) if skin is not None else {}
             name = entries[listed[0]]["name"] or nodes[here].name
             parts = tuple(p for m in listed for p in built.primitives(_known_bones(entries[m], columns), columns))
-            names = tuple(str(t["name"]) for t in entries[listed[0]]["targets"])
-            weights = np.array([t["weight"] for t in entries[listed[0]]["targets"]], np.float32)
+            names = tuple(_once(str(t["name"])) for t in entries[listed[0]]["targets"])
+            # Its FBX reader says 1 for every shape, whatever the file has; the file's rest is 0.
+            plain = "FBX" in str(imported.header["metadata"].get("SourceAsset_Format", ""))
+            weights = np.array([0.0 if plain else t["weight"] for t in entries[listed[0]]["targets"]], np.float32)
             known[listed] = len(meshes)
             meshes.append(
                 Mesh(Key(digest, "mesh", len(meshes)), name, parts, weights if len(weights) else None, target_names=names)
@@ -95,6 +97,12 @@ def _meshes(imported: Imported, tree: Tree, skins: SkinBuilder, digest: str, mat
         if meshes[known[listed]].primitives:
             nodes[here] = replace(nodes[here], mesh=known[listed], skin=skin)
     return nodes, meshes
+
+
+def _once(name: str) -> str:
+    """A morph target's name: the library joins those of channel and shape, which mostly are the same."""
+    half = len(name) // 2
+    return name[:half] if len(name) % 2 and name[half] == "." and name[:half] == name[half + 1 :] else name
 
 
 STAND_IN = "DefaultMaterial"

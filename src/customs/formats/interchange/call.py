@@ -85,8 +85,9 @@ class Keeper:
         """The keeper's answer. Raises ToolError when it cannot be had."""
         with self._lock:
             for _ in range(2):
-                if self._process is None or self._process.poll() is not None:
-                    self._process = self._start()
+                if self._process is not None and self._process.poll() is not None:
+                    self._drop()
+                self._process = self._process or self._start()
                 assert self._process.stdin is not None and self._process.stdout is not None
                 try:
                     self._process.stdin.write(json.dumps(question) + "\n")
