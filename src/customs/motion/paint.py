@@ -54,7 +54,7 @@ def edited(p: Primitive, joints: int, edit: Edit, locked: frozenset[int] = froze
         if len(border):
             table[rows] += np.clip(edit.amount, 0, 1) * (table[border].mean(axis=0) - table[rows])
     elif edit.joint not in locked:
-        table[rows] = _changed(table[rows], edit, locked)
+        table[rows] = _trimmed(_changed(table[rows], edit, locked), edit.joint, max(limit, 1))
     new_joints, weights = influences_of(table[rows], max(limit, 1))
     width = max(p.joints.shape[1], new_joints.shape[1])
     out_joints, out_weights = np.zeros((len(table), width), np.uint16), np.zeros((len(table), width), np.float32)
@@ -77,6 +77,19 @@ def _changed(table: F64, edit: Edit, locked: frozenset[int]) -> F64:
     out = table.copy()
     out[:, j] = np.where(sums > 1e-9, new, 1.0 - kept)
     out[:, others] = table[:, others] * (left / np.where(sums > 1e-9, sums, 1.0))[:, None]
+    return out
+
+
+def _trimmed(table: F64, joint: int, limit: int) -> F64:
+    """No more than `limit` influences a row; what was painted stays exactly, the strongest others share the rest."""
+    others = np.array(table)
+    others[:, joint] = -1
+    room = np.where(table[:, joint] > 0, limit - 1, limit)
+    rank = np.argsort(np.argsort(-others, axis=1, kind="stable"), axis=1, kind="stable")
+    kept = np.where((rank < room[:, None]) & (others > 0), others, 0.0)
+    sums = kept.sum(axis=1)
+    out = kept * ((1 - table[:, joint]) / np.where(sums > 1e-12, sums, 1.0))[:, None]
+    out[:, joint] = np.where(sums > 1e-12, table[:, joint], 1.0)
     return out
 
 

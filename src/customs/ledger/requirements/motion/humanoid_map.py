@@ -8,6 +8,8 @@ from customs.ledger.row import Case, Requirement, Row, register, remedy
 from customs.motion.humanoid import REQUIRED, propose_humanoid
 from customs.motion.skeleton import skeleton_of
 
+MAPPED = "Clips of a humanoid are played through this map; without the bone the part stands still."
+
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if case.sheet.rig.humanoid != "required":
@@ -24,7 +26,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         fix = remedy("humanoid", "Map the skeleton") if bone in can else None
         yield rule.row(
             f"{before} bones", "a joint", "none", "held", subject=bone, subject_name=bone,
-            note="" if fix else "No joint looks like it: choose one in Motion, or add it where the body was rigged.", remedy=fix,
+            note=MAPPED if fix else "No joint looks like it: choose one in Motion, or add it where the body was rigged.", remedy=fix,
         )  # fmt: skip
 
 

@@ -34,7 +34,8 @@ def _apply(scene: Scene, settings: Weightless, resources: Content, job: Job) -> 
         if p.joints is None or p.weights is None or skin is None:
             return p
         sound = sound_weights(p, joints[skin])
-        bad = sound.sum(axis=1) < settings.least
+        # A vertex of which one weight is broken is not to be trusted with the rest of them.
+        bad = (sound.sum(axis=1) < settings.least) | ~((p.weights == sound).all(axis=1))
         if not bad.any() and sound is p.weights:
             return p
         clean = replace(p, weights=sound)
