@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
@@ -15,8 +17,8 @@ STAGES = (2, 12, 48)
 """Nearest samples looked at, more in each stage for the points whose bound is not yet proven (counts)."""
 WITH_NORMALS = 48
 """Nearest samples looked at where facing counts (count)."""
-BATCH = 20_000
-"""Points done at a time, so that the tables stay in the cache (count)."""
+BATCH = 4_000
+"""Points done at a time, on every core, so that the tables stay in the cache (count)."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,9 +75,11 @@ class Surface:
         """
         q = np.asarray(points, dtype=np.float64)
         n = None if normals is None else np.asarray(normals, dtype=np.float64)
-        parts = [self._batch(q[k : k + BATCH], None if n is None else n[k : k + BATCH]) for k in range(0, len(q), BATCH)]
-        if not parts:
+        cuts = range(0, len(q), BATCH)
+        if not len(q):
             return Closest(np.zeros(0, np.intp), np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0))
+        with ThreadPoolExecutor(min(len(cuts), os.cpu_count() or 1)) as threads:
+            parts = list(threads.map(lambda k: self._batch(q[k : k + BATCH], None if n is None else n[k : k + BATCH]), cuts))
         return Closest(*(np.concatenate([getattr(p, f) for p in parts]) for f in ("face", "point", "shares", "distance")))
 
     def _batch(self, q: F64, normals: F64 | None) -> Closest:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Sequence
 from typing import Any
 
@@ -64,8 +65,18 @@ def morphed(prim: Primitive, weights: npt.NDArray[Any] | None) -> npt.NDArray[np
     return out
 
 
+_tables: weakref.WeakKeyDictionary[Primitive, tuple[int, sparse.csr_matrix]] = weakref.WeakKeyDictionary()
+
+
 def weight_matrix(prim: Primitive, joints: int) -> sparse.csr_matrix:
-    """Sparse (V, joints) float64 matrix of a primitive's weights."""
+    """Sparse (V, joints) float64 matrix of a primitive's weights, kept as long as the primitive lives."""
+    known = _tables.get(prim)
+    if known is None or known[0] != joints:
+        known = _tables[prim] = (joints, _weight_matrix(prim, joints))
+    return known[1]
+
+
+def _weight_matrix(prim: Primitive, joints: int) -> sparse.csr_matrix:
     assert prim.joints is not None and prim.weights is not None
     count, width = prim.joints.shape
     pointers = np.arange(0, count * width + 1, width)
