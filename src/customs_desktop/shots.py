@@ -116,7 +116,7 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
 
     return {
         "fit": fit, "intake": intake, "wipe": wipe, "ghost": ghost, "faces-by-side": sides, "wire": wire,
-        "all-goods": all_goods, **_surface_views(window), "dispatch": dispatch, "landing": landing, "evening": evening,
+        "all-goods": all_goods, **_surface_views(window), **_motion_views(window), "dispatch": dispatch, "landing": landing, "evening": evening,
     }  # fmt: skip
 
 
@@ -158,3 +158,50 @@ def _surface_views(window: MainWindow) -> dict[str, Callable[[], object]]:
         twin.set_look(shading="density")
 
     return {"surface": surface, "missing": missing, "bulk": bulk, "texel-density": density}
+
+
+def _motion_views(window: MainWindow) -> dict[str, Callable[[], object]]:
+    """Those of the desk Motion."""
+    s, twin = window.session, window.twin
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+
+    def motion() -> None:
+        twin.set_look(shading="surface")
+        window.open_desk("motion")
+        s.select("watering_stork")
+        settled(app, window)
+        window.motion.find_clips()
+        settled(app, window)
+        takes = window.motion.takes
+        assert takes is not None
+        names = ("idle", "stride", "watering")
+        window.motion.keep_rows([(n, a, b, t) for n, (_, a, b, t) in zip(names, takes.ranges)], "Name clips")
+        settled(app, window)
+        window.motion.page.band.pick(1)
+        window.motion.pick_joint("neck_02")
+        window.motion.player.seek(0.6)
+
+    def donor() -> None:
+        s.select("lamplighter")
+        settled(app, window)
+        window.motion.donor.pair("head", "Head1")
+        settled(app, window)
+        window.motion.pick_joint("ArmUpperLeft")
+        window.motion.weights.map.setChecked(True)
+        window.deck.open("Joints")
+        window.motion.refresh()
+
+    def curves() -> None:
+        s.select("house_warden")
+        settled(app, window)
+        window.motion.weights.map.setChecked(False)
+        window.motion.pick_joint("ThighLeft")
+        window.motion.player.seek(0.5)
+        window.deck.open("Curves")
+        window.motion.refresh()
+        bar = window.motion.verticalScrollBar()
+        if bar is not None:
+            bar.setValue(bar.maximum())
+
+    return {"motion": motion, "motion-donor": donor, "motion-curves": curves}

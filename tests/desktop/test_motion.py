@@ -104,7 +104,7 @@ def test_split_in_the_window_and_delivered_both_ways(demo: Rig, tmp_path: Path, 
     takes = demo.window.motion.takes
     assert takes is not None
     names = ("idle", "stride", "watering")
-    demo.window.motion._keep_rows([(n, a, b, t) for n, (_, a, b, t) in zip(names, takes.ranges)], "Names")
+    demo.window.motion.keep_rows([(n, a, b, t) for n, (_, a, b, t) in zip(names, takes.ranges)], "Names")
     demo.settle()
     lengths = {n: (b - a) / takes.rate for n, (_, a, b, _) in zip(names, takes.ranges)}
     demo.session.set_sheet("clips-apart-kit" if how == "first-with-mesh" else "centimetre-zup-lh")

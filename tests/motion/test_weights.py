@@ -7,10 +7,12 @@ from dataclasses import replace
 import numpy as np
 import pytest
 import trimesh
+from scipy.spatial.transform import Rotation
 
 from customs.geometry.closest import Surface
 from customs.geometry.laplace import cotangent, neighbours
 from customs.geometry.triangles import triangles_of
+from customs.motion.dual import collapse, dual_positions
 from customs.motion.heat import diffused, heat_weights, nearest_bones
 from customs.motion.influences import sound_weights
 from customs.motion.paint import Edit, counterpart, edited, grown, island, mirrored, moved_by, with_seams
@@ -185,3 +187,20 @@ def test_meshes_are_parted_so_that_no_part_needs_too_many_joints() -> None:
     assert len(joints_used(p)) == 8 and int(part.max()) >= 2
     with pytest.raises(ValueError, match="one face alone"):
         parts_by_joints(p, 1)
+
+
+def test_a_twist_keeps_its_girth_by_dual_quaternions() -> None:
+    scene = bar(2, 1.0)
+    p = scene.meshes[0].primitives[0]
+    matrices = np.tile(np.eye(4), (2, 1, 1))
+    matrices[1, :3, :3] = Rotation.from_euler("y", 170, degrees=True).as_matrix()
+    matrices[1, :3, 3] = [0, 0.3, 0]
+    middle = np.abs(p.positions[:, 1] - 0.5) < 0.03
+    round_ = np.hypot(p.positions[:, 0], p.positions[:, 2]) > 0.09
+    now = dual_positions(p, matrices)
+    girth = np.hypot(now[middle & round_, 0], now[middle & round_, 2])
+    assert np.abs(girth - 0.1).max() < 1e-3, "the linear blend would squeeze it to almost nothing"
+    assert collapse(p, matrices)[middle & round_].min() > 0.08 and collapse(p, np.tile(np.eye(4), (2, 1, 1))).max() < 1e-6
+    stiff = np.tile(matrices[1], (2, 1, 1))
+    wanted = p.positions @ matrices[1, :3, :3].T + matrices[1, :3, 3]
+    assert np.abs(dual_positions(p, stiff) - wanted).max() < 1e-6

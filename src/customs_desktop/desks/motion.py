@@ -268,9 +268,10 @@ class MotionPanel(Panel):
             return
         mine = set(takes.of(take))
         rows = [(s.name, s.first, s.last, str(take.key)) for s in spans]
-        self._keep_rows([*(r for r in takes.ranges if r not in mine), *rows], word)
+        self.keep_rows([*(r for r in takes.ranges if r not in mine), *rows], word)
 
-    def _keep_rows(self, rows: list[tuple[str, float, float, str]], word: str) -> None:
+    def keep_rows(self, rows: list[tuple[str, float, float, str]], word: str) -> None:
+        """Make `rows` (name, first, last, take) the table of the stop Clips, as one decision."""
         takes, asset = self.takes, self.session.asset
         if takes is None or asset is None:
             return
@@ -294,7 +295,7 @@ class MotionPanel(Panel):
                 )
                 return
             mine = set(takes.of(take))
-            self._keep_rows([*(r for r in takes.ranges if r not in mine), *rows], "Find clips")
+            self.keep_rows([*(r for r in takes.ranges if r not in mine), *rows], "Find clips")
 
         self.session.worker.submit(
             Task(2, key="find", title="Finding clips", run=lambda job: found_ranges(takes, take), done=done)

@@ -19,7 +19,7 @@ from customs_desktop.style.theme import colour, font
 
 F64 = npt.NDArray[np.float64]
 PATHS = (("rotation", "turn", "°"), ("translation", "place", "m"), ("scale", "scale", "×"))
-TONES = ("held", "cleared", "teal")
+TONES = ("teal", "query_text", "ink")
 SAMPLES = 400
 
 

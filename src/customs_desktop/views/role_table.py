@@ -23,7 +23,7 @@ from customs_desktop.widgets.marks import draw_mark
 from customs_desktop.widgets.tables import dressed
 from customs_desktop.widgets.thumbs import EDGE, Thumbs
 
-TALL, NAME_WIDTH, CELL_WIDTH = 54, 112, 102
+TALL, NAME_WIDTH, CELL_WIDTH = 54, 112, 100
 
 
 class CellPainter(QStyledItemDelegate):
