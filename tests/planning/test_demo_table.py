@@ -110,44 +110,44 @@ TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
     ("gardener", "centimetre-zup-lh"): ("leave-out rigid drop-empties footing rename", {}),
     ("hedgehog", "centimetre-zup-lh"): ("rigid settle footing rename", {}),
     ("lamplighter", "centimetre-zup-lh"): ("footing normals rename", {}),
-    ("moss_keeper", "centimetre-zup-lh"): ("turn-outward footing normals rename", {}),
+    ("moss_keeper", "centimetre-zup-lh"): ("footing normals rename", {}),
     ("house_warden", "centimetre-zup-lh"): ("footing rename", {}),
     ("gardener", "metre-yup-pbr"): ("footing", {}),
     ("hedgehog", "metre-yup-pbr"): ("settle footing", {}),
     ("lamplighter", "metre-yup-pbr"): ("footing normals", {}),
-    ("moss_keeper", "metre-yup-pbr"): ("turn-outward footing normals", {}),
+    ("moss_keeper", "metre-yup-pbr"): ("footing normals", {}),
     ("house_warden", "metre-yup-pbr"): ("footing", {}),
     ("gardener", "one-mesh-kit"): ("static leave-out settle flatten drop-empties join footing", {}),
     ("hedgehog", "one-mesh-kit"): ("static settle flatten drop-empties join footing", {}),
     ("lamplighter", "one-mesh-kit"): ("static footing normals", {}),
-    ("moss_keeper", "one-mesh-kit"): ("static turn-outward join footing normals", {}),
+    ("moss_keeper", "one-mesh-kit"): ("static join footing normals", {"inward": "query"}),
     ("house_warden", "one-mesh-kit"): ("static footing", {}),
     ("gardener", "split-texture-kit"): ("static leave-out settle flatten drop-empties footing fill-roles rename", {}),
     ("hedgehog", "split-texture-kit"): ("static settle flatten drop-empties footing rename", {}),
     ("lamplighter", "split-texture-kit"): ("static footing normals rename", {}),
-    ("moss_keeper", "split-texture-kit"): ("static turn-outward footing normals fill-roles rename", {}),
+    ("moss_keeper", "split-texture-kit"): ("static footing normals fill-roles rename", {}),
     ("house_warden", "split-texture-kit"): ("static footing rename", {}),
     ("gardener", "twin-format-kit"): ("static leave-out settle flatten drop-empties footing convert-textures rename", {}),
     ("hedgehog", "twin-format-kit"): ("static settle flatten drop-empties footing convert-textures rename", {}),
     ("lamplighter", "twin-format-kit"): ("static footing normals convert-textures rename", {}),
     ("moss_keeper", "twin-format-kit"): (
-        "static turn-outward footing normals convert-textures rename", {"material-plain": "query"},
+        "static footing normals convert-textures rename", {"material-plain": "query"},
     ),
     ("house_warden", "twin-format-kit"): ("static footing convert-textures rename", {}),
     ("gardener", "packed-parameters-kit"): ("footing fill-roles merge-textures atlas pack tangents rename", {}),
     ("hedgehog", "packed-parameters-kit"): ("settle footing fill-roles merge-textures atlas pack tangents rename", {}),
     ("lamplighter", "packed-parameters-kit"): ("footing normals fill-roles pack tangents rename", {}),
     ("moss_keeper", "packed-parameters-kit"): (
-        "turn-outward footing normals fill-roles merge-textures atlas pack tangents rename", {},
+        "footing normals fill-roles merge-textures atlas pack tangents rename", {},
     ),
     ("house_warden", "packed-parameters-kit"): ("footing fill-roles pack tangents rename", {}),
     ("watering_stork", "donor-skeleton-kit"): (
-        "donor weights resize numbers", {"welded": "query", "donor-stretch": "query"},
+        "donor weights resize tangents numbers", {"donor-stretch": "query"},
     ),
     ("gardener", "donor-skeleton-kit"): ("leave-out donor numbers rename", {}),
     ("hedgehog", "donor-skeleton-kit"): ("rigid donor numbers", {"step": "held", "donor-joints": "held"}),
     ("lamplighter", "donor-skeleton-kit"): ("donor normals numbers", {}),
-    ("moss_keeper", "donor-skeleton-kit"): ("leftovers turn-outward donor normals numbers", {"donor-stretch": "query"}),
+    ("moss_keeper", "donor-skeleton-kit"): ("leftovers donor normals numbers", {}),
     ("house_warden", "donor-skeleton-kit"): ("numbers", {"donor-stretch": "query"}),
     ("watering_stork", "split-rig-kit"): (
         "footing weights split resize convert-textures convert-textures convert-textures rename", {},
@@ -156,20 +156,20 @@ TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
     ("hedgehog", "split-rig-kit"): ("rigid settle footing convert-textures rename", {}),
     ("lamplighter", "split-rig-kit"): ("footing normals convert-textures rename", {}),
     ("moss_keeper", "split-rig-kit"): (
-        "leftovers turn-outward footing normals convert-textures rename", {"material-plain": "query"},
+        "leftovers footing normals convert-textures rename", {"material-plain": "query"},
     ),
     ("house_warden", "split-rig-kit"): ("footing convert-textures rename", {}),
     ("watering_stork", "clips-apart-kit"): ("footing weights split retime rename", {}),
     ("gardener", "clips-apart-kit"): ("footing", {"clips": "held"}),
     ("hedgehog", "clips-apart-kit"): ("rigid settle footing retime rename", {}),
     ("lamplighter", "clips-apart-kit"): ("footing normals", {}),
-    ("moss_keeper", "clips-apart-kit"): ("leftovers turn-outward footing normals rename", {"clips": "held"}),
+    ("moss_keeper", "clips-apart-kit"): ("leftovers footing normals rename", {"clips": "held"}),
     ("house_warden", "clips-apart-kit"): ("footing rename", {}),
     ("watering_stork", "humanoid-avatar-kit"): ("static footing humanoid weights resize", {"humanoid-map": "held"}),
     ("gardener", "humanoid-avatar-kit"): ("footing", {}),
     ("hedgehog", "humanoid-avatar-kit"): ("static rigid footing humanoid", {"humanoid-map": "held"}),
     ("lamplighter", "humanoid-avatar-kit"): ("static footing normals humanoid", {"rights": "held", "rest-pose": "query"}),
-    ("moss_keeper", "humanoid-avatar-kit"): ("leftovers turn-outward footing normals humanoid", {"rest-pose": "query"}),
+    ("moss_keeper", "humanoid-avatar-kit"): ("leftovers footing normals humanoid", {"rest-pose": "query"}),
     ("house_warden", "humanoid-avatar-kit"): ("static footing humanoid", {}),
 }  # fmt: skip
 """Reviewed. What stays open and why: the cart's brand plate texture is truly missing; the bench's slate is there twice, in
@@ -180,7 +180,8 @@ bench). FBX has no place for metallic-roughness textures, so roughness goes as g
 map are asked about where no tangents can go along. A stork is no person: it has no hands for the humanoid kit, and on the
 donor's human skeleton its neck is drawn long (query). The hedgehog's joints are like none of the donor's. The gardener and
 the moss keeper have no clips for the clips-apart kit. The lamplighter's licence is not said anywhere, and it rests in A-pose
-(query); so does the moss keeper, whose ink hull is plain black. The warden's own bow draws an edge over half as long again."""
+(query); so does the moss keeper, whose ink hull is plain black
+and, joined with the body, no longer told from faces turned inward. The warden's own bow draws an edge over half as long again."""
 
 CHARACTER_SHEETS = ("donor-skeleton-kit", "split-rig-kit", "clips-apart-kit", "humanoid-avatar-kit")
 PROPS = ("bell_lantern", "fern_bed", "pane_wall", "seed_cart", "spring_basin", "mosaic_floor", "potting_bench")
@@ -270,10 +271,11 @@ def _plays_as_received(received: Scene, planned: Plan, sheet: str, asset: str) -
         assert abs(one.seconds - other.seconds) < 0.05
         shift = posed_shift(arrived, final)
         for t in np.linspace(0, min(one.seconds, other.seconds), 5):
+            # A sheet that wants another frame rate gets its own frames right; what is between them the docket says.
+            t = np.floor(t * other.extras["rate"]) / other.extras["rate"] if "rate" in other.extras else t
             a = np.concatenate(posed_scene_points(arrived, one, float(t))) + shift
             b = np.concatenate(posed_scene_points(final, other, float(t)))
-            # Influences over the limit let go move the stork's vertices a little; that is stated by its Weights stop.
-            assert cKDTree(a).query(b)[0].max() < (0.02 if "weights" in steps else 0.001), (asset, sheet, other.name, t)
+            assert cKDTree(a).query(b)[0].max() < 0.001, (asset, sheet, other.name, t)
 
 
 def posed_shift(a: Scene, b: Scene) -> np.ndarray:
@@ -317,16 +319,14 @@ def _same_as_judges_read(model: Path, scene: Scene, sheet: str) -> None:
     judge = trimesh.load(model, process=False, force="scene", skip_materials=True)
     read = [judge.geometry[g].copy().apply_transform(t) for t, g in (judge.graph[n] for n in judge.graph.nodes_geometry)]
     prints = [q.positions.tobytes() for m in used.meshes for q in m.primitives]
-    if len(set(prints)) < len(prints):  # trimesh takes equal parts (the hedgehog's legs) for one and loses their nodes
-        assert assimp_info(model)["faces"] == triangles
-        return
     assert sum(len(m.faces) for m in read) == triangles
     # The stork is delivered at its bind pose, so its vertices stand where its skin holds them.
     corners = np.concatenate([m.vertices for m in read])
     assert np.abs(corners.min(axis=0) - low).max() < 1e-5 * reach
     assert np.abs(corners.max(axis=0) - high).max() < 1e-5 * reach
     info = assimp_info(model)
-    assert info["faces"] == triangles
+    if len(set(prints)) == len(prints):  # assimp's program counts equal parts (the hedgehog's legs) once
+        assert info["faces"] == triangles
     if not scene.skins:  # assimp's program takes a skinned mesh's box through its joints
         assert np.abs(info["minimum"] - low).max() < 1e-4 * reach and np.abs(info["maximum"] - high).max() < 1e-4 * reach
     sign = round(np.linalg.det(p)) * (1 if axes.front == "ccw" else -1)

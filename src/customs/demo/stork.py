@@ -162,6 +162,8 @@ def _weights(points: npt.NDArray[np.float32], piece: str) -> tuple[npt.NDArray[n
     share = np.exp(-((reach / 0.05) ** 2)) + 1e-5
     order = np.argsort(-share, axis=1)[:, :INFLUENCES]
     kept = np.take_along_axis(share, order, axis=1)
+    # The last two hardly count, as tools leave them that spread weights a little too far.
+    kept[:, 4:] *= 0.05
     kept /= kept.sum(axis=1, keepdims=True)
     joints, weights = np.zeros((len(points), 8), np.uint16), np.zeros((len(points), 8), np.float32)
     joints[:, :INFLUENCES], weights[:, :INFLUENCES] = order, kept

@@ -14,9 +14,11 @@ from customs.geometry.texcoords import flipped, overlapping
 from customs.geometry.triangles import triangles_of
 from customs.motion.bounds import world_bounds
 from customs.motion.influences import most_influences
+from customs.motion.leftovers import outlines
 from customs.route.edit import vertex_columns
 from customs.route.finite import finite_vertices, not_finite
 from customs.route.outward import against
+from customs.scene.key import Key
 from customs.scene.model import Image, Material, Primitive, Scene, Skin
 from customs.scene.tree import mesh_nodes, walk
 from customs.surface.pixels import image_info, pixels_or_none
@@ -236,6 +238,12 @@ class SceneFacts:
     def vertices(self) -> int:
         """Vertices of all meshes in use."""
         return sum(len(p.positions) for m in self.used_meshes for p in self.scene.meshes[m].primitives)
+
+    @cached_property
+    def hulls(self) -> frozenset[Key]:
+        """Meshes that are another's outline: their faces look inward on purpose."""
+        scene = self.scene
+        return frozenset(scene.meshes[scene.nodes[n].mesh or 0].key for n in outlines(scene))
 
     @cached_property
     def depth(self) -> dict[int, int]:

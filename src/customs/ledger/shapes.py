@@ -10,6 +10,7 @@ import numpy.typing as npt
 
 from customs.ledger.facts import SceneFacts, facts_of
 from customs.ledger.row import Case, Place, Remedy, Requirement, Row, Verdict
+from customs.scene.key import Key
 from customs.scene.model import Mesh, Primitive
 
 MOST_RANGES = 4000
@@ -28,9 +29,9 @@ def shown(facts: SceneFacts) -> Iterator[Mesh]:
         yield facts.scene.meshes[m]
 
 
-def total(facts: SceneFacts, measure: Callable[[Primitive], int]) -> int:
-    """Sum of a measure over shown primitives."""
-    return sum(measure(p) for m in shown(facts) for p in m.primitives)
+def total(facts: SceneFacts, measure: Callable[[Primitive], int], but: Iterable[Key] = ()) -> int:
+    """Sum of a measure over shown primitives, meshes in `but` left out."""
+    return sum(measure(p) for m in shown(facts) if m.key not in but for p in m.primitives)
 
 
 def per_mesh(
@@ -42,12 +43,14 @@ def per_mesh(
     note: str,
     required: str = "0",
     mask: Callable[[Primitive], npt.NDArray[np.bool_]] | None = None,
+    but: Callable[[SceneFacts], Iterable[Key]] = lambda facts: (),
+    but_note: str = "",
 ) -> Iterator[Row]:
-    """A row for each mesh whose `measure` is over 0, or one cleared row for all."""
-    before = total(case.before, measure)
-    bad = [(m, n) for m in shown(case.after) if (n := sum(measure(p) for p in m.primitives))]
+    """A row for each mesh whose `measure` is over 0 and that is not among `but`, or one cleared row for all."""
+    before, spared = total(case.before, measure, but(case.before)), set(but(case.after))
+    bad = [(m, n) for m in shown(case.after) if m.key not in spared and (n := sum(measure(p) for p in m.primitives))]
     if not bad:
-        yield rule.row(f"{before:,}", required, "0", "cleared")
+        yield rule.row(f"{before:,}", required, "0", "cleared", note=but_note if spared else "")
         return
     arrived = {m.key: sum(measure(p) for p in m.primitives) for m in case.arrived.meshes}
     for mesh, count in bad:

@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import permutations
 
 import numpy as np
 import numpy.typing as npt
 
 from customs.geometry.triangles import signed_volume, triangles_of
+from customs.motion.bounds import local_bounds
 from customs.motion.skeleton import skeleton_of
 from customs.scene.model import Mesh, Scene
 from customs.scene.tree import mesh_nodes, parents
 
 Ints = npt.NDArray[np.intp]
+MOST_ALIKE = 64
+"""Meshes of one count of faces beyond this many are copies for another reason (count)."""
 INFLATED = 0.05
 """An outline stands off its mesh by less than this share of the size (ratio)."""
 
@@ -74,14 +78,15 @@ def idle_joints(scene: Scene) -> tuple[int, ...]:
 
 def outlines(scene: Scene) -> tuple[int, ...]:
     """Mesh nodes that are copies of another for an outline: the same faces, a little inflated, turned inside out."""
-    shown = mesh_nodes(scene)
+    # Only meshes of as many faces can be copies: thousands of meshes are not compared each with each.
+    alike: dict[int, list[int]] = {}
+    for n in mesh_nodes(scene):
+        alike.setdefault(sum(len(triangles_of(p)) for p in _mesh(scene, n).primitives), []).append(n)
     out = []
-    for n in shown:
-        for other in shown:
-            if n != other and other not in out and _outline_of(_mesh(scene, n), _mesh(scene, other)):
-                out.append(n)
-                break
-    return tuple(out)
+    for n, other in (pair for group in alike.values() for pair in permutations(group[:MOST_ALIKE], 2)):
+        if n not in out and other not in out and _outline_of(_mesh(scene, n), _mesh(scene, other)):
+            out.append(n)
+    return tuple(sorted(out))
 
 
 def _mesh(scene: Scene, node: int) -> Mesh:
@@ -95,15 +100,28 @@ def _joined(mesh: Mesh) -> tuple[npt.NDArray[np.float64], Ints]:
     return points, faces
 
 
+def _boxes_near(one: Mesh, other: Mesh) -> bool:
+    """Boxes are kept with their primitives, so this is quick where most pairs are nothing like each other."""
+    (low, high), (lo, hi) = (_box(m) for m in (one, other))
+    size = float(np.linalg.norm(hi - lo))
+    return bool(np.abs(low - lo).max() <= INFLATED * size and np.abs(high - hi).max() <= INFLATED * size)
+
+
+def _box(mesh: Mesh) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
+    boxes = [local_bounds(p) for p in mesh.primitives]
+    return np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)
+
+
 def _outline_of(copy: Mesh, mesh: Mesh) -> bool:
-    if sum(len(p.positions) for p in copy.primitives) != sum(len(p.positions) for p in mesh.primitives):
+    if copy is mesh or not _boxes_near(copy, mesh):
         return False
     a, f = _joined(copy)
     b, g = _joined(mesh)
     if len(f) != len(g) or len(f) < 4 or not (np.isfinite(a).all() and np.isfinite(b).all()):
         return False
     size = float(np.linalg.norm(np.ptp(b, axis=0)))
-    off = np.linalg.norm(a - b, axis=1)
+    # Face by face, not vertex by vertex: making normals parts the vertices of either in its own way.
+    off = np.linalg.norm(a[f].mean(axis=1) - b[g].mean(axis=1), axis=1)
     if size <= 0 or float(off.max()) > INFLATED * size:
         return False
     one, two = signed_volume(a, f.astype(np.uint32)), signed_volume(b, g.astype(np.uint32))

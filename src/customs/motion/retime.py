@@ -7,6 +7,8 @@ from dataclasses import replace
 import numpy as np
 
 from customs.motion.cut import resampled
+from customs.motion.keys import sample
+from customs.motion.reduce import errors
 from customs.motion.track import frame_times
 from customs.scene.arrays import frozen
 from customs.scene.model import Channel, Clip
@@ -39,6 +41,19 @@ def backwards(clip: Clip) -> Clip:
         return replace(c, times=frozen(times), values=frozen(values))
 
     return replace(clip, channels=tuple(change(c) for c in clip.channels))
+
+
+def between_frames(before: Clip, after: Clip) -> tuple[float, float]:
+    """Largest (distance, angle in degrees) at the keys of `before` that lie between the frames of `after`.
+
+    Both move in straight lines between keys, so where they differ most is a key of one of them; channels go in pairs.
+    """
+    worst = {"translation": 0.0, "rotation": 0.0}
+    for old, new in zip(before.channels, after.channels):
+        if old.path in worst and len(old.times) and old is not new:
+            at = old.times.astype(np.float64)
+            worst[old.path] = max(worst[old.path], float(errors(old.path, sample(old, at), sample(new, at)).max()))
+    return worst["translation"], float(np.degrees(worst["rotation"]))
 
 
 def at_rate(clip: Clip, rate: float) -> Clip:

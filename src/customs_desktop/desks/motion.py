@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QFileDialog, QMenu
 from customs.errors import CustomsError
 from customs.motion.ranges import Take
 from customs.picture.heat import heat_scene
+from customs.route.donor import Donor
 from customs.route.step import get_step
 from customs.scene.model import Clip, Scene
 from customs.work.donors import kept_donor
@@ -106,6 +107,7 @@ class MotionPanel(Panel):
         self.donor.show_facing(result.asset, pairs)
         self.weights.refresh()
         self.clips.refresh()
+        self._beside(result)
         self._strip()
         self._pick(self.page.band.current)
 
@@ -123,14 +125,27 @@ class MotionPanel(Panel):
             self.page.per_second.show_value(self.takes.rate)
 
     def _facing(self, result: Evaluated) -> Facing | None:
+        donor = self._donor(result)
+        return facing(result.passed, result.asset.route, donor) if donor is not None else None
+
+    def _donor(self, result: Evaluated) -> Donor | None:
         asset, store = result.asset, self.session.shipment.store if self.session.shipment else None
         if not asset.donor or store is None:
             return None
         try:
-            return facing(result.passed, asset.route, kept_donor(store, asset.donor, asset.donor_name))
+            return kept_donor(store, asset.donor, asset.donor_name)
         except CustomsError as problem:
             self.session.said.emit(str(problem), "held")
             return None
+
+    def _beside(self, result: Evaluated) -> None:
+        """The donor beside, where its skeleton or its clips are taken over."""
+        route = result.asset.route
+        asked = route.of_step("donor") is not None or route.of_step("retarget") is not None
+        donor = self._donor(result) if asked else None
+        self.twin.show_beside(
+            donor.scene if donor is not None else None, f"Donor · {result.asset.donor_name.replace('_', ' ')}"
+        )
 
     def _strip(self) -> None:
         take, takes = self.take, self.takes
@@ -204,6 +219,10 @@ class MotionPanel(Panel):
             out["left"] = (found, at) if found is not None else (None, 0.0)
         if self.twin.right is not None:
             out["right"] = self._right(self.twin.right.scene, stretch, at, sources)
+        if self.twin.beside is not None:
+            names = [c.name for c in self.twin.beside.scene.clips]
+            name = stretch.name or stretch.take
+            out["beside"] = (names.index(name), self.player.seconds) if name in names else (None, 0.0)
         return out
 
     def _right(self, scene: Scene, stretch: Stretch, at: float, sources: set[Any]) -> tuple[int | None, float]:

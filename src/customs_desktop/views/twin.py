@@ -2,40 +2,27 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any, Literal
 
-import numpy as np
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from customs.ledger.row import Place
-from customs.picture.camera import Orbit, framing, project
-from customs.picture.lines import dimension_lines, length_text
+from customs.picture.camera import Orbit, framing
 from customs.picture.look import Look, Shot
 from customs.route.step import get_step
 from customs.scene.model import Scene
-from customs.work.measure import measure
 from customs_desktop.session import Session
-from customs_desktop.style.theme import colour, font, is_evening
+from customs_desktop.style.theme import colour, is_evening
+from customs_desktop.views import twin_paint as paint
+from customs_desktop.views.halves import Half, convention_of, half_of, keys_of, with_figure, with_other
 from customs_desktop.views.rig_overlay import RigOverlay
+from customs_desktop.views.twin_paint import HEAD
 
 Mode = Literal["twin", "wipe", "ghost"]
-HEAD = 30
 MOVING_MS = 220
-
-
-@dataclass(frozen=True, eq=False)
-class Half:
-    """One of the two: its scene, the factor that makes its numbers metres, whether they are mirrored, its heading."""
-
-    scene: Scene
-    unit: float
-    mirrored: bool
-    title: str
-    facts: str
-    box: tuple[Any, Any] | None
 
 
 class TwinView(QWidget):
@@ -67,6 +54,7 @@ class TwinView(QWidget):
         self.overlay: RigOverlay | None = None
         self.drawn: dict[str, Scene] = {}
         self.lasso: QPolygonF | None = None
+        self.beside: Half | None = None
         self._grip: tuple[QPoint, Qt.MouseButton] | None = None
         self._wiping = False
         self._seen = False
@@ -97,18 +85,18 @@ class TwinView(QWidget):
             self.pictures.clear()
             self.update()
             return
-        received, convention = result.taken.scene, _convention(result)
+        received, convention = result.taken.scene, convention_of(result)
         mirrored = (convention.hand == "left") != (convention.front == "cw")
         unit_name = {0.01: "cm", 0.0254: "in", 1.0: "m", 0.001: "mm"}.get(convention.metres_per_unit, "units")
-        self.left = _half(received, convention.metres_per_unit, mirrored, "As received", unit_name)
+        self.left = half_of(received, convention.metres_per_unit, mirrored, "As received", unit_name)
         scene = result.at(self.session.stop) or received
         stop = self.session.stop or result.passed[-1].stop.id
         name = next((get_step(a.stop.step).name for a in result.passed if a.stop.id == stop), "the end")
-        self.right = _half(scene, 1.0, False, f"At “{name}”", "m")
+        self.right = half_of(scene, 1.0, False, f"At “{name}”", "m")
         if self.landing:
             landed = self.session.landed_scenes.get(self.session.current)
             sheet = self.session.sheet
-            half = _half(landed, 1.0, False, "In the destination", sheet.axes.unit_name) if landed else None
+            half = half_of(landed, 1.0, False, "In the destination", sheet.axes.unit_name) if landed else None
             self.right = replace(half, facts=f"{sheet.ticket()} · {half.facts}") if half else None
         self.ask()
 
@@ -119,7 +107,7 @@ class TwinView(QWidget):
 
     def _new_asset(self, _: str) -> None:
         self.zoom, self.pan, self.marks = 1.0, (0.0, 0.0), {}
-        self.poses, self.drawn = {}, {}
+        self.poses, self.drawn, self.beside = {}, {}, None
 
     def set_mode(self, mode: Mode) -> None:
         """Twin, wipe or ghost."""
@@ -149,7 +137,7 @@ class TwinView(QWidget):
         if place is not None and place.kind == "primitive":
             self.marks = {str(place.key): place.ranges}
         elif place is not None and self.right is not None:
-            self.marks = _keys_of(self.right.scene, place)
+            self.marks = keys_of(self.right.scene, place)
         self.ask()
 
     # -- cameras
@@ -161,41 +149,56 @@ class TwinView(QWidget):
             return {"right": body}
         if self.mode == "twin":
             half = body.width() / 2
-            return {
+            out = {
                 "left": QRectF(0, HEAD, half, body.height()),
                 "right": QRectF(half, HEAD, body.width() - half, body.height()),
             }
+            if self.beside is not None:
+                out["beside"] = QRectF(half + 8, HEAD + 8, min(half * 0.34, 170), min(body.height() * 0.5, 210))
+            return out
         return {"left": body, "right": body}
 
     def orbits(self) -> dict[str, Orbit]:
         """The cameras of the halves: one direction; one distance too, where their sizes are of a kind."""
         areas = self.areas()
         out: dict[str, Orbit] = {}
-        for name, half in (("left", self.left), ("right", self.right)):
+        for name, half in self.halves().items():
             if half is None or half.box is None or name not in areas:
                 continue
             low, high = half.box[0] * half.unit, half.box[1] * half.unit
-            if self.figure and half.unit == 1.0 and name == "right":
-                low, high = _with_figure(low, high)
+            if self.figure and self.beside is None and half.unit == 1.0 and name == "right":
+                low, high = with_figure(low, high)
             if name == "right" and self.mode != "twin" and not self.landing and self.left is not None:
-                low, high = _with_other(low, high, self.left)
+                low, high = with_other(low, high, self.left)
             aspect = areas[name].width() / max(areas[name].height(), 1)
             out[name] = framing(low, high, aspect, Orbit(yaw=self.yaw, pitch=self.pitch))
-        if len(out) == 2:
+        if "left" in out and "right" in out:
             a, b = out["left"].distance, out["right"].distance
             if self.mode != "twin":
                 out["left"] = out["right"]
             elif max(a, b) < 4 * min(a, b):
                 both = max(a, b)
-                out = {k: replace(o, distance=both) for k, o in out.items()}
-        return {k: o.nearer(self.zoom).moved(*self.pan) for k, o in out.items()}
+                out |= {k: replace(out[k], distance=both) for k in ("left", "right")}
+        moved = {k: o.nearer(self.zoom).moved(*self.pan) for k, o in out.items()}
+        return moved | {k: o for k, o in out.items() if k == "beside"}
+
+    def halves(self) -> dict[str, Half | None]:
+        """All that is shown, by name."""
+        return {"left": self.left, "right": self.right, "beside": self.beside}
+
+    def show_beside(self, scene: Scene | None, title: str) -> None:
+        """A donor in a small picture of its own, or none."""
+        if (self.beside.scene if self.beside is not None else None) is not scene:
+            self.beside = half_of(scene, 1.0, False, title, "m") if scene is not None else None
+            self.pictures.pop("beside", None)
+            self.ask()
 
     def ask(self, moving: bool = False) -> None:
         """Ask for both pictures; coarser ones while the camera moves."""
         ratio = self.devicePixelRatioF() * (0.6 if moving else 1.0)
         orbits = self.orbits()
         for name, rect in self.areas().items():
-            half = self.left if name == "left" else self.right
+            half = self.halves()[name]
             if half is None or name not in orbits:
                 self.pictures.pop(name, None)
                 continue
@@ -231,7 +234,7 @@ class TwinView(QWidget):
         """Joints over the pictures, or none."""
         self.overlay = overlay
         if overlay is None:
-            self.poses, self.drawn = {}, {}
+            self.poses, self.drawn, self.beside = {}, {}, None
             self.ask()
         self.update()
 
@@ -266,7 +269,7 @@ class TwinView(QWidget):
     def _look(self, name: str, half: Half, moving: bool) -> Look:
         ghost = self.mode == "ghost" and name == "left" and not self.landing
         x = None
-        if self.figure and half.box is not None and (name == "right" or self.landing):
+        if self.figure and half.box is not None and self.beside is None and (name == "right" or self.landing):
             x = float(half.box[0][0]) - 0.45
         return replace(
             self.look,
@@ -283,7 +286,7 @@ class TwinView(QWidget):
         if not slot.startswith("view "):
             return
         name, (half, orbit) = slot[5:], tag
-        if half is (self.left if name == "left" else self.right):
+        if half is self.halves().get(name):
             self.pictures[name] = (QPixmap.fromImage(image), orbit)
             self.problem = self.session.painter.problem
             self.update()
@@ -303,9 +306,9 @@ class TwinView(QWidget):
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         areas = self.areas()
         if self.left is None and self.right is None:
-            self._empty(painter)
+            paint.empty(self, painter)
         elif self.mode == "wipe" and not self.landing:
-            self._wipe(painter, areas["right"])
+            paint.wipe(self, painter, areas["right"])
         else:
             for name in ("right", "left") if self.mode == "ghost" else ("left", "right"):
                 if name in areas and name in self.pictures:
@@ -315,103 +318,13 @@ class TwinView(QWidget):
             if self.mode == "twin" and not self.landing:
                 painter.fillRect(QRectF(self.width() / 2 - 1, HEAD, 2, self.height()), colour("paper"))
         self._overlaid(painter, areas)
-        self._labels(painter, areas.get("right"))
-        self._heads(painter)
+        if "beside" in areas:
+            paint.beside(self, painter, areas["beside"])
+        paint.labels(self, painter, areas.get("right"))
+        paint.heads(self, painter)
         if self.problem:
-            self._say_problem(painter)
+            paint.say_problem(self, painter)
         painter.end()
-
-    def _wipe(self, painter: QPainter, body: QRectF) -> None:
-        x = body.width() * self.wipe_at
-        for name, clip in (
-            ("left", QRectF(0, HEAD, x, body.height())),
-            ("right", QRectF(x, HEAD, body.width() - x, body.height())),
-        ):
-            if name in self.pictures:
-                painter.setClipRect(clip)
-                painter.drawPixmap(body.toRect(), self.pictures[name][0])
-        painter.setClipping(False)
-        painter.setPen(QPen(colour("teal"), 2))
-        painter.drawLine(QPointF(x, HEAD), QPointF(x, self.height()))
-        painter.setBrush(colour("card"))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        grip = QRectF(x - 9, body.center().y() - 16, 18, 32)
-        painter.drawRoundedRect(grip, 9, 9)
-        painter.drawLine(QPointF(x - 3, grip.center().y() - 5), QPointF(x - 3, grip.center().y() + 5))
-        painter.drawLine(QPointF(x + 3, grip.center().y() - 5), QPointF(x + 3, grip.center().y() + 5))
-
-    def _empty(self, painter: QPainter) -> None:
-        painter.setPen(colour("soft"))
-        painter.setFont(font(2))
-        asset, result = self.session.asset, self.session.result
-        if asset is None:
-            text = "Drop a model or a folder here.\nYou will see it as it is, beside what it will become."
-        elif result is None:
-            text = f"Looking at {asset.name} …"
-        elif result.error is not None:
-            text = f"{asset.name} cannot be read.\n{result.error}"
-        elif self.landing:
-            text = "Nothing has landed yet.\nDispatch this asset, and its package is read here as the destination would."
-        else:
-            text = "There is nothing to see in this asset."
-        area = QRectF(self.rect()).adjusted(40, HEAD, -40, 0)
-        painter.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text)
-
-    def _heads(self, painter: QPainter) -> None:
-        painter.fillRect(QRectF(0, 0, self.width(), HEAD), colour("paper"))
-        both = [(self.left, 14.0, "ink"), (self.right, self.width() / 2 + 14, "teal")]
-        if self.landing:
-            both = [(self.right, 14.0, "teal")]
-        for half, x, tone in both:
-            if half is None:
-                continue
-            painter.setFont(font(0.5, 600))
-            painter.setPen(colour(tone))
-            painter.drawText(QRectF(x, 0, 200, HEAD), Qt.AlignmentFlag.AlignVCenter, half.title)
-            start = x + painter.fontMetrics().horizontalAdvance(half.title) + 14
-            painter.setFont(font())
-            painter.setPen(colour("soft"))
-            room = (self.width() if self.landing or half is self.right else self.width() / 2) - start - 8
-            shown = painter.fontMetrics().elidedText(half.facts, Qt.TextElideMode.ElideRight, int(room))
-            painter.drawText(QRectF(start, 0, room, HEAD), Qt.AlignmentFlag.AlignVCenter, shown)
-
-    def _labels(self, painter: QPainter, rect: QRectF | None) -> None:
-        """Dimension figures beside their lines."""
-        if (
-            rect is None
-            or self.right is None
-            or self.right.box is None
-            or not self.look.dimensions
-            or "right" not in self.pictures
-        ):
-            return
-        if self.mode == "wipe" and not self.landing and self.wipe_at > 0.97:
-            return
-        low, high = self.right.box[0] * self.right.unit, self.right.box[1] * self.right.unit
-        _, labels = dimension_lines(low, high, False)
-        orbit = self.pictures["right"][1]
-        places = project([x.place for x in labels], orbit, int(rect.width()), int(rect.height()))
-        painter.setFont(font(0, 500))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        for text, (x, y) in zip((x.text for x in labels), places):
-            if not np.isfinite([x, y]).all():
-                continue
-            width = painter.fontMetrics().horizontalAdvance(text) + 14
-            cx = min(max(rect.x() + x, rect.x() + width / 2 + 4), rect.right() - width / 2 - 4)
-            cy = min(max(rect.y() + y, rect.y() + 14), rect.bottom() - 60)
-            box = QRectF(cx - width / 2, cy - 11, width, 22)
-            painter.setPen(colour("rule"))
-            painter.setBrush(colour("card"))
-            painter.drawRoundedRect(box, 4, 4)
-            painter.setPen(colour("ink"))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
-
-    def _say_problem(self, painter: QPainter) -> None:
-        text = f"Pictures are not available: {self.problem}\nEverything else works."
-        box = QRectF(self.rect()).adjusted(40, HEAD + 30, -40, -60)
-        painter.setPen(colour("query_text"))
-        painter.setFont(font(1, 500))
-        painter.drawText(box, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap, text)
 
     # -- hands
 
@@ -479,55 +392,3 @@ class TwinView(QWidget):
         """The whole asset, from where the camera looks."""
         self.zoom, self.pan = 1.0, (0.0, 0.0)
         self.ask()
-
-
-def _convention(result: Any) -> Any:
-    """What the received numbers are taken to mean."""
-    from customs.route.steps.fit.arrive import meant
-
-    return meant(result.taken.scene, result.passed[0].stop.settings)
-
-
-def _half(scene: Scene, unit: float, mirrored: bool, title: str, unit_name: str) -> Half:
-    figures = measure(scene)
-    tall = ""
-    if figures.box is not None:
-        tall = length_text(figures.height * unit) if unit == 1.0 else f"{figures.height:,.1f} {unit_name}"
-        tall += " high · "
-    meshes = figures.counts["meshes"]
-    facts = f"{tall}{meshes} mesh{'es' if meshes != 1 else ''} · {figures.counts['triangles']:,} tri"
-    return Half(scene, unit, mirrored, title, facts, figures.box)
-
-
-def _with_figure(low: Any, high: Any) -> tuple[Any, Any]:
-    """A box that holds the standing figure too, where that is not absurd beside the asset."""
-    size = float((high - low).max())
-    if size < 0.3 or size > 12:
-        return low, high
-    return np.minimum(low, [low[0] - 0.75, 0, -0.2]), np.maximum(high, [high[0], 1.82, 0.2])
-
-
-def _with_other(low: Any, high: Any, other: Half) -> tuple[Any, Any]:
-    """A box that holds the received asset too, unless that is of another size altogether or far away."""
-    if other.box is None:
-        return low, high
-    a, b = np.minimum(low, other.box[0] * other.unit), np.maximum(high, other.box[1] * other.unit)
-    return (a, b) if float((b - a).max()) < 3 * float((high - low).max()) else (low, high)
-
-
-def _keys_of(scene: Scene, place: Place) -> dict[str, tuple[tuple[int, int], ...]]:
-    """Whole primitives a place stands for: those of a node, mesh, material or image."""
-    out: dict[str, tuple[tuple[int, int], ...]] = {}
-    shown = {n.mesh for n in scene.nodes if place.kind != "node" or n.key == place.key}
-    for i, mesh in enumerate(scene.meshes):
-        if i not in shown or (place.kind == "mesh" and mesh.key != place.key):
-            continue
-        for p in mesh.primitives:
-            material = scene.materials[p.material] if p.material is not None else None
-            images = {scene.images[u.image].key for u in material.textures.values()} if material else set()
-            if place.kind == "material" and (material is None or material.key != place.key):
-                continue
-            if place.kind == "image" and place.key not in images:
-                continue
-            out[str(p.key)] = ()
-    return out

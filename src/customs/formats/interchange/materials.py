@@ -158,11 +158,17 @@ def _colour(value: Any) -> tuple[float, float, float] | None:
 
 
 def _roughness(plain: dict[str, Any], textures: dict[str, TextureUse]) -> float:
-    """Stated, or from the Phong exponent: alpha = sqrt(2 / (n + 2)) (Walter et al. 2007), roughness = sqrt(alpha)."""
-    if "$mat.roughnessFactor" in plain:
+    """Stated, or from the Phong exponent: alpha = sqrt(2 / (n + 2)) (Walter et al. 2007), roughness = sqrt(alpha).
+
+    The library also guesses a roughness from an exponent, 1 - sqrt(n) / 10: nothing for every glossy material, so a
+    guess is told from a stated roughness and the exponent taken instead.
+    """
+    exponent = max(_number(plain, "$mat.shininess", 0.0), 0.0)
+    guessed = exponent > 0 and abs(_number(plain, "$mat.roughnessFactor", 1.0) - (1 - exponent**0.5 / 10)) < 1e-3
+    if "$mat.roughnessFactor" in plain and not guessed:
         return float(np.clip(_number(plain, "$mat.roughnessFactor", 1.0), 0, 1))
     if "$mat.glossinessFactor" in plain:
         return float(np.clip(1 - _number(plain, "$mat.glossinessFactor", 0.0), 0, 1))
     if {"roughness", "glossiness", "metallic_roughness"} & set(textures):
         return 1.0
-    return float(np.clip((2 / (max(_number(plain, "$mat.shininess", 0.0), 0.0) + 2)) ** 0.25, 0, 1))
+    return float(np.clip((2 / (exponent + 2)) ** 0.25, 0, 1))

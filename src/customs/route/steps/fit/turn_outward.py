@@ -6,10 +6,11 @@ import numpy as np
 
 from customs.geometry.faces import inward
 from customs.geometry.triangles import triangles_of
+from customs.motion.leftovers import outlines
 from customs.route.edit import as_triangles, map_primitives, with_faces
 from customs.route.outward import normals_follow
 from customs.route.step import Content, Job, Outcome, Step, Targeted, register
-from customs.scene.model import Primitive, Remark, Scene
+from customs.scene.model import Mesh, Primitive, Remark, Scene
 
 
 class TurnOutward(Targeted):
@@ -18,8 +19,12 @@ class TurnOutward(Targeted):
 
 def _apply(scene: Scene, settings: TurnOutward, resources: Content, job: Job) -> Outcome:
     count = [0]
+    # An outline is a copy turned inside out on purpose: it is turned only where a person names it.
+    hulls = () if settings.targets else [scene.meshes[scene.nodes[n].mesh or 0].key for n in outlines(scene)]
 
-    def change(_: object, prim: Primitive) -> Primitive:
+    def change(mesh: Mesh, prim: Primitive) -> Primitive:
+        if mesh.key in hulls:
+            return prim
         out = as_triangles(prim)
         faces = triangles_of(out)
         turned = inward(out.positions, faces)

@@ -6,10 +6,10 @@ from dataclasses import replace
 
 from pydantic import Field
 
-from customs.motion.retime import at_rate, backwards, faster
+from customs.motion.retime import at_rate, backwards, between_frames, faster
 from customs.route.clip_edit import map_clips
 from customs.route.step import Content, Job, Outcome, Step, Targeted, register
-from customs.scene.model import Clip, Scene
+from customs.scene.model import Clip, Remark, Scene
 
 
 class Retime(Targeted):
@@ -21,6 +21,8 @@ class Retime(Targeted):
 
 
 def _apply(scene: Scene, settings: Retime, resources: Content, job: Job) -> Outcome:
+    said: list[Remark] = []
+
     def change(clip: Clip) -> Clip:
         out = clip
         if settings.speed != 1.0:
@@ -28,10 +30,15 @@ def _apply(scene: Scene, settings: Retime, resources: Content, job: Job) -> Outc
         if settings.backwards:
             out = backwards(out)
         if settings.rate:
-            out = at_rate(out, settings.rate)
+            before, out = out, at_rate(out, settings.rate)
+            distance, angle = between_frames(before, out)
+            if distance > 1e-4 or angle > 0.05:
+                off = f"between frames up to {distance * 1000:.1f} mm and {angle:.1f}° off at a joint"
+                said.append(Remark(f"{clip.name}: {off}", clip.key))
         return out if out is clip else replace(out, made_from=(clip.key, *clip.made_from))
 
-    return Outcome(*map_clips(scene, settings, job, change))
+    out, remarks = map_clips(scene, settings, job, change)
+    return Outcome(out, (*said, *remarks))
 
 
 def _summary(s: Retime) -> str:

@@ -1,0 +1,77 @@
+"""The halves of the twin view: what each shows, and the boxes that have to be in its picture."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from customs.ledger.row import Place
+from customs.picture.lines import length_text
+from customs.route.steps.fit.arrive import meant
+from customs.scene.model import Scene
+from customs.work.measure import measure
+
+
+@dataclass(frozen=True, eq=False)
+class Half:
+    """One of the two: its scene, the factor that makes its numbers metres, whether they are mirrored, its heading."""
+
+    scene: Scene
+    unit: float
+    mirrored: bool
+    title: str
+    facts: str
+    box: tuple[Any, Any] | None
+
+
+def convention_of(result: Any) -> Any:
+    """What the received numbers are taken to mean."""
+    return meant(result.taken.scene, result.passed[0].stop.settings)
+
+
+def half_of(scene: Scene, unit: float, mirrored: bool, title: str, unit_name: str) -> Half:
+    """A half with its heading: height, meshes, triangles."""
+    figures = measure(scene)
+    tall = ""
+    if figures.box is not None:
+        tall = length_text(figures.height * unit) if unit == 1.0 else f"{figures.height:,.1f} {unit_name}"
+        tall += " high · "
+    meshes = figures.counts["meshes"]
+    facts = f"{tall}{meshes} mesh{'es' if meshes != 1 else ''} · {figures.counts['triangles']:,} tri"
+    return Half(scene, unit, mirrored, title, facts, figures.box)
+
+
+def with_figure(low: Any, high: Any) -> tuple[Any, Any]:
+    """A box that holds the standing figure too, where that is not absurd beside the asset."""
+    size = float((high - low).max())
+    if size < 0.3 or size > 12:
+        return low, high
+    return np.minimum(low, [low[0] - 0.75, 0, -0.2]), np.maximum(high, [high[0], 1.82, 0.2])
+
+
+def with_other(low: Any, high: Any, other: Half) -> tuple[Any, Any]:
+    """A box that holds the received asset too, unless that is of another size altogether or far away."""
+    if other.box is None:
+        return low, high
+    a, b = np.minimum(low, other.box[0] * other.unit), np.maximum(high, other.box[1] * other.unit)
+    return (a, b) if float((b - a).max()) < 3 * float((high - low).max()) else (low, high)
+
+
+def keys_of(scene: Scene, place: Place) -> dict[str, tuple[tuple[int, int], ...]]:
+    """Whole primitives a place stands for: those of a node, mesh, material or image."""
+    out: dict[str, tuple[tuple[int, int], ...]] = {}
+    shown = {n.mesh for n in scene.nodes if place.kind != "node" or n.key == place.key}
+    for i, mesh in enumerate(scene.meshes):
+        if i not in shown or (place.kind == "mesh" and mesh.key != place.key):
+            continue
+        for p in mesh.primitives:
+            material = scene.materials[p.material] if p.material is not None else None
+            images = {scene.images[u.image].key for u in material.textures.values()} if material else set()
+            if place.kind == "material" and (material is None or material.key != place.key):
+                continue
+            if place.kind == "image" and place.key not in images:
+                continue
+            out[str(p.key)] = ()
+    return out

@@ -1,0 +1,128 @@
+"""What the twin view draws over and beside its pictures."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen
+
+from customs.picture.camera import project
+from customs.picture.lines import dimension_lines
+from customs_desktop.style.theme import colour, font
+
+if TYPE_CHECKING:
+    from customs_desktop.views.twin import TwinView
+
+HEAD = 30
+"""Height of the headings (pixels)."""
+
+
+def wipe(view: TwinView, painter: QPainter, body: QRectF) -> None:
+    """Both pictures with the divider between them."""
+    x = body.width() * view.wipe_at
+    for name, clip in (
+        ("left", QRectF(0, HEAD, x, body.height())),
+        ("right", QRectF(x, HEAD, body.width() - x, body.height())),
+    ):
+        if name in view.pictures:
+            painter.setClipRect(clip)
+            painter.drawPixmap(body.toRect(), view.pictures[name][0])
+    painter.setClipping(False)
+    painter.setPen(QPen(colour("teal"), 2))
+    painter.drawLine(QPointF(x, HEAD), QPointF(x, view.height()))
+    painter.setBrush(colour("card"))
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    grip = QRectF(x - 9, body.center().y() - 16, 18, 32)
+    painter.drawRoundedRect(grip, 9, 9)
+    painter.drawLine(QPointF(x - 3, grip.center().y() - 5), QPointF(x - 3, grip.center().y() + 5))
+    painter.drawLine(QPointF(x + 3, grip.center().y() - 5), QPointF(x + 3, grip.center().y() + 5))
+
+
+def empty(view: TwinView, painter: QPainter) -> None:
+    """What to do where there is nothing to see."""
+    painter.setPen(colour("soft"))
+    painter.setFont(font(2))
+    asset, result = view.session.asset, view.session.result
+    if asset is None:
+        text = "Drop a model or a folder here.\nYou will see it as it is, beside what it will become."
+    elif result is None:
+        text = f"Looking at {asset.name} …"
+    elif result.error is not None:
+        text = f"{asset.name} cannot be read.\n{result.error}"
+    elif view.landing:
+        text = "Nothing has landed yet.\nDispatch this asset, and its package is read here as the destination would."
+    else:
+        text = "There is nothing to see in this asset."
+    area = QRectF(view.rect()).adjusted(40, HEAD, -40, 0)
+    painter.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text)
+
+
+def heads(view: TwinView, painter: QPainter) -> None:
+    """What each half is."""
+    painter.fillRect(QRectF(0, 0, view.width(), HEAD), colour("paper"))
+    both = [(view.left, 14.0, "ink"), (view.right, view.width() / 2 + 14, "teal")]
+    if view.landing:
+        both = [(view.right, 14.0, "teal")]
+    for half, x, tone in both:
+        if half is None:
+            continue
+        painter.setFont(font(0.5, 600))
+        painter.setPen(colour(tone))
+        painter.drawText(QRectF(x, 0, 200, HEAD), Qt.AlignmentFlag.AlignVCenter, half.title)
+        start = x + painter.fontMetrics().horizontalAdvance(half.title) + 14
+        painter.setFont(font())
+        painter.setPen(colour("soft"))
+        room = (view.width() if view.landing or half is view.right else view.width() / 2) - start - 8
+        shown = painter.fontMetrics().elidedText(half.facts, Qt.TextElideMode.ElideRight, int(room))
+        painter.drawText(QRectF(start, 0, room, HEAD), Qt.AlignmentFlag.AlignVCenter, shown)
+
+
+def labels(view: TwinView, painter: QPainter, rect: QRectF | None) -> None:
+    """Dimension figures beside their lines."""
+    if rect is None or view.right is None or view.right.box is None or not view.look.dimensions or "right" not in view.pictures:
+        return
+    if view.mode == "wipe" and not view.landing and view.wipe_at > 0.97:
+        return
+    low, high = view.right.box[0] * view.right.unit, view.right.box[1] * view.right.unit
+    _, figures = dimension_lines(low, high, False)
+    orbit = view.pictures["right"][1]
+    places = project([x.place for x in figures], orbit, int(rect.width()), int(rect.height()))
+    painter.setFont(font(0, 500))
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for text, (x, y) in zip((x.text for x in figures), places):
+        if not np.isfinite([x, y]).all():
+            continue
+        width = painter.fontMetrics().horizontalAdvance(text) + 14
+        cx = min(max(rect.x() + x, rect.x() + width / 2 + 4), rect.right() - width / 2 - 4)
+        cy = min(max(rect.y() + y, rect.y() + 14), rect.bottom() - 60)
+        box = QRectF(cx - width / 2, cy - 11, width, 22)
+        painter.setPen(colour("rule"))
+        painter.setBrush(colour("card"))
+        painter.drawRoundedRect(box, 4, 4)
+        painter.setPen(colour("ink"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def say_problem(view: TwinView, painter: QPainter) -> None:
+    """Why there is no picture."""
+    text = f"Pictures are not available: {view.problem}\nEverything else works."
+    box = QRectF(view.rect()).adjusted(40, HEAD + 30, -40, -60)
+    painter.setPen(colour("query_text"))
+    painter.setFont(font(1, 500))
+    painter.drawText(box, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap, text)
+
+
+def beside(view: TwinView, painter: QPainter, rect: QRectF) -> None:
+    """The donor's picture, framed, with its name."""
+    picture = view.pictures.get("beside")
+    if view.beside is None or picture is None:
+        return
+    painter.drawPixmap(rect.toRect(), picture[0])
+    painter.setPen(QPen(colour("paper"), 2))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.drawRect(rect)
+    painter.setPen(colour("ink"))
+    painter.setFont(font(-1, 600))
+    painter.drawText(rect.adjusted(7, 4, -6, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, view.beside.title)
