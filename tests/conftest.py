@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
@@ -24,10 +25,29 @@ def own_home(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Monke
     yield home
 
 
+def once(factory: pytest.TempPathFactory, name: str, make: Callable[[Path], object]) -> Path:
+    """A folder made once for all processes of a run; whoever comes second waits for it."""
+    base = factory.getbasetemp()
+    folder = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / name
+    made = folder.with_suffix(".made")
+    try:
+        folder.with_suffix(".begun").touch(exist_ok=False)
+    except FileExistsError:
+        end = time.monotonic() + 200
+        while not made.exists():
+            assert time.monotonic() < end, f"{folder} was begun by another process and never made"
+            time.sleep(0.1)
+    else:
+        folder.mkdir()
+        make(folder)
+        made.touch()
+    return folder
+
+
 @pytest.fixture(scope="session")
 def goods(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
     """The demo goods as files, by id."""
-    return write_goods(tmp_path_factory.mktemp("goods"))
+    return write_goods(once(tmp_path_factory, "demo-goods", write_goods))
 
 
 @pytest.fixture(scope="session")

@@ -12,14 +12,11 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from customs.conventions.origin import Origin, keep_origin, parse_origin
 from customs.demo.shipment import open_demo
 from customs.errors import CustomsError
-from customs.intake.scan import Entry, model_files
 from customs.intake.take import Taken
-from customs.landing.land import land, landed_scene
 from customs.landing.log import Log
 from customs.ledger.ledger import Waiver
 from customs.ledger.row import Remedy, Row
 from customs.planning.plan import take_remedy
-from customs.route.donor import Donor
 from customs.route.route import Route, SceneCache
 from customs.route.step import Job
 from customs.scene.model import Scene
@@ -28,10 +25,10 @@ from customs.sheet.model import Sheet
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.surface.blocks.encode import close_workers
-from customs.work.donors import keep_donor, read_donor
-from customs.work.goods import Evaluated, dispatch_asset, evaluate_asset, plan_asset, search_for, take_in, with_origin
+from customs.work.goods import Evaluated, evaluate_asset, with_origin
 from customs.work.lookup import all_origins, find_sheet
 from customs.work.places import data_folder, origins_folder
+from customs_desktop.jobs import Jobs
 from customs_desktop.workers import Painter, Task, Worker, explain
 
 
@@ -69,6 +66,7 @@ class Session(QObject):
         self.stop: str | None = None
         self._origins: tuple[object, dict[str, Origin]] | None = None
         self._asked: dict[str, tuple[Asset, str]] = {}
+        self.jobs = Jobs(self)
 
     # -- shipments
 
@@ -89,7 +87,7 @@ class Session(QObject):
 
     def open(self, path: Path, create: bool = False) -> None:
         """Open a shipment, or make one."""
-        self._guard(lambda: self._opened(Shipment.create(path) if create else Shipment(path)))
+        self.guard(lambda: self.show_shipment(Shipment.create(path) if create else Shipment(path)))
 
     def open_demo(self) -> None:
         """Open the demo, made in the background the first time."""
@@ -99,12 +97,13 @@ class Session(QObject):
                 key="demo",
                 title="Demo",
                 run=lambda job: open_demo(data_folder(), lambda text: job.progress(0.0, text)),
-                done=self._opened,
-                failed=self._fail,
+                done=self.show_shipment,
+                failed=self.fail,
             )
         )
 
-    def _opened(self, shipment: Shipment) -> None:
+    def show_shipment(self, shipment: Shipment) -> None:
+        """Work on another shipment from here on; the one before is closed."""
         if self.shipment is not None:
             self.shipment.close()
         self.shipment = shipment
@@ -142,7 +141,7 @@ class Session(QObject):
         """One decision. False (and said) when it cannot be kept."""
         if self.shipment is None:
             return False
-        if self._guard(lambda: self._edit(label, change)):
+        if self.guard(lambda: self._edit(label, change)):
             self._changed()
             return True
         return False
@@ -227,95 +226,12 @@ class Session(QObject):
             return
         shipment = self.shipment
         label: list[str | None] = []
-        if self._guard(lambda: label.append(move(shipment))) and label and label[0]:
+        if self.guard(lambda: label.append(move(shipment))) and label and label[0]:
             self._use_sheet(shipment.state.sheet)
             self.said.emit(f"{word}: {label[0]}", "note")
             self._changed()
 
-    # -- longer work
-
-    def take_in(self, paths: Sequence[Path], origin: Origin | None) -> None:
-        """Take files and folders in, planning each one's route; every file is its own decision."""
-        if self.shipment is None:
-            self._guard(lambda: self._opened(Shipment.create(_free_path(data_folder() / "Untitled.customs"))))
-
-        def done(entries: list[Entry]) -> None:
-            for entry in entries:
-                self._take(entry.path, entry.root, origin)
-
-        self.worker.submit(Task(0, title="Listing", run=lambda job: model_files(paths), done=done, failed=self._fail))
-
-    def _take(self, path: Path, root: Path, origin: Origin | None) -> None:
-        assert self.shipment is not None
-        store, sheet, cache = self.shipment.store, self.sheet, self.cache
-        id_ = self.state.free_id(path.stem)
-
-        def run(job: Job) -> Asset:
-            job.progress(0.1, path.name)
-            return plan_asset(take_in(path, root, store, id_, origin), store, sheet, cache, job=job)
-
-        def done(asset: Asset) -> None:
-            asset = replace(asset, id=self.state.free_id(path.stem))
-            name = origin.id if origin else ""
-            if self.edit(f"Take in {asset.name}", lambda s: replace(s.with_asset(asset), last_origin=name)):
-                self.select(asset.id)
-
-        self.worker.submit(Task(1, title=f"Taking in {path.name}", run=run, done=done, failed=self._fail))
-
-    def plan(self, ids: Sequence[str], label: str = "Plan route") -> None:
-        """Plan the routes of some assets, as one decision."""
-        if self.shipment is None:
-            return
-        store, sheet, cache = self.shipment.store, self.sheet, self.cache
-        assets = [a for a in self.state.goods if a.id in ids]
-        taken = dict(self.taken)
-
-        def run(job: Job) -> list[Asset]:
-            out = []
-            for i, a in enumerate(assets):
-                job.progress(i / len(assets), a.name)
-                out.append(plan_asset(a, store, sheet, cache, taken.get(a.digest), job))
-            return out
-
-        def done(planned: list[Asset]) -> None:
-            def change(state: State) -> State:
-                for a in planned:
-                    state = state.with_asset(a)
-                return state
-
-            if any(self.state.asset(a.id) is not b for a, b in zip(planned, assets)) and not any(
-                self.state.asset(b.id) is b for b in assets
-            ):
-                return
-            self.edit(f"{label}: {assets[0].name if len(assets) == 1 else f'{len(assets)} goods'}", change)
-
-        if assets:
-            self.worker.submit(Task(1, title="Planning", run=run, done=done, failed=self._fail))
-
-    def take_donor(self, path: Path) -> None:
-        """A donor from a file, for the selected asset and all others that have none; their routes are planned anew."""
-        if self.shipment is None:
-            return
-        store, current = self.shipment.store, self.current
-        known = next((self.origins().get(a.origin) for a in self.state.goods if Path(a.source) == path), None)
-
-        def run(job: Job) -> Donor:
-            job.progress(0.2, path.name)
-            donor = read_donor(path, known)
-            keep_donor(store, donor)
-            return donor
-
-        def done(donor: Donor) -> None:
-            def change(state: State) -> State:
-                for a in state.goods:
-                    if a.id == current or not a.donor:
-                        state = state.with_asset(replace(a, donor=donor.digest, donor_name=donor.name))
-                return state
-
-            if self.edit(f"Donor {donor.name}", change) and self.sheet.rig.donor:
-                self.plan([a.id for a in self.state.goods])
-
-        self.worker.submit(Task(1, title=f"Reading donor {path.name}", run=run, done=done, failed=self._fail))
+    # -- destination and origins
 
     def set_sheet(self, id_: str) -> None:
         """Another destination: routes are planned anew for it."""
@@ -327,7 +243,7 @@ class Session(QObject):
         self.sheet, self._origins = sheet, None
         digest = sheet_digest(sheet)
         if self.edit(f"Destination {sheet.title}", lambda s: replace(s, sheet=id_, sheet_digest=digest)):
-            self.plan([a.id for a in self.state.goods])
+            self.jobs.plan([a.id for a in self.state.goods])
 
     def set_origin(self, origin: Origin | None, ids: Sequence[str]) -> None:
         """Other goods' convention: their first stop changes, and routes are planned anew."""
@@ -339,11 +255,11 @@ class Session(QObject):
             return replace(state, last_origin=origin.id if origin else "")
 
         if self.edit(f"Origin {origin.title if origin else 'as the files say'}", change):
-            self.plan(ids)
+            self.jobs.plan(ids)
 
     def keep_origin(self, origin: Origin) -> None:
         """Keep an origin by name, for this shipment and the next, and let the selected asset come from it."""
-        if not self._guard(lambda: keep_origin(origin, origins_folder()) and None):
+        if not self.guard(lambda: keep_origin(origin, origins_folder()) and None):
             return
         table = origin.model_dump(exclude_none=True)
         self.edit(f"Keep origin {origin.title}", lambda s: replace(s, origins={**s.origins, origin.id: table}))
@@ -364,73 +280,6 @@ class Session(QObject):
                 except CustomsError:
                     continue
         return out
-
-    def dispatch(self, ids: Sequence[str], out: Path, replace_existing: bool = False) -> None:
-        """Dispatch assets one after another; one failure does not stop the rest."""
-        for id_ in ids:
-            done = self.results.get(id_)
-            if done is None or not done.judged or done.asset is not self.state.asset(id_):
-                self.said.emit(f"{id_} is still being looked at; try again in a moment.", "query")
-                continue
-            self._dispatch(done, out, replace_existing)
-
-    def _dispatch(self, done: Evaluated, out: Path, replace_existing: bool) -> None:
-        sheet = self.sheet
-
-        def finished(written: Any) -> None:
-            self.packages[done.asset.id] = written.folder
-            self.dispatched.emit(done.asset.id)
-            self.land(done.asset.id)
-
-        task = Task(
-            2,
-            title=f"Dispatching {done.asset.name}",
-            run=lambda job: dispatch_asset(done, sheet, out, job, replace_existing),
-            done=finished,
-            failed=self._fail,
-        )
-        self.worker.submit(task)
-
-    def land(self, id_: str) -> None:
-        """Let the stand-in destination read the package of an asset."""
-        folder, sheet = self.packages.get(id_), self.sheet
-        if folder is None:
-            return
-
-        def run(job: Job) -> tuple[Log, Scene | None]:
-            log = land(folder, lambda name: sheet if name == sheet.id else find_sheet(name))
-            try:
-                return log, landed_scene(folder, sheet)
-            except (CustomsError, StopIteration):
-                return log, None
-
-        def done(answer: tuple[Log, Scene | None]) -> None:
-            self.logs[id_] = answer[0]
-            if answer[1] is not None:
-                self.landed_scenes[id_] = answer[1]
-            self.landed.emit(id_)
-
-        self.worker.submit(Task(3, key=f"land {id_}", title="Landing", run=run, done=done, failed=self._fail))
-
-    def search_folder(self, folder: Path) -> None:
-        """Look in a further folder for textures the selected asset may be meant to have, and plan with what is found."""
-        asset = self.asset
-        if asset is None or self.shipment is None:
-            return
-        store, sheet, cache = self.shipment.store, self.sheet, self.cache
-
-        def run(job: Job) -> Asset:
-            job.progress(0.1, str(folder))
-            found = search_for(asset, store, [folder])
-            return found if found is asset else plan_asset(found, store, sheet, cache, job=job)
-
-        def done(found: Asset) -> None:
-            if found is asset:
-                self.said.emit(f"Nothing in {folder} is called like what is missing, or like a texture of this asset.", "query")
-            elif self.state.asset(asset.id) is asset:
-                self.change_asset(f"Search {folder.name}", lambda a: found, asset.id)
-
-        self.worker.submit(Task(1, title="Searching", run=run, done=done, failed=self._fail))
 
     def cancel(self) -> None:
         """Stop what is running."""
@@ -504,7 +353,7 @@ class Session(QObject):
 
         rank = 4 if asset.id == self.current else 6
         title = f"Looking at {asset.name}"
-        self.worker.submit(Task(rank, key=f"look {asset.id}", title=title, run=run, done=done, failed=self._fail))
+        self.worker.submit(Task(rank, key=f"look {asset.id}", title=title, run=run, done=done, failed=self.fail))
 
     def _looked(self, result: Evaluated) -> None:
         """The route has been run and is not judged yet: enough for a first picture."""
@@ -518,7 +367,8 @@ class Session(QObject):
         self._asked.clear()
         self._ask_all()
 
-    def _guard(self, action: Callable[[], object]) -> bool:
+    def guard(self, action: Callable[[], object]) -> bool:
+        """True when `action` went well; a problem of our own is said."""
         try:
             action()
         except CustomsError as problem:
@@ -526,16 +376,9 @@ class Session(QObject):
             return False
         return True
 
-    def _fail(self, problem: Exception) -> None:
+    def fail(self, problem: Exception) -> None:
+        """Say why something went wrong."""
         self.said.emit(explain(problem), "held")
 
 
 NOTHING = State()
-
-
-def _free_path(path: Path) -> Path:
-    number, out = 1, path
-    while out.exists():
-        number += 1
-        out = path.with_stem(f"{path.stem} {number}")
-    return out

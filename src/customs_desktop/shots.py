@@ -106,7 +106,7 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
 
     def landing() -> None:
         s.select("watering_stork")
-        s.dispatch(["watering_stork"], place)
+        s.jobs.dispatch(["watering_stork"], place)
         window.open_desk("landing")
 
     def evening() -> None:

@@ -57,7 +57,7 @@ def main(arguments: list[str]) -> int:
     elif options.demo:
         session.open_demo()
     elif options.many:
-        session.take_in([write_many(data_folder() / "many")], None)
+        session.jobs.take_in([write_many(data_folder() / "many")], None)
     if options.shot:
         from customs_desktop.shots import settled
 

@@ -5,13 +5,12 @@ from __future__ import annotations
 from pathlib import Path
 
 from PyQt6.QtCore import QPoint, QSettings, Qt, QTimer
-from PyQt6.QtGui import QAction, QActionGroup, QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication, QKeySequence
+from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication
 from PyQt6.QtWidgets import (
     QApplication,
     QDialog,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QMainWindow,
     QMenu,
     QSplitter,
@@ -30,16 +29,17 @@ from customs_desktop.desks.intake import IntakePanel
 from customs_desktop.desks.landing import LandingPanel
 from customs_desktop.desks.motion import MotionPanel
 from customs_desktop.desks.surface import SurfacePanel
+from customs_desktop.menus import Menus
 from customs_desktop.session import Session
 from customs_desktop.sheet_editor import SheetEditor
 from customs_desktop.style import theme
 from customs_desktop.views.deck import Deck
-from customs_desktop.views.desk_bar import DESKS, DeskBar
+from customs_desktop.views.desk_bar import DeskBar
 from customs_desktop.views.goods import GoodsPanel
 from customs_desktop.views.ledger import LedgerView
 from customs_desktop.views.route_strip import RouteStrip
 from customs_desktop.views.twin import TwinView
-from customs_desktop.views.view_bar import SHADINGS, ViewBar
+from customs_desktop.views.view_bar import ViewBar
 from customs_desktop.widgets.basics import button, label
 
 PANEL_WIDTH = 300
@@ -58,7 +58,7 @@ class MainWindow(QMainWindow):
         self.desk = "fit"
         self._deck_heights: dict[bool, list[int]] = {}
         self._build()
-        self._menus()
+        self.menus = Menus(self)
         self._connect()
         self.open_desk("fit")
         # Less than the side panels ask for at full width: they give way in resizeEvent.
@@ -125,110 +125,6 @@ class MainWindow(QMainWindow):
         self._notice_timer.setSingleShot(True)
         self._notice_timer.timeout.connect(self.notice.hide)
         return self.notice
-
-    def _menus(self) -> None:
-        bar = self.menuBar()
-        assert bar is not None
-        bar.setNativeMenuBar(False)
-        bar.setFont(theme.font())
-        name = QLabel("  CUSTOMS  ")
-        name.setFont(theme.font(1, 700))
-        name.setObjectName("barname")
-        bar.setCornerWidget(name, Qt.Corner.TopLeftCorner)
-        self.kept = QLabel("")
-        self.kept.setObjectName("kept")
-        self.kept.setFont(theme.font(-0.5))
-        self.kept.setFixedWidth(430)
-        self.kept.setFixedHeight(30)
-        self.kept.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        bar.setCornerWidget(self.kept, Qt.Corner.TopRightCorner)
-        self.actions_: dict[str, QAction] = {}
-        shipment = self._menu("Shipment")
-        self._act(shipment, "New shipment …", self.new_shipment, "Ctrl+N")
-        self._act(shipment, "Open shipment …", self.choose_shipment, "Ctrl+O")
-        self._act(shipment, "Open the demo", self.session.open_demo, "Ctrl+Shift+D")
-        shipment.addSeparator()
-        self._act(shipment, "Take in files …", self.take_files, "Ctrl+I")
-        self._act(shipment, "Look again at all goods", self.session.recheck, "F5")
-        shipment.addSeparator()
-        self._act(shipment, "Quit", self.close, "Ctrl+Q")
-        edit = self._menu("Edit")
-        self.undo = self._act(edit, "Undo", self.session.undo, "Ctrl+Z")
-        self.redo = self._act(edit, "Do again", self.session.redo, "Ctrl+Shift+Z")
-        self._view_menu(self._menu("View"))
-        self._route_menu(self._menu("Route"))
-        help_ = self._menu("Help")
-        self._act(help_, "Shortcuts", self.show_shortcuts, "F1")
-        self._act(help_, "About Customs", self.show_about, "")
-
-    def _view_menu(self, menu: QMenu) -> None:
-        for i, (id_, name, _) in enumerate(DESKS):
-            self._act(menu, f"Desk {name}", lambda d=id_: self.open_desk(d), f"Alt+{i + 1}")
-        menu.addSeparator()
-        for key, (id_, name) in zip(("Ctrl+1", "Ctrl+2", "Ctrl+3"), (("twin", "Twin"), ("wipe", "Wipe"), ("ghost", "Ghost"))):
-            self._act(menu, name, lambda m=id_: self.twin.set_mode(m), key)
-        menu.addSeparator()
-        for key, (id_, name) in zip(("Ctrl+4", "Ctrl+5", "Ctrl+6", "Ctrl+7", "Ctrl+Shift+7"), SHADINGS):
-            self._act(menu, name, lambda m=id_: self.twin.set_look(shading=m), key)
-        menu.addSeparator()
-        for name, box, key in (("Wire", self.bar.wire, "Ctrl+8"), ("Ground grid", self.bar.grid, "Ctrl+9"),
-                               ("Dimensions", self.bar.ruler, "Ctrl+0"), ("Standing figure", self.bar.figure, "Ctrl+Shift+F")):  # fmt: skip
-            self._act(menu, name, box.click, key)
-        menu.addSeparator()
-        self._act(menu, "Whole asset", self.twin.frame, "Ctrl+Home")
-        for name, values, key in (
-            ("Turn left", {"yaw": -15.0}, "Ctrl+Left"), ("Turn right", {"yaw": 15.0}, "Ctrl+Right"),
-            ("Look from higher", {"pitch": 10.0}, "Ctrl+Up"), ("Look from lower", {"pitch": -10.0}, "Ctrl+Down"),
-            ("Nearer", {"zoom": 1.25}, "Ctrl+PgUp"), ("Farther", {"zoom": 0.8}, "Ctrl+PgDown"),
-        ):  # fmt: skip
-            self._act(menu, name, lambda v=values: self.twin.turn(**v), key)
-        menu.addSeparator()
-        variants = menu.addMenu("Paper")
-        assert variants is not None
-        group = QActionGroup(self)
-        chosen = str(self.settings.value("paper", "desktop"))
-        for id_, name in (("desktop", "As the desktop"), ("day", "Day"), ("evening", "Evening")):
-            action = QAction(name, self)
-            action.setCheckable(True)
-            action.setChecked(id_ == chosen)
-            action.triggered.connect(lambda _=False, p=id_: self.set_paper(p))
-            group.addAction(action)
-            variants.addAction(action)
-
-    def _route_menu(self, menu: QMenu) -> None:
-        s = self.session
-        self._act(menu, "Plan route", self.plan, "Ctrl+P")
-        self._act(menu, "Plan the routes of all goods", lambda: s.plan([a.id for a in s.state.goods]), "Ctrl+Shift+P")
-        menu.addSeparator()
-        self._act(menu, "Next open row", self.ledger.next_open, "F3")
-        self._act(menu, "Go to the route", self.strip.setFocus, "F6")
-        self._act(menu, "Go to the ledger", self.ledger.table.setFocus, "F7")
-        self._act(menu, "Go to the goods", self.goods.list.setFocus, "F8")
-        menu.addSeparator()
-        self._act(menu, "Dispatch this one", self.dispatch._one, "Ctrl+D")
-        self._act(menu, "Dispatch all that are cleared", self.dispatch._all, "Ctrl+Shift+Return")
-        self._act(menu, "Stop what is running", s.cancel, "Ctrl+.")
-        menu.addSeparator()
-        self._act(menu, "Play or pause", self.motion.player.toggle, "Ctrl+Space")
-        self._act(menu, "One frame on", lambda: self.motion.player.step(1), "Ctrl+Shift+Right")
-        self._act(menu, "One frame back", lambda: self.motion.player.step(-1), "Ctrl+Shift+Left")
-        self._act(menu, "Choose a donor …", self.motion.choose_donor, "")
-
-    def _menu(self, name: str) -> QMenu:
-        bar = self.menuBar()
-        assert bar is not None
-        menu = bar.addMenu(name)
-        assert menu is not None
-        return menu
-
-    def _act(self, menu: QMenu, name: str, action: object, key: str) -> QAction:
-        made = QAction(name, self)
-        if key:
-            made.setShortcut(QKeySequence(key))
-        made.triggered.connect(lambda _=False: action())  # type: ignore[operator]
-        menu.addAction(made)
-        self.actions_[name] = made
-        return made
 
     def _connect(self) -> None:
         s = self.session
@@ -298,21 +194,21 @@ class MainWindow(QMainWindow):
     def _kept(self) -> None:
         s = self.session
         if s.shipment is None:
-            self.kept.setText("no shipment open")
+            self.menus.kept.setText("no shipment open")
             self.setWindowTitle("Customs")
         else:
-            self.kept.setText(
+            self.menus.kept.setText(
                 f"{s.shipment.path.stem}   ·   " + ("all changes kept" if s.shipment.writable else "reading only")
             )
             self.setWindowTitle(f"{s.shipment.path.stem} – Customs")
         undo, redo = (s.shipment.can_undo(), s.shipment.can_redo()) if s.shipment else ("", "")
-        self.undo.setText(f"Undo {undo}" if undo else "Undo")
-        self.undo.setEnabled(bool(undo))
-        self.redo.setText(f"Do again {redo}" if redo else "Do again")
-        self.redo.setEnabled(bool(redo))
+        self.menus.undo.setText(f"Undo {undo}" if undo else "Undo")
+        self.menus.undo.setEnabled(bool(undo))
+        self.menus.redo.setText(f"Do again {redo}" if redo else "Do again")
+        self.menus.redo.setEnabled(bool(redo))
 
     def _working(self, title: str, share: float, text: str) -> None:
-        self.kept.setText(f"{title} {text}  {share * 100:.0f} %")
+        self.menus.kept.setText(f"{title} {text}  {share * 100:.0f} %")
 
     def _rested(self) -> None:
         self._kept()
@@ -387,11 +283,11 @@ class MainWindow(QMainWindow):
         """Choose models and take them in with the chosen origin."""
         names, _ = QFileDialog.getOpenFileNames(self, "Take in files")
         if names:
-            self.session.take_in([Path(n) for n in names], self.intake.chosen_origin())
+            self.session.jobs.take_in([Path(n) for n in names], self.intake.chosen_origin())
 
     def plan(self) -> None:
         """Plan the route of the selected asset."""
-        self.session.plan([self.session.current])
+        self.session.jobs.plan([self.session.current])
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event else None
@@ -412,13 +308,13 @@ class MainWindow(QMainWindow):
             self.session.open(paths[0])
         elif paths:
             self.intake.look(paths)
-            self.session.take_in(paths, self.intake.chosen_origin())
+            self.session.jobs.take_in(paths, self.intake.chosen_origin())
 
     # -- help
 
     def shortcuts(self) -> list[tuple[str, str]]:
         """(name, keys) of every action that has a shortcut."""
-        return [(n, a.shortcut().toString()) for n, a in self.actions_.items() if not a.shortcut().isEmpty()]
+        return [(n, a.shortcut().toString()) for n, a in self.menus.actions.items() if not a.shortcut().isEmpty()]
 
     def show_shortcuts(self) -> QDialog:
         """The list of shortcuts, in a window of its own."""

@@ -2,19 +2,23 @@
 
 from __future__ import annotations
 
+import shutil
 import threading
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 from pytestqt.qtbot import QtBot
 
-from customs.demo.shipment import open_demo
+from customs.demo.shipment import demo_path, open_demo
 from customs.route.route import SceneCache
 from customs.shipment.file import Shipment
+from customs.shipment.state import State
 from customs_desktop.session import Session
 from customs_desktop.style import theme
 from customs_desktop.window import MainWindow
+from tests.conftest import once
 
 PATIENCE = 60_000
 """Milliseconds; the machines are small."""
@@ -92,9 +96,7 @@ def pytest_runtest_makereport(item: pytest.Item) -> Iterator[None]:
 @pytest.fixture(scope="session")
 def demo_data(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The demo shipment, made once; tests copy it."""
-    data = tmp_path_factory.mktemp("demo")
-    open_demo(data).close()
-    return data
+    return once(tmp_path_factory, "demo-shipment", lambda data: open_demo(data).close())
 
 
 @pytest.fixture(scope="session")
@@ -104,13 +106,16 @@ def scenes() -> SceneCache:
 
 
 @pytest.fixture
-def demo(rig: Rig, demo_data: Path, tmp_path: Path, scenes: SceneCache, monkeypatch: pytest.MonkeyPatch) -> Rig:
-    """A window with the demo shipment open and judged."""
+def demo(
+    rig: Rig,
+    demo_data: Path,
+    tmp_path: Path,
+    scenes: SceneCache,
+    monkeypatch: pytest.MonkeyPatch,
+    request: pytest.FixtureRequest,
+) -> Rig:
+    """A window with the demo shipment open and judged: all of it, or only what the mark `goods` names."""
     monkeypatch.setattr("customs_desktop.session.SceneCache", lambda: scenes)
-    import shutil
-
-    from customs.demo.shipment import demo_path
-
     source = demo_path(demo_data)
     for path in (source, source.with_suffix(".store")):
         target = tmp_path / path.name
@@ -119,7 +124,13 @@ def demo(rig: Rig, demo_data: Path, tmp_path: Path, scenes: SceneCache, monkeypa
         else:
             shutil.copy(path, target)
     ship = Shipment(tmp_path / source.name)
-    ship.edit("folder", lambda s: __import__("dataclasses").replace(s, out=str(tmp_path / "out")))
+    mark = request.node.get_closest_marker("goods")
+
+    def fewer(state: State) -> State:
+        kept = tuple(a for a in state.goods if mark is None or a.id in mark.args)
+        return replace(state, goods=kept, out=str(tmp_path / "out"))
+
+    ship.edit("folder", fewer)
     ship.close()
     rig.session.open(tmp_path / source.name)
     rig.settle()

@@ -10,12 +10,15 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QPolygonF
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QComboBox
 
 from customs.motion.table import table_of
 from customs.sheet.load import load_sheet
 from customs.work.motion import weights_scene
 from tests.desktop.conftest import Rig
 from tests.outside.judges import judge_scene
+
+pytestmark = pytest.mark.goods("watering_stork", "lamplighter", "house_warden")
 
 
 def motion(demo: Rig, asset: str) -> Rig:
@@ -110,7 +113,7 @@ def test_split_in_the_window_and_delivered_both_ways(demo: Rig, tmp_path: Path, 
     demo.session.set_sheet("clips-apart-kit" if how == "first-with-mesh" else "centimetre-zup-lh")
     demo.settle()
     assert rows(demo)[0][0] == "idle", "a person's stop is kept by planning"
-    demo.session.dispatch(["watering_stork"], tmp_path)
+    demo.session.jobs.dispatch(["watering_stork"], tmp_path)
     demo.wait(lambda: "watering_stork" in demo.session.logs)
     log = demo.session.logs["watering_stork"]
     assert log.accepted, [line.text for line in log.lines if line.level == "refusal"]
@@ -240,6 +243,7 @@ def test_clip_buttons_are_stops_and_files_are_chosen(demo: Rig) -> None:
     assert panel.stops_menu().actions()
 
 
+@pytest.mark.goods("moss_keeper", "gardener", "spring_basin")
 def test_another_donor_is_read_from_a_file_and_a_wrong_one_is_said(demo: Rig, tmp_path: Path) -> None:
     motion(demo, "moss_keeper")
     path = next(Path(a.source) for a in demo.session.state.goods if a.id == "gardener")
@@ -249,3 +253,66 @@ def test_another_donor_is_read_from_a_file_and_a_wrong_one_is_said(demo: Rig, tm
     demo.window.motion.choose_donor(str(basin))
     demo.wait(lambda: any("no skeleton" in text for text, _ in demo.said))
     demo.settle()
+
+
+def test_a_bone_is_said_by_hand_in_the_table(demo: Rig) -> None:
+    motion(demo, "lamplighter")
+    demo.window.deck.open("Joints")
+    page, start = demo.window.motion.joints, demo.session.asset
+    row = next(k for k in range(page.table.rowCount()) if page.table.item(k, 1).text() == "spine_02")  # type: ignore[union-attr]
+    page.table.editItem(page.table.item(row, 4))
+    editor = page.table.findChild(QComboBox)
+    assert editor is not None and editor.currentText() == "–" and editor.count() == 56
+    editor.setCurrentText("upperChest")
+    editor.activated.emit(editor.currentIndex())
+    demo.wait(lambda: "humanoid" in demo.steps())
+    demo.settle()
+    stop = demo.session.asset.route.of_step("humanoid")  # type: ignore[union-attr]
+    assert dict(stop.values)["bones"] == (("upperChest", "spine_02"),)  # type: ignore[union-attr]
+    assert page.table.item(row, 4).text() == "upperChest" and "humanoid complete" in page.count.text()  # type: ignore[union-attr]
+    demo.window.motion.say_bone("spine_02", "")
+    demo.settle()
+    scene = demo.session.result.passed[-1].scene  # type: ignore[union-attr]
+    assert next(n.bone for n in scene.nodes if n.name == "spine_02") != "upperChest"
+    demo.session.undo()
+    demo.session.undo()
+    demo.settle()
+    assert demo.session.asset == start
+
+
+def test_a_still_of_a_moment_with_a_joint_turned(demo: Rig) -> None:
+    motion(demo, "house_warden")
+    panel, start = demo.window.motion, demo.session.asset
+    panel.page.band.pick(-1)
+    panel.player.seek(0.5)
+    panel.clips.stand()
+    demo.settle()
+    pose = demo.session.asset.route.of_step("pose")  # type: ignore[union-attr]
+    assert dict(pose.values)["seconds"] == pytest.approx(0.5, abs=0.02)  # type: ignore[union-attr]
+    panel.pick_joint("Head1")
+    panel.clips.turns[1].setText("30")
+    panel.clips.turns[1].entered.emit(30.0)
+    demo.settle()
+    pose = demo.session.asset.route.of_step("pose")  # type: ignore[union-attr]
+    assert dict(pose.values)["turns"] == (("Head1", 0.0, 30.0, 0.0),)  # type: ignore[union-attr]
+    panel.clips.files.chosen.emit("still")
+    demo.settle()
+    scene = demo.session.result.passed[-1].scene  # type: ignore[union-attr]
+    assert not scene.skins and not scene.clips and panel.clips.files.buttons["still"].isChecked()
+    panel.clips.unpose()
+    demo.settle()
+    assert "pose" not in demo.steps()
+    for _ in range(4):
+        demo.session.undo()
+    demo.settle()
+    assert demo.session.asset == start
+
+
+def test_the_right_half_is_drawn_by_dual_quaternions(demo: Rig) -> None:
+    motion(demo, "watering_stork")
+    twin, tools = demo.window.twin, demo.window.motion.weights
+    tools.dual.click()
+    assert twin.right is not None and twin.left is not None
+    assert twin._look("right", twin.right, False).dual and not twin._look("left", twin.left, False).dual
+    tools.dual.click()
+    assert not twin._look("right", twin.right, False).dual

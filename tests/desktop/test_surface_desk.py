@@ -15,6 +15,8 @@ from customs_desktop.desks.surface import SurfacePanel
 from customs_desktop.views.role_model import ALPHA
 from tests.desktop.conftest import Rig
 
+pytestmark = pytest.mark.goods("bell_lantern", "potting_bench", "mosaic_floor", "pane_wall", "fern_bed", "seed_cart")
+
 
 def opened(rig: Rig, asset: str) -> SurfacePanel:
     """The desk open on an asset, its table filled."""
@@ -91,9 +93,9 @@ def test_a_role_is_reassigned_by_drag_a_glow_picked_channels_packed_a_skin_added
     assert scene.variants == ("plain", "winter")
     # and everything back
     for _ in range(4):
-        demo.window.undo.trigger()
+        demo.window.menus.undo.trigger()
     settle(demo, panel)
-    assert demo.session.asset.stops == before and demo.window.redo.isEnabled()
+    assert demo.session.asset.stops == before and demo.window.menus.redo.isEnabled()
 
 
 def test_a_missing_texture_is_chosen_among_two_and_its_mark_goes(demo: Rig) -> None:
@@ -222,18 +224,18 @@ def test_a_folder_is_searched_for_what_is_missing(demo: Rig, tmp_path, goods) ->
     (place / "cart_brand.png").write_bytes(encoded(brass(64, 3)[0], "png"))
     panel = opened(demo, "seed_cart")
     assert demo.row("texture-missing").verdict == "held"
-    demo.session.search_folder(place)
+    demo.session.jobs.search_folder(place)
     demo.wait(lambda: "find-textures" in demo.steps())
     settle(demo, panel)
     assert demo.row("texture-missing").verdict == "cleared"
-    demo.session.search_folder(tmp_path / "nowhere")
+    demo.session.jobs.search_folder(tmp_path / "nowhere")
     demo.wait(lambda: any("Nothing in" in text for text, _ in demo.said))
 
 
 def test_hundreds_of_materials_stay_smooth(rig: Rig, tmp_path) -> None:  # type: ignore[no-untyped-def]
     from customs.demo.many import write
 
-    rig.session.take_in([write(tmp_path, 500)], None)
+    rig.session.jobs.take_in([write(tmp_path, 500)], None)
     rig.wait(lambda: rig.session.asset is not None)
     rig.settle()
     panel = opened(rig, "seed_library")

@@ -64,12 +64,12 @@ def test_from_a_dropped_file_to_landing_and_all_the_way_back(rig: Rig, goods: di
     w.open_desk("landing")
     assert w.landing.word.text() == "Accepted" and w.twin.landing
     rig.wait(lambda: "right" in w.twin.pictures or w.twin.problem)
-    while w.undo.isEnabled():
-        w.undo.trigger()
+    while w.menus.undo.isEnabled():
+        w.menus.undo.trigger()
     rig.settle()
-    assert s.state.goods == () and w.redo.isEnabled()
-    while w.redo.isEnabled():
-        w.redo.trigger()
+    assert s.state.goods == () and w.menus.redo.isEnabled()
+    while w.menus.redo.isEnabled():
+        w.menus.redo.trigger()
     rig.settle()
     assert s.asset is not None and "scale" in rig.steps()
 
@@ -121,6 +121,7 @@ def test_wipe_divider_is_dragged(demo: Rig) -> None:
     assert twin.wipe_at == pytest.approx(0.25, abs=0.02)
 
 
+@pytest.mark.goods("bell_lantern")
 def test_cancel_of_a_running_dispatch_leaves_nothing(demo: Rig, tmp_path: Path) -> None:
     s = demo.session
     demo.window.open_desk("dispatch")
@@ -164,7 +165,7 @@ def test_the_interface_never_stalls_while_the_basin_is_worked_on(demo: Rig, tmp_
     for k in range(8):
         w.twin.turn(yaw=7.0 * k)
         demo.qtbot.wait(30)
-    s.dispatch(["spring_basin"], tmp_path / "out")
+    s.jobs.dispatch(["spring_basin"], tmp_path / "out")
     demo.wait(lambda: "spring_basin" in s.logs)
     timer.stop()
     assert s.logs["spring_basin"].accepted
@@ -190,7 +191,7 @@ def test_all_goods_and_one_remedy_for_many(demo: Rig) -> None:
     demo.settle()
     assert all("join" in [x.step for x in a.stops] for a in s.state.goods if a.id in {i for i, _ in pairs})
     label = s.shipment.can_undo()  # type: ignore[union-attr]
-    demo.window.undo.trigger()
+    demo.window.menus.undo.trigger()
     demo.settle()
     assert "goods" in label and all("join" not in [x.step for x in a.stops] for a in s.state.goods)
 
@@ -199,7 +200,7 @@ def test_next_open_row_goes_from_asset_to_asset(demo: Rig) -> None:
     s, view = demo.session, demo.window.ledger
     seen = []
     for _ in range(2):
-        demo.window.actions_["Next open row"].trigger()
+        demo.window.menus.actions["Next open row"].trigger()
         row = view.current_row()
         assert row is not None and effective(row) != "cleared"
         seen.append(s.current)
@@ -224,6 +225,7 @@ def test_filters_search_and_places(demo: Rig) -> None:
     assert {r.desk for r in view.model.rows} == {"motion"}
 
 
+@pytest.mark.goods("spring_basin")
 def test_waivers_from_the_ledger(demo: Rig) -> None:
     s, view = demo.session, demo.window.ledger
     s.select("spring_basin")
@@ -240,6 +242,7 @@ def test_waivers_from_the_ledger(demo: Rig) -> None:
     assert s.results["spring_basin"].ledger.verdict == "query"
 
 
+@pytest.mark.goods("pane_wall")
 def test_the_at_stop_column_appears_while_an_earlier_stop_is_picked(demo: Rig) -> None:
     s, view = demo.session, demo.window.ledger
     s.select("pane_wall")
@@ -253,6 +256,7 @@ def test_the_at_stop_column_appears_while_an_earlier_stop_is_picked(demo: Rig) -
     demo.wait(lambda: "At stop" not in view.model.columns)
 
 
+@pytest.mark.goods("pane_wall")
 def test_the_route_strip(demo: Rig) -> None:
     s, strip = demo.session, demo.window.strip
     s.select("pane_wall")
@@ -282,6 +286,7 @@ def test_the_route_strip(demo: Rig) -> None:
     assert not strip.menu_for(s.asset.stops[0]).actions()[1].isEnabled(), "Arrive is fixed"
 
 
+@pytest.mark.goods("watering_stork")
 def test_many_stops_fold_by_desk_and_show_their_worst_mark(demo: Rig) -> None:
     s, strip = demo.session, demo.window.strip
     s.select("watering_stork")
@@ -307,6 +312,7 @@ def test_many_stops_fold_by_desk_and_show_their_worst_mark(demo: Rig) -> None:
     assert strip.open_desk is not None
 
 
+@pytest.mark.goods("pane_wall")
 def test_fit_desk_turns_wishes_into_settings(demo: Rig) -> None:
     s, fit = demo.session, demo.window.fit
     s.select("pane_wall")
@@ -359,8 +365,8 @@ def test_another_destination_plans_anew(demo: Rig) -> None:
     kit.trigger()
     demo.settle()
     assert s.sheet.id == "one-mesh-kit" and "join" in demo.steps()
-    demo.window.undo.trigger()
-    demo.window.undo.trigger()
+    demo.window.menus.undo.trigger()
+    demo.window.menus.undo.trigger()
     demo.settle()
     assert s.sheet.id == "metre-yup-pbr"
     origin = demo.window.origin_menu()
@@ -460,13 +466,14 @@ def test_dispatch_all_that_are_cleared_and_its_pages(demo: Rig, tmp_path: Path) 
     demo.wait(lambda: s.worker.waiting == 0)
 
 
+@pytest.mark.goods("bell_lantern", "fern_bed")
 @pytest.mark.parametrize("mistake", ["texture", "name", "number", "cut"])
 def test_mistakes_are_tried_on_a_copy(demo: Rig, tmp_path: Path, mistake: str) -> None:
     w, s = demo.window, demo.session
     w.landing.try_mistake(mistake)
     assert w.landing.answers[mistake].text() == "dispatch first"
     s.select("bell_lantern")
-    s.dispatch(["bell_lantern"], tmp_path / "out")
+    s.jobs.dispatch(["bell_lantern"], tmp_path / "out")
     demo.wait(lambda: "bell_lantern" in s.logs)
     w.open_desk("landing")
     w.landing.try_mistake(mistake)
@@ -503,7 +510,7 @@ def test_a_second_window_reads_only(demo: Rig, qtbot) -> None:  # type: ignore[n
     other = Rig(qtbot)
     assert demo.session.shipment is not None
     other.session.open(demo.session.shipment.path)
-    assert "reading only" in other.window.kept.text() and any("reading only" in t for t, _ in other.said)
+    assert "reading only" in other.window.menus.kept.text() and any("reading only" in t for t, _ in other.said)
     assert not other.session.change_asset("x", lambda a: replace(a, name="no"))
     other.window.close()
 

@@ -7,6 +7,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from scipy.spatial.transform import Rotation
 
 from customs.demo import gardener, hedgehog, people, stork
 from customs.errors import CustomsError, StepError
@@ -15,7 +16,8 @@ from customs.motion.influences import most_influences
 from customs.motion.table import table_of
 from customs.route.donor import Donor, make_donor, take_donor
 from customs.route.step import Job, Outcome, get_step, make_settings
-from customs.scene.model import Scene
+from customs.scene.arrays import frozen
+from customs.scene.model import MorphTarget, Scene
 from customs.scene.tree import mesh_nodes
 from tests.motion.rigs import bar, bend, lighter, warden
 
@@ -208,3 +210,50 @@ def test_donors_that_cannot_be() -> None:
     with pytest.raises(StepError, match="no skeleton of its own"):
         run("donor", hedgehog.scene(), good, donor=good.digest)
     assert run("donor", lighter()).scene is not None
+
+
+def _stood(scene: Scene) -> np.ndarray:
+    """All vertices at rest, in world space."""
+    return np.concatenate(posed(scene, None, 0.0)[0])
+
+
+def test_a_pose_stands_like_a_moment_and_a_still_keeps_it() -> None:
+    scene = warden()
+    clip = scene.clips[0]
+    out = run("pose", scene, clip=clip.name, seconds=0.4)
+    wanted = np.concatenate(posed(scene, clip, 0.4)[0])
+    assert np.abs(_stood(out.scene) - wanted).max() < 1e-6
+    assert f"stands as {clip.name} at 0.40 s" in out.remarks[0].text
+    still = run("static", out.scene).scene
+    assert not still.skins and not still.clips and np.abs(_stood(still) - wanted).max() < 1e-5
+    late = run("pose", scene, clip=str(clip.key), seconds=900.0)
+    assert np.abs(_stood(late.scene) - np.concatenate(posed(scene, clip, clip.seconds)[0])).max() < 1e-6
+    assert run("pose", scene).scene is scene
+
+
+def test_joints_are_turned_by_hand_about_their_own_axes() -> None:
+    scene = replace(bar(), clips=())
+    out = run("pose", scene, turns=(("bone_1", 90.0, 0.0, 0.0), ("nobody", 1, 2, 3))).scene
+    top = _stood(out)[scene.meshes[0].primitives[0].positions[:, 1] > 0.999]
+    # A quarter turn about X lays what stands along +Y over the joint at one third along +Z (right hand rule).
+    assert np.abs(top[:, 2] - 2 / 3).max() < 1e-6 and abs(float(np.mean(top[:, 1])) - 1 / 3) < 1e-6
+    assert "nobody: no such joint" in [r.text for r in run("pose", scene, turns=(("nobody", 1, 2, 3),)).remarks]
+    turned = Rotation.from_euler("XYZ", [20, 30, 40], degrees=True).as_quat()
+    node = run("pose", scene, turns=(("bone_2", 20.0, 30.0, 40.0),)).scene.nodes[2]
+    assert np.abs(np.abs(node.rotation @ turned) - 1) < 1e-12
+    assert "no such clip" in run("pose", scene, clip="gone").remarks[0].text
+
+
+def test_a_still_keeps_its_expressions() -> None:
+    """Offsets are added before the skin turns them (glTF 2.0, 3.7.2.2): after the skin is gone they are turned already."""
+    scene = replace(bar(), clips=())
+    prim = scene.meshes[0].primitives[0]
+    offset = np.zeros_like(prim.positions)
+    offset[:, 0] = 0.05 * prim.positions[:, 1]
+    prim = replace(prim, targets=(MorphTarget(frozen(offset), frozen(offset), None),))
+    mesh = replace(scene.meshes[0], primitives=(prim,), weights=frozen([0.0]))
+    nodes = tuple(replace(n, weights=frozen([0.7])) if n.mesh is not None else n for n in scene.nodes)
+    posed_ = run("pose", replace(scene, meshes=(mesh,), nodes=nodes), turns=(("bone_1", 0.0, 0.0, 50.0),)).scene
+    still = run("static", posed_).scene
+    assert still.nodes[-1].weights is not None and np.abs(_stood(still) - _stood(posed_)).max() < 1e-6
+    assert still.meshes[still.nodes[-1].mesh or 0].primitives[0].targets[0].normals is not None

@@ -19,7 +19,7 @@ EVENING = ((0.33, 0.37, 0.39), (0.19, 0.22, 0.24))
 
 @dataclass(frozen=True)
 class Look:
-    """Settings of a picture. `figure` is the x (m) the standing figure is put at, or None."""
+    """Settings of a picture. `figure` is the x (m) the standing figure is put at, or None; `dual` skins by dual quaternions."""
 
     shading: Shading = "surface"
     wire: bool = False
@@ -29,6 +29,7 @@ class Look:
     transparent: bool = False
     evening: bool = False
     smooth: bool = True
+    dual: bool = False
 
 
 @dataclass(frozen=True, eq=False)

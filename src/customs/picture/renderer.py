@@ -134,7 +134,7 @@ class Renderer:
             for _, unit, name in SLOTS.values():
                 program[name] = unit
             program["tint"] = (1.0, 1.0, 1.0)
-        self.mesh["joint_matrices"], self.mesh["morph_offsets"] = 5, 6
+        self.mesh["joint_matrices"], self.mesh["morph_offsets"], self.mesh["dual"] = 5, 6, shot.look.dual
 
     def _set(self, name: str, m: F64) -> None:
         self.mesh[name].write(np.ascontiguousarray(m.T, dtype=np.float32).tobytes())

@@ -12,6 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.geometry.triangles import flat_indices, triangles_of
+from customs.motion.dual import dual_quaternions
 from customs.scene.model import Image, Primitive
 from customs.surface.pixels import image_info, pixels_or_none
 
@@ -110,9 +111,15 @@ class Store:
         return texture
 
     def joints(self, matrices: npt.NDArray[Any]) -> Any:
-        """Joint matrices (J, 4, 4) as a float texture: a row a joint, a texel a column. The caller releases it."""
-        columns = np.ascontiguousarray(matrices.transpose(0, 2, 1), dtype=np.float32)
-        texture = self.context.texture((4, len(matrices)), 4, columns.tobytes(), dtype="f4")
+        """Joint matrices (J, 4, 4) as a float texture: a row a joint, a texel a column. The caller releases it.
+
+        Behind the four columns stand the real and the dual quaternion and the three columns of the stretch.
+        """
+        real, dual, stretch = dual_quaternions(np.asarray(matrices, dtype=np.float64))
+        rows = np.zeros((len(matrices), 9, 4), dtype=np.float32)
+        rows[:, :4] = matrices.transpose(0, 2, 1)
+        rows[:, 4], rows[:, 5], rows[:, 6:, :3] = real, dual, stretch.transpose(0, 2, 1)
+        texture = self.context.texture((9, len(matrices)), 4, rows.tobytes(), dtype="f4")
         texture.filter = (moderngl.NEAREST, moderngl.NEAREST)
         return texture
 

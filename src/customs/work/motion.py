@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from customs.motion.dual import squeeze
 from customs.motion.loop import seam
 from customs.motion.pairing import Pair, propose
 from customs.motion.ranges import Take, look_at
@@ -71,6 +72,9 @@ def clip_facts(scene: Scene, clip: Clip) -> str:
         f"{keys_of(clip):,} keys in {len(clip.channels)} channels",
     ]
     parts.append(f"travels {travel.speed:.2f} m/s" if travel is not None and travel.speed > 0.02 else "on the spot")
+    squeezed = squeeze(scene, clip)
+    if squeezed > 0.001:
+        parts.append(f"twists squeeze up to {squeezed * 1000:.0f} mm")
     return " · ".join(parts)
 
 

@@ -223,7 +223,7 @@ class DispatchPanel(Panel):
     def _one(self) -> None:
         out = self._target()
         if out is not None:
-            self.session.dispatch([self.session.current], out, self.replace.isChecked())
+            self.session.jobs.dispatch([self.session.current], out, self.replace.isChecked())
 
     def _all(self) -> None:
         out = self._target()
@@ -234,7 +234,7 @@ class DispatchPanel(Panel):
             if a.id in results and results[a.id].judged and results[a.id].ledger.verdict == "cleared"
         ]
         if out is not None:
-            self.session.dispatch(ids, out, self.replace.isChecked())
+            self.session.jobs.dispatch(ids, out, self.replace.isChecked())
 
     def _working(self, title: str, share: float, text: str) -> None:
         if title.startswith("Dispatching"):

@@ -302,4 +302,4 @@ class IntakePanel(Panel):
         if not entries:
             self.preview_about.setText("Choose files or a folder first.")
             return
-        self.session.take_in([e.path for e in entries], self.chosen_origin())
+        self.session.jobs.take_in([e.path for e in entries], self.chosen_origin())

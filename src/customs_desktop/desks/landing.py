@@ -77,7 +77,7 @@ class LandingPanel(Panel):
         box.addWidget(row(self.mark, self.word, 1))
         box.addWidget(self.about)
         self.add(self.card)
-        self.again = button("Land again", lambda: session.land(session.current))
+        self.again = button("Land again", lambda: session.jobs.land(session.current))
         self.add(row(self.again, 1))
         self.add(section("PACKAGE"))
         self.tree = QTreeWidget()

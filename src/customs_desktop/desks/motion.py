@@ -59,6 +59,7 @@ class MotionPanel(Panel):
         self.page.take.connect(self._take)
         self.player.moved.connect(self._moved)
         self.joints.picked.connect(self.pick_joint)
+        self.joints.boned.connect(self.say_bone)
         self.donor.joint.connect(self.pick_joint)
         self.donor.choose.connect(self.choose_donor)
         twin.joint_picked.connect(self.pick_joint)
@@ -144,7 +145,7 @@ class MotionPanel(Panel):
         asked = route.of_step("donor") is not None or route.of_step("retarget") is not None
         donor = self._donor(result) if asked else None
         self.twin.show_beside(
-            donor.scene if donor is not None else None, f"Donor · {result.asset.donor_name.replace('_', ' ')}"
+            donor.scene if donor is not None else None, result.asset.donor_name.replace("_", " ").capitalize()
         )
 
     def _strip(self) -> None:
@@ -346,8 +347,25 @@ class MotionPanel(Panel):
         self.donor.map.update()
         self.joints.show_joint(name)
         self.weights.refresh()
+        self.clips.refresh_joint()
         self._curve()
         self.twin.update()
+
+    def say_bone(self, joint: str, bone: str) -> None:
+        """A person's word on which bone a joint is: one setting of the stop Humanoid."""
+        asset, result = self.session.asset, self.result
+        scene = result.at(self.session.stop) if result is not None else None
+        if asset is None or scene is None:
+            return
+        stop = asset.route.of_step("humanoid")
+        said = dict(dict(stop.values).get("bones", ())) if stop is not None else {}
+        before = next((n.bone for n in scene.nodes if n.name == joint), "")
+        said = {b: j for b, j in said.items() if j != joint}
+        if bone:
+            said[bone] = joint
+        elif before:
+            said[before] = ""
+        self.session.set_step("humanoid", bones=tuple(sorted(said.items())))
 
     def show_heat(self, on: bool) -> None:
         """Weights of the picked joint as colours on the right half."""
@@ -367,7 +385,7 @@ class MotionPanel(Panel):
         """Let a person choose the file of a donor."""
         chosen = path or QFileDialog.getOpenFileName(self, "Choose a donor: an asset of the destination", str(Path.home()))[0]
         if chosen:
-            self.session.take_donor(Path(chosen))
+            self.session.jobs.take_donor(Path(chosen))
 
     def stops_menu(self) -> QMenu:
         """Steps of this desk to add by hand."""

@@ -8,14 +8,15 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from customs.motion.leftovers import joint_use
 from customs.motion.track import frame_rate
+from customs.route.steps.motion.pose import moment
 from customs_desktop.session import Session
-from customs_desktop.widgets.basics import Chips, Flow, NumberField, button, label, row, section
+from customs_desktop.widgets.basics import Chips, Flow, NameLabel, NumberField, button, label, row, section
 
 if TYPE_CHECKING:
     from customs_desktop.desks.motion import MotionPanel
 
 FILES = (("first-with-mesh", "First with mesh"), ("only", "Clips only"), ("together", "One file"), ("each", "A file each"),
-         ("none", "No clips"))  # fmt: skip
+         ("none", "No clips"), ("still", "A still, no skin"))  # fmt: skip
 
 
 class ClipTools(QWidget):
@@ -37,8 +38,8 @@ class ClipTools(QWidget):
         box.addWidget(row(label("Influences per vertex"), 1, self.influences, self.worst))
         box.addWidget(row(label("Joints"), 1, self.joints, self.count))
         box.addWidget(section("PICKED CLIP"))
-        self.which = label("", "", 0, 600)
-        box.addWidget(self.which)
+        self.which = NameLabel()
+        box.addWidget(row(self.which))
         holder = QWidget()
         flow = Flow(holder)
         for text, step, values, tip in (
@@ -53,6 +54,24 @@ class ClipTools(QWidget):
         self.speed.setFixedWidth(58)
         self.speed.entered.connect(lambda v: self.do("retime", {"speed": v}))
         box.addWidget(row(label("Played"), 1, self.speed, label("times as fast", "soft")))
+        box.addWidget(section("STILL"))
+        self.joint = NameLabel()
+        self.turns = [NumberField(-360, 360, 1, f"Turn about its {axis}, in degrees") for axis in "XYZ"]
+        for field in self.turns:
+            field.setFixedWidth(58)
+            field.entered.connect(lambda _: self.turn())
+        self.standing = button(
+            "Stand like this moment", self.stand, "chip", "", "The rest pose becomes the moment the playhead is at"
+        )
+        self.rest = button("Rest pose", self.unpose, "chip", "", "Back to the pose it came with")
+        holder = QWidget()
+        flow = Flow(holder)
+        flow.addWidget(self.standing)
+        flow.addWidget(self.rest)
+        box.addWidget(holder)
+        axes = [w for axis, field in zip("XYZ", self.turns) for w in (label(axis, "soft"), field)]
+        box.addWidget(row(self.joint))
+        box.addWidget(row(*axes, label("°", "soft"), 1))
         box.addWidget(section("DELIVER CLIPS"))
         self.files = Chips(FILES)
         self.files.chosen.connect(self._files)
@@ -75,12 +94,52 @@ class ClipTools(QWidget):
         said = next((r.text for a in result.passed if a.stop.step == "weights" for r in a.remarks if "mm" in r.text), "")
         self.worst.setText(said.rpartition("worst vertex ")[2].partition(" mm")[0] + " mm" if "worst vertex" in said else "")
         dropped = asset.route.of_step("static")
-        self.files.show_chosen("none" if dropped is not None else scene.clip_files or rig.clip_files[0])
+        how = {"clips": "none", "skins-and-clips": "still"}.get(getattr(dropped.settings, "drop", "")) if dropped else None
+        self.files.show_chosen(how or scene.clip_files or rig.clip_files[0])
+        self.refresh_joint()
         stretch = self.panel.player.stretch
         take = self.panel.take
         name = stretch.name or stretch.take if stretch is not None else ""
         self.which.setText(f"{name} · {frame_rate(take):g} frames/s received" if take is not None else "No clips")
         self.speed.show_value(1.0)
+
+    def refresh_joint(self) -> None:
+        """How far the picked joint is turned by hand."""
+        asset, joint = self.session.asset, self.panel.overlay.joint
+        pose = asset.route.of_step("pose") if asset is not None else None
+        said = {t[0]: t[1:] for t in getattr(pose.settings, "turns", ())} if pose is not None else {}
+        # A body on a donor's skeleton takes the donor's pose over, so a pose of its own would be lost.
+        free = asset is not None and asset.route.of_step("donor") is None
+        self.joint.setText((joint or "No joint picked") if free else "Stands like the donor")
+        self.standing.setEnabled(free)
+        self.rest.setEnabled(pose is not None)
+        for field, value in zip(self.turns, said.get(joint, (0.0, 0.0, 0.0))):
+            field.show_value(value)
+            field.setEnabled(bool(joint) and free)
+
+    def stand(self) -> None:
+        """The moment the playhead is at as rest pose."""
+        take, stretch = self.panel.take, self.panel.player.stretch
+        if take is not None and stretch is not None:
+            self.session.set_step("pose", **moment(take, stretch.start + self.panel.player.seconds))
+
+    def turn(self) -> None:
+        """Turns of the picked joint from the three fields."""
+        asset, joint = self.session.asset, self.panel.overlay.joint
+        if asset is None or not joint:
+            return
+        pose = asset.route.of_step("pose")
+        others = [t for t in getattr(pose.settings, "turns", ()) if t[0] != joint] if pose is not None else []
+        values = tuple(f.value() or 0.0 for f in self.turns)
+        mine = [(joint, *values)] if any(values) else []
+        self.session.set_step("pose", turns=(*others, *mine))
+
+    def unpose(self) -> None:
+        """The pose it came with."""
+        asset = self.session.asset
+        pose = asset.route.of_step("pose") if asset is not None else None
+        if pose is not None:
+            self.session.change_route("Rest pose", lambda r: r.removed(pose.id))
 
     def target(self) -> tuple[str, ...]:
         """Key of the delivered clip that is picked; nothing stands for all."""
@@ -101,8 +160,8 @@ class ClipTools(QWidget):
         if asset is None:
             return
         static, files = asset.route.of_step("static"), asset.route.of_step("clip-files")
-        if how == "none":
-            self.session.set_step("static", drop="clips")
+        if how in ("none", "still"):
+            self.session.set_step("static", drop="clips" if how == "none" else "skins-and-clips")
             return
 
         def change(route: object) -> object:

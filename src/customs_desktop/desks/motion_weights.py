@@ -5,10 +5,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import numpy as np
-from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QPolygonF
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from customs.geometry.outline import inside_outline
 from customs.geometry.triangles import triangles_of
 from customs.ledger.shapes import ranges_of
 from customs.motion.paint import grown, island, moved_by, with_seams
@@ -18,7 +18,7 @@ from customs.scene.model import Primitive, Scene
 from customs.scene.tree import mesh_nodes
 from customs.work.motion import ranges_of_rows, weights_scene
 from customs_desktop.session import Session
-from customs_desktop.widgets.basics import Flow, NumberField, button, label, row, section
+from customs_desktop.widgets.basics import Flow, NameLabel, NumberField, button, label, row, section
 
 if TYPE_CHECKING:
     from customs_desktop.desks.motion import MotionPanel
@@ -38,12 +38,12 @@ class WeightTools(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
         box.addWidget(section("WEIGHTS"))
-        self.joint = label("", "", 0, 600)
+        self.joint = NameLabel()
         self.map = button("Show weights", self._map, "chip")
         self.map.setCheckable(True)
         self.lock = button("Lock", self._lock, "chip", "", "Its weights stay when others change")
         self.lock.setCheckable(True)
-        box.addWidget(row(self.joint, 1, self.lock, self.map))
+        box.addWidget(row(self.joint, self.lock, self.map))
         choose = QWidget()
         flow = Flow(choose, 4)
         self.lasso = button("Lasso", self._lasso, "chip", "", "Draw round vertices in the right half")
@@ -59,7 +59,11 @@ class WeightTools(QWidget):
             flow.addWidget(button(text, action, "chip"))
         box.addWidget(choose)
         self.count = label("", "soft", -0.5)
-        box.addWidget(self.count)
+        self.dual = button("Dual quaternions", self._dual, "chip", "",
+                           "Draw the right half blended by dual quaternions: where it looks other, weights squeeze a twist. "
+                           "What is delivered stays as it is.")  # fmt: skip
+        self.dual.setCheckable(True)
+        box.addWidget(row(self.count, 1, self.dual))
         self.amount = NumberField(-1, 10, 2, "Amount")
         self.amount.setFixedWidth(58)
         self.amount.show_value(0.5)
@@ -94,6 +98,9 @@ class WeightTools(QWidget):
 
     def _map(self) -> None:
         self.panel.show_heat(self.map.isChecked())
+
+    def _dual(self) -> None:
+        self.panel.twin.set_look(dual=self.dual.isChecked())
 
     def _lock(self) -> None:
         joint = self.panel.overlay.joint
@@ -150,16 +157,11 @@ class WeightTools(QWidget):
         rect, orbit = areas["right"], twin.pictures["right"][1]
         clip, seconds = twin.pose("right", scene)
         places = posed_scene_points(scene, scene.clips[clip] if clip is not None else None, seconds)
+        ring = [(point.x(), point.y()) for point in outline]
         self.chosen = {}
         for k, p, _ in self._parts():
             flat = np.array(project(list(places[k]), orbit, int(rect.width()), int(rect.height()))).reshape(-1, 2)
-            inside = np.array(
-                [
-                    np.isfinite(x) and outline.containsPoint(QPointF(rect.x() + x, rect.y() + y), Qt.FillRule.OddEvenFill)
-                    for x, y in flat
-                ],
-                dtype=bool,
-            )
+            inside = inside_outline(flat + (rect.x(), rect.y()), ring)
             if inside.any():
                 self.chosen[str(p.key)] = with_seams(p, np.flatnonzero(inside))
         self.refresh()

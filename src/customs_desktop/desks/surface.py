@@ -229,7 +229,7 @@ class SurfacePanel(Panel):
     def _ask_folder(self) -> None:
         name = QFileDialog.getExistingDirectory(self, "Folder to search for textures")
         if name:
-            self.session.search_folder(Path(name))
+            self.session.jobs.search_folder(Path(name))
 
     def close_down(self) -> None:
         """Wait for pictures that are being made."""

@@ -208,6 +208,6 @@ class GoodsPanel(QWidget):
         gone = menu.addAction("Take out of the shipment")
         chosen = menu.exec(self.list.mapToGlobal(place))
         if chosen is plan and plan is not None:
-            self.session.plan([asset.id])
+            self.session.jobs.plan([asset.id])
         elif chosen is gone and gone is not None:
             self.session.edit(f"Take out {asset.name}", lambda s: s.without(asset.id))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QModelIndex, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QPainter
+from PyQt6.QtGui import QKeyEvent, QPainter, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
@@ -23,7 +23,7 @@ from customs_desktop.widgets.marks import draw_mark
 from customs_desktop.widgets.tables import dressed
 from customs_desktop.widgets.thumbs import EDGE, Thumbs
 
-TALL, NAME_WIDTH, CELL_WIDTH = 54, 112, 100
+TALL, NAME_WIDTH, CELL_WIDTH, LEAST_WIDTH, ALPHA_WIDTH = 54, 112, 100, 84, 60
 
 
 class CellPainter(QStyledItemDelegate):
@@ -158,13 +158,26 @@ class RoleView(QWidget):
         bar = self.table.verticalScrollBar()
         where = bar.value() if bar else 0
         self.model.show_table(scene, table)
-        for k in range(self.model.columnCount()):
-            self.table.setColumnWidth(k, NAME_WIDTH if k == 0 else CELL_WIDTH)
+        self._fit_columns()
         self.count.setText(f"{len(self.model.rows):,} materials")
         if 0 <= row < len(self.model.rows) and column < self.model.columnCount():
             self.table.setCurrentIndex(self.model.index(row, column))
         if bar is not None:
             bar.setValue(where)
+
+    def _fit_columns(self) -> None:
+        """Columns as wide as there is room for, within what can be read."""
+        bar = self.table.verticalScrollBar()
+        roles = max(self.model.columnCount() - 2, 1)
+        room = self.width() - (bar.width() if bar is not None and bar.isVisible() else 0) - NAME_WIDTH - ALPHA_WIDTH
+        wide = min(max(room // roles, LEAST_WIDTH), CELL_WIDTH)
+        for k in range(self.model.columnCount()):
+            self.table.setColumnWidth(k, NAME_WIDTH if k == 0 else ALPHA_WIDTH if self.model.role_at(k) == ALPHA else wide)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Columns follow the room."""
+        super().resizeEvent(event)
+        self._fit_columns()
 
     def _picked(self, index: QModelIndex, _: QModelIndex) -> None:
         if not index.isValid():

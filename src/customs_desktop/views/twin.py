@@ -277,6 +277,7 @@ class TwinView(QWidget):
             grid=self.look.grid and not ghost,
             dimensions=self.look.dimensions and name == "right",
             transparent=ghost,
+            dual=self.look.dual and name == "right",
             figure=x,
             evening=is_evening(),
             smooth=not moving,

@@ -123,6 +123,10 @@ def beside(view: TwinView, painter: QPainter, rect: QRectF) -> None:
     painter.setPen(QPen(colour("paper"), 2))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRect(rect)
-    painter.setPen(colour("ink"))
+    line = rect.adjusted(7, 4, -6, 0)
     painter.setFont(font(-1, 600))
-    painter.drawText(rect.adjusted(7, 4, -6, 0), Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, view.beside.title)
+    name = painter.fontMetrics().elidedText(view.beside.title, Qt.TextElideMode.ElideRight, int(line.width()))
+    for text, tone in (("Donor", "soft"), (name, "ink")):
+        painter.setPen(colour(tone))
+        painter.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, text)
+        line.translate(0, painter.fontMetrics().height())

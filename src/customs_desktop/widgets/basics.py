@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 
 from PyQt6.QtCore import QPoint, QRect, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QAction
+from PyQt6.QtGui import QAction, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -37,6 +37,22 @@ def label(text: str, role: str = "", size: float = 0.0, weight: int = 400, wrap:
         Qt.TextInteractionFlag.TextSelectableByMouse if wrap else Qt.TextInteractionFlag.NoTextInteraction
     )
     return out
+
+
+class NameLabel(QLabel):
+    """A name of any length: it takes the room there is, ends in … where that is too little, and is whole in its tip."""
+
+    def __init__(self, size: float = 0.0, weight: int = 600) -> None:
+        super().__init__()
+        self.setFont(font(size, weight))
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """The text, shortened from the right."""
+        self.setToolTip(self.text())
+        painter = QPainter(self)
+        shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
 
 
 def button(text: str, action: Callable[[], object], kind: str = "", icon_name: str = "", tip: str = "") -> QPushButton:

@@ -133,7 +133,8 @@ def _animations(library: Element, scene: Scene, clip: Clip, number: int) -> list
 def _key_times(clip: Clip, node: int) -> npt.NDArray[np.float64]:
     mine = [c for c in clip.channels if c.node == node and c.path != "weights" and len(c.times)]
     times = np.unique(np.concatenate([c.times for c in mine]).astype(np.float64))
-    if any(c.interpolation != "linear" for c in mine) and len(times) > 1:
+    # Between keys readers draw straight lines through the numbers of a matrix, which squashes what turns far between two.
+    if any(c.interpolation != "linear" or c.path == "rotation" for c in mine) and len(times) > 1:
         frames = times[0] + np.arange(int((times[-1] - times[0]) * frame_rate(clip)) + 1) / frame_rate(clip)
         times = np.unique(np.concatenate([times, frames]).round(6))
     return times

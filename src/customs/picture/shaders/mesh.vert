@@ -11,6 +11,7 @@ in vec4 in_joints1;
 in vec4 in_weights0;
 in vec4 in_weights1;
 uniform bool skinned;
+uniform bool dual;
 uniform sampler2D joint_matrices;
 uniform int morph_count;
 uniform float morph_weights[16];
@@ -34,6 +35,37 @@ mat4 joint(float index) {
 }
 #endif
 
+#ifdef RIGGED
+vec4 texel(float index, int column) { return texelFetch(joint_matrices, ivec2(column, int(index + 0.5)), 0); }
+
+vec3 turned(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w * v); }
+
+// Kavan et al. 2007, as customs.motion.dual has it: stretch blended linearly, turn and move by dual quaternions.
+mat4 blended_dual() {
+    float index[8] = float[8](in_joints0.x, in_joints0.y, in_joints0.z, in_joints0.w,
+                              in_joints1.x, in_joints1.y, in_joints1.z, in_joints1.w);
+    float share[8] = float[8](in_weights0.x, in_weights0.y, in_weights0.z, in_weights0.w,
+                              in_weights1.x, in_weights1.y, in_weights1.z, in_weights1.w);
+    int lead = 0;
+    for (int i = 1; i < 8; i++) if (share[i] > share[lead]) lead = i;
+    vec4 along = texel(index[lead], 4), r = vec4(0.0), d = vec4(0.0);
+    mat3 stretch = mat3(0.0);
+    for (int i = 0; i < 8; i++) {
+        vec4 q = texel(index[i], 4);
+        float w = share[i] * (dot(q, along) < 0.0 ? -1.0 : 1.0);
+        r += w * q;
+        d += w * texel(index[i], 5);
+        stretch += share[i] * mat3(texel(index[i], 6).xyz, texel(index[i], 7).xyz, texel(index[i], 8).xyz);
+    }
+    float size = max(length(r), 1e-9);
+    r /= size;
+    d /= size;
+    vec3 move = 2.0 * (r.w * d.xyz - d.w * r.xyz + cross(r.xyz, d.xyz));
+    return mat4(vec4(turned(r, stretch[0]), 0.0), vec4(turned(r, stretch[1]), 0.0), vec4(turned(r, stretch[2]), 0.0),
+                vec4(move, 1.0));
+}
+#endif
+
 void main() {
     vec3 p = in_position;
     mat4 m = model;
@@ -42,7 +74,8 @@ void main() {
         int at = i * vertex_count + gl_VertexID;
         p += morph_weights[i] * texelFetch(morph_offsets, ivec2(at % 1024, at / 1024), 0).xyz;
     }
-    if (skinned) {
+    if (skinned && dual) m = blended_dual();
+    else if (skinned) {
         m = mat4(0.0);
         for (int i = 0; i < 4; i++) {
             m += in_weights0[i] * joint(in_joints0[i]);

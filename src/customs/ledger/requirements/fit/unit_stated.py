@@ -1,10 +1,14 @@
-"""Someone has said how long a unit is."""
+"""Someone has said how long a unit is, and an origin does not overrule what the file itself says unseen."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 
+from customs.ledger.facts import scene_facts
 from customs.ledger.row import Case, Requirement, Row, register
+
+SAY_THEMSELVES = ("fbx", "dae")
+"""Formats whose files say their unit; glTF fixes metres for all, and many a writer of it does not keep to that."""
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -16,7 +20,23 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         if known
         else f"{case.received.format.upper()} states no unit; metres are assumed. Choose an origin, or set the scale on the desk Fit."
     )
+    if other := _overruled(case):
+        known, note = False, other
     yield rule.row(f"said by {who}", f"1 unit = 1 {unit}", f"1 unit = 1 {unit}", "cleared" if known else "query", note=note)
+
+
+def _overruled(case: Case) -> str:
+    """What to say where an origin takes a unit for another length than the file says."""
+    own = case.received.convention
+    if case.received.format not in SAY_THEMSELVES or own.stated != "file" or case.arrived.convention.stated != "origin":
+        return ""
+    raw, now = float(scene_facts(case.received).size.max()), float(case.before.size.max())
+    if raw <= 0 or abs(now / raw / own.metres_per_unit - 1) < 0.01:
+        return ""
+    return (
+        f"The file itself says 1 unit = {own.metres_per_unit:g} m, its origin {now / raw:.4g} m. "
+        "Choose another origin, or none; or set the scale on the desk Fit."
+    )
 
 
 register(Requirement("unit-stated", "Unit", "fit", _judge))

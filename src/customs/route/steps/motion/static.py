@@ -10,7 +10,7 @@ from pydantic import Field
 
 from customs.motion.bones import without_bones
 from customs.motion.pose import joint_matrices, posed_positions, skin_matrices
-from customs.motion.still import still_normals
+from customs.motion.still import still_normals, still_target
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
@@ -38,7 +38,8 @@ def _still(scene: Scene, node: int, mesh: Mesh, world: list[np.ndarray]) -> Mesh
         blend = skin_matrices(p, joint_matrices(scene, skin, world))[:, :, :3]
         points = frozen(posed_positions(scene, node, p, world))
         normals, tangents = still_normals(p, blend)
-        return replace(p, positions=points, normals=normals, tangents=tangents, joints=None, weights=None)
+        targets = tuple(still_target(t, blend) for t in p.targets)
+        return replace(p, positions=points, normals=normals, tangents=tangents, targets=targets, joints=None, weights=None)
 
     return replace(mesh, primitives=tuple(change(p) for p in mesh.primitives))
 
@@ -56,7 +57,8 @@ def _apply(scene: Scene, settings: Static, resources: Content, job: Job) -> Outc
             continue
         meshes.append(replace(_still(scene, n, scene.meshes[node.mesh], world), made_from=(scene.meshes[node.mesh].key,)))
         nodes[n] = replace(node, mesh=None, skin=None)
-        nodes.append(Node(Key(scene.digest, "node", MADE + n), node.name, mesh=len(meshes) - 1, made_from=(node.key,)))
+        key = Key(scene.digest, "node", MADE + n)
+        nodes.append(Node(key, node.name, mesh=len(meshes) - 1, weights=node.weights, made_from=(node.key,)))
         roots.append(len(nodes) - 1)
     bare = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots), skins=(), clips=())
     return Outcome(prune(without_bones(bare, scene), near=True), (remark,))
