@@ -54,6 +54,7 @@ class Worker(QObject):
         self._cancel = threading.Event()
         self._now: Task | None = None
         self.waiting = 0
+        self._closed = False
         self.finished.connect(self._finish)
         self.broke.connect(self._break)
         self._thread = threading.Thread(target=self._loop, name="evaluator", daemon=True)
@@ -71,7 +72,8 @@ class Worker(QObject):
         self._cancel.set()
 
     def close(self) -> None:
-        """Stop and wait."""
+        """Stop and wait. Answers that are still on their way are let go: whoever asked may be gone when they come."""
+        self._closed = True
         self._cancel.set()
         self._queue.put(Task(-STOP, key="stop"))
         self._thread.join(20)
@@ -96,16 +98,17 @@ class Worker(QObject):
 
     def _finish(self, task: Task, result: Any) -> None:
         self._count()
-        if result is not _SUPERSEDED:
+        if result is not _SUPERSEDED and not self._closed:
             task.done(result)
 
     def _break(self, task: Task, problem: Exception) -> None:
         self._count()
-        task.failed(problem)
+        if not self._closed:
+            task.failed(problem)
 
     def _count(self) -> None:
         self.waiting -= 1
-        if self.waiting == 0:
+        if self.waiting == 0 and not self._closed:
             self.emptied.emit()
 
 

@@ -9,6 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from PyQt6.QtCore import QCoreApplication, QEvent
 from pytestqt.qtbot import QtBot
 
 from customs.demo.shipment import demo_path, open_demo
@@ -80,6 +81,8 @@ def rig(qtbot: QtBot, request: pytest.FixtureRequest) -> Iterator[Rig]:
         made.window.grab().save(str(folder / f"{request.node.name}.png"))
     made.window.close()
     made.window.deleteLater()
+    # Here and now, not somewhere in the next test's event loop.
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
     left = {t.name for t in threading.enumerate() if t.name in ("evaluator", "painter")} - before
     assert not left, f"threads left behind: {left}"
 
