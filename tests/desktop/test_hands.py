@@ -6,9 +6,10 @@ import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QInputDialog
+from PyQt6.QtWidgets import QApplication, QInputDialog, QVBoxLayout, QWidget
 
 from customs.route.step import steps
+from customs_desktop.widgets.basics import empty
 from tests.desktop.conftest import Rig
 
 LEFT, RIGHT = Qt.MouseButton.LeftButton, Qt.MouseButton.RightButton
@@ -188,3 +189,21 @@ def test_the_band_by_keys_and_double_click(demo: Rig) -> None:
     QTest.mouseMove(band, QPointF(band.x_of(44), 8).toPoint())
     QTest.mouseRelease(band, LEFT, pos=QPointF(band.x_of(44), 8).toPoint())
     assert band.head == pytest.approx(44, abs=1), "the ruler is scrubbed"
+
+
+def test_a_row_taken_out_before_it_was_seen_never_opens_as_a_window(qtbot) -> None:  # type: ignore[no-untyped-def]
+    holder = QWidget()
+    qtbot.addWidget(holder)
+    box = QVBoxLayout(holder)
+    holder.show()
+    seen: list[QWidget] = []
+
+    class Row(QWidget):
+        def showEvent(self, event: object) -> None:
+            seen.append(self)
+
+    held = Row()  # as its own signals' targets hold it
+    box.addWidget(held)  # a layout shows what it is given at the next turn of the event loop
+    empty(box)
+    qtbot.wait(50)
+    assert box.count() == 0 and not seen and not holder.findChildren(Row)

@@ -179,6 +179,7 @@ def test_joints_are_paired_and_the_donors_skeleton_taken(demo: Rig) -> None:
     scene = demo.session.result.passed[-1].scene  # type: ignore[union-attr]
     assert {scene.nodes[j].name for j in scene.skins[0].joints} == set(facing.donor.names)
     assert panel.joints.table.rowCount() == 21
+    assert panel.joints.table.item(3, 5).text() == panel.joints.table.item(3, 1).text() == facing.donor.names[3]  # type: ignore[union-attr]
 
 
 def test_a_weight_is_painted_on_chosen_vertices_and_undone(demo: Rig) -> None:

@@ -86,6 +86,11 @@ class Facing:
     donor: Skeleton
     pairs: tuple[Pair, ...]
 
+    def counterparts(self, scene: Scene) -> dict[str, str]:
+        """The donor's joint by the name of a joint of `scene`; once the donor's skeleton is taken, each is its own."""
+        taken = bool(scene.skins) and skeleton_of(scene, (0,)).names == self.donor.names
+        return dict(zip(self.donor.names, self.donor.names)) if taken else {p.arriving: p.donor for p in self.pairs}
+
 
 def facing(passed: tuple[At, ...], route: Route, donor: Donor) -> Facing | None:
     """Both skeletons as they stand before the stop Donor; None where the asset has none."""

@@ -104,7 +104,7 @@ class MotionPanel(Panel):
         self._show_takes()
         pairs = self._facing(result)
         scene = result.at(self.session.stop)
-        self.joints.show_scene(scene, {p.arriving: p.donor for p in pairs.pairs} if pairs else {})
+        self.joints.show_scene(scene, pairs.counterparts(scene) if pairs and scene else {})
         self.donor.show_facing(result.asset, pairs)
         self.weights.refresh()
         self.clips.refresh()

@@ -109,12 +109,16 @@ def row(*widgets: QWidget | str | int, spacing: int = 6) -> QWidget:
 
 
 def empty(box: QLayout) -> None:
-    """Take everything out of a layout and let it go."""
+    """Take everything out of a layout and let it go.
+
+    Hidden, not made an orphan: a layout's wish to show what it was just given is still on its way, and would open an orphan
+    as a window of its own.
+    """
     while box.count():
         item = box.takeAt(0)
         widget = item.widget() if item else None
         if widget is not None:
-            widget.setParent(None)
+            widget.hide()
             widget.deleteLater()
 
 
