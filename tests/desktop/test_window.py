@@ -74,6 +74,7 @@ def test_from_a_dropped_file_to_landing_and_all_the_way_back(rig: Rig, goods: di
     assert s.asset is not None and "scale" in rig.steps()
 
 
+@pytest.mark.goods("watering_stork")
 def test_every_stop_mode_and_shading_gives_a_picture(demo: Rig) -> None:
     w, s = demo.window, demo.session
     assert s.asset is not None
@@ -96,6 +97,7 @@ def test_every_stop_mode_and_shading_gives_a_picture(demo: Rig) -> None:
     assert w.twin.look.wire and not w.twin.look.grid and not w.twin.look.dimensions and not w.twin.figure
 
 
+@pytest.mark.goods("bell_lantern")
 def test_the_camera_moves_both_halves(demo: Rig) -> None:
     twin = demo.window.twin
     demo.wait(lambda: "right" in twin.pictures)
@@ -111,6 +113,7 @@ def test_the_camera_moves_both_halves(demo: Rig) -> None:
     assert twin.zoom == 1.0 and twin.pan == (0.0, 0.0)
 
 
+@pytest.mark.goods("bell_lantern")
 def test_wipe_divider_is_dragged(demo: Rig) -> None:
     twin = demo.window.twin
     twin.set_mode("wipe")
@@ -336,6 +339,7 @@ def test_fit_desk_turns_wishes_into_settings(demo: Rig) -> None:
     assert first["up"] == "+Y" and first["stated"] == "person" and first["faces"][1] != "Y"
 
 
+@pytest.mark.goods("pane_wall")
 def test_an_origin_once_found_is_kept_and_used_again(demo: Rig) -> None:
     s, fit = demo.session, demo.window.fit
     s.select("pane_wall")
@@ -358,6 +362,7 @@ def test_an_origin_once_found_is_kept_and_used_again(demo: Rig) -> None:
     assert box is not None and box[1][1] - box[0][1] == pytest.approx(3.37 / 2, abs=0.01)
 
 
+@pytest.mark.goods("watering_stork", "seed_cart")
 def test_another_destination_plans_anew(demo: Rig) -> None:
     s = demo.session
     menu = demo.window.sheet_menu()
@@ -375,6 +380,7 @@ def test_another_destination_plans_anew(demo: Rig) -> None:
     assert s.asset is not None and s.asset.origin == "inch-zup"
 
 
+@pytest.mark.goods("watering_stork")
 def test_a_sheet_is_copied_edited_and_used(demo: Rig) -> None:
     editor = demo.window.edit_sheet("metre-yup-pbr")
     demo.qtbot.addWidget(editor)
@@ -506,6 +512,7 @@ def test_shortcuts_are_listed_and_none_is_twice(rig: Rig) -> None:
     rig.window.show_about().close()
 
 
+@pytest.mark.goods("bell_lantern")
 def test_a_second_window_reads_only(demo: Rig, qtbot) -> None:  # type: ignore[no-untyped-def]
     other = Rig(qtbot)
     assert demo.session.shipment is not None
@@ -515,6 +522,7 @@ def test_a_second_window_reads_only(demo: Rig, qtbot) -> None:  # type: ignore[n
     other.window.close()
 
 
+@pytest.mark.goods("bell_lantern")
 def test_what_was_decided_is_there_at_the_next_start(demo: Rig) -> None:
     s = demo.session
     s.set_step("scale", factor=3.0)
@@ -551,6 +559,7 @@ def test_empty_states_say_what_to_do(rig: Rig) -> None:
     assert w.landing.word.text() == "Nothing landed" and not w.dispatch.one.isEnabled()
 
 
+@pytest.mark.goods("bell_lantern")
 def test_evening_paper_and_back(demo: Rig) -> None:
     w = demo.window
     day = w.grab().toImage().pixelColor(600, 60)
@@ -572,6 +581,7 @@ def test_goods_search_and_removal(demo: Rig) -> None:
     assert s.current == "bell_lantern" and "watering_stork" not in s.results
 
 
+@pytest.mark.goods("watering_stork")
 def test_every_button_has_a_name_and_every_field_too(demo: Rig) -> None:
     for widget in demo.window.findChildren(QPushButton):
         assert widget.text() or widget.toolTip() or widget.accessibleName(), widget.objectName()
