@@ -103,9 +103,9 @@ class Menus:
         self._act(menu, "Dispatch all that are cleared", self.window.dispatch._all, "Ctrl+Shift+Return")
         self._act(menu, "Stop what is running", s.cancel, "Ctrl+.")
         menu.addSeparator()
-        self._act(menu, "Play or pause", self.window.motion.player.toggle, "Ctrl+Space")
-        self._act(menu, "One frame on", lambda: self.window.motion.player.step(1), "Ctrl+Shift+Right")
-        self._act(menu, "One frame back", lambda: self.window.motion.player.step(-1), "Ctrl+Shift+Left")
+        self._act(menu, "Play or pause", lambda: self.window.player.toggle(), "Ctrl+Space")
+        self._act(menu, "One frame on", lambda: self.window.player.step(1), "Ctrl+Shift+Right")
+        self._act(menu, "One frame back", lambda: self.window.player.step(-1), "Ctrl+Shift+Left")
         self._act(menu, "Choose a donor …", self.window.motion.choose_donor, "")
 
     def _menu(self, name: str) -> QMenu:

@@ -108,6 +108,11 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
         s.select("watering_stork")
         s.jobs.dispatch(["watering_stork"], place)
         window.open_desk("landing")
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        settled(app, window)
+        window.landing.clips.choose(1)
+        window.landing.clips.player.seek(0.35)
 
     def evening() -> None:
         window.open_desk("fit")

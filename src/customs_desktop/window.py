@@ -30,6 +30,7 @@ from customs_desktop.desks.landing import LandingPanel
 from customs_desktop.desks.motion import MotionPanel
 from customs_desktop.desks.surface import SurfacePanel
 from customs_desktop.menus import Menus
+from customs_desktop.player import Player
 from customs_desktop.session import Session
 from customs_desktop.sheet_editor import SheetEditor
 from customs_desktop.style import theme
@@ -79,7 +80,7 @@ class MainWindow(QMainWindow):
         self.panels.setObjectName("panel")
         self.panels.setFixedWidth(PANEL_WIDTH)
         self.intake, self.fit = IntakePanel(s), FitPanel(s)
-        self.surface, self.dispatch, self.landing = SurfacePanel(s), DispatchPanel(s), LandingPanel(s)
+        self.surface, self.dispatch, self.landing = SurfacePanel(s), DispatchPanel(s), LandingPanel(s, self.twin)
         self.motion = MotionPanel(s, self.twin)
         self.desk_panels = {"intake": self.intake, "fit": self.fit, "surface": self.surface, "motion": self.motion,
                             "dispatch": self.dispatch, "landing": self.landing}  # fmt: skip
@@ -162,9 +163,15 @@ class MainWindow(QMainWindow):
         self.deck.show_pages(pages.get(id_, []), 1 if id_ in pages else 0)
         self.twin.set_landing(id_ == "landing")
         self.motion.set_open(id_ == "motion")
+        self.landing.clips.set_open(id_ == "landing")
         self.bar.place()
         if id_ == "dispatch":
             self.dispatch.refresh()
+
+    @property
+    def player(self) -> Player:
+        """What plays on the open desk."""
+        return self.landing.clips.player if self.desk == "landing" else self.motion.player
 
     def _heights(self, id_: str) -> None:
         """Surface's tables want more room than a ledger; what a person makes of either is remembered."""

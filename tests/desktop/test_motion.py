@@ -125,6 +125,24 @@ def test_split_in_the_window_and_delivered_both_ways(demo: Rig, tmp_path: Path, 
     if how == "first-with-mesh":
         bare = judge_scene(tmp_path / "watering_stork" / models[1])
         assert not bare.meshes and len(bare.nodes) >= 25
+    landed_clips_play(demo, names)
+
+
+def landed_clips_play(demo: Rig, names: tuple[str, ...]) -> None:
+    """The desk Landing plays what was read back, from one file or from several."""
+    w = demo.window
+    w.open_desk("landing")
+    clips = w.landing.clips
+    demo.wait(lambda: [clips.choice.itemText(i) for i in range(clips.choice.count())] == list(names))
+    assert w.player is clips.player and clips.isVisible() and w.twin.poses == {}, "it stands until it is played"
+    clips.choose(2)
+    w.menus.actions["Play or pause"].trigger()
+    demo.wait(lambda: clips.player.seconds > 0.2)
+    assert w.twin.poses["right"][0] == 2 and "frames/s" in clips.where.text()
+    w.menus.actions["One frame on"].trigger()
+    assert not clips.player.playing
+    w.open_desk("fit")
+    assert w.twin.poses == {} and w.player is w.motion.player
 
 
 def test_playing_moves_both_halves_and_never_blocks(demo: Rig) -> None:

@@ -41,7 +41,7 @@ def read_docket(folder: Path, log: Log) -> Json | None:
     if hashlib.sha256(text.encode("utf-8")).hexdigest() != body["digest"]:
         log.refuse("docket.json", "was changed after it was written: its digest of itself does not fit")
     else:
-        log.note("reads", "docket.json", f"{len(body['files'])} files, digest fits")
+        log.note("reads", "docket.json", f"{len(body['files'])} {'file' if len(body['files']) == 1 else 'files'}, digest fits")
     return body
 
 

@@ -20,8 +20,10 @@ from customs.landing.log import Log
 from customs.landing.mistakes import MISTAKES, plant
 from customs.route.step import Job
 from customs_desktop.desks.dispatch import fill_tree
+from customs_desktop.desks.landed_clips import LandedClips
 from customs_desktop.session import Session
 from customs_desktop.style.theme import colour, colours, font
+from customs_desktop.views.twin import TwinView
 from customs_desktop.widgets.basics import Panel, button, label, row, section
 from customs_desktop.widgets.marks import Mark
 from customs_desktop.widgets.tables import listing
@@ -65,7 +67,7 @@ class LogPage(QWidget):
 class LandingPanel(Panel):
     """Verdict, package tree with marks, and mistakes to try."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, twin: TwinView) -> None:
         super().__init__("Landing", "what the destination would say")
         self.session = session
         self.log_page = LogPage()
@@ -79,6 +81,8 @@ class LandingPanel(Panel):
         self.add(self.card)
         self.again = button("Land again", lambda: session.jobs.land(session.current))
         self.add(row(self.again, 1))
+        self.clips = LandedClips(session, twin)
+        self.add(self.clips)
         self.add(section("PACKAGE"))
         self.tree = QTreeWidget()
         self.tree.setAccessibleName("Landed package")
@@ -105,6 +109,7 @@ class LandingPanel(Panel):
         """Show the log of the selected asset."""
         log = self.session.logs.get(self.session.current)
         self.log_page.show_log(log)
+        self.clips.refresh()
         self.again.setEnabled(self.session.current in self.session.packages)
         for answer in self.answers.values():
             answer.setText("")

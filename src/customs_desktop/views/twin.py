@@ -154,7 +154,7 @@ class TwinView(QWidget):
                 "right": QRectF(half, HEAD, body.width() - half, body.height()),
             }
             if self.beside is not None:
-                out["beside"] = QRectF(half + 8, HEAD + 8, min(half * 0.34, 170), min(body.height() * 0.5, 210))
+                out["beside"] = QRectF(half + 8, HEAD + 8, min(half * 0.4, 170), min(body.height() * 0.5, 210))
             return out
         return {"left": body, "right": body}
 

@@ -123,10 +123,11 @@ def beside(view: TwinView, painter: QPainter, rect: QRectF) -> None:
     painter.setPen(QPen(colour("paper"), 2))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.drawRect(rect)
-    line = rect.adjusted(7, 4, -6, 0)
     painter.setFont(font(-1, 600))
-    name = painter.fontMetrics().elidedText(view.beside.title, Qt.TextElideMode.ElideRight, int(line.width()))
-    for text, tone in (("Donor", "soft"), (name, "ink")):
-        painter.setPen(colour(tone))
-        painter.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignTop, text)
-        line.translate(0, painter.fontMetrics().height())
+    high = painter.fontMetrics().height() + 4
+    foot = QRectF(rect.left(), rect.bottom() - high, rect.width(), high)
+    painter.fillRect(foot, colour("paper"))
+    line = foot.adjusted(7, 0, -6, 0)
+    name = painter.fontMetrics().elidedText(f"Donor · {view.beside.title}", Qt.TextElideMode.ElideRight, int(line.width()))
+    painter.setPen(colour("ink"))
+    painter.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)
