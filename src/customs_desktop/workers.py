@@ -170,13 +170,11 @@ class Painter(QObject):
 
     def _put(self, slot: str, wish: tuple[Any, object], soon: bool) -> None:
         with self._ready:
-            if slot in self._wish:
-                self._order.remove(slot)
+            # A newer wish takes the place of the older one in the line: while all halves play, each gets its turn.
+            if slot not in self._wish:
+                small = next((k for k, s in enumerate(self._order) if s.startswith("thumb")), len(self._order))
+                self._order.insert(small if soon and not slot.startswith("thumb") else len(self._order), slot)
             self._wish[slot] = wish
-            if soon:
-                self._order.insert(0 if not slot.startswith("thumb") else len(self._order), slot)
-            else:
-                self._order.append(slot)
             self._ready.notify()
 
     def _loop(self) -> None:

@@ -12,7 +12,8 @@ from scipy.spatial.transform import Rotation
 from customs.conventions.axes import between, to_working
 from customs.conventions.convert import change_convention, convert, permuted, reversed_faces, rotated_quaternions
 from customs.geometry.triangles import face_vectors, signed_volume, strip_triangles, triangles_of
-from customs.motion.pose import posed_locals, posed_scene_points
+from customs.motion.pose import posed_scene_points
+from customs.motion.posing import posing
 from customs.scene.arrays import frozen
 from customs.scene.convention import WORKING, Convention
 from customs.scene.model import Primitive, Scene
@@ -96,8 +97,8 @@ def test_an_animated_light_gets_a_leaf_node(letter: Scene) -> None:
     leaf = out.nodes[out.nodes[7].children[0]]
     assert leaf.light == 0 and leaf.made_from == (letter.nodes[7].key,)
     for seconds in (0.0, 0.4):
-        a = world_matrices(scene, posed_locals(scene, scene.clips[0], seconds))[7]
-        b = world_matrices(out, posed_locals(out, out.clips[0], seconds))[out.nodes[7].children[0]]
+        a = posing(scene, scene.clips[0]).world(seconds)[7]
+        b = posing(out, out.clips[0]).world(seconds)[out.nodes[7].children[0]]
         assert np.allclose(p @ a[:3, :3] @ [0, 0, -1], b[:3, :3] @ [0, 0, -1], atol=1e-6)
 
 

@@ -20,10 +20,13 @@ from customs.motion.pose import (
     posed_scene_points,
     skin_matrices,
 )
+from customs.motion.posing import posing
+from customs.motion.track import local_track, world_track
 from customs.scene.arrays import frozen
-from customs.scene.model import Channel, Scene
+from customs.scene.model import Channel, Clip, Node, Scene
 from customs.scene.tree import world_matrices
-from tests.assets import cube, quaternion, scene_of
+from tests.assets import cube, key, quaternion, scene_of
+from tests.motion.rigs import bar, turning
 
 TIMES = frozen([0.0, 0.5, 2.0])
 
@@ -126,3 +129,32 @@ def test_influences_are_counted_and_cut_by_strength() -> None:
     assert np.count_nonzero(pruned) == 2
     _, wide, _ = limited(joints, weights, 6, 0.0)
     assert wide.shape == (1, 8)
+
+
+def test_one_moment_is_what_the_whole_track_says_it_is() -> None:
+    """Against customs.motion.track, which is checked against scipy: every interpolation, one key, a matrix, a loose node."""
+    scene = bar(5)
+    times, late = np.array([0.0, 0.5, 2.0]), np.array([0.25])
+    turn = turning(1, times, np.array([0.0, 80.0, -40.0]))
+    rng = np.random.default_rng(3)
+    cubic = Channel(2, "translation", frozen(times), frozen(rng.normal(size=(3, 3, 3))), "cubic")
+    channels = (
+        turn,
+        turning(3, times, np.array([10.0, 0.0, 30.0])),
+        cubic,
+        replace(cubic, node=3),
+        Channel(0, "scale", frozen(times), frozen(rng.uniform(0.5, 2, (3, 3))), "step"),
+        Channel(4, "translation", frozen(late), frozen([[1.0, 2.0, 3.0]])),
+    )
+    nodes = list(scene.nodes)
+    nodes[5] = replace(nodes[5], matrix=np.diag([1.0, -2.0, 1.0, 1.0]))
+    nodes.append(Node(key("node", 9), "loose", translation=np.array([9.0, 9.0, 9.0])))
+    scene = replace(scene, nodes=tuple(nodes), clips=(Clip(key("clip", 5), "all", channels),))
+    for clip in (None, scene.clips[0]):
+        at = np.array([-1.0, 0.0, 0.2, 0.5, 1.1, 2.0, 5.0])
+        local = local_track(scene, clip, at)
+        world = world_track(scene, local)
+        for k, seconds in enumerate(at):
+            assert np.allclose(posing(scene, clip).locals(float(seconds)), local[k], atol=1e-12)
+            assert np.allclose(posing(scene, clip).world(float(seconds)), world[k], atol=1e-12)
+    assert posing(scene, scene.clips[0]) is posing(scene, scene.clips[0])

@@ -9,14 +9,14 @@ import pytest
 from scipy.spatial.transform import Rotation
 
 from customs.motion.dual import dual_positions, squeeze
-from customs.motion.pose import joint_matrices, posed_locals, posed_scene_points
+from customs.motion.pose import joint_matrices, posed_scene_points
+from customs.motion.posing import posing
 from customs.picture.camera import Orbit, project
 from customs.picture.heat import DEEP, PALE, heat_scene, ramp
 from customs.picture.look import Look, Shot
 from customs.picture.renderer import Renderer
 from customs.scene.arrays import frozen
 from customs.scene.model import Channel, Clip, Material, Scene
-from customs.scene.tree import world_matrices
 from tests.assets import key
 from tests.motion.rigs import bar, bend
 
@@ -57,7 +57,7 @@ def girth(picture: np.ndarray, y: float) -> int:
 def test_the_card_skins_as_the_core_does(renderer: Renderer, dual: bool, degrees: float, scale: float) -> None:
     scene = twisted(degrees, scale)
     picture = shown(renderer, scene, 0.0, dual=dual)
-    world = world_matrices(scene, posed_locals(scene, scene.clips[0], 0.0))
+    world = posing(scene, scene.clips[0]).world(0.0)
     prim = scene.meshes[0].primitives[0]
     points = (
         dual_positions(prim, joint_matrices(scene, 0, world)) if dual else posed_scene_points(scene, scene.clips[0], 0.0)[0]

@@ -13,6 +13,7 @@ from customs.scene.model import Primitive, Scene
 from customs.scene.tree import mesh_nodes, world_matrices
 
 F64 = npt.NDArray[np.float64]
+_whole: weakref.WeakKeyDictionary[Scene, tuple[F64, F64] | None] = weakref.WeakKeyDictionary()
 _local: weakref.WeakKeyDictionary[Primitive, tuple[F64, F64]] = weakref.WeakKeyDictionary()
 
 
@@ -29,7 +30,13 @@ def local_bounds(prim: Primitive) -> tuple[F64, F64]:
 
 
 def world_bounds(scene: Scene) -> tuple[F64, F64] | None:
-    """Box (low (3,), high (3,)) of everything at rest, or None when there is nothing."""
+    """Box (low (3,), high (3,)) of everything at rest, or None when there is nothing. Kept while the scene lives."""
+    if scene not in _whole:
+        _whole[scene] = _world_bounds(scene)
+    return _whole[scene]
+
+
+def _world_bounds(scene: Scene) -> tuple[F64, F64] | None:
     world = world_matrices(scene)
     lows, highs = [], []
     for n in mesh_nodes(scene):

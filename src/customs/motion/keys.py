@@ -33,31 +33,37 @@ def sample(channel: Channel, seconds: Any) -> F64:
     Cubic spline as in glTF 2.0, appendix C.5: tangents are scaled by the length of the interval.
     """
     at = np.asarray(seconds, dtype=np.float64)
-    times, values = channel.times.astype(np.float64), channel.values.astype(np.float64)
+    # Only the keys beside each time are brought to double precision: a long take is asked for one moment at a time.
+    times, values = channel.times, channel.values
     cubic = channel.interpolation == "cubic"
     points = values[:, 1] if cubic else values
     if len(times) == 1:
-        return np.broadcast_to(points[0], (*at.shape, points.shape[-1])).copy()
-    k = np.clip(np.searchsorted(times, at, side="right") - 1, 0, len(times) - 2)
-    span = times[k + 1] - times[k]
-    t = np.clip((at - times[k]) / np.where(span > 0, span, 1.0), 0.0, 1.0)
+        return np.broadcast_to(points[0].astype(np.float64), (*at.shape, *points.shape[1:])).copy()
+    k = np.clip(np.searchsorted(times, at.astype(times.dtype), side="right") - 1, 0, len(times) - 2)
+    first = times[k].astype(np.float64)
+    span = times[k + 1].astype(np.float64) - first
+    t = np.clip((at - first) / np.where(span > 0, span, 1.0), 0.0, 1.0)
     if channel.interpolation == "step":
-        return points[np.where(t >= 1, k + 1, k)]
+        return points[np.where(t >= 1, k + 1, k)].astype(np.float64)
     if cubic:
         return _spline(channel.path, values, k, span, t)
+    a, b = points[k].astype(np.float64), points[k + 1].astype(np.float64)
     if channel.path == "rotation":
-        return slerp(points[k], points[k + 1], t)
-    return points[k] + t[..., None] * (points[k + 1] - points[k])
+        return slerp(a, b, t)
+    return a + t[..., None] * (b - a)
 
 
-def _spline(path: str, values: F64, k: Any, span: F64, t: F64) -> F64:
+def _spline(path: str, values: npt.NDArray[Any], k: Any, span: F64, t: F64) -> F64:
+    def at(key: Any, part: int) -> F64:
+        return values[key, part].astype(np.float64)
+
     t, span = t[..., None], span[..., None]
     t2, t3 = t * t, t * t * t
     out = (
-        (2 * t3 - 3 * t2 + 1) * values[k, 1]
-        + span * (t3 - 2 * t2 + t) * values[k, 2]
-        + (-2 * t3 + 3 * t2) * values[k + 1, 1]
-        + span * (t3 - t2) * values[k + 1, 0]
+        (2 * t3 - 3 * t2 + 1) * at(k, 1)
+        + span * (t3 - 2 * t2 + t) * at(k, 2)
+        + (-2 * t3 + 3 * t2) * at(k + 1, 1)
+        + span * (t3 - t2) * at(k + 1, 0)
     )
     return out / np.linalg.norm(out, axis=-1, keepdims=True) if path == "rotation" else out
 

@@ -11,32 +11,11 @@ import numpy.typing as npt
 from scipy import sparse
 
 from customs.motion.keys import sample
-from customs.scene.model import Clip, Mesh, Node, Primitive, Scene
-from customs.scene.transforms import compose
-from customs.scene.tree import local_matrix, world_matrices
+from customs.motion.posing import posing
+from customs.scene.model import Clip, Mesh, Primitive, Scene
+from customs.scene.tree import mesh_nodes
 
 F64 = npt.NDArray[np.float64]
-
-
-def posed_locals(scene: Scene, clip: Clip | None, seconds: float) -> list[F64]:
-    """Each node's own matrix (4, 4) with `clip` at `seconds`, or at rest without a clip."""
-    parts: dict[int, dict[str, F64]] = {}
-    for channel in clip.channels if clip else ():
-        if channel.path != "weights" and len(channel.times):
-            parts.setdefault(channel.node, {})[channel.path] = sample(channel, seconds)
-    out = []
-    for i, node in enumerate(scene.nodes):
-        moved = parts.get(i)
-        out.append(local_matrix(node) if moved is None else _posed(node, moved))
-    return out
-
-
-def _posed(node: Node, moved: dict[str, F64]) -> F64:
-    return compose(
-        moved.get("translation", node.translation),
-        moved.get("rotation", node.rotation),
-        moved.get("scale", node.scale),
-    )
 
 
 def morph_weights(scene: Scene, node: int, clip: Clip | None, seconds: float) -> npt.NDArray[np.float32] | None:
@@ -50,7 +29,7 @@ def morph_weights(scene: Scene, node: int, clip: Clip | None, seconds: float) ->
     return scene.meshes[own.mesh].weights if own.mesh is not None else None
 
 
-def joint_matrices(scene: Scene, skin: int, world: Sequence[F64]) -> F64:
+def joint_matrices(scene: Scene, skin: int, world: Sequence[F64] | F64) -> F64:
     """World · inverse bind per joint of a skin, (J, 4, 4)."""
     s = scene.skins[skin]
     return np.stack([world[j] for j in s.joints]) @ s.inverse_bind
@@ -91,7 +70,7 @@ def skin_matrices(prim: Primitive, matrices: F64) -> F64:
 
 
 def posed_positions(
-    scene: Scene, node: int, prim: Primitive, world: Sequence[F64], weights: npt.NDArray[Any] | None = None
+    scene: Scene, node: int, prim: Primitive, world: Sequence[F64] | F64, weights: npt.NDArray[Any] | None = None
 ) -> F64:
     """World positions (V, 3) float64 of a primitive at `node`: morphed, then skinned or placed."""
     points = morphed(prim, weights).astype(np.float64)
@@ -105,9 +84,7 @@ def posed_positions(
 
 def posed_scene_points(scene: Scene, clip: Clip | None = None, seconds: float = 0.0) -> list[F64]:
     """World positions of every primitive of every mesh node, in walking order."""
-    from customs.scene.tree import mesh_nodes
-
-    world = world_matrices(scene, posed_locals(scene, clip, seconds))
+    world = posing(scene, clip).world(seconds)
     out = []
     for node in mesh_nodes(scene):
         mesh: Mesh = scene.meshes[scene.nodes[node].mesh or 0]

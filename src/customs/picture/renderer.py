@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from importlib import resources
 from typing import Any
 
 import moderngl
@@ -11,27 +10,26 @@ import numpy.typing as npt
 
 from customs.errors import ToolError
 from customs.motion.bounds import world_bounds
-from customs.motion.pose import joint_matrices, morph_weights, posed_locals
+from customs.motion.pose import joint_matrices, morph_weights
+from customs.motion.posing import posing
 from customs.picture.appearance import appearance
 from customs.picture.figure import standing_figure
 from customs.picture.lines import box_lines, dimension_lines, grid
 from customs.picture.look import DAY, EVENING, SHADINGS, Look, Shot
+from customs.picture.programs import SLOTS, Programs, shader_text
 from customs.picture.unlocked import Unlocked
-from customs.picture.upload import Store
+from customs.picture.upload import Part, Store
 from customs.scene.model import Material, Primitive, Scene
-from customs.scene.tree import mesh_nodes, world_matrices
+from customs.scene.tree import mesh_nodes
 
 F64 = npt.NDArray[np.float64]
 PLAIN_UV = (1, 0, 0, 0, 1, 0, 0, 0, 1)
 PLAIN_BASE = (0.60, 0.60, 0.58, 1.0)
-SLOTS = {"base_colour": (1, 0, "tex_base"), "metallic_roughness": (2, 1, "tex_metal"), "normal": (4, 2, "tex_normal"),
-         "occlusion": (8, 3, "tex_occlusion"), "emissive": (16, 4, "tex_emissive"), "detail": (32, 7, "tex_detail"),
-         "detail_normal": (64, 8, "tex_detail_normal")}  # fmt: skip
-"""Bit, texture unit and sampler of each place; units 5 and 6 hold joints and morph targets."""
-
-
-def _text(name: str) -> str:
-    return (resources.files("customs.picture") / "shaders" / name).read_text("utf-8")
+FEW_TRIANGLES = 24_000
+"""As many as a software driver draws in a thirtieth of a second or so, while things move."""
+FEW_ENOUGH = 300
+"""Triangles of a part that is never thinned."""
+SOFTWARE = ("llvmpipe", "softpipe", "swr", "software")
 
 
 def _context() -> Any:
@@ -47,17 +45,15 @@ class Renderer:
 
     def __init__(self) -> None:
         self.context = _context()
-        # Software drivers run both sides of a branch: what has no skin gets a shader without one.
-        head, body = _text("mesh.vert").split("\n", 1)
-        plain = self.context.program(f"{head}\n{body}", _text("mesh.frag"))
-        rigged = self.context.program(f"{head}\n#define RIGGED\n{body}", _text("mesh.frag"))
-        self.programs: tuple[Any, Any] = (plain, rigged)
-        self.mesh: Any = plain
+        self.software = any(word in str(self.context.info["GL_RENDERER"]).lower() for word in SOFTWARE)
+        self.programs = Programs(self.context)
+        self.mesh: Any = self.programs.get()
+        self.halved = 0
         self.unlocked = Unlocked()
-        self.line: Any = self.context.program(_text("lines.vert"), _text("lines.frag"))
-        self.sky: Any = self.context.program(_text("sky.vert"), _text("sky.frag"))
+        self.line: Any = self.context.program(shader_text("lines.vert"), shader_text("lines.frag"))
+        self.sky: Any = self.context.program(shader_text("sky.vert"), shader_text("sky.frag"))
         self.sky_array = self.context.vertex_array(self.sky, [])
-        self.store = Store(self.context, self.programs)
+        self.store = Store(self.context)
         self.targets: dict[tuple[int, int, int], tuple[Any, Any]] = {}
 
     def render(self, shot: Shot) -> npt.NDArray[np.uint8]:
@@ -127,21 +123,14 @@ class Renderer:
         self.context.blend_func = (
             moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE_MINUS_SRC_ALPHA,
         )  # fmt: skip
-        for program in self.programs:
-            self.mesh = program
-            self._set("view_projection", vp)
-            program["eye"] = tuple(shot.orbit.eye)
-            for _, unit, name in SLOTS.values():
-                program[name] = unit
-            program["tint"] = (1.0, 1.0, 1.0)
-        self.mesh["joint_matrices"], self.mesh["morph_offsets"], self.mesh["dual"] = 5, 6, shot.look.dual
+        self.programs.start(vp, tuple(shot.orbit.eye))
 
     def _set(self, name: str, m: F64) -> None:
         self.mesh[name].write(np.ascontiguousarray(m.T, dtype=np.float32).tobytes())
 
     def _scene(self, shot: Shot) -> None:
         scene, clip = shot.scene, None if shot.clip is None else shot.scene.clips[shot.clip]
-        world = world_matrices(scene, posed_locals(scene, clip, shot.seconds))
+        world = posing(scene, clip).world(shot.seconds)
         scale = np.diag([shot.unit] * 3 + [1.0])
         skins = {
             i: self.store.joints(scale @ joint_matrices(scene, i, world))
@@ -159,6 +148,7 @@ class Renderer:
                 far = float(np.linalg.norm((scale @ world[n])[:3, 3] - shot.orbit.eye))
                 blended = material is not None and material.alpha_mode == "blend" and shot.look.shading == "surface"
                 (clear if blended else solid).append((far, item))
+        self.halved = self._halved(shot.look, [item[0] for _, item in solid + clear])
         for _, item in solid:
             self._primitive(scene, shot, *item)
         for _, item in sorted(clear, key=lambda pair: -pair[0]):
@@ -168,9 +158,17 @@ class Renderer:
         for texture in skins.values():
             texture.release()
 
+    def _halved(self, look: Look, prims: list[Primitive]) -> int:
+        """How often triangles are halved: not at all at rest or on a graphics card."""
+        if look.smooth or not self.software:
+            return 0
+        parts = [self.store.part(p) for p in prims]
+        total = sum(part.count // 3 for part in parts if part.mode == moderngl.TRIANGLES)
+        return max(0, int(np.ceil(np.log2(max(total, 1) / FEW_TRIANGLES))))
+
     def _primitive(self, scene: Scene, shot: Shot, prim: Primitive, material: Material | None, model: F64, joints: Any,
                    weights: Any) -> None:  # fmt: skip
-        part = self._bind(prim, model, joints, weights)
+        part = self._bind(prim, model, joints, weights, shot.look.dual)
         self._material(scene, shot.look, prim, material)
         mirror = bool(np.linalg.det(model[:3, :3]) < 0) if joints is None else False
         self.mesh["mirrored"] = mirror != shot.mirrored
@@ -191,19 +189,22 @@ class Renderer:
         self.mesh["marked"] = True
         self.context.disable(moderngl.CULL_FACE)
         self.context.depth_func = "<="
+        array, _ = self.store.array(part, self.mesh)
         for a, b in ranges[:500]:
-            self.unlocked.draw(part.program, part.array, part.mode, (b - a) * 3, a * 3)
+            self.unlocked.draw(self.mesh, array, part.mode, (b - a) * 3, a * 3)
         self.context.depth_func = "<"
         self.mesh["marked"] = False
 
-    def _draw(self, part: Any) -> None:
-        self.unlocked.draw(part.program, part.array, part.mode, part.count)
+    def _draw(self, part: Part) -> None:
+        small = part.mode != moderngl.TRIANGLES or part.count < 3 * FEW_ENOUGH
+        array, count = self.store.array(part, self.mesh, 0 if small else self.halved)
+        self.unlocked.draw(self.mesh, array, part.mode, count)
 
-    def _bind(self, prim: Primitive, model: F64, joints: Any, weights: Any) -> Any:
+    def _bind(self, prim: Primitive, model: F64, joints: Any, weights: Any, dual: bool = False) -> Part:
         part = self.store.part(prim)
-        self.mesh = part.program
+        self.mesh = self.programs.get(part.rigged, part.eight, dual and joints is not None)
         self._set("model", model)
-        if part.program is self.programs[0]:
+        if not part.rigged:
             return part
         skinned = joints is not None and prim.joints is not None
         self.mesh["skinned"] = skinned
@@ -266,7 +267,7 @@ class Renderer:
         self.context.polygon_offset = (-1.0, -1.0)
         tone = (0.08, 0.12, 0.14) if not shot.look.evening else (0.9, 0.95, 0.95)
         for prim, _, model, joints, weights in items:
-            part = self._bind(prim, model, joints, weights)
+            part = self._bind(prim, model, joints, weights, shot.look.dual)
             if part.mode != moderngl.TRIANGLES:
                 continue
             self._material(shot.scene, Look(shading="surface"), prim, None)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import weakref
 from collections import OrderedDict
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import moderngl
@@ -13,6 +13,7 @@ import numpy.typing as npt
 
 from customs.geometry.triangles import flat_indices, triangles_of
 from customs.motion.dual import dual_quaternions
+from customs.picture.thin import sides, thinned
 from customs.scene.model import Image, Primitive
 from customs.surface.pixels import image_info, pixels_or_none
 
@@ -29,25 +30,30 @@ MODES = {
 class Part:
     """A primitive on the card."""
 
-    array: moderngl.VertexArray
-    program: Any
+    rigged: bool
+    eight: bool
+    """True when some vertex has more than four influences."""
     mode: int
     count: int
-    buffers: list[Any]
+    content: list[tuple[Any, str, str]]
+    indices: dict[int, tuple[Any, int]]
+    """Index buffer and how many it holds, by how often the triangles were halved."""
     morphs: Any
     alive: weakref.ref[Primitive]
+    arrays: dict[tuple[int, int], Any] = field(default_factory=dict)
 
     def release(self) -> None:
         """Give everything back."""
-        for thing in (self.array, *self.buffers, *([self.morphs] if self.morphs else [])):
+        buffers = [buffer for buffer, _, _ in self.content] + [buffer for buffer, _ in self.indices.values()]
+        for thing in (*self.arrays.values(), *buffers, *([self.morphs] if self.morphs else [])):
             thing.release()
 
 
 class Store:
     """Primitives and textures by identity, the oldest let go first."""
 
-    def __init__(self, context: moderngl.Context, programs: tuple[Any, Any]) -> None:
-        self.context, self.programs = context, programs
+    def __init__(self, context: moderngl.Context) -> None:
+        self.context = context
         self.parts: OrderedDict[int, Part] = OrderedDict()
         self.textures: OrderedDict[int, tuple[Any, Any]] = OrderedDict()
         self.missing = self._texture(missing_weave())
@@ -83,19 +89,34 @@ class Store:
             joints[:, :width], weights[:, :width] = prim.joints[:, :width], prim.weights[:, :width]
             for i in range(2):
                 named[f"in_joints{i}"], named[f"in_weights{i}"] = joints[:, 4 * i : 4 * i + 4], weights[:, 4 * i : 4 * i + 4]
-        buffers, content = [], []
+        content = []
         for name, values in named.items():
             buffer = self.context.buffer(np.ascontiguousarray(np.nan_to_num(values), dtype=np.float32).tobytes())
-            buffers.append(buffer)
             content.append((buffer, f"{values.shape[1]}f", name))
         faces = triangles_of(prim)
         mode = moderngl.TRIANGLES if len(faces) else MODES.get(prim.mode, moderngl.POINTS)
-        flat = np.ascontiguousarray(faces.reshape(-1) if len(faces) else flat_indices(prim), dtype=np.uint32)
-        index = self.context.buffer(flat.tobytes() or b"\0\0\0\0")
-        buffers.append(index)
-        program = self.programs[1 if prim.joints is not None or prim.targets else 0]
-        array = self.context.vertex_array(program, content, index, skip_errors=True)
-        return Part(array, program, mode, len(flat), buffers, self._morphs(prim, count), weakref.ref(prim))
+        flat = faces.reshape(-1) if len(faces) else flat_indices(prim)
+        eight = prim.weights is not None and bool(prim.weights[:, 4:].any())
+        rigged = prim.joints is not None or bool(prim.targets)
+        return Part(
+            rigged, eight, mode, len(flat), content, {0: self._index(flat)}, self._morphs(prim, count), weakref.ref(prim)
+        )  # fmt: skip
+
+    def _index(self, flat: npt.NDArray[Any]) -> tuple[Any, int]:
+        return self.context.buffer(np.ascontiguousarray(flat, dtype=np.uint32).tobytes() or b"\0\0\0\0"), flat.size
+
+    def array(self, part: Part, program: Any, halved: int = 0) -> tuple[Any, int]:
+        """The part's vertex array for a program, and how many indices to draw: all, or about 1 / 2^`halved` of them."""
+        prim = part.alive()
+        if halved not in part.indices and prim is not None:
+            target = part.count // 3 >> halved
+            apart = sides(prim.normals, prim.texcoords[0] if prim.texcoords else None)
+            part.indices[halved] = self._index(thinned(prim.positions, triangles_of(prim), target, apart))
+        buffer, count = part.indices[halved]
+        key = (program.glo, halved)
+        if key not in part.arrays:
+            part.arrays[key] = self.context.vertex_array(program, part.content, buffer, skip_errors=True)
+        return part.arrays[key], count
 
     def _morphs(self, prim: Primitive, count: int) -> Any:
         """Position offsets of up to 16 targets as a float texture 1024 wide."""

@@ -8,8 +8,8 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPen
 
+from customs.motion.posing import posing
 from customs.motion.skeleton import Skeleton, skeleton_of
-from customs.motion.track import local_track, world_track
 from customs.picture.camera import Orbit, project
 from customs.picture.heat import ramp
 from customs.scene.model import Scene
@@ -37,8 +37,7 @@ class RigOverlay:
     def places(self, scene: Scene, clip: int | None, seconds: float, unit: float) -> Any:
         """(J, 3) where the joints are, in metres."""
         s = self.skeleton(scene)
-        local = local_track(scene, None if clip is None else scene.clips[clip], [seconds])
-        return world_track(scene, local)[0, list(s.nodes), :3, 3] * unit
+        return posing(scene, None if clip is None else scene.clips[clip]).world(seconds)[list(s.nodes), :3, 3] * unit
 
     def paint(
         self, painter: QPainter, rect: QRectF, orbit: Orbit, scene: Scene, clip: int | None, seconds: float, unit: float

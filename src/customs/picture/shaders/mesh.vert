@@ -7,11 +7,12 @@ in vec2 in_uv1;
 in vec4 in_colour;
 #ifdef RIGGED
 in vec4 in_joints0;
-in vec4 in_joints1;
 in vec4 in_weights0;
+#ifdef EIGHT
+in vec4 in_joints1;
 in vec4 in_weights1;
+#endif
 uniform bool skinned;
-uniform bool dual;
 uniform sampler2D joint_matrices;
 uniform int morph_count;
 uniform float morph_weights[16];
@@ -35,22 +36,29 @@ mat4 joint(float index) {
 }
 #endif
 
-#ifdef RIGGED
+#ifdef DUAL
 vec4 texel(float index, int column) { return texelFetch(joint_matrices, ivec2(column, int(index + 0.5)), 0); }
 
 vec3 turned(vec4 q, vec3 v) { return v + 2.0 * cross(q.xyz, cross(q.xyz, v) + q.w * v); }
 
 // Kavan et al. 2007, as customs.motion.dual has it: stretch blended linearly, turn and move by dual quaternions.
 mat4 blended_dual() {
+#ifdef EIGHT
+    const int most = 8;
     float index[8] = float[8](in_joints0.x, in_joints0.y, in_joints0.z, in_joints0.w,
                               in_joints1.x, in_joints1.y, in_joints1.z, in_joints1.w);
     float share[8] = float[8](in_weights0.x, in_weights0.y, in_weights0.z, in_weights0.w,
                               in_weights1.x, in_weights1.y, in_weights1.z, in_weights1.w);
+#else
+    const int most = 4;
+    float index[4] = float[4](in_joints0.x, in_joints0.y, in_joints0.z, in_joints0.w);
+    float share[4] = float[4](in_weights0.x, in_weights0.y, in_weights0.z, in_weights0.w);
+#endif
     int lead = 0;
-    for (int i = 1; i < 8; i++) if (share[i] > share[lead]) lead = i;
+    for (int i = 1; i < most; i++) if (share[i] > share[lead]) lead = i;
     vec4 along = texel(index[lead], 4), r = vec4(0.0), d = vec4(0.0);
     mat3 stretch = mat3(0.0);
-    for (int i = 0; i < 8; i++) {
+    for (int i = 0; i < most; i++) {
         vec4 q = texel(index[i], 4);
         float w = share[i] * (dot(q, along) < 0.0 ? -1.0 : 1.0);
         r += w * q;
@@ -74,13 +82,16 @@ void main() {
         int at = i * vertex_count + gl_VertexID;
         p += morph_weights[i] * texelFetch(morph_offsets, ivec2(at % 1024, at / 1024), 0).xyz;
     }
-    if (skinned && dual) m = blended_dual();
-    else if (skinned) {
+    if (skinned) {
+#ifdef DUAL
+        m = blended_dual();
+#else
         m = mat4(0.0);
-        for (int i = 0; i < 4; i++) {
-            m += in_weights0[i] * joint(in_joints0[i]);
-            m += in_weights1[i] * joint(in_joints1[i]);
-        }
+        for (int i = 0; i < 4; i++) m += in_weights0[i] * joint(in_joints0[i]);
+#ifdef EIGHT
+        for (int i = 0; i < 4; i++) m += in_weights1[i] * joint(in_joints1[i]);
+#endif
+#endif
     }
 #endif
     vec4 world = m * vec4(p, 1.0);

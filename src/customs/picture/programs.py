@@ -1,0 +1,65 @@
+"""The shaders meshes are drawn with, one for each thing a mesh may need."""
+
+from __future__ import annotations
+
+from importlib import resources
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+SLOTS = {"base_colour": (1, 0, "tex_base"), "metallic_roughness": (2, 1, "tex_metal"), "normal": (4, 2, "tex_normal"),
+         "occlusion": (8, 3, "tex_occlusion"), "emissive": (16, 4, "tex_emissive"), "detail": (32, 7, "tex_detail"),
+         "detail_normal": (64, 8, "tex_detail_normal")}  # fmt: skip
+"""Bit, texture unit and sampler of each place; units 5 and 6 hold joints and morph targets."""
+
+
+def shader_text(name: str) -> str:
+    """The text of a shader file."""
+    return (resources.files("customs.picture") / "shaders" / name).read_text("utf-8")
+
+
+class Programs:
+    """Mesh programs by the words they are compiled with, each made when first asked for.
+
+    Software drivers run both sides of a branch, so what a mesh does not need is not in its shader: RIGGED skins and morphs by
+    four influences, EIGHT adds four more, DUAL skins by dual quaternions.
+    """
+
+    def __init__(self, context: Any) -> None:
+        self._context = context
+        self._made: dict[tuple[str, ...], Any] = {}
+        self._view: tuple[bytes, tuple[float, ...]] = (np.eye(4, dtype=np.float32).tobytes(), (0.0, 0.0, 1.0))
+
+    def start(self, view_projection: npt.NDArray[np.float64], eye: tuple[float, ...]) -> None:
+        """Begin a picture: what is the same for all its meshes."""
+        self._view = (np.ascontiguousarray(view_projection.T, dtype=np.float32).tobytes(), eye)
+        for program in self._made.values():
+            self._see(program)
+
+    def get(self, rigged: bool = False, eight: bool = False, dual: bool = False) -> Any:
+        """The program for a mesh."""
+        words = (
+            *(["RIGGED"] if rigged else []),
+            *(["EIGHT"] if rigged and eight else []),
+            *(["DUAL"] if rigged and dual else []),
+        )
+        if words not in self._made:
+            self._made[words] = self._compile(words)
+        return self._made[words]
+
+    def _compile(self, words: tuple[str, ...]) -> Any:
+        version, body = shader_text("mesh.vert").split("\n", 1)
+        defined = "".join(f"#define {w}\n" for w in words)
+        program = self._context.program(f"{version}\n{defined}{body}", shader_text("mesh.frag"))
+        for _, unit, name in SLOTS.values():
+            program[name] = unit
+        program["tint"] = (1.0, 1.0, 1.0)
+        if words:
+            program["joint_matrices"], program["morph_offsets"] = 5, 6
+        self._see(program)
+        return program
+
+    def _see(self, program: Any) -> None:
+        program["view_projection"].write(self._view[0])
+        program["eye"] = self._view[1]
