@@ -15,6 +15,7 @@ from pathlib import Path
 
 import numpy as np
 import trimesh
+from playing import playing
 from run import median
 from scipy.spatial.transform import Rotation
 
@@ -142,7 +143,7 @@ def main() -> None:
     parser.add_argument("--write", type=Path)
     options = parser.parse_args()
     head = f"# Motion\n\nMade by `benchmarks/motion.py` on {os.cpu_count()} cores; read the ratios, the machine is noisy (about 30 %).\n"
-    lines = [head, "| what | measured |", "|---|---|", *weights(), skinning(), keys(), *interchange(), *donors()]
+    lines = [head, "| what | measured |", "|---|---|", *weights(), skinning(), keys(), *interchange(), *donors(), *playing()]
     print("\n".join(lines))
     if options.write:
         options.write.write_text("\n".join(lines) + "\n", "utf-8")

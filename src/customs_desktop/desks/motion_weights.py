@@ -160,7 +160,7 @@ class WeightTools(QWidget):
         ring = [(point.x(), point.y()) for point in outline]
         self.chosen = {}
         for k, p, _ in self._parts():
-            flat = np.array(project(list(places[k]), orbit, int(rect.width()), int(rect.height()))).reshape(-1, 2)
+            flat = project(places[k], orbit, int(rect.width()), int(rect.height()))
             inside = inside_outline(flat + (rect.x(), rect.y()), ring)
             if inside.any():
                 self.chosen[str(p.key)] = with_seams(p, np.flatnonzero(inside))

@@ -3,15 +3,26 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 import numpy as np
+from PyQt6.QtGui import QPixmap
 
 from customs.ledger.row import Place
+from customs.picture.camera import Orbit
 from customs.picture.lines import length_text
 from customs.route.steps.fit.arrive import meant
 from customs.scene.model import Scene
 from customs.work.measure import measure
+
+
+class Picture(NamedTuple):
+    """A picture of a half, with the camera and the moment it shows."""
+
+    pixmap: QPixmap
+    orbit: Orbit
+    clip: int | None
+    seconds: float
 
 
 @dataclass(frozen=True, eq=False)

@@ -23,6 +23,7 @@ class RigOverlay:
         self.joint = ""
         self.show_joints = True
         self.scale = False
+        self._spots: dict[int, tuple[tuple[Any, ...], Any]] = {}
         self._skeletons: dict[int, tuple[Scene, Skeleton]] = {}
 
     def skeleton(self, scene: Scene) -> Skeleton:
@@ -39,6 +40,17 @@ class RigOverlay:
         s = self.skeleton(scene)
         return posing(scene, None if clip is None else scene.clips[clip]).world(seconds)[list(s.nodes), :3, 3] * unit
 
+    def _flat(self, rect: QRectF, orbit: Orbit, scene: Scene, clip: int | None, seconds: float, unit: float) -> Any:
+        """(J, 2) where the joints are in the picture (pixels), kept until the picture changes: the view is painted more often."""
+        size = (int(rect.width()), int(rect.height()))
+        key = (scene, orbit, clip, seconds, unit, size)
+        known = self._spots.get(id(scene))
+        if known is None or known[0] != key:
+            if len(self._spots) > 4:
+                self._spots.clear()
+            known = self._spots[id(scene)] = (key, project(self.places(scene, clip, seconds, unit), orbit, *size))
+        return known[1]
+
     def paint(
         self, painter: QPainter, rect: QRectF, orbit: Orbit, scene: Scene, clip: int | None, seconds: float, unit: float
     ) -> None:
@@ -46,8 +58,9 @@ class RigOverlay:
         if not self.show_joints or not scene.skins:
             return
         s = self.skeleton(scene)
-        flat = project(list(self.places(scene, clip, seconds, unit)), orbit, int(rect.width()), int(rect.height()))
-        spots = [QPointF(rect.x() + x, rect.y() + y) if np.isfinite([x, y]).all() else None for x, y in flat]
+        flat = self._flat(rect, orbit, scene, clip, seconds, unit)
+        there = np.isfinite(flat).all(axis=1).tolist()
+        spots = [QPointF(rect.x() + x, rect.y() + y) if ok else None for (x, y), ok in zip(flat.tolist(), there)]
         painter.save()
         painter.setClipRect(rect)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -70,7 +83,7 @@ class RigOverlay:
         """The name of the joint under the pointer, or ""."""
         if not scene.skins or not self.show_joints:
             return ""
-        flat = np.array(project(list(self.places(scene, clip, seconds, unit)), orbit, int(rect.width()), int(rect.height())))
+        flat = self._flat(rect, orbit, scene, clip, seconds, unit)
         off = np.hypot(flat[:, 0] + rect.x() - at.x(), flat[:, 1] + rect.y() - at.y())
         off = np.where(np.isfinite(off), off, np.inf)
         return self.skeleton(scene).names[int(off.argmin())] if len(off) and off.min() < 9 else ""

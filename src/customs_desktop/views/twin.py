@@ -17,7 +17,7 @@ from customs.scene.model import Scene
 from customs_desktop.session import Session
 from customs_desktop.style.theme import colour, is_evening
 from customs_desktop.views import twin_paint as paint
-from customs_desktop.views.halves import Half, convention_of, half_of, keys_of, with_figure, with_other
+from customs_desktop.views.halves import Half, Picture, convention_of, half_of, keys_of, with_figure, with_other
 from customs_desktop.views.rig_overlay import RigOverlay
 from customs_desktop.views.twin_paint import HEAD
 
@@ -47,7 +47,7 @@ class TwinView(QWidget):
         self.yaw, self.pitch, self.zoom, self.pan = -32.0, 14.0, 1.0, (0.0, 0.0)
         self.left: Half | None = None
         self.right: Half | None = None
-        self.pictures: dict[str, tuple[QPixmap, Orbit]] = {}
+        self.pictures: dict[str, Picture] = {}
         self.problem = ""
         self.marks: dict[str, tuple[tuple[int, int], ...]] = {}
         self.poses: dict[str, tuple[int | None, float]] = {}
@@ -203,15 +203,16 @@ class TwinView(QWidget):
                 self.pictures.pop(name, None)
                 continue
             width, height = max(int(rect.width() * ratio), 2), max(int(rect.height() * ratio), 2)
-            clip, seconds = self.pose(name, half.scene)
+            pose = clip, seconds = self.pose(name, half.scene)
             scene = self.drawn.get(name, half.scene)
             clip = clip if clip is not None and clip < len(scene.clips) else None
             shot = Shot(scene, orbits[name], width, height, self._look(name, half, moving), clip, seconds, unit=half.unit,
                         mirrored=half.mirrored, marks=self.marks if name == "right" else {})  # fmt: skip
-            self.session.painter.ask(f"view {name}", shot, (half, orbits[name]))
+            self.session.painter.ask(f"view {name}", shot, (half, orbits[name], *pose))
         if moving:
             self._still.start(MOVING_MS)
-        self.update()
+        else:
+            self.update()
 
     def pose(self, name: str, scene: Scene) -> tuple[int | None, float]:
         """(clip, seconds) a half stands at; at rest where nothing is played."""
@@ -244,8 +245,9 @@ class TwinView(QWidget):
         for name, half in (("left", self.left), ("right", self.right)):
             if half is None or name not in areas or name not in self.pictures or (self.mode == "ghost" and name == "left"):
                 continue
-            clip, seconds = self.pose(name, half.scene)
-            self.overlay.paint(painter, areas[name], self.pictures[name][1], half.scene, clip, seconds, half.unit)
+            # As the picture stands, which a slow driver brings later than time runs.
+            _, orbit, clip, seconds = self.pictures[name]
+            self.overlay.paint(painter, areas[name], orbit, half.scene, clip, seconds, half.unit)
         if "right" in areas:
             self.overlay.paint_scale(painter, areas["right"])
         if self.lasso is not None and len(self.lasso) > 1:
@@ -260,8 +262,8 @@ class TwinView(QWidget):
         areas = self.areas()
         for name, half in (("left", self.left), ("right", self.right)):
             if half is not None and name in areas and name in self.pictures and areas[name].contains(at):
-                clip, seconds = self.pose(name, half.scene)
-                found = self.overlay.joint_at(areas[name], self.pictures[name][1], half.scene, clip, seconds, half.unit, at)
+                _, orbit, clip, seconds = self.pictures[name]
+                found = self.overlay.joint_at(areas[name], orbit, half.scene, clip, seconds, half.unit, at)
                 if found:
                     return found
         return ""
@@ -286,9 +288,9 @@ class TwinView(QWidget):
     def _painted(self, slot: str, image: QImage, tag: Any) -> None:
         if not slot.startswith("view "):
             return
-        name, (half, orbit) = slot[5:], tag
+        name, (half, orbit, clip, seconds) = slot[5:], tag
         if half is self.halves().get(name):
-            self.pictures[name] = (QPixmap.fromImage(image), orbit)
+            self.pictures[name] = Picture(QPixmap.fromImage(image), orbit, clip, seconds)
             self.problem = self.session.painter.problem
             self.update()
             if not self._seen and name == "right":
