@@ -16,15 +16,6 @@ from customs.scene.model import Scene
 from customs.work.measure import measure
 
 
-class Picture(NamedTuple):
-    """A picture of a half, with the camera and the moment it shows."""
-
-    pixmap: QPixmap
-    orbit: Orbit
-    clip: int | None
-    seconds: float
-
-
 @dataclass(frozen=True, eq=False)
 class Half:
     """One of the two: its scene, the factor that makes its numbers metres, whether they are mirrored, its heading."""
@@ -35,6 +26,16 @@ class Half:
     title: str
     facts: str
     box: tuple[Any, Any] | None
+
+
+class Picture(NamedTuple):
+    """A picture of a half, with the camera and the moment it shows; the view may have gone on to another half since."""
+
+    pixmap: QPixmap
+    orbit: Orbit
+    half: Half
+    clip: int | None
+    seconds: float
 
 
 def convention_of(result: Any) -> Any:

@@ -246,8 +246,8 @@ class TwinView(QWidget):
             if half is None or name not in areas or name not in self.pictures or (self.mode == "ghost" and name == "left"):
                 continue
             # As the picture stands, which a slow driver brings later than time runs.
-            _, orbit, clip, seconds = self.pictures[name]
-            self.overlay.paint(painter, areas[name], orbit, half.scene, clip, seconds, half.unit)
+            _, orbit, drawn, clip, seconds = self.pictures[name]
+            self.overlay.paint(painter, areas[name], orbit, drawn.scene, clip, seconds, drawn.unit)
         if "right" in areas:
             self.overlay.paint_scale(painter, areas["right"])
         if self.lasso is not None and len(self.lasso) > 1:
@@ -262,8 +262,8 @@ class TwinView(QWidget):
         areas = self.areas()
         for name, half in (("left", self.left), ("right", self.right)):
             if half is not None and name in areas and name in self.pictures and areas[name].contains(at):
-                _, orbit, clip, seconds = self.pictures[name]
-                found = self.overlay.joint_at(areas[name], orbit, half.scene, clip, seconds, half.unit, at)
+                _, orbit, drawn, clip, seconds = self.pictures[name]
+                found = self.overlay.joint_at(areas[name], orbit, drawn.scene, clip, seconds, drawn.unit, at)
                 if found:
                     return found
         return ""
@@ -290,7 +290,7 @@ class TwinView(QWidget):
             return
         name, (half, orbit, clip, seconds) = slot[5:], tag
         if half is self.halves().get(name):
-            self.pictures[name] = Picture(QPixmap.fromImage(image), orbit, clip, seconds)
+            self.pictures[name] = Picture(QPixmap.fromImage(image), orbit, half, clip, seconds)
             self.problem = self.session.painter.problem
             self.update()
             if not self._seen and name == "right":
