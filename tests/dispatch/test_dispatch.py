@@ -258,7 +258,7 @@ def test_landing_by_a_stricter_sheet(goods: dict[str, Path], tmp_path: Path) -> 
     folder = delivered("watering_stork", "metre-yup-pbr", goods, tmp_path)
     log = land(folder, find_sheet, find_sheet("one-mesh-kit"))
     said = " ".join(line.text for line in log.lines if line.level == "refusal")
-    assert "meshes where one" in said and "skins, none taken" in said and "power of two" in said
+    assert "meshes where one" in said and "1 skin, none taken" in said and "power of two" in said
 
 
 def test_odd_folders_and_files(tmp_path: Path, goods: dict[str, Path]) -> None:

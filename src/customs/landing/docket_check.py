@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from customs.landing.log import Log
+from customs.words import many
 
 Json = dict[str, Any]
 
@@ -41,7 +42,7 @@ def read_docket(folder: Path, log: Log) -> Json | None:
     if hashlib.sha256(text.encode("utf-8")).hexdigest() != body["digest"]:
         log.refuse("docket.json", "was changed after it was written: its digest of itself does not fit")
     else:
-        log.note("reads", "docket.json", f"{len(body['files'])} {'file' if len(body['files']) == 1 else 'files'}, digest fits")
+        log.note("reads", "docket.json", f"{many(len(body['files']), 'file')}, digest fits")
     return body
 
 

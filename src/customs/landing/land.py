@@ -26,6 +26,7 @@ from customs.scene.prune import prune
 from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet
 from customs.surface.files.base import texture_format
+from customs.words import many
 
 FindSheet = Callable[[str], Sheet]
 
@@ -129,7 +130,7 @@ def _open(path: Path, folder: Path, name: str, sheet: Sheet, log: Log) -> Scene 
         return None
     log.check(scene.format == sheet.model.format, name, f"is {scene.format.upper()}, {sheet.model.format.upper()} is read")
     used = prune(scene)
-    log.note("opens", name, f"{len(used.meshes)} meshes, {counts(used)['triangles']:,} triangles")
+    log.note("opens", name, f"{many(len(used.meshes), 'mesh')}, {counts(used)['triangles']:,} triangles")
     return used
 
 

@@ -12,6 +12,7 @@ from customs.motion.bounds import world_bounds
 from customs.scene.model import Scene
 from customs.scene.tree import local_matrix, mesh_nodes, walk
 from customs.sheet.model import Sheet
+from customs.words import many
 
 
 def check_model(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
@@ -29,7 +30,7 @@ def _tree(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
     nodes, model = mesh_nodes(scene), sheet.model
     depth = {n: d for n, _, d in walk(scene)}
     if model.single_mesh:
-        log.check(len(nodes) == 1 and len(scene.meshes) == 1, file, f"{len(nodes)} meshes where one is taken")
+        log.check(len(nodes) == 1 and len(scene.meshes) == 1, file, f"{many(len(nodes), 'mesh')} where one is taken")
     limit = 1 if model.mesh_under_root else model.max_depth
     deep = [scene.nodes[n].name for n in nodes if limit is not None and depth[n] >= limit]
     log.check(not deep, file, f"mesh {', '.join(deep[:3])} stands below level {limit}")
@@ -90,10 +91,12 @@ def _metres(size: np.ndarray) -> str:
 
 def _rig(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
     rig = sheet.rig
-    log.check(rig.skins != "forbidden" or not scene.skins, file, f"{len(scene.skins)} skins, none taken")
-    log.check(rig.clips != "forbidden" or not scene.clips, file, f"{len(scene.clips)} clips, none taken")
+    log.check(rig.skins != "forbidden" or not scene.skins, file, f"{many(len(scene.skins), 'skin')}, none taken")
+    log.check(rig.clips != "forbidden" or not scene.clips, file, f"{many(len(scene.clips), 'clip')}, none taken")
     for s in scene.skins:
-        log.check(rig.max_joints is None or len(s.joints) <= rig.max_joints, file, f"{len(s.joints)} joints in {s.name}")
+        log.check(
+            rig.max_joints is None or len(s.joints) <= rig.max_joints, file, f"{many(len(s.joints), 'joint')} in {s.name}"
+        )
     for m in scene.meshes:
         for p in m.primitives:
             if p.weights is not None:

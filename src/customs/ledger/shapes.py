@@ -108,16 +108,24 @@ def limit_row(
 
 
 def forbidden_row(
-    rule: Requirement, received: int, wanted: str, delivering: int, note: str, fix: Remedy | None, carried: bool = True
+    rule: Requirement,
+    received: int,
+    wanted: str,
+    delivering: int,
+    note: str,
+    fix: Remedy | None,
+    carried: bool = True,
+    missing: str = "This asset brings none.",
 ) -> Iterator[Row]:
-    """One row for a thing a sheet may require, allow or forbid, or that its format cannot carry."""
-    rule_text = {"required": "required", "forbidden": "none"}.get(wanted, "allowed")
+    """One row for a thing a sheet may require, allow or forbid, or that its format cannot carry; `note` says why it is not
+    wanted, `missing` what to do where it is required and not there."""
+    rule_text = {"required": "at least 1", "forbidden": "none"}.get(wanted, "allowed")
     if not carried:
         rule_text = "none (format)"
     bad = (delivering > 0 and (wanted == "forbidden" or not carried)) or (wanted == "required" and delivering == 0)
     yield rule.row(
         f"{received:,}", rule_text, f"{delivering:,}", "held" if bad else "cleared",
-        note=note if bad else "", remedy=fix if bad else None,
+        note=("" if not bad else note if delivering else missing), remedy=fix if bad else None,
     )  # fmt: skip
 
 

@@ -8,6 +8,7 @@ import numpy as np
 
 from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
 from customs.route.leftovers import unsettled
+from customs.words import many
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -31,7 +32,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             place=Place(node.key, "node"),
         )
     if not bad:
-        yield rule.row(f"{before} nodes unsettled", "settled", "0 nodes unsettled", "cleared")
+        yield rule.row(f"{many(before, 'node')} unsettled", "settled", "0 nodes unsettled", "cleared")
 
 
 register(Requirement("settled", "Node transforms", "fit", _judge, step="settle"))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.words import many
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -15,7 +16,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     bad = now not in taken
     words = {"together": "one file", "each": "a file each", "first-with-mesh": "first with mesh", "only": "clips alone"}
     yield rule.row(
-        f"{len(case.arrived.clips)} clips", " or ".join(words[t] for t in taken), words.get(now, now), "held" if bad else "cleared",
+        many(len(case.arrived.clips), "clip"), " or ".join(words[t] for t in taken), words.get(now, now), "held" if bad else "cleared",
         note="The destination looks for clips in other files." if bad else "",
         remedy=remedy("clip-files", f"Deliver as {words[taken[0]]}", how=taken[0]) if bad else None,
     )  # fmt: skip

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from customs.ledger.row import Case, Requirement, Row, register
 from customs.ledger.shapes import elements
 from customs.motion.bones import above_joints
+from customs.words import many
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -20,7 +21,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         if others:
             bad.append((clip, ", ".join(others[:3])))
     yield from elements(
-        rule, bad, "clip", "joints", f"{len(case.arrived.clips)} clips", "joints", "query",
+        rule, bad, "clip", "joints", many(len(case.arrived.clips), "clip"), "joints", "query",
         "Movement of other nodes is left out by destinations that play clips on a skeleton.", lambda c: None,
     )  # fmt: skip
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from customs.ledger.row import Case, Requirement, Row, register
 from customs.ledger.shapes import elements
+from customs.words import many
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -19,7 +20,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if case.sheet.rig.clips == "forbidden" or len(case.delivering.clips) < 2:
         return
     yield from elements(
-        rule, bad, "clip", "each once", f"{len(case.arrived.clips)} clips", "each once", "query",
+        rule, bad, "clip", "each once", many(len(case.arrived.clips), "clip"), "each once", "query",
         "The same movement goes out twice under two names.", lambda c: None,
     )  # fmt: skip
 

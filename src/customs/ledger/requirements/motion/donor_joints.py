@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from customs.ledger.donor import donor_case
 from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.words import many
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -20,7 +21,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     )
     digest = case.about.donor.digest if case.about.donor else ""
     yield rule.row(
-        f"{len(case.before.used_skins)} skins", f"{theirs.count} joints", text or f"{mine.count} joints", "held" if bad else "cleared",
+        many(len(case.before.used_skins), "skin"), many(theirs.count, "joint"), text or many(mine.count, "joint"), "held" if bad else "cleared",
         note="Clips of the destination move its own joints; others tear or stand still." if bad else "",
         remedy=remedy("donor", "Take over the donor's skeleton", donor=digest) if bad and case.delivering.skins else None,
     )  # fmt: skip

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from customs.ledger.row import Case, Requirement, Row, register
 from customs.scene.tree import parents
+from customs.words import many
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -22,7 +23,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     worst = max(len({top(j) for j in s.joints}) for s in case.after.used_skins)
     bad = worst > 1
     yield rule.row(
-        f"{len(case.before.used_skins)} skins", "one root", f"{worst} roots" if bad else "one root", "held" if bad else "cleared",
+        many(len(case.before.used_skins), "skin"), "one root", many(worst, "root") if bad else "one root", "held" if bad else "cleared",
         note="glTF 2.0 asks for a common root of a skin's joints (5.28, skins); loaders look for it." if bad else "",
     )  # fmt: skip
 

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from customs.ledger.row import Case, Requirement, Row, register
 from customs.ledger.shapes import elements
 from customs.scene.tree import joint_nodes
+from customs.words import many
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -15,7 +16,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     nodes = [case.delivering.nodes[j] for j in sorted(joint_nodes(case.delivering))]
     bad = [(n, " × ".join(f"{v:.3g}" for v in n.scale)) for n in nodes if max(abs(float(v) - 1) for v in n.scale) > 1e-3]
     yield from elements(
-        rule, bad, "node", "1 × 1 × 1", f"{len(nodes)} joints", "1 × 1 × 1", "held",
+        rule, bad, "node", "1 × 1 × 1", many(len(nodes), "joint"), "1 × 1 × 1", "held",
         "Scale on a joint is dropped there, and what hangs below it shrinks or flies off.", lambda n: None,
     )  # fmt: skip
 

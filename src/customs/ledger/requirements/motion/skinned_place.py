@@ -8,6 +8,7 @@ import numpy as np
 
 from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
 from customs.scene.tree import local_matrix, mesh_nodes
+from customs.words import many
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -30,7 +31,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             place=Place(node.key, "node"),
         )
     if not bad:
-        yield rule.row(f"{len(case.before.used_skins)} skins", "under root", "under root", "cleared")
+        yield rule.row(many(len(case.before.used_skins), "skin"), "under root", "under root", "cleared")
 
 
 register(Requirement("skinned-place", "Place of skinned meshes", "motion", _judge, step="settle"))

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from customs.ledger.ranking import Candidate, candidates, clear
 from customs.ledger.row import Case, Place, Remedy, Requirement, Row, register, remedy
 from customs.scene.model import Image
+from customs.words import many
 
 NOTE = "A material names it and it is not there: many destinations crash on that. Put it beside the model, or search a folder."
 
@@ -24,7 +25,7 @@ def _note(ranked: list[Candidate]) -> str:
     if len(ranked) == 1:
         return f"Found {ranked[0].image.uri}: {ranked[0].reason}."
     more = "; ".join(f"{c.image.uri} ({c.reason})" for c in ranked[:3])
-    return f"{len(ranked)} files may be meant: {more}."
+    return f"{many(len(ranked), 'file')} may be meant: {more}."
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:

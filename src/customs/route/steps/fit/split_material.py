@@ -8,6 +8,7 @@ from customs.route.step import Content, Job, Outcome, Step, Targeted, register
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene
 from customs.scene.tree import mesh_nodes
+from customs.words import many
 
 
 class SplitMaterial(Targeted):
@@ -45,7 +46,7 @@ def _apply(scene: Scene, settings: SplitMaterial, resources: Content, job: Job) 
     if not parts:
         return Outcome(scene)
     out = replace(scene, meshes=tuple(meshes), nodes=tuple(nodes))
-    return Outcome(out, (Remark(f"{len(scene.meshes)} → {len(meshes)} meshes"),))
+    return Outcome(out, (Remark(f"{len(scene.meshes)} → {many(len(meshes), 'mesh')}"),))
 
 
 def _child(old: Node, mesh_index: int, mesh: Mesh, digest: str, at: int) -> Node:

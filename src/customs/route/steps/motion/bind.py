@@ -24,6 +24,7 @@ from customs.scene.arrays import frozen
 from customs.scene.model import Mesh, Primitive, Remark, Scene
 from customs.scene.prune import prune_content
 from customs.scene.tree import mesh_nodes, world_matrices
+from customs.words import many
 
 F64 = npt.NDArray[np.float64]
 
@@ -80,7 +81,7 @@ def _bound(scene: Scene, n: int, world: list[F64], settings: Bind, source: tuple
     faces = np.concatenate([group[triangles_of(p).astype(np.int64) + s] for p, s in zip(mesh.primitives, starts)])
     faces = faces[(faces[:, 0] != faces[:, 1]) & (faces[:, 1] != faces[:, 2]) & (faces[:, 0] != faces[:, 2])]
     if source is None:
-        table, text = heat_weights(every[first], faces, skeleton), f"{mesh.name}: weights from {skeleton.count} joints"
+        table, text = heat_weights(every[first], faces, skeleton), f"{mesh.name}: weights from {many(skeleton.count, 'joint')}"
     else:
         found = transfer(every[first], faces, source[0], source[1], source[2], settings.near)
         table = found.table

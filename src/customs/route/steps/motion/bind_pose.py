@@ -13,6 +13,7 @@ from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.model import Channel, Clip, Remark, Scene
 from customs.scene.tree import mesh_nodes, world_matrices
+from customs.words import many
 
 NEAR = 1e-6
 
@@ -33,7 +34,7 @@ def _apply(scene: Scene, settings: BindPose, resources: Content, job: Job) -> Ou
     changed = [i for i, (a, b) in enumerate(zip(scene.nodes, out.nodes)) if a is not b]
     if settings.keep_clips:
         out = replace(out, clips=tuple(_holding(scene, c, changed) for c in scene.clips))
-    remarks = [Remark(f"{len(changed)} joints brought to the bind pose; they were off by {off:.3g}")]
+    remarks = [Remark(f"{many(len(changed), 'joint')} brought to the bind pose; they were off by {off:.3g}")]
     if shear > 1e-4:
         remarks.append(Remark(f"shear of {shear:.4f} between joints cannot be said by turns and scales; left out"))
     return Outcome(out, tuple(remarks))

@@ -9,6 +9,7 @@ from pydantic import Field
 
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.model import Remark, Scene
+from customs.words import many
 
 NAMES = {"together": "one file", "each": "a file each", "first-with-mesh": "first with mesh", "only": "clips only"}
 
@@ -27,7 +28,7 @@ def _apply(scene: Scene, settings: ClipFilesSettings, resources: Content, job: J
         return Outcome(scene)
     count = len(scene.clips)
     files = {"together": 1, "each": count, "first-with-mesh": count, "only": count + 1}[settings.how]
-    return Outcome(replace(scene, clip_files=settings.how), (Remark(f"{count} clips in {files} model files"),))
+    return Outcome(replace(scene, clip_files=settings.how), (Remark(f"{many(count, 'clip')} in {files} model files"),))
 
 
 register(

@@ -15,6 +15,7 @@ from customs.route.clip_edit import meant
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.key import Key
 from customs.scene.model import Clip, Remark, Scene
+from customs.words import many
 
 Range = tuple[str, float, float, str]
 MOST = 400
@@ -78,7 +79,9 @@ def _by_itself(scene: Scene, job: Job) -> tuple[list[Clip], list[Remark]]:
         for k, stretch in enumerate(found):
             made.append(cut(clip, stretch.start, stretch.end, f"{clip.name} {k + 1}", len(made)))
         remarks.append(
-            Remark(f"{clip.name} → {len(found)} clips, at its {'rests' if found[0].by == 'rest' else 'poses'}", clip.key)
+            Remark(
+                f"{clip.name} → {many(len(found), 'clip')}, at its {'rests' if found[0].by == 'rest' else 'poses'}", clip.key
+            )
         )
     return made, remarks
 
@@ -109,6 +112,6 @@ register(
         about="Cuts takes into named clips by ranges of frames or seconds, or at their rests.",
         settings=Clips,
         apply=_apply,
-        summary=lambda s: f"{len(s.ranges)} clips" if s.ranges else "at rests" if s.find else "as they are",
+        summary=lambda s: many(len(s.ranges), "clip") if s.ranges else "at rests" if s.find else "as they are",
     )
 )

@@ -22,6 +22,7 @@ from customs.scene.key import Key
 from customs.scene.model import Channel, Clip, Node, Remark, Scene, Skin
 from customs.scene.prune import prune
 from customs.scene.tree import mesh_nodes, world_matrices
+from customs.words import many
 
 MADE = 3_200_000
 
@@ -64,7 +65,9 @@ def _apply(scene: Scene, settings: DonorSettings, resources: Content, job: Job) 
     clips = _clips(scene, donor, out, mine, numbers, settings, job)
     unlike = [p for p in pairs if p.doubtful]
     remarks = [
-        Remark(f"{len(pairs)} of {mine.count} joints paired with {theirs.count} of the donor's; {len(unlike)} doubtful"),
+        Remark(
+            f"{len(pairs)} of {many(mine.count, 'joint')} paired with {theirs.count} of the donor's; {len(unlike)} doubtful"
+        ),
         Remark(f"size × {fit.scale:.3f}; largest turn into the donor's pose {fit.degrees.max(initial=0.0):.0f}°"),
     ]
     left = sorted(set(theirs.names) - {p.donor for p in pairs})

@@ -18,6 +18,7 @@ from customs.scene.arrays import frozen
 from customs.scene.model import Mesh, Primitive, Remark, Scene
 from customs.scene.prune import prune
 from customs.scene.tree import mesh_nodes, parents, world_matrices
+from customs.words import many
 
 
 class Leftovers(Settings):
@@ -43,7 +44,7 @@ def _apply(scene: Scene, settings: Leftovers, resources: Content, job: Job) -> O
         remarks += said
     if settings.joints and (idle := idle_joints(out)):
         remarks.append(
-            Remark(f"{len(idle)} joints that move nothing dropped: {', '.join(out.nodes[j].name for j in idle[:6])}")
+            Remark(f"{many(len(idle), 'joint')} moving nothing dropped: {', '.join(out.nodes[j].name for j in idle[:6])}")
         )
         out = prune(merged(out, idle), near=True)
     return Outcome(out, tuple(remarks))
@@ -77,7 +78,7 @@ def _one_skeleton(scene: Scene, job: Job) -> tuple[Scene, list[Remark]]:
     out = prune(replace(scene, nodes=tuple(rebound), meshes=tuple(meshes)), near=True)
     keys = {scene.nodes[j].key for j in others}
     gone = {i for i, n in enumerate(out.nodes) if n.key in keys}
-    remarks.append(Remark(f"{len(found.tops) - 1} further skeletons dropped, {len(others)} joints"))
+    remarks.append(Remark(f"{len(found.tops) - 1} further skeletons dropped, {many(len(others), 'joint')}"))
     return prune(_dropped(out, gone), near=True), remarks
 
 

@@ -9,6 +9,7 @@ from pydantic import Field
 from customs.motion.cut import joined
 from customs.route.step import Content, Job, Outcome, Step, Targeted, missing_targets, register
 from customs.scene.model import Remark, Scene
+from customs.words import many
 
 
 class MergeClips(Targeted):
@@ -28,7 +29,7 @@ def _apply(scene: Scene, settings: MergeClips, resources: Content, job: Job) -> 
     whole = joined(mine, settings.name, 900_000, settings.gap)
     chosen = {id(c) for c in mine}
     clips = [whole if c is mine[0] else c for c in scene.clips if c is mine[0] or id(c) not in chosen]
-    remark = Remark(f"{len(mine)} clips → {settings.name}, {whole.seconds:.2f} s", whole.key)
+    remark = Remark(f"{many(len(mine), 'clip')} → {settings.name}, {whole.seconds:.2f} s", whole.key)
     return Outcome(replace(scene, clips=tuple(clips)), (remark, *missing))
 
 

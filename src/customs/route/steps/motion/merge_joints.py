@@ -13,6 +13,7 @@ from customs.motion.skeleton import skeleton_of
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.model import Remark, Scene
 from customs.scene.prune import prune
+from customs.words import many
 
 
 class MergeJoints(Settings):
@@ -44,7 +45,7 @@ def _apply(scene: Scene, settings: MergeJoints, resources: Content, job: Job) ->
     job.check()
     out = prune(merged(scene, {s.nodes[k] for k in gone}), near=True)
     far = deviation(scene, out, check=job.check)
-    text = f"{s.count} → {s.count - len(gone)} joints"
+    text = f"{s.count} → {many(s.count - len(gone), 'joint')}"
     if far is not None:
         text += f"; worst vertex {far.distance * 1000:.1f} mm off in {far.clip or 'rest'}"
     return Outcome(out, (Remark(text),))
@@ -59,6 +60,6 @@ register(
         about="Merges joints into those above, ends of chains first; the error over all clips is stated.",
         settings=MergeJoints,
         apply=_apply,
-        summary=lambda s: f"≤ {s.limit}" if s.limit else f"{len(s.joints)} joints",
+        summary=lambda s: f"≤ {s.limit}" if s.limit else many(len(s.joints), "joint"),
     )
 )

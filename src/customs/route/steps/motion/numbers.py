@@ -10,6 +10,7 @@ from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.model import Node, Remark, Scene
 from customs.scene.numbers import ORDER, VERSION
 from customs.scene.tree import mesh_nodes
+from customs.words import many
 
 
 class Numbers(Settings):
@@ -38,7 +39,7 @@ def _apply(scene: Scene, settings: Numbers, resources: Content, job: Job) -> Out
     if all(a is b for a, b in zip(nodes, scene.nodes)):
         return Outcome(scene)
     return Outcome(
-        replace(scene, nodes=nodes), (Remark(f"{sum(a is not b for a, b in zip(nodes, scene.nodes))} nodes numbered"),)
+        replace(scene, nodes=nodes), (Remark(f"{many(sum(a is not b for a, b in zip(nodes, scene.nodes)), 'node')} numbered"),)
     )
 
 

@@ -16,6 +16,7 @@ from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.model import Clip, Node, Remark, Scene
 from customs.scene.transforms import decompose_all, multiply_quaternions
+from customs.words import many
 
 Turn = tuple[str, float, float, float]
 
@@ -53,7 +54,7 @@ def _apply(scene: Scene, settings: Pose, resources: Content, job: Job) -> Outcom
     if all(a is b for a, b in zip(nodes, scene.nodes)):
         return Outcome(scene, tuple(remarks))
     said = f"stands as {clips[0].name} at {min(settings.seconds, clips[0].seconds):.2f} s" if clips else "stands at rest"
-    turned = f", {len(settings.turns)} joints turned" if settings.turns else ""
+    turned = f", {many(len(settings.turns), 'joint')} turned" if settings.turns else ""
     return Outcome(replace(scene, nodes=tuple(nodes)), (Remark(said + turned), *remarks))
 
 

@@ -17,6 +17,7 @@ from customs.route.donor import take_donor
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.key import Key
 from customs.scene.model import Remark, Scene
+from customs.words import many
 
 MADE = 4_800_000
 
@@ -65,7 +66,9 @@ def _apply(scene: Scene, settings: Retarget, resources: Content, job: Job) -> Ou
         new = retarget(way, clip, frame_times(clip, frame_rate(clip)), ground)
         made.append(replace(new, key=Key(scene.digest, "clip", MADE + k)))
     root = next(a for a in theirs.order if a in pairs)
-    text = f"{len(made)} clips of {donor.name}, {len(pairs)} joints paired, strides × {leg_ratio(way, root):.2f}"
+    text = (
+        f"{many(len(made), 'clip')} of {donor.name}, {many(len(pairs), 'joint')} paired, strides × {leg_ratio(way, root):.2f}"
+    )
     kept = scene.clips if settings.own else ()
     return Outcome(replace(scene, clips=(*kept, *made)), (Remark(text),))
 
@@ -79,6 +82,6 @@ register(
         about="Brings a donor's clips onto the asset's own skeleton; its proportions stay.",
         settings=Retarget,
         apply=_apply,
-        summary=lambda s: f"{len(s.clips)} clips" if s.clips else "all clips",
+        summary=lambda s: many(len(s.clips), "clip") if s.clips else "all clips",
     )
 )

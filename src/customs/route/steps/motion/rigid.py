@@ -16,6 +16,7 @@ from customs.scene.model import Mesh, Node, Primitive, Remark, Scene, Skin
 from customs.scene.prune import prune
 from customs.scene.transforms import apply_affine
 from customs.scene.tree import mesh_nodes, parents, walk, world_matrices
+from customs.words import many
 
 MADE = 3_400_000
 
@@ -92,7 +93,7 @@ def _apply(scene: Scene, settings: Rigid, resources: Content, job: Job) -> Outco
         replace(c, channels=tuple(x for x in c.channels if x.path != "weights" or x.node not in number)) for c in scene.clips
     )
     out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots), skins=(skin,), clips=clips)
-    return Outcome(out, (Remark(f"{len(parts)} parts → {len(order)} joints"),))
+    return Outcome(out, (Remark(f"{len(parts)} parts → {many(len(order), 'joint')}"),))
 
 
 def _attached(scene: Scene, parts: list[int]) -> Outcome:
@@ -129,7 +130,7 @@ def _attached(scene: Scene, parts: list[int]) -> Outcome:
     if not count:
         return Outcome(scene)
     out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots))
-    return Outcome(prune(out, near=True), (Remark(f"{count} meshes that hung on joints joined the skin"),))
+    return Outcome(prune(out, near=True), (Remark(f"{many(count, 'mesh')} that hung on joints joined the skin"),))
 
 
 register(

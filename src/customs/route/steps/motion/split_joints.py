@@ -16,6 +16,7 @@ from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene, Skin
 from customs.scene.tree import mesh_nodes
+from customs.words import many
 
 MADE = 3_500_000
 
@@ -105,7 +106,9 @@ def _apply(scene: Scene, settings: SplitJoints, resources: Content, job: Job) ->
             else:
                 _beside(nodes, roots, n, made)
         remarks.append(
-            Remark(f"{mesh.name}: {len(needed)} joints → {len(groups)} meshes of at most {settings.limit}", mesh.key)
+            Remark(
+                f"{mesh.name}: {many(len(needed), 'joint')} → {many(len(groups), 'mesh')} of at most {settings.limit}", mesh.key
+            )
         )
     if not remarks:
         return Outcome(scene)
@@ -133,6 +136,6 @@ register(
         about="Cuts meshes so that none needs more joints than the destination takes at once.",
         settings=SplitJoints,
         apply=_apply,
-        summary=lambda s: f"≤ {s.limit} joints",
+        summary=lambda s: f"≤ {many(s.limit, 'joint')}",
     )
 )

@@ -17,6 +17,7 @@ from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene
 from customs.scene.prune import prune
 from customs.scene.tree import mesh_nodes, world_matrices
+from customs.words import many
 
 MADE = 3_000_000
 
@@ -45,9 +46,9 @@ def _still(scene: Scene, node: int, mesh: Mesh, world: list[np.ndarray]) -> Mesh
 
 
 def _apply(scene: Scene, settings: Static, resources: Content, job: Job) -> Outcome:
-    remark = Remark(f"{len(scene.skins)} skins and {len(scene.clips)} clips dropped")
+    remark = Remark(f"{many(len(scene.skins), 'skin')} and {many(len(scene.clips), 'clip')} dropped")
     if settings.drop == "clips":
-        return Outcome(replace(scene, clips=()), (Remark(f"{len(scene.clips)} clips dropped"),))
+        return Outcome(replace(scene, clips=()), (Remark(f"{many(len(scene.clips), 'clip')} dropped"),))
     world = world_matrices(scene)
     nodes, meshes, roots = list(scene.nodes), list(scene.meshes), list(scene.roots)
     for n in mesh_nodes(scene):

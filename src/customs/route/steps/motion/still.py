@@ -14,6 +14,7 @@ from customs.motion.reduce import one_key
 from customs.route.clip_edit import map_clips
 from customs.route.step import Content, Job, Outcome, Step, Targeted, register
 from customs.scene.model import Channel, Clip, Remark, Scene
+from customs.words import many
 
 
 class Still(Targeted):
@@ -44,7 +45,7 @@ def _apply(scene: Scene, settings: Still, resources: Content, job: Job) -> Outco
         return clip if all(a is b for a, b in zip(channels, clip.channels)) else replace(clip, channels=channels)
 
     out, remarks = map_clips(scene, settings, job, change)
-    said = (Remark(f"{lost[0]:,} keys of {len(nodes)} joints cleared"),) if lost[0] else ()
+    said = (Remark(f"{lost[0]:,} keys of {many(len(nodes), 'joint')} cleared"),) if lost[0] else ()
     return Outcome(out, (*said, *remarks, *(Remark(f"{t}: no longer there") for t in gone)))
 
 
@@ -57,7 +58,7 @@ register(
         about="Clears the movement of chosen joints, one key left.",
         settings=Still,
         apply=_apply,
-        summary=lambda s: f"{len(s.joints)} joints",
+        summary=lambda s: many(len(s.joints), "joint"),
         plural=True,
     )
 )
