@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtCore import QPointF, QRectF, QSize, QSizeF, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
-from customs_desktop.style.theme import colour, font
+from customs_desktop.style.theme import colour, colours, font
 
 LEFT, RIGHT = 92, 16
 RULER = 20
@@ -59,6 +60,7 @@ class Band(QWidget):
         self.setToolTip("Drag an edge to trim, the middle to move, an empty place to cut a new clip; double-click renames")
         self._drag: tuple[int, str, float, Span] | None = None
         self._name: QLineEdit | None = None
+        self._ground: tuple[Strip, tuple[Any, ...], QPixmap] | None = None
 
     def sizeHint(self) -> QSize:
         return QSize(680, RULER + 4 * 34)
@@ -121,15 +123,35 @@ class Band(QWidget):
     # -- painting
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
+        # While it plays only the playhead moves; what it moves over is painted when it changes.
+        seen = (self.current, self.size(), self.devicePixelRatioF(), colours().paper)
+        if self._ground is None or self._ground[0] is not self.strip or self._ground[1] != seen:
+            self._ground = (self.strip, seen, self._painted())
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.drawPixmap(0, 0, self._ground[2])
+        if self.strip.frames > 0:
+            self._head(painter)
+        painter.end()
+
+    def _painted(self) -> QPixmap:
+        """All but the playhead."""
+        ratio = self.devicePixelRatioF()
+        out = QPixmap((QSizeF(self.size()) * ratio).toSize())
+        out.setDevicePixelRatio(ratio)
+        painter = QPainter(out)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(self.rect(), colour("card"))
-        if self.strip.frames <= 0:
+        if self.strip.frames > 0:
+            self._rows(painter)
+        else:
             painter.setPen(colour("soft"))
             painter.setFont(font())
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "This asset has no clips.")
-            painter.end()
-            return
+        painter.end()
+        return out
+
+    def _rows(self, painter: QPainter) -> None:
         self._ruler(painter)
         for k, (name, about) in enumerate(ROWS):
             box = self.row(k)
@@ -152,8 +174,6 @@ class Band(QWidget):
                 QRectF(self.x_of(a), row.y() + 5, max(self.x_of(b) - self.x_of(a), 3), row.height() - 10), 3, 3
             )
         self._pace(painter)
-        self._head(painter)
-        painter.end()
 
     def _ruler(self, painter: QPainter) -> None:
         painter.setFont(font(-1))
