@@ -81,7 +81,7 @@ def scene() -> Scene:
     meshes = tuple(mesh(ASSET, k, n, [primitive(ASSET, k, *shapes[n])]) for k, (n, _, _) in enumerate(PARTS))
     nodes = tuple(
         Node(
-            Key(digest_of(ASSET), "node", k), n, tuple(c for c, (_, up, _) in enumerate(PARTS) if up == k),
+            Key(digest_of(ASSET), "node", k), n, tuple(c for c, (_, above, _) in enumerate(PARTS) if above == k),
             translation=np.array(place, dtype=float), mesh=k,
         )
         for k, (n, _, place) in enumerate(PARTS)

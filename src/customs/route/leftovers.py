@@ -16,8 +16,11 @@ def unsettled(scene: Scene) -> list[int]:
     scaled = {c.node for a in scene.clips for c in a.channels if c.path == "scale"}
     world = world_matrices(scene)
     out = []
-    for n, _, _ in walk(scene):
+    for n, parent, _ in walk(scene):
         node = scene.nodes[n]
+        # A clip that scales a joint scales what hangs on it: that scale is the clip's, not left over.
+        if parent in scaled:
+            scaled.add(n)
         if node.camera is not None or node.light is not None:
             continue
         if n in rigged or n in joints:

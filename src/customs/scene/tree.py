@@ -36,12 +36,9 @@ def walk(scene: Scene) -> Iterator[tuple[int, int, int]]:
         stack.extend((child, node, depth + 1) for child in reversed(scene.nodes[node].children))
 
 
-def world_matrices(scene: Scene, locals_: list[F64] | None = None) -> list[F64]:
-    """World transform (4, 4) float64 per node; identity for nodes outside the tree.
-
-    `locals_` replaces the nodes' own transforms, for a pose taken from a clip.
-    """
-    own = locals_ if locals_ is not None else [local_matrix(n) for n in scene.nodes]
+def world_matrices(scene: Scene) -> list[F64]:
+    """World transform (4, 4) float64 per node at rest; identity for nodes outside the tree."""
+    own = [local_matrix(n) for n in scene.nodes]
     out = [np.eye(4)] * len(scene.nodes)
     for node, parent, _ in walk(scene):
         out[node] = own[node] if parent < 0 else out[parent] @ own[node]

@@ -138,15 +138,15 @@ def _settings(convention: Convention, scene: Scene, rate: float) -> Record:
     for name, axis in (("Up", up), ("Front", front), ("Coord", side)):
         k = int(np.abs(axis).argmax())
         settings += [whole(f"{name}Axis", k), whole(f"{name}AxisSign", int(np.sign(axis[k])))]
-    k = int(np.abs(up).argmax())
+    upward = int(np.abs(up).argmax())
     unit = convention.metres_per_unit * 100
     end = max((c.seconds for c in scene.clips), default=0.0)
     mode = RATE_MODES.get(round(rate, 3), 14)
     table(
         out,
         *settings,
-        whole("OriginalUpAxis", k),
-        whole("OriginalUpAxisSign", int(np.sign(up[k]))),
+        whole("OriginalUpAxis", upward),
+        whole("OriginalUpAxisSign", int(np.sign(up[upward]))),
         number("UnitScaleFactor", unit),
         number("OriginalUnitScaleFactor", unit),
         choice("TimeMode", mode),

@@ -55,7 +55,7 @@ class Bone(c.Structure):
     _fields_ = [
         ("name", String),
         ("weight_count", c.c_uint),
-        ("armature", c.POINTER(Node)),
+        ("skeleton", c.POINTER(Node)),
         ("node", c.POINTER(Node)),
         ("weights", c.c_void_p),
         ("offset", c.c_float * 16),
