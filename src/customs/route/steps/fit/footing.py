@@ -36,7 +36,7 @@ register(
         id="footing",
         name="Footing",
         desk="fit",
-        order=60,
+        order=48,
         about="Puts the origin at the middle of the base, of the box or of the mass, or at a point.",
         settings=FootingSettings,
         apply=_apply,

@@ -43,7 +43,7 @@ register(
         id="weights",
         name="Weights",
         desk="motion",
-        order=59,
+        order=60,
         about="Keeps the strongest influences on each vertex and brings their sum to one.",
         settings=Weights,
         apply=_apply,
