@@ -4,13 +4,16 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from customs.intake.take import take
 from customs.ledger.ledger import judge
 from customs.ledger.row import Row
 from customs.planning.plan import fresh_route
+from customs.route.footing import footing_point
 from customs.route.route import evaluate
+from customs.work.asset import Request, prepare
 from customs.work.lookup import find_origin, find_sheet
 from tests.conftest import good
 
@@ -58,3 +61,16 @@ def test_a_leaf_is_cut_and_a_puddle_blends(goods: dict[str, Path]) -> None:
             if r.requirement == "alpha-lost" and r.remedy is not None:
                 modes[r.subject_name] = dict(r.remedy.values)["mode"]
     assert modes == {"fern leaf": "mask", "puddle": "blend"}
+
+
+@pytest.mark.parametrize("name", ["huesitos", "animation_with_skeleton"])
+def test_a_body_whose_weights_do_not_sum_to_one_still_stands_where_it_should(name: str) -> None:
+    """Models of Debian's assimp-testmodels: a sum off one moves a vertex by more or less than its joints are moved, so the sums
+    are put right before anything is measured; what marks the end of a joint is no leftover transform."""
+    path = Path(f"/usr/share/assimp/models/FBX/{name}.fbx")
+    _, planned, _ = prepare(Request(path, path.parent, find_sheet("metre-yup-pbr")))
+    order = [a.stop.step for a in planned.passed]
+    assert order.index("weight-sums") < order.index("settle") < order.index("footing")
+    assert "brought to a sum of one" in planned.passed[order.index("weight-sums")].remarks[0].text
+    assert np.abs(footing_point(planned.passed[-1].scene, "base-centre", (0, 0, 0))).max() < 1e-6  # type: ignore[arg-type]
+    assert not [r for r in planned.ledger.open() if r.verdict == "held"]

@@ -158,6 +158,23 @@ def test_vertices_without_weights_take_their_neighbours() -> None:
     assert run("weightless", scene).scene.meshes[0].primitives[0] is p
 
 
+def test_sums_are_brought_to_one_and_nothing_else_is_touched() -> None:
+    """glTF 2.0, 3.7.3.1: the weights of a vertex sum to one. What sums to nothing is left to the stop that fills in."""
+    scene = bar()
+    p = scene.meshes[0].primitives[0]
+    assert run("weight-sums", scene).scene is scene
+    weights = np.array(p.weights)
+    weights[10:20] *= 0.8
+    weights[300] = 0
+    off = replace(scene, meshes=(replace(scene.meshes[0], primitives=(replace(p, weights=weights),)),))
+    out = run("weight-sums", off)
+    new = out.scene.meshes[0].primitives[0]
+    assert np.array_equal(np.delete(new.weights, np.s_[10:20], 0), np.delete(weights, np.s_[10:20], 0))  # type: ignore[arg-type]
+    assert (np.asarray(new.weights)[10:20].sum(axis=1) == 1).all() and new.weights.shape == weights.shape  # type: ignore[union-attr]
+    assert np.abs(table_of(new, 4).toarray()[10:20] - table_of(p, 4).toarray()[10:20]).max() < 1e-6
+    assert "10 vertices" in out.remarks[0].text and "0.2 off" in out.remarks[0].text
+
+
 def test_painting_through_the_step(giver: Donor) -> None:
     scene = bar()
     p = scene.meshes[0].primitives[0]

@@ -21,8 +21,8 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         f"{after:.2g} off" if bad else "1",
         "held" if bad else "cleared",
         note="Vertices drift towards the origin where the sum is not one." if bad else "",
-        remedy=remedy("weights", "Bring to one", limit=case.sheet.rig.influences) if bad else None,
+        remedy=remedy("weight-sums", "Bring to one") if bad else None,
     )
 
 
-register(Requirement("weight-sum", "Sum of weights", "motion", _judge, step="weights"))
+register(Requirement("weight-sum", "Sum of weights", "motion", _judge, step="weight-sums"))

@@ -65,7 +65,7 @@ register(
         id="weightless",
         name="Fill weights",
         desk="motion",
-        order=57,
+        order=5,
         about="Vertices without a sound weight take those of their neighbours on the mesh.",
         settings=Weightless,
         apply=_apply,
