@@ -19,7 +19,7 @@ from customs.motion.stretch import on_names, stretch
 from customs.motion.tokens import likeness, meaning
 from customs.motion.track import frame_times, local_track, world_track
 from customs.route.steps.motion.retarget import feet
-from customs.scene.tree import mesh_nodes
+from customs.scene.tree import mesh_nodes, parents
 from tests.motion.rigs import bar, lighter, warden
 
 
@@ -188,13 +188,32 @@ def test_a_retarget_to_itself_changes_nothing_and_feet_keep_to_the_ground() -> N
 def test_leftovers_are_found_in_the_moss_keeper_and_nowhere_else() -> None:
     keeper = people.keeper()
     found = skeletons(keeper)
-    assert len(found.tops) == 2 and keeper.nodes[found.tops[1]].name == "old_0" and found.moves[0] > 50 * found.moves[1]
+    assert len(found.tops) == 2 and keeper.nodes[found.tops[1][0]].name == "old_0" and found.moves[0] > 50 * found.moves[1]
     names = {keeper.nodes[j].name for j in idle_joints(keeper)}
     assert "head_aim" in names and {"old_1", "old_2", "old_3"} <= names
     assert [keeper.nodes[n].name for n in outlines(keeper)] == ["body outline"]
     clean = warden()
     assert len(skeletons(clean).tops) == 1 and not outlines(clean) and idle_joints(clean) == ()
     assert outlines(hedgehog.scene()) == (), "four equal legs are no outlines"
+
+
+def test_chains_side_by_side_that_move_one_mesh_are_one_skeleton() -> None:
+    """glTF 2.0, 3.7.3.1: the joints of a skin need a common root, and that root need not be a joint itself."""
+    scene = bar()
+    joints = scene.skins[0].joints
+    above = parents(scene)
+    hung = joints[len(joints) // 2]
+    nodes = list(scene.nodes)
+    # The upper half of the chain is hung beside the lower one: two joints without a joint above, one mesh on both.
+    nodes[above[hung]] = replace(nodes[above[hung]], children=())
+    two = replace(scene, nodes=tuple(nodes), roots=(*scene.roots, hung))
+    found = skeletons(two)
+    assert len(found.tops) == 1 and set(found.tops[0]) == {joints[0], hung}
+    mesh = scene.meshes[0].primitives[0]
+    low = np.asarray(mesh.joints) < len(joints) // 2
+    weights = np.where(low, np.asarray(mesh.weights), 0)
+    lower = replace(two, meshes=(replace(scene.meshes[0], primitives=(replace(mesh, weights=weights),)),))
+    assert skeletons(lower).tops == ((joints[0],), (hung,)) and skeletons(lower).moves[1] == 0
 
 
 def test_merged_joints_carry_their_weights_up() -> None:

@@ -17,6 +17,7 @@ from customs.route.route import At
 from customs.route.step import Job
 from customs.scene.model import Scene
 from customs.sheet.model import Sheet
+from customs.words import many
 
 
 def package_folder(out: Path, scene: Scene) -> Path:
@@ -42,7 +43,7 @@ def dispatch(
     held = [r for r in ledger.open() if r.verdict == "held"]
     if held:
         what = "; ".join(f"{r.title}: {r.delivering}" for r in held[:3])
-        raise WriteError(f"{len(held)} requirements held ({what})", "none", "Clear them first.", passed[-1].scene.name)
+        raise WriteError(f"{many(len(held), 'requirement')} held ({what})", "none", "Clear them first.", passed[-1].scene.name)
     if about.use == "study":
         raise WriteError("study-only goods are never dispatched", "goods that may be delivered", file=received.name)
     scene = passed[-1].scene

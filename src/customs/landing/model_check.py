@@ -23,7 +23,9 @@ def check_model(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
     _rig(scene, sheet, file, log)
     _names(scene, sheet, file, log)
     limit = sheet.materials.max_count
-    log.check(limit is None or len(scene.materials) <= limit, file, f"{len(scene.materials)} materials, at most {limit}")
+    log.check(
+        limit is None or len(scene.materials) <= limit, file, f"{many(len(scene.materials), 'material')}, at most {limit}"
+    )
 
 
 def _tree(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
@@ -36,9 +38,9 @@ def _tree(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
     log.check(not deep, file, f"mesh {', '.join(deep[:3])} stands below level {limit}")
     if model.settled and not scene.clips and not scene.skins:
         off = [n for n in nodes if np.abs(local_matrix(scene.nodes[n]) - np.eye(4)).max() > 1e-4]
-        log.check(not off, file, f"{len(off)} mesh nodes keep a transform of their own")
-    log.check(model.cameras != "forbidden" or not scene.cameras, file, f"{len(scene.cameras)} cameras, none taken")
-    log.check(model.lights != "forbidden" or not scene.lights, file, f"{len(scene.lights)} lights, none taken")
+        log.check(not off, file, f"mesh nodes that keep a transform of their own: {len(off)}")
+    log.check(model.cameras != "forbidden" or not scene.cameras, file, f"{many(len(scene.cameras), 'camera')}, none taken")
+    log.check(model.lights != "forbidden" or not scene.lights, file, f"{many(len(scene.lights), 'light')}, none taken")
 
 
 def _meshes(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:

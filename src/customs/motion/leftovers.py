@@ -7,6 +7,7 @@ from itertools import permutations
 
 import numpy as np
 import numpy.typing as npt
+from scipy import sparse
 
 from customs.geometry.triangles import signed_volume, triangles_of
 from customs.motion.bounds import local_bounds
@@ -23,40 +24,64 @@ INFLATED = 0.05
 
 @dataclass(frozen=True)
 class Skeletons:
-    """Top joints of each separate skeleton, the one that moves most vertices first, and how many each moves."""
+    """Top joints of each separate skeleton, the one that moves most vertices first, and how many each moves.
 
-    tops: tuple[int, ...]
+    Chains that stand side by side and move one mesh together are one skeleton with several tops.
+    """
+
+    tops: tuple[tuple[int, ...], ...]
     moves: tuple[int, ...]
 
 
 def joint_use(scene: Scene) -> dict[int, int]:
     """Vertices each joint node moves with a weight over 0."""
     out: dict[int, int] = {j: 0 for s in scene.skins for j in s.joints}
+    for used in mesh_use(scene).values():
+        for joint, count in used.items():
+            out[joint] += count
+    return out
+
+
+def mesh_use(scene: Scene) -> dict[int, dict[int, int]]:
+    """By mesh node: the joint nodes that move some of its vertices with a weight over 0, and how many (count)."""
+    out: dict[int, dict[int, int]] = {}
     for n in mesh_nodes(scene):
         node = scene.nodes[n]
         if node.skin is None or node.mesh is None:
             continue
         joints = np.array(scene.skins[node.skin].joints)
+        mine = out.setdefault(n, {})
         for p in scene.meshes[node.mesh].primitives:
             if p.joints is not None and p.weights is not None:
                 used = p.joints[p.weights > 0]
                 for k, count in zip(*np.unique(used[used < len(joints)], return_counts=True)):
-                    out[int(joints[k])] += int(count)
+                    mine[int(joints[k])] = mine.get(int(joints[k]), 0) + int(count)
     return out
 
 
 def skeletons(scene: Scene) -> Skeletons:
-    """The separate skeletons of a scene: joints without a joint above them start one."""
-    s, use = skeleton_of(scene), joint_use(scene)
+    """The separate skeletons of a scene: joints without a joint above them start one, unless a mesh hangs on both."""
     if not scene.skins:
         return Skeletons((), ())
+    s, use = skeleton_of(scene), mesh_use(scene)
     top = np.arange(s.count)
     for k in s.order:
         if s.parent[k] >= 0:
             top[k] = top[s.parent[k]]
-    moved = {int(t): sum(use.get(s.nodes[k], 0) for k in np.flatnonzero(top == t)) for t in np.unique(top)}
-    order = sorted(moved, key=lambda t: -moved[t])
-    return Skeletons(tuple(s.nodes[t] for t in order), tuple(moved[t] for t in order))
+    top_of = dict(zip(s.nodes, top.tolist()))
+    held = [sorted({top_of[j] for j in used}) for used in use.values() if used]
+    one, other = np.array([(tops[0], t) for tops in held for t in tops], dtype=np.intp).reshape(-1, 2).T
+    links = sparse.coo_matrix((np.ones(len(one), dtype=bool), (one, other)), shape=(s.count, s.count))
+    group = sparse.csgraph.connected_components(links, directed=False)[1]
+    found: dict[int, set[int]] = {}
+    for t in sorted(set(top.tolist())):
+        found.setdefault(int(group[t]), set()).add(t)
+    moves = {g: sum(n for used in use.values() for j, n in used.items() if top_of[j] in tops) for g, tops in found.items()}
+    order = sorted(found, key=lambda g: -moves[g])
+    return Skeletons(
+        tuple(tuple(s.nodes[t] for t in sorted(found[g])) for g in order),
+        tuple(moves[g] for g in order),
+    )
 
 
 def idle_joints(scene: Scene) -> tuple[int, ...]:

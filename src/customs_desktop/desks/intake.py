@@ -21,6 +21,7 @@ from customs.intake.scan import Entry, scan
 from customs.intake.take import take
 from customs.route.step import Job
 from customs.scene.model import Scene
+from customs.words import many
 from customs_desktop.session import Session
 from customs_desktop.style.theme import colour, font
 from customs_desktop.widgets.basics import Panel, button, combo, label, row, search_field, section, show_choice
@@ -249,7 +250,7 @@ class IntakePanel(Panel):
             self.page.model.show_entries(entries)
             models = sum(e.takeable for e in entries)
             total = size_text(sum(e.size for e in entries))
-            self.page.about.setText(f"{len(entries)} files, {models} models, {total}")
+            self.page.about.setText(f"{many(len(entries), 'file')}, {many(models, 'model')}, {total}")
             if models:
                 self.page.table.selectRow(0)
 
@@ -283,7 +284,15 @@ class IntakePanel(Panel):
             self.preview_about.setText(str(scene))
             return
         self._scene = scene
-        parts = f"{len(scene.meshes)} meshes, {len(scene.materials)} materials, {len(scene.images)} textures, {len(scene.clips)} clips"
+        parts = ", ".join(
+            many(len(v), thing)
+            for v, thing in (
+                (scene.meshes, "mesh"),
+                (scene.materials, "material"),
+                (scene.images, "texture"),
+                (scene.clips, "clip"),
+            )
+        )
         self.preview_about.setText(f"{entry.path.name}: {parts}. Drawn with the file's own axes.")
         self.session.painter.ask_thumbnail("thumb-preview", scene, PREVIEW)
 

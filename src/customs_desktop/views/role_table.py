@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from customs.words import many
 from customs_desktop.style.theme import colour, font
 from customs_desktop.views.role_model import ALPHA, RoleModel
 from customs_desktop.widgets.basics import label, search_field
@@ -159,7 +160,7 @@ class RoleView(QWidget):
         where = bar.value() if bar else 0
         self.model.show_table(scene, table)
         self._fit_columns()
-        self.count.setText(f"{len(self.model.rows):,} materials")
+        self.count.setText(many(len(self.model.rows), "material"))
         if 0 <= row < len(self.model.rows) and column < self.model.columnCount():
             self.table.setCurrentIndex(self.model.index(row, column))
         if bar is not None:

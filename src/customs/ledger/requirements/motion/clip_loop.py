@@ -9,6 +9,7 @@ from customs.ledger.row import Case, Requirement, Row, register, remedy
 from customs.ledger.shapes import elements
 from customs.motion.loop import seam
 from customs.motion.spots import reach
+from customs.words import many
 
 SEAM = 0.002
 """How far a loop may be from closed, as a share of the asset's size (ratio)."""
@@ -22,7 +23,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     size = reach(case.delivering)
     bad = [(c, f"{off * 1000:.1f} mm") for c in mine if (off := seam(case.delivering, c, travel=False)) > SEAM * size]
     yield from elements(
-        rule, bad, "clip", f"≤ {SEAM * size * 1000:.1f} mm", f"{len(mine)} loops", "closed", "query",
+        rule, bad, "clip", f"≤ {SEAM * size * 1000:.1f} mm", many(len(mine), "loop"), "closed", "query",
         "The end is not the beginning: it jumps each time it plays round.",
         lambda c: remedy("loop", "Close the seam", targets=(str(c.key),)),
     )  # fmt: skip

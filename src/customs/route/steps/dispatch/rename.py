@@ -12,6 +12,7 @@ from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.model import SLOTS, Remark, Scene
 from customs.scene.prune import prune
 from customs.sheet.model import check_pattern
+from customs.words import many
 
 
 class Rename(Settings):
@@ -67,7 +68,7 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
     )
     pairs = [(a.name, b.name) for kind in ("nodes", "meshes", "materials", "images", "clips")
              for a, b in zip(getattr(scene, kind), getattr(out, kind)) if a.name != b.name]  # fmt: skip
-    return Outcome(out, (Remark(f"{len(pairs)} names changed"),) if pairs else ())
+    return Outcome(out, (Remark(f"{many(len(pairs), 'name')} changed"),) if pairs else ())
 
 
 register(

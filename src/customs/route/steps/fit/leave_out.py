@@ -12,6 +12,7 @@ from customs.scene.arrays import frozen
 from customs.scene.model import Mesh, Primitive, Remark, Scene
 from customs.scene.prune import prune_content
 from customs.scene.tree import mesh_nodes
+from customs.words import many
 
 
 class LeaveOut(Settings):
@@ -53,8 +54,8 @@ def _apply(scene: Scene, settings: LeaveOut, resources: Content, job: Job) -> Ou
     if settings.morphs:
         clips = tuple(replace(c, channels=tuple(x for x in c.channels if x.path != "weights")) for c in clips)
     out = prune_content(replace(scene, nodes=nodes, meshes=meshes, clips=tuple(c for c in clips if c.channels)), near=True)
-    lost = [f"{len(scene.cameras)} cameras"] if settings.cameras and scene.cameras else []
-    lost += [f"{len(scene.lights)} lights"] if settings.lights and scene.lights else []
+    lost = [many(len(scene.cameras), "camera")] if settings.cameras and scene.cameras else []
+    lost += [many(len(scene.lights), "light")] if settings.lights and scene.lights else []
     return Outcome(out, tuple(Remark(f"{text} left out") for text in lost))
 
 

@@ -10,6 +10,7 @@ from customs.motion.humanoid import BONES, HumanoidMap, propose_humanoid
 from customs.motion.skeleton import skeleton_of
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.model import Remark, Scene
+from customs.words import many
 
 
 class Humanoid(Settings):
@@ -49,7 +50,7 @@ def _apply(scene: Scene, settings: Humanoid, resources: Content, job: Job) -> Ou
     if all(a is b for a, b in zip(nodes, scene.nodes)):
         return Outcome(scene)
     doubtful = sorted(b for b, c in found.confidence.items() if c < 0.7)
-    remarks = [Remark(f"{len(found.joints)} bones of the humanoid map")]
+    remarks = [Remark(f"{many(len(found.joints), 'bone')} of the humanoid map")]
     if doubtful:
         remarks.append(Remark(f"doubtful: {', '.join(doubtful)}"))
     if found.missing:

@@ -61,7 +61,7 @@ def _one_skeleton(scene: Scene, job: Job) -> tuple[Scene, list[Remark]]:
     if len(found.tops) < 2:
         return scene, []
     whole = skeleton_of(scene)
-    main = _under(whole, scene, found.tops[0])
+    main = _under(whole, found.tops[0])
     rebound, remarks, world = list(scene.nodes), list[Remark](), world_matrices(scene)
     meshes, first = list(scene.meshes), next(k for k, s in enumerate(scene.skins) if set(s.joints) & main)
     for n in mesh_nodes(scene):
@@ -72,19 +72,19 @@ def _one_skeleton(scene: Scene, job: Job) -> tuple[Scene, list[Remark]]:
         meshes.append(_bound_to(scene, n, world, first))
         rebound[n] = replace(node, mesh=len(meshes) - 1, skin=first)
         remarks.append(
-            Remark(f"{node.name} was bound to another skeleton; bound to {scene.nodes[found.tops[0]].name}'s", node.key)
+            Remark(f"{node.name} was bound to another skeleton; bound to {scene.nodes[found.tops[0][0]].name}'s", node.key)
         )
     others = {j for s in scene.skins for j in s.joints} - main
     out = prune(replace(scene, nodes=tuple(rebound), meshes=tuple(meshes)), near=True)
     keys = {scene.nodes[j].key for j in others}
     gone = {i for i, n in enumerate(out.nodes) if n.key in keys}
-    remarks.append(Remark(f"{len(found.tops) - 1} further skeletons dropped, {many(len(others), 'joint')}"))
+    remarks.append(Remark(f"{many(len(found.tops) - 1, 'further skeleton')} dropped, {many(len(others), 'joint')}"))
     return prune(_dropped(out, gone), near=True), remarks
 
 
-def _under(s: Skeleton, scene: Scene, top: int) -> set[int]:
-    k = s.nodes.index(top)
-    return {s.nodes[i] for i in range(s.count) if i == k or s.above[i, k]}
+def _under(s: Skeleton, tops: tuple[int, ...]) -> set[int]:
+    columns = [s.nodes.index(t) for t in tops]
+    return {s.nodes[i] for i in range(s.count) if i in columns or s.above[i, columns].any()}
 
 
 def _dropped(scene: Scene, gone: set[int]) -> Scene:

@@ -12,6 +12,7 @@ from pydantic import Field, field_validator
 from customs.motion.paint import Edit, edited, mirrored
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.model import Primitive, Remark, Scene
+from customs.words import many
 
 Row = tuple[str, str, str, float, tuple[tuple[int, int], ...]]
 KINDS = ("set", "add", "scale", "blend", "mirror")
@@ -71,7 +72,8 @@ def _apply(scene: Scene, settings: Paint, resources: Content, job: Job) -> Outco
     if not touched and not any(e[2] == "mirror" for e in settings.edits):
         return Outcome(scene, tuple(remarks))
     return Outcome(
-        replace(scene, meshes=tuple(meshes)), (Remark(f"{len(settings.edits)} edits on {touched:,} vertices"), *remarks)
+        replace(scene, meshes=tuple(meshes)),
+        (Remark(f"{many(len(settings.edits), 'edit')} on {many(touched, 'vertex')}"), *remarks),
     )
 
 
@@ -92,6 +94,6 @@ register(
         about="Weights set, added to, scaled or blended by hand on chosen vertices.",
         settings=Paint,
         apply=_apply,
-        summary=lambda s: f"{len(s.edits)} edits",
+        summary=lambda s: many(len(s.edits), "edit"),
     )
 )

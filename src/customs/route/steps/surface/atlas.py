@@ -19,6 +19,7 @@ from customs.surface.atlas import make_atlas
 from customs.surface.green import Way, green_of
 from customs.surface.pixels import image_pixels
 from customs.surface.relief import flipped_green
+from customs.words import many
 
 CLAMP = Sampler(9729, 9987, 33071, 33071)
 
@@ -131,7 +132,7 @@ def _apply(scene: Scene, settings: Atlas, resources: Content, job: Job) -> Outco
         made = _material(members[0], sheets, textures, way)
         materials.append(replace(made, made_from=tuple(m.key for m in members)))
         place |= {i: (sheets, k, len(materials) - 1) for k, i in enumerate(group)}
-        remarks.append(Remark(f"{len(group)} materials in one of {sheets.edge} × {sheets.edge}", made.key))
+        remarks.append(Remark(f"{many(len(group), 'material')} in one of {sheets.edge} × {sheets.edge}", made.key))
     return Outcome(_with_places(scene, materials, textures, place), tuple(remarks))
 
 

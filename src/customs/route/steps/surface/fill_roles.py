@@ -12,6 +12,7 @@ from customs.route.surface_edit import Textures, changed_materials, made_key
 from customs.scene.arrays import frozen
 from customs.scene.model import SLOTS, Image, Material, Scene, TextureUse
 from customs.surface.colour import to_srgb
+from customs.words import many
 
 EDGE = 4
 """Edge of a texture of one value (pixels): the smallest that block compression takes."""
@@ -86,6 +87,6 @@ register(
         about="Makes small textures of a material's numbers where a destination wants a texture in every role.",
         settings=FillRoles,
         apply=_apply,
-        summary=lambda s: f"{len(s.roles)} roles",
+        summary=lambda s: many(len(s.roles), "role"),
     )
 )

@@ -13,6 +13,7 @@ from customs.scene.arrays import frozen
 from customs.scene.model import Image, Material, Scene, TextureUse
 from customs.surface.glow import cleaned, colour_mask, glow_map, parse_colour
 from customs.surface.pixels import pixels_or_none
+from customs.words import many
 
 
 class Glow(Targeted):
@@ -61,7 +62,7 @@ register(
         about="Makes an emissive texture of the places that have picked colours.",
         settings=Glow,
         apply=_apply,
-        summary=lambda s: f"{len(s.colours)} colours, {s.tolerance:g}"[:18],
+        summary=lambda s: f"{many(len(s.colours), 'colour')}, {s.tolerance:g}"[:18],
         plural=True,
     )
 )
