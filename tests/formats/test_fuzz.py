@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import atexit
+import shutil
 import tempfile
 from pathlib import Path
 
@@ -18,6 +20,7 @@ from customs.scene.model import Scene
 from tests.assets import cube, lettered, saved, scene_of
 
 FOLDER = Path(tempfile.mkdtemp(prefix="customs-fuzz-"))
+atexit.register(shutil.rmtree, FOLDER, ignore_errors=True)
 QUICK = settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck), derandomize=True)
 
 

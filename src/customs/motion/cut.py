@@ -39,17 +39,29 @@ def cut_channel(channel: Channel, start: float, end: float) -> Channel:
     inside = (times > start + SAME_TIME) & (times < end - SAME_TIME)
     ends = np.array([start, end]) if end > start + SAME_TIME else np.array([start])
     new = np.concatenate([ends[:1], times[inside], ends[1:]])
-    values = np.concatenate([_key_at(channel, ends[:1]), channel.values[inside].astype(np.float64), _key_at(channel, ends[1:])])
+    own = channel.values.astype(np.float64)
+    if channel.interpolation == "cubic":
+        # Outside its keys a channel is held, whatever its first in-tangent and its last out-tangent say.
+        own[0, 0] = own[-1, 2] = 0.0
+    values = np.concatenate([_key_at(channel, ends[:1], own), own[inside], _key_at(channel, ends[1:], own)])
     return replace(channel, times=frozen(new - start), values=frozen(values))
 
 
-def _key_at(channel: Channel, times: F64) -> F64:
-    """Key values at `times`: for a cubic channel with the slope there on both sides."""
+def _key_at(channel: Channel, times: F64, own: F64) -> F64:
+    """Key values at `times`: the channel's `own` key where it has one, else for a cubic channel with the slope on both sides."""
     values = sample(channel, times)
     if channel.interpolation != "cubic":
         return values
     tangent = slope(channel, times)
-    return np.stack([tangent, values, tangent], axis=1)
+    if channel.path == "rotation":
+        # The value is made one long; the way on from it is as long as it was against it.
+        tangent = tangent / np.linalg.norm(sample(replace(channel, path="scale"), times), axis=-1, keepdims=True)
+    out = np.stack([tangent, values, tangent], axis=1)
+    off = np.abs(channel.times.astype(np.float64) - times[:, None])
+    near = off.argmin(axis=1) if len(times) else np.zeros(0, dtype=np.intp)
+    at_key = off[np.arange(len(times)), near] <= SAME_TIME
+    out[at_key] = own[near[at_key]]
+    return out
 
 
 def joined(clips: Sequence[Clip], name: str, number: int, gap: float = 0.0) -> Clip:
@@ -77,6 +89,10 @@ def _chained(parts: list[tuple[Channel, float]]) -> Channel:
     times = np.concatenate([c.times.astype(np.float64) + at for c, at in parts])
     values = np.concatenate([c.values for c, _ in parts])
     keep = np.append(np.diff(times) > SAME_TIME, True)
+    if parts[0][0].interpolation == "cubic":
+        # Where an end and a beginning are one key it is come to as the one said and left as the other.
+        met = np.flatnonzero(~keep)
+        values[met + 1, 0] = values[met, 0]
     return replace(parts[0][0], times=frozen(times[keep]), values=frozen(values[keep]))
 
 
