@@ -20,7 +20,7 @@ MADE = 4_000_000
 
 def placed(node: Node, matrix: F64) -> Node:
     """`node` with its own transform replaced by `matrix` (4, 4)."""
-    parts = decompose(matrix)
+    parts = decompose(matrix, like=node.scale)
     if parts is None:
         return replace(node, matrix=matrix)
     return replace(node, translation=parts[0], rotation=parts[1], scale=parts[2], matrix=None)

@@ -41,7 +41,7 @@ def at_bind_pose(scene: Scene, skins: list[int]) -> tuple[Scene, float]:
         base = placed[parent] if parent >= 0 else np.eye(4)
         local = np.linalg.inv(base) @ wanted[n] if n in wanted else local_matrix(scene.nodes[n])
         if n in wanted:
-            t, q, s, shear = decompose_all(local)
+            t, q, s, shear = decompose_all(local, like=nodes[n].scale)
             worst = max(worst, shear)
             nodes[n] = replace(nodes[n], translation=t, rotation=q, scale=s, matrix=None)
         placed[n] = base @ local

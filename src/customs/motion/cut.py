@@ -20,6 +20,10 @@ MADE = 4_000_000
 """Keys of clips made here start at this ordinal, out of the way of a file's own."""
 SAME_TIME = 1e-5
 """Keys closer than this are at one time (seconds)."""
+SAME_VALUE = 1e-6
+"""Values closer than this are one (metres, or no unit): what storing them as float32 leaves."""
+HAIR = 1e-4
+"""How long before a jump its last value has a key (seconds)."""
 
 
 def cut(clip: Clip, start: float, end: float, name: str, number: int) -> Clip:
@@ -67,33 +71,61 @@ def _key_at(channel: Channel, times: F64, own: F64) -> F64:
 def joined(clips: Sequence[Clip], name: str, number: int, gap: float = 0.0) -> Clip:
     """`clips` one after another with `gap` seconds between, as one clip.
 
-    A property only some of them move is held in the others at the value it has at its nearest end.
+    Through a gap, and through clips that do not move it, a property keeps the value it was left at; before the first that
+    moves it, the value it begins with.
     """
     starts = np.concatenate([[0.0], np.cumsum([c.seconds + gap for c in clips])])
     wanted = list(dict.fromkeys((c.node, c.path) for clip in clips for c in clip.channels if len(c.times)))
     channels = []
     for node, path in wanted:
-        parts = [
-            (next((c for c in clip.channels if c.node == node and c.path == path and len(c.times)), None), float(at))
-            for clip, at in zip(clips, starts)
-        ]
-        channels.append(_chained([(c, at) for c, at in parts if c is not None]))
+        parts = []
+        for clip, at in zip(clips, starts):
+            mine = next((c for c in clip.channels if c.node == node and c.path == path and len(c.times)), None)
+            if mine is not None:
+                whole = cut_channel(mine, 0.0, clip.seconds)
+                parts.append((whole, whole.times.astype(np.float64) + float(at)))
+        channels.append(_chained(parts))
     key = Key(clips[0].key.digest, "clip", MADE + number)
     return Clip(key, name, tuple(channels), clips[0].extras, tuple(c.key for c in clips))
 
 
-def _chained(parts: list[tuple[Channel, float]]) -> Channel:
+def _chained(parts: list[tuple[Channel, F64]]) -> Channel:
+    """Channels, each with its key times in the whole, as one."""
     first = parts[0][0]
     if any(c.interpolation != first.interpolation for c, _ in parts):
-        parts = [(straight(c), at) for c, at in parts]
-    times = np.concatenate([c.times.astype(np.float64) + at for c, at in parts])
-    values = np.concatenate([c.values for c, _ in parts])
-    keep = np.append(np.diff(times) > SAME_TIME, True)
-    if parts[0][0].interpolation == "cubic":
-        # Where an end and a beginning are one key it is come to as the one said and left as the other.
-        met = np.flatnonzero(~keep)
-        values[met + 1, 0] = values[met, 0]
-    return replace(parts[0][0], times=frozen(times[keep]), values=frozen(values[keep]))
+        parts = [_straight_at(c, times) for c, times in parts]
+    times, values = parts[0][1], parts[0][0].values.astype(np.float64)
+    for c, more in parts[1:]:
+        times, values = _appended(parts[0][0], times, values, more, c.values.astype(np.float64))
+    return replace(parts[0][0], times=frozen(times), values=frozen(values))
+
+
+def _straight_at(channel: Channel, times: F64) -> tuple[Channel, F64]:
+    out = straight(channel)
+    return out, out.times + (times[0] - float(channel.times[0]))
+
+
+def _appended(channel: Channel, times: F64, values: F64, more: F64, added: F64) -> tuple[F64, F64]:
+    """(times, values) of keys with further ones after them; what was left is held up to a hair before these begin."""
+    cubic = channel.interpolation == "cubic"
+    left, begins = (values[-1, 1], added[0, 1]) if cubic else (values[-1], added[0])
+    alike = min(np.abs(left - begins).max(), np.abs(left + begins).max() if channel.path == "rotation" else np.inf) < SAME_VALUE
+    meet = more[0] - times[-1] <= SAME_TIME
+    if meet and (alike or channel.interpolation == "step"):
+        if cubic:
+            # Where an end and a beginning are one key it is come to as the one said and left as the other.
+            added[0, 0] = values[-1, 0]
+        times, values = times[:-1], values[:-1]
+    elif not alike and channel.interpolation != "step":
+        held = values[-1:].copy()
+        if cubic:
+            held[:, 2] = added[0, 0] = 0.0
+        if meet:
+            times, values = times[:-1], values[:-1]
+        elif cubic:
+            values[-1, 2] = held[:, 0] = 0.0
+        times, values = np.append(times, more[0] - HAIR), np.concatenate([values, held])
+    return np.concatenate([times, more]), np.concatenate([values, added])
 
 
 def straight(channel: Channel, rate: float = 60.0) -> Channel:
@@ -102,7 +134,7 @@ def straight(channel: Channel, rate: float = 60.0) -> Channel:
         return channel
     times = channel.times.astype(np.float64)
     if channel.interpolation == "step" and len(times) > 1:
-        before = times[1:] - np.minimum(1e-4, np.diff(times) / 2)
+        before = times[1:] - np.minimum(HAIR, np.diff(times) / 2)
         every = np.sort(np.concatenate([times, before]))
     else:
         every = np.union1d(times, np.arange(times[0], times[-1], 1 / rate))

@@ -109,7 +109,7 @@ def _without_nodes(scene: Scene, gone: Collection[int]) -> Scene:
             continue
         up = stays_above(n)
         base = world[up] if up >= 0 else np.eye(4)
-        t, q, s, _ = decompose_all(np.linalg.inv(base) @ world[n])
+        t, q, s, _ = decompose_all(np.linalg.inv(base) @ world[n], like=nodes[n].scale)
         nodes[n] = replace(nodes[n], translation=t, rotation=q, scale=s, matrix=None)
         (children[up] if up >= 0 else roots).append(n)
     changed = tuple(replace(n, children=tuple(children[i])) for i, n in enumerate(nodes))

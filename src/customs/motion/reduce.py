@@ -9,11 +9,16 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.motion.cut import straight
+from customs.motion.keys import sample
 from customs.scene.arrays import frozen
 from customs.scene.model import Channel, Clip, Node
 
 F64 = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
+
+
+RATES = (60.0, 120.0, 240.0, 480.0, 960.0)
+"""Keys a second tried for splines, the fewest first."""
 
 
 @dataclass(frozen=True)
@@ -93,9 +98,9 @@ def reduced(clip: Clip, tolerance: Tolerance) -> tuple[Clip, dict[str, float]]:
 
     Top-down (Ramer 1972, Douglas and Peucker 1973), all channels of a path at once: in each round every stretch whose worst
     key is off by more than the tolerance gets that key back, and only stretches that were cut are looked at again. Steps
-    keep the keys at which they change. Splines become straight lines first.
+    keep the keys at which they change. Splines become straight lines first, as many as keep to half the tolerance.
     """
-    channels = [straight(c) if c.interpolation == "cubic" else c for c in clip.channels]
+    channels = [_straightened(c, tolerance.of(c.path)) if c.interpolation == "cubic" else c for c in clip.channels]
     out, worst = list(channels), dict[str, float]()
     for path in ("translation", "rotation", "scale", "weights"):
         mine = [i for i, c in enumerate(channels) if c.path == path and c.interpolation == "linear" and len(c.times) > 2]
@@ -113,6 +118,16 @@ def reduced(clip: Clip, tolerance: Tolerance) -> tuple[Clip, dict[str, float]]:
             mask[-1] = True
             out[i] = replace(c, times=frozen(c.times[mask]), values=frozen(c.values[mask]))
     return replace(clip, channels=tuple(out)), worst
+
+
+def _straightened(channel: Channel, limit: float) -> Channel:
+    """A spline as straight lines that stay within half of `limit` of it half way between their keys."""
+    for rate in RATES:
+        out = straight(channel, rate)
+        at = (out.times[:-1].astype(np.float64) + out.times[1:]) / 2
+        if not len(at) or errors(channel.path, sample(out, at), sample(channel, at)).max() <= limit / 2:
+            break
+    return out
 
 
 def _rows(path: str, channels: list[Channel]) -> _Rows:

@@ -56,18 +56,21 @@ def matrix_quaternion(m: Any) -> F64:
     return np.where(q[..., 3:] < 0, -q, q)
 
 
-def decompose_all(m: Any) -> tuple[F64, F64, F64, float]:
+def decompose_all(m: Any, like: Any = None) -> tuple[F64, F64, F64, float]:
     """Translations (..., 3), quaternions (..., 4), scales (..., 3) of matrices (..., 4, 4), and the worst shear.
 
-    The shear is the largest cosine between two axes; 0 means nothing is lost. Squashed axes count as one long.
+    The shear is the largest cosine between two axes; 0 means nothing is lost. Squashed axes count as one long. Mirrored
+    ones get a negative Z, or the signs of the scale `like` (3,) where they fit.
     """
     m = np.asarray(m, dtype=np.float64)
     scale = np.linalg.norm(m[..., :3, :3], axis=-2)
     rotation = m[..., :3, :3] / np.where(scale > 1e-12, scale, 1.0)[..., None, :]
     x, y = rotation[..., :, 0], rotation[..., :, 1]
     flipped = np.einsum("...i,...i->...", np.cross(x, y), rotation[..., :, 2]) < 0
-    scale = np.where(flipped[..., None], scale * np.array([1.0, 1.0, -1.0]), scale)
-    rotation = np.where(flipped[..., None, None], rotation * np.array([1.0, 1.0, -1.0]), rotation)
+    signs = np.ones(3) if like is None else np.where(np.asarray(like) < 0, -1.0, 1.0)
+    fits = flipped == (signs.prod() < 0)
+    signs = np.where(fits[..., None], signs, np.where(flipped[..., None], [1.0, 1.0, -1.0], 1.0))
+    scale, rotation = scale * signs, rotation * signs[..., None, :]
     gram = np.swapaxes(rotation, -1, -2) @ rotation
     shear = float(np.abs(gram - np.eye(3) * gram).max(initial=0.0))
     return m[..., :3, 3].copy(), matrix_quaternion(rotation), scale, shear
@@ -107,10 +110,11 @@ def compose(translation: Any, rotation: Any, scale: Any) -> F64:
     return out
 
 
-def decompose(m: Any) -> tuple[F64, F64, F64] | None:
+def decompose(m: Any, like: Any = None) -> tuple[F64, F64, F64] | None:
     """Translation (3,), quaternion (4,), scale (3,) of `m` (4, 4), or None when it holds shear or squashes to nothing.
 
-    A mirrored matrix gives one negative scale, on the axis that leaves the rotation smallest (X when all are equal).
+    A mirrored matrix gives one negative scale, on the axis that leaves the rotation smallest (X when all are equal). Where
+    the signs of the scale `like` (3,) fit, they are taken: clips that move one part of a node rely on the others.
     """
     m = np.asarray(m, dtype=np.float64)
     basis = m[:3, :3]
@@ -120,7 +124,11 @@ def decompose(m: Any) -> tuple[F64, F64, F64] | None:
     rotation = basis / scale
     if np.abs(rotation.T @ rotation - np.eye(3)).max() > 1e-4:
         return None
-    if np.linalg.det(rotation) < 0:
+    signs = np.ones(3) if like is None else np.where(np.asarray(like) < 0, -1.0, 1.0)
+    mirrored = np.linalg.det(rotation) < 0
+    if (signs < 0).any() and (signs.prod() < 0) == mirrored:
+        rotation, scale = rotation * signs, scale * signs
+    elif mirrored:
         axis = int(np.argmin(np.diag(rotation)))
         rotation = rotation.copy()
         rotation[:, axis] *= -1

@@ -18,7 +18,7 @@ from customs.scene.convention import Convention
 from customs.scene.model import Node, Scene
 from customs.scene.prune import prune
 from customs.scene.transforms import decompose_all
-from customs.scene.tree import local_matrix, walk, world_matrices
+from customs.scene.tree import walk, world_matrices
 
 CREATOR = "Customs"
 
@@ -67,7 +67,10 @@ def _models(scene: Scene, objects: Objects) -> list[int]:
 
 
 def _model(node: Node, sort: str, objects: Objects) -> int:
-    t, q, s, shear = decompose_all(local_matrix(node))
+    # What a node says by itself is kept to the sign: clips move one part and rely on the others.
+    t, q, s, shear = node.translation, node.rotation, node.scale, 0.0
+    if node.matrix is not None:
+        t, q, s, shear = decompose_all(node.matrix)
     if shear > 1e-4:
         raise WriteError(
             f"node {node.name} is sheared",
