@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Requirement, Row, register
+import numpy as np
+
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import elements
+from customs.scene.model import Node
 from customs.scene.tree import joint_nodes
 from customs.words import many
 
@@ -17,8 +20,14 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     bad = [(n, " × ".join(f"{v:.3g}" for v in n.scale)) for n in nodes if max(abs(float(v) - 1) for v in n.scale) > 1e-3]
     yield from elements(
         rule, bad, "node", "1 × 1 × 1", many(len(nodes), "joint"), "1 × 1 × 1", "held",
-        "Scale on a joint is dropped there, and what hangs below it shrinks or flies off.", lambda n: None,
+        "Scale on a joint is dropped there, and what hangs below it shrinks or flies off.", _fix,
     )  # fmt: skip
 
 
-register(Requirement("joint-scale", "Scaled joints", "motion", _judge))
+def _fix(node: Node) -> Remedy | None:
+    """One scale on all axes can go into what hangs below; three different ones would shear it."""
+    even = float(np.ptp(node.scale)) < 1e-4 * float(np.abs(node.scale).max()) and float(node.scale[0]) > 0
+    return remedy("settle", "Work the scale in") if even else None
+
+
+register(Requirement("joint-scale", "Scaled joints", "motion", _judge, step="settle"))

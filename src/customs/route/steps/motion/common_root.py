@@ -1,0 +1,66 @@
+"""Common root: one node over the joints of a skin that stand side by side."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from pydantic import Field
+
+from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.scene.key import Key
+from customs.scene.model import Node, Remark, Scene
+from customs.scene.tree import parents
+
+MADE = 3_600_000
+"""Keys of nodes made here start at this ordinal."""
+
+
+class CommonRoot(Settings):
+    """What the node is called."""
+
+    name: str = Field(default="root", min_length=1, max_length=64, description="name of the node put over them")
+
+
+def joint_roots(scene: Scene, skin: int) -> list[int]:
+    """The roots of the scene that joints of a skin hang under, in the scene's order."""
+    above = parents(scene)
+
+    def top(n: int) -> int:
+        while above[n] >= 0:
+            n = above[n]
+        return n
+
+    found = {top(j) for j in scene.skins[skin].joints}
+    return [r for r in scene.roots if r in found]
+
+
+def _apply(scene: Scene, settings: CommonRoot, resources: Content, job: Job) -> Outcome:
+    out, remarks = scene, list[Remark]()
+    for skin in sorted({n.skin for n in scene.nodes if n.mesh is not None and n.skin is not None}):
+        job.check()
+        apart = joint_roots(out, skin)
+        if len(apart) < 2:
+            continue
+        names = ", ".join(out.nodes[r].name for r in apart[:6])
+        node = Node(Key(out.digest, "node", MADE + skin), settings.name, children=tuple(apart))
+        new = len(out.nodes)
+        # The node stands where the first of them stood in the order of the scene, and at the origin: nothing moves.
+        roots = tuple(new if r == apart[0] else r for r in out.roots if r == apart[0] or r not in apart)
+        skins = tuple(replace(s, root=new) if i == skin else s for i, s in enumerate(out.skins))
+        out = replace(out, nodes=(*out.nodes, node), roots=roots, skins=skins)
+        remarks.append(Remark(f"{names} stand under {settings.name} now", node.key))
+    return Outcome(out, tuple(remarks))
+
+
+register(
+    Step(
+        id="common-root",
+        name="Common root",
+        desk="motion",
+        order=28,
+        about="Puts one node over the joints of a skin that stand side by side.",
+        settings=CommonRoot,
+        apply=_apply,
+        summary=lambda s: s.name[:18],
+    )
+)
