@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Collection, Mapping, Sequence
-from dataclasses import replace
+import posixpath
+from collections.abc import Mapping, Sequence
 from importlib import resources
 from typing import Any
 
@@ -13,6 +13,7 @@ from jinja2.sandbox import SandboxedEnvironment
 
 from customs import __version__
 from customs.dispatch.deliver import PARTS
+from customs.dispatch.told import told_by_model
 from customs.dispatch.variants import ModelFile, model_files
 from customs.formats.registry import get_format
 from customs.geometry.counts import counts
@@ -22,7 +23,6 @@ from customs.motion.bounds import world_bounds
 from customs.route.route import At
 from customs.route.step import get_step
 from customs.scene.model import Scene
-from customs.scene.prune import prune
 from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet
 
@@ -37,12 +37,6 @@ def box_of(scene: Scene) -> Json:
     return {"low": [round(float(v), 6) for v in box[0]], "high": [round(float(v), 6) for v in box[1]]}
 
 
-def told_by_model(scene: Scene, roles: Collection[str]) -> Scene:
-    """What the model file itself tells: without textures in roles its format has no place for."""
-    materials = tuple(replace(m, textures={r: u for r, u in m.textures.items() if r in roles}) for m in scene.materials)
-    return prune(replace(scene, materials=materials))
-
-
 def names_of(scene: Scene) -> dict[str, list[str]]:
     """Names of all that is delivered, by kind, in order."""
     kinds = ("nodes", "meshes", "materials", "images", "clips")
@@ -52,7 +46,7 @@ def names_of(scene: Scene) -> dict[str, list[str]]:
 def model_record(file: ModelFile, sheet: Sheet) -> Json:
     """What one model file holds: its path, kind, counts, names and box."""
     entry = get_format(sheet.model.format)
-    told = told_by_model(file.scene, entry.texture_roles)
+    told = told_by_model(file.scene, entry, posixpath.basename(file.path))
     ending = PARTS.get(sheet.model.format, (f".{sheet.model.format}",))[0]
     return {
         "path": file.path + ending, "kind": file.kind, "after": counts(told), "names": names_of(told), "box": box_of(file.scene),
@@ -89,7 +83,7 @@ def make_docket(
 ) -> Json:
     """The docket as data; `final` is in destination numbers. The digest is over everything else, written last."""
     remarks = [r.text for r in received.remarks]
-    told = told_by_model(final, get_format(sheet.model.format).texture_roles)
+    told = told_by_model(final, get_format(sheet.model.format), posixpath.basename(model_files(final, sheet)[0].path))
     body: Json = {
         "docket": 2,
         "made_by": f"Customs {__version__}",

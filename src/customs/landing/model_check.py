@@ -6,6 +6,7 @@ import re
 
 import numpy as np
 
+from customs.formats.registry import get_format
 from customs.geometry.triangles import triangles_of
 from customs.landing.log import Log
 from customs.motion.bounds import world_bounds
@@ -55,7 +56,7 @@ def _meshes(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
             lists = p.mode == "triangles" or (rules.loose_points_lines != "forbidden" and not len(faces))
             log.check(lists, file, f"mesh {mesh.name} has parts of mode {p.mode}")
             log.check(bool(np.isfinite(p.positions).all()), file, f"mesh {mesh.name} has numbers that are not finite")
-            if rules.normals == "required" and len(faces):
+            if rules.normals == "required" and len(faces) and "normals" in get_format(scene.format).carries:
                 log.check(p.normals is not None, file, f"mesh {mesh.name} has no normals")
             log.check(rules.vertex_colours != "forbidden" or not p.colours, file, f"mesh {mesh.name} has vertex colours")
             log.check(rules.morphs != "forbidden" or not p.targets, file, f"mesh {mesh.name} has morph targets")

@@ -9,7 +9,7 @@ from customs.ledger.materials import delivery_values
 from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import elements
 from customs.ledger.texture import readable
-from customs.scene.model import Image
+from customs.scene.model import SLOTS, Image
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -18,13 +18,16 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     numbers = {im: i for i, im in enumerate(case.delivering.images)}
 
     def fix(image: Image) -> Remedy:
+        if not allowed:
+            return remedy("drop-roles", "Leave textures out", roles=SLOTS)
         return remedy("convert-textures", f"Convert to {allowed[0].upper()}", **delivery_values(case, numbers[image]))
 
     bad = [(im, f.upper()) for im in readable(case.after) if (f := delivered_form(im)) not in allowed]
-    words = ", ".join(a.upper() for a in allowed)
+    words = ", ".join(a.upper() for a in allowed) or "none"
     had = ", ".join(sorted({delivered_form(im).upper() for im in readable(case.before)})) or "none"
     now = ", ".join(sorted({delivered_form(im).upper() for im in readable(case.after)})) or "none"
-    yield from elements(rule, bad, "image", words, had, now, "held", "Not read there.", fix)
+    note = "Not read there." if allowed else f"{case.format.title} has no place for textures."
+    yield from elements(rule, bad, "image", words, had, now, "held", note, fix)
 
 
 register(Requirement("texture-format", "Texture format", "surface", _judge, step="convert-textures"))
