@@ -8,21 +8,28 @@ from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QCoreApplication, QEvent
 from pytestqt.qtbot import QtBot
 
 from customs.demo.shipment import demo_path, open_demo
 from customs.route.route import SceneCache
+from customs.scene.arrays import frozen
+from customs.scene.model import Image, Material, TextureUse
 from customs.shipment.file import Shipment
 from customs.shipment.state import State
 from customs_desktop.session import Session
 from customs_desktop.style import theme
 from customs_desktop.window import MainWindow
+from tests.assets import cube, key, saved, scene_of
 from tests.conftest import once
+from tests.motion.rigs import bar
 
 PATIENCE = 60_000
 """Milliseconds; the machines are small."""
+CHEQUER = np.kron(np.indices((4, 4)).sum(axis=0) % 2, np.ones((8, 8)))[..., None].repeat(3, 2).astype(np.uint8) * 200 + 20
+"""A texture of 32 × 32 pixels, four fields a side."""
 
 
 class Rig:
@@ -136,5 +143,26 @@ def demo(
     ship.edit("folder", fewer)
     ship.close()
     rig.session.open(tmp_path / source.name)
+    rig.settle()
+    return rig
+
+
+@pytest.fixture
+def small(rig: Rig, tmp_path: Path) -> Rig:
+    """A window with two small goods taken in: a textured block and a bar on four joints. Nothing of the demo is needed."""
+    block = replace(
+        scene_of(
+            replace(cube(1.0, material=0), texcoords=(frozen(np.abs(cube(1.0).positions[:, :2])),)),
+            materials=(Material(key("material", 0), "slate", textures={"base_colour": TextureUse(0)}, metallic=0.0),),
+            images=(Image(key("image", 0), "slate_c", pixels=CHEQUER),),
+        ),
+        name="block",
+    )
+    paths = [saved(block, tmp_path / "goods" / "block.glb"), saved(bar(), tmp_path / "goods" / "bar.glb")]
+    rig.session.open(tmp_path / "small.customs", create=True)
+    rig.session.jobs.take_in(paths, None)
+    rig.wait(lambda: len(rig.session.state.goods) == 2)
+    rig.settle()
+    rig.session.select("block")
     rig.settle()
     return rig
