@@ -13,13 +13,15 @@ import pytest
 
 from customs.demo import gardener, stork
 from customs.errors import WriteError
+from customs.formats.fbx.percent import rest_percents
 from customs.formats.fbx.record import END, MAGIC, Long, Record, document_bytes, property_bytes
 from customs.formats.fbx.write_material import PROPERTIES, phong_exponent
 from customs.formats.registry import WriteOptions, get_format
 from customs.intake.take import take
+from customs.motion.pose import posed_scene_points
 from customs.scene.arrays import frozen
-from customs.scene.model import Scene
-from tests.assets import cube, scene_of
+from customs.scene.model import MorphTarget, Scene
+from tests.assets import cube, loaded, saved, scene_of
 from tests.motion.rigs import bar
 
 SCALARS = {b"C": "<?", b"Y": "<h", b"I": "<i", b"F": "<f", b"D": "<d", b"L": "<q"}
@@ -208,3 +210,65 @@ def test_what_fbx_cannot_say_is_refused_with_a_way_out() -> None:
     for form in ("fbx", "dae"):
         with pytest.raises(WriteError, match="points or lines"):
             get_format(form).write(lines, WriteOptions("x"))  # type: ignore[misc]
+
+
+def leaning(percent: float) -> Scene:
+    """A cube with two morph targets, one of them on at rest."""
+    p = cube(1.0)
+    targets = tuple(MorphTarget(frozen(np.tile(way, (len(p.positions), 1)))) for way in ([0.0, 0.1, 0.0], [0.3, 0.0, 0.0]))
+    scene = scene_of(replace(p, targets=targets))
+    mesh = replace(scene.meshes[0], weights=frozen([0.0, percent / 100]), target_names=("rise", "lean"))
+    return replace(scene, meshes=(mesh,))
+
+
+@pytest.mark.parametrize("percent", [0.0, 30.0, 100.0, -25.0, 130.0])
+def test_morph_weights_at_rest_are_read_by_ourselves(percent: float, tmp_path: Path) -> None:
+    scene = leaning(percent)
+    path = saved(scene, tmp_path / "lean.fbx")
+    said = rest_percents(path.read_bytes())
+    assert said == ({"node 0": {"lean": pytest.approx(percent, abs=1e-4)}} if percent else {})
+    again = loaded(path)
+    one, other = (np.concatenate(posed_scene_points(s)) for s in (scene, again))
+    assert np.abs(np.sort(one, axis=0) - np.sort(other, axis=0)).max() < 1e-5
+
+
+TEXT = """; FBX 7.4.0 project file
+Objects:  {
+    Geometry: 10, "Geometry::leaf", "Mesh" {
+    }
+    Model: 20, "Model::fern", "Mesh" {
+    }
+    Deformer: 30, "Deformer::leaf", "BlendShape" {
+    }
+    Deformer: 40, "SubDeformer::curl", "BlendShapeChannel" {
+        Properties70:  {
+            P: "DeformPercent", "Number", "", "A",62.5
+        }
+    }
+    Deformer: 41, "SubDeformer::rest", "BlendShapeChannel" {
+        DeformPercent: 0
+    }
+}
+Connections:  {
+    C: "OO",40,30
+    C: "OO",41,30
+    C: "OO",30,10
+    C: "OO",10,20
+}
+"""
+
+
+def test_files_in_text_say_them_too() -> None:
+    assert rest_percents(TEXT.encode()) == {"fern": {"curl": 62.5}}
+    assert rest_percents(TEXT.replace("62.5", "many").encode()) == {}
+    assert rest_percents(TEXT.replace('C: "OO",30,10', "").encode()) == {}, "a channel that hangs on no model moves nothing"
+
+
+@pytest.mark.parametrize("seed", range(40))
+def test_damaged_bytes_say_nothing_and_break_nothing(seed: int, tmp_path: Path) -> None:
+    data = bytearray(saved(leaning(30.0), tmp_path / "lean.fbx").read_bytes())
+    rng = np.random.default_rng(seed)
+    for at in rng.integers(23, len(data), 6):
+        data[at] = rng.integers(256)
+    found = rest_percents(bytes(data[: int(rng.integers(200, len(data)))]))
+    assert isinstance(found, dict)

@@ -76,6 +76,15 @@ def frame_times(clip: Clip, rate: float, most: int = 20_000) -> F64:
     return np.minimum(np.arange(count) / rate, clip.seconds) if clip.seconds > 0 else np.zeros(1)
 
 
+def with_frames(times: F64, rate: float) -> F64:
+    """Key times (T,) in seconds with all frames at `rate` between them, none nearer to a key than a tenth of a millisecond."""
+    count = int(min((times[-1] - times[0]) * rate, 200_000)) + 1
+    frames = times[0] + np.arange(count) / rate
+    at = np.clip(np.searchsorted(times, frames), 1, len(times) - 1)
+    apart = np.minimum(np.abs(frames - times[at - 1]), np.abs(frames - times[at])) > 1e-4
+    return np.sort(np.concatenate([times, frames[apart]]))
+
+
 def spread_times(clip: Clip, count: int) -> F64:
     """`count` times (T,) evenly from 0 to the clip's end."""
     return np.linspace(0.0, clip.seconds, count)

@@ -14,7 +14,8 @@ from customs.errors import WriteError
 from customs.formats.collada.write_mesh import add_geometry, add_skin, floats
 from customs.formats.collada.write_surface import SurfaceWriter
 from customs.formats.registry import Parts, WriteOptions
-from customs.motion.track import channels_of, frame_rate, local_track
+from customs.motion.cut import HAIR
+from customs.motion.track import channels_of, frame_rate, local_track, with_frames
 from customs.scene.convention import Convention
 from customs.scene.model import Clip, Scene
 from customs.scene.prune import prune
@@ -132,11 +133,12 @@ def _animations(library: Element, scene: Scene, clip: Clip, number: int) -> list
 
 def _key_times(clip: Clip, node: int) -> npt.NDArray[np.float64]:
     mine = [c for c in clip.channels if c.node == node and c.path != "weights" and len(c.times)]
-    times = np.unique(np.concatenate([c.times for c in mine]).astype(np.float64))
+    # A step jumps: what it held has a key a hair before the next, since other kinds of keys share its matrix.
+    held = [c.times[1:].astype(np.float64) - HAIR for c in mine if c.interpolation == "step"]
+    times = np.unique(np.concatenate([*(c.times.astype(np.float64) for c in mine), *held]))
     # Between keys readers draw straight lines through the numbers of a matrix, which squashes what turns far between two.
     if any(c.interpolation != "linear" or c.path == "rotation" for c in mine) and len(times) > 1:
-        frames = times[0] + np.arange(int((times[-1] - times[0]) * frame_rate(clip)) + 1) / frame_rate(clip)
-        times = np.unique(np.concatenate([times, frames]).round(6))
+        times = with_frames(times, frame_rate(clip))
     return times
 
 

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any, cast
 
 import numpy as np
 
+from customs.formats.fbx.percent import rest_percents
 from customs.formats.interchange.build import read_through, scene_of
 from customs.formats.source import Source
+from customs.scene.arrays import frozen
 from customs.scene.convention import Axis, Convention
 from customs.scene.model import Scene
 
@@ -27,7 +30,20 @@ PROPERTIES: Mapping[str, int] = {
 def read_fbx(source: Source) -> Scene:
     """The scene of an FBX. Raises ReadError, LimitError, ToolError, UnsupportedError."""
     imported = read_through(source, PROPERTIES, "FBX")
-    return scene_of(imported, source, stated_convention(imported.header["metadata"], source))
+    scene = scene_of(imported, source, stated_convention(imported.header["metadata"], source))
+    return _at_rest(scene, rest_percents(bytes(source.data)))
+
+
+def _at_rest(scene: Scene, percents: Mapping[str, Mapping[str, float]]) -> Scene:
+    """The scene with the morph weights its nodes rest at; `percents` by name of node and channel."""
+    nodes = []
+    for node in scene.nodes:
+        said = percents.get(node.name, {})
+        names = scene.meshes[node.mesh].target_names if node.mesh is not None and said else ()
+        # A target is called after its channel, or after the channel and its shape.
+        weights = [next((v for k, v in said.items() if n == k or n.startswith(k + ".")), 0.0) / 100 for n in names]
+        nodes.append(replace(node, weights=frozen(weights)) if any(weights) else node)
+    return replace(scene, nodes=tuple(nodes))
 
 
 def stated_convention(said: Mapping[str, Any], source: Source) -> Convention:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import numpy.typing as npt
 
@@ -36,7 +38,9 @@ def write_fbx(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
         node = scene.nodes[n]
         if node.mesh is None:
             continue
-        geometry, points, channels = add_geometry(scene.meshes[node.mesh], objects, nodes[n])
+        mesh = scene.meshes[node.mesh]
+        mesh = mesh if node.weights is None else replace(mesh, weights=node.weights)
+        geometry, points, channels = add_geometry(mesh, objects, nodes[n])
         shapes[n] = channels
         materials.use(scene.meshes[node.mesh], nodes[n])
         if node.skin is not None:

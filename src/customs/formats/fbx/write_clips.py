@@ -6,9 +6,10 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.formats.fbx.objects import SECOND, Objects, number, table, time
+from customs.motion.cut import straight
 from customs.motion.euler import euler_degrees
 from customs.motion.keys import sample
-from customs.motion.track import frame_rate
+from customs.motion.track import frame_rate, with_frames
 from customs.scene.model import Channel, Clip, Scene
 from customs.scene.transforms import continuous, matrix_quaternion, quaternion_matrix
 
@@ -20,7 +21,7 @@ PROPERTIES = {
     "rotation": ("R", "Lcl Rotation"),
     "scale": ("S", "Lcl Scaling"),
 }
-LINEAR, CONSTANT = 4, 2
+LINEAR = 4
 ANGLE = 0.02
 """Most a straight line between angles may be off the turn it stands for (degrees)."""
 
@@ -47,31 +48,26 @@ def add_clip(scene: Scene, clip: Clip, models: list[int], shapes: dict[int, list
         elif models[channel.node]:
             times, values = _curve_values(channel, clip_rate(clip))
             short, full = PROPERTIES[channel.path]
-            _curves(times, values, short, models[channel.node], full, layer, objects, channel.interpolation == "step")
+            _curves(times, values, short, models[channel.node], full, layer, objects)
 
 
 def _curve_values(channel: Channel, rate: float) -> tuple[F64, F64]:
-    """(times (T,), values (T, 3)) whose straight lines stay near what the channel says."""
+    """(times (T,), values (T, 3)) whose straight lines stay near what the channel says.
+
+    A step is a key a hair before each next one: some readers know no other lines than straight ones.
+    """
+    channel = straight(channel) if channel.interpolation == "step" else channel
     times = channel.times.astype(np.float64)
     if channel.interpolation == "cubic":
-        times = _with_frames(times, rate)
+        times = with_frames(times, rate)
     values = sample(channel, times)
     if channel.path != "rotation":
         return times, values
     angles = euler_degrees(continuous(values))
-    if channel.interpolation != "step" and len(times) > 1 and _angle_error(channel, times, angles) > ANGLE:
-        times = _with_frames(times, max(rate, 30.0))
+    if len(times) > 1 and _angle_error(channel, times, angles) > ANGLE:
+        times = with_frames(times, max(rate, 30.0))
         angles = euler_degrees(continuous(sample(channel, times)))
     return times, angles
-
-
-def _with_frames(times: F64, rate: float) -> F64:
-    """Own key times with all frames between them."""
-    count = int(min((times[-1] - times[0]) * rate, 200_000)) + 1
-    frames = times[0] + np.arange(count) / rate
-    at = np.clip(np.searchsorted(times, frames), 1, len(times) - 1)
-    apart = np.minimum(np.abs(frames - times[at - 1]), np.abs(frames - times[at])) > 1e-4
-    return np.sort(np.concatenate([times, frames[apart]]))
 
 
 def _angle_error(channel: Channel, times: F64, angles: F64) -> float:
@@ -88,35 +84,36 @@ def _angle_error(channel: Channel, times: F64, angles: F64) -> float:
     return float(np.degrees(2 * np.arccos(dot)).max(initial=0.0))
 
 
-def _curves(times: F64, values: F64, short: str, model: int, property_: str, layer: int, objects: Objects, steps: bool) -> None:
+def _curves(times: F64, values: F64, short: str, model: int, property_: str, layer: int, objects: Objects) -> None:
     node, record = objects.add("AnimationCurveNode", short, "AnimCurveNode", "")
     table(record, *(number(f"d|{axis}", values[0, k], "A") for k, axis in enumerate("XYZ")))
     objects.link(node, layer)
     objects.link(node, model, property_)
     for k, axis in enumerate("XYZ"):
-        objects.link(_curve(times, values[:, k], objects, steps), node, f"d|{axis}")
+        objects.link(_curve(times, values[:, k], objects), node, f"d|{axis}")
 
 
-def _curve(times: F64, values: F64, objects: Objects, steps: bool) -> int:
+def _curve(times: F64, values: F64, objects: Objects) -> int:
     curve, record = objects.add("AnimationCurve", "", "AnimCurve", "")
     record.add("Default", float(values[0]))
     record.add("KeyVer", 4008)
     record.add("KeyTime", np.round(times * SECOND).astype("<i8"))
     record.add("KeyValueFloat", values.astype("<f4"))
-    record.add("KeyAttrFlags", np.array([CONSTANT if steps else LINEAR], "<i4"))
+    record.add("KeyAttrFlags", np.array([LINEAR], "<i4"))
     record.add("KeyAttrDataFloat", np.zeros(4, "<f4"))
     record.add("KeyAttrRefCount", np.array([len(times)], "<i4"))
     return curve
 
 
 def _morph(channel: Channel, targets: list[int], layer: int, objects: Objects, rate: float) -> None:
+    channel = straight(channel) if channel.interpolation == "step" else channel
     times = channel.times.astype(np.float64)
     if channel.interpolation == "cubic":
-        times = _with_frames(times, rate)
+        times = with_frames(times, rate)
     values = sample(channel, times) * 100
     for k, target in enumerate(targets[: values.shape[1]]):
         node, record = objects.add("AnimationCurveNode", "DeformPercent", "AnimCurveNode", "")
         table(record, number("d|DeformPercent", values[0, k], "A"))
         objects.link(node, layer)
         objects.link(node, target, "DeformPercent")
-        objects.link(_curve(times, values[:, k], objects, channel.interpolation == "step"), node, "d|DeformPercent")
+        objects.link(_curve(times, values[:, k], objects), node, "d|DeformPercent")

@@ -87,7 +87,7 @@ def _meshes(imported: Imported, tree: Tree, skins: SkinBuilder, digest: str, mat
             name = entries[listed[0]]["name"] or nodes[here].name
             parts = tuple(p for m in listed for p in built.primitives(_known_bones(entries[m], columns), columns))
             names = tuple(_once(str(t["name"])) for t in entries[listed[0]]["targets"])
-            # Its FBX reader says 1 for every shape, whatever the file has; the file's rest is 0.
+            # Its FBX reader says 1 for every shape, whatever the file has: what it rests at is read by ourselves.
             plain = "FBX" in str(imported.header["metadata"].get("SourceAsset_Format", ""))
             weights = np.array([0.0 if plain else t["weight"] for t in entries[listed[0]]["targets"]], np.float32)
             known[listed] = len(meshes)
