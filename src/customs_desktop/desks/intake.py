@@ -183,6 +183,7 @@ class IntakePanel(Panel):
         self.page.table.doubleClicked.connect(lambda _: self._take())
         for signal in (session.changed, session.opened, session.selected):
             signal.connect(self.refresh)
+        session.evaluated.connect(self._read)
         session.painter.painted.connect(self._painted)
         self._previewed: Path | None = None
         self._scene: Scene | None = None
@@ -215,7 +216,14 @@ class IntakePanel(Panel):
             result = self.session.result
             carried = result.taken.scene.copyright if result and result.taken else ""
             self.licence.setText(asset.licence or carried)
+            for field in (self.author, self.licence):
+                field.setCursorPosition(0)
             show_choice(self.use, asset.use)
+
+    def _read(self, id_: str) -> None:
+        """What the file itself says of its licence is known once it has been read."""
+        if id_ == self.session.current and not any(f.hasFocus() for f in (self.author, self.licence, self.use)):
+            self.refresh()
 
     def _slip(self) -> None:
         asset = self.session.asset

@@ -15,7 +15,7 @@ from customs_desktop.widgets.skeletons import FacingSkeletons
 
 SHOWN = 5
 STEPS = (("0", "as needed"), ("5", "5°"), ("15", "15°"), ("45", "45°"))
-CLIPS = (("own", "Own clips"), ("donor", "Donor's"), ("both", "Both"), ("none", "None"))
+CLIPS = (("own", "Own"), ("donor", "Donor's"), ("both", "Both"), ("none", "None"))
 
 
 class DonorSection(QWidget):
@@ -51,7 +51,7 @@ class DonorSection(QWidget):
         box.addWidget(self.rows)
         self.step = Chips(STEPS)
         self.step.chosen.connect(lambda s: self._set(step=int(s)))
-        self.pose = row("Pose in steps", self.step)
+        self.pose = row("Turns", self.step)
         box.addWidget(self.pose)
         self.clips = Chips(CLIPS)
         self.clips.chosen.connect(lambda c: self._set(clips=c))

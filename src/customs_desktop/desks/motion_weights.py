@@ -154,8 +154,11 @@ class WeightTools(QWidget):
         areas = twin.areas()
         if scene is None or twin.right is None or "right" not in twin.pictures or "right" not in areas:
             return
-        rect, orbit = areas["right"], twin.pictures["right"][1]
-        clip, seconds = twin.pose("right", scene)
+        rect = areas["right"]
+        # The line was drawn round what the picture shows, which a slow driver brings later than time runs.
+        _, orbit, drawn, clip, seconds = twin.pictures["right"]
+        if drawn.scene is not scene:
+            clip, seconds = twin.pose("right", scene)
         places = posed_scene_points(scene, scene.clips[clip] if clip is not None else None, seconds)
         ring = [(point.x(), point.y()) for point in outline]
         self.chosen = {}
