@@ -19,7 +19,7 @@ FRAMES = 40
 """Most frames of a clip that are looked at."""
 TINY = 0.05
 """Edges shorter than this share of the median are left out: their ratio says nothing (ratio)."""
-_known: weakref.WeakKeyDictionary[Scene, dict[int, float]] = weakref.WeakKeyDictionary()
+_known: weakref.WeakKeyDictionary[Scene, weakref.WeakKeyDictionary[Clip, dict[float, float]]] = weakref.WeakKeyDictionary()
 
 
 def stretch(scene: Scene, source: Scene, clip: Clip, share: float = 99.9) -> float:
@@ -27,11 +27,10 @@ def stretch(scene: Scene, source: Scene, clip: Clip, share: float = 99.9) -> flo
 
     The clip is played on the nodes of `scene` by name. Kept while the scene lives.
     """
-    table = _known.setdefault(scene, {})
-    key = hash((id(clip), share))
-    if key not in table:
-        table[key] = _stretch(scene, on_names(scene, source, clip), share)
-    return table[key]
+    table = _known.setdefault(scene, weakref.WeakKeyDictionary()).setdefault(clip, {})
+    if share not in table:
+        table[share] = _stretch(scene, on_names(scene, source, clip), share)
+    return table[share]
 
 
 def on_names(scene: Scene, source: Scene, clip: Clip) -> Clip:
