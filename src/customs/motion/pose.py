@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import os
 import weakref
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -16,6 +19,8 @@ from customs.scene.model import Clip, Mesh, Primitive, Scene
 from customs.scene.tree import mesh_nodes
 
 F64 = npt.NDArray[np.float64]
+WORTH_CORES, MOST_CORES = 20_000, 8
+"""Vertices from which skinning is shared among cores, and among how many at most (counts)."""
 
 
 def morph_weights(scene: Scene, node: int, clip: Clip | None, seconds: float) -> npt.NDArray[np.float32] | None:
@@ -69,15 +74,63 @@ def skin_matrices(prim: Primitive, matrices: F64) -> F64:
     return (weight_matrix(prim, len(matrices)) @ flat).reshape(-1, 3, 4)
 
 
+@dataclass(frozen=True, eq=False)
+class _Rows:
+    """What skinning needs of a primitive beside its joint matrices: its weights in runs of rows, its places (V, 4) with a 1."""
+
+    joints: int
+    runs: tuple[tuple[slice, sparse.csr_matrix], ...]
+    places: F64
+
+
+_rows: weakref.WeakKeyDictionary[Primitive, _Rows] = weakref.WeakKeyDictionary()
+
+
+def _rows_of(prim: Primitive, joints: int) -> _Rows:
+    known = _rows.get(prim)
+    if known is None or known.joints != joints:
+        count = len(prim.positions)
+        cores = min(os.cpu_count() or 1, MOST_CORES) if count >= WORTH_CORES else 1
+        step = max(-(-count // cores), 1)
+        table = weight_matrix(prim, joints)
+        runs = tuple((slice(k, k + step), table[k : k + step]) for k in range(0, max(count, 1), step))
+        known = _rows[prim] = _Rows(joints, runs, _with_one(prim.positions))
+    return known
+
+
+def _with_one(points: npt.NDArray[Any]) -> F64:
+    out = np.ones((len(points), 4))
+    out[:, :3] = points
+    return out
+
+
+def _skinned(prim: Primitive, points: npt.NDArray[Any], matrices: F64) -> F64:
+    """World positions (V, 3): the blended matrices times the places, run by run, on several cores where it is worth it."""
+    rows = _rows_of(prim, len(matrices))
+    places = rows.places if points is prim.positions else _with_one(points)
+    flat = np.ascontiguousarray(matrices[:, :3, :]).reshape(len(matrices), 12)
+    out = np.empty((len(places), 3))
+
+    def blend(run: tuple[slice, sparse.csr_matrix]) -> None:
+        at, table = run
+        np.einsum("vij,vj->vi", (table @ flat).reshape(-1, 3, 4), places[at], out=out[at])
+
+    if len(rows.runs) == 1:
+        blend(rows.runs[0])
+    else:
+        with ThreadPoolExecutor(len(rows.runs)) as threads:
+            list(threads.map(blend, rows.runs))
+    return out
+
+
 def posed_positions(
     scene: Scene, node: int, prim: Primitive, world: Sequence[F64] | F64, weights: npt.NDArray[Any] | None = None
 ) -> F64:
     """World positions (V, 3) float64 of a primitive at `node`: morphed, then skinned or placed."""
-    points = morphed(prim, weights).astype(np.float64)
     skin = scene.nodes[node].skin
     if skin is not None and prim.joints is not None and prim.weights is not None:
-        blend = skin_matrices(prim, joint_matrices(scene, skin, world))
-        return np.einsum("vij,vj->vi", blend[:, :, :3], points) + blend[:, :, 3]
+        return _skinned(prim, morphed(prim, weights), joint_matrices(scene, skin, world))
+    points = morphed(prim, weights).astype(np.float64)
     m = world[node]
     return points @ m[:3, :3].T + m[:3, 3]
 
