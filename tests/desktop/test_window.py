@@ -145,6 +145,7 @@ def test_cancel_of_a_running_dispatch_leaves_nothing(demo: Rig, tmp_path: Path) 
 
 
 @pytest.mark.alone
+@pytest.mark.goods("spring_basin", "bell_lantern")
 def test_the_interface_never_stalls_while_the_basin_is_worked_on(demo: Rig, tmp_path: Path) -> None:
     s, w = demo.session, demo.window
     gaps: list[float] = []
@@ -177,6 +178,7 @@ def test_the_interface_never_stalls_while_the_basin_is_worked_on(demo: Rig, tmp_
     assert worst[1] < DESK_STALL, f"longest gaps {[round(g, 3) for g in worst]} s of {len(gaps)}"
 
 
+@pytest.mark.goods("bell_lantern", "fern_bed", "pane_wall", "mosaic_floor")
 def test_all_goods_and_one_remedy_for_many(demo: Rig) -> None:
     s, view = demo.session, demo.window.ledger
     s.set_sheet("one-mesh-kit")
@@ -199,6 +201,7 @@ def test_all_goods_and_one_remedy_for_many(demo: Rig) -> None:
     assert "goods" in label and all("join" not in [x.step for x in a.stops] for a in s.state.goods)
 
 
+@pytest.mark.goods("bell_lantern", "pane_wall", "seed_cart")
 def test_next_open_row_goes_from_asset_to_asset(demo: Rig) -> None:
     s, view = demo.session, demo.window.ledger
     seen = []
@@ -210,6 +213,7 @@ def test_next_open_row_goes_from_asset_to_asset(demo: Rig) -> None:
     assert set(seen) == {"bell_lantern", "seed_cart"}
 
 
+@pytest.mark.goods("seed_cart")
 def test_filters_search_and_places(demo: Rig) -> None:
     s, view = demo.session, demo.window.ledger
     s.select("seed_cart")
@@ -362,7 +366,7 @@ def test_an_origin_once_found_is_kept_and_used_again(demo: Rig) -> None:
     assert box is not None and box[1][1] - box[0][1] == pytest.approx(3.37 / 2, abs=0.01)
 
 
-@pytest.mark.goods("watering_stork", "seed_cart")
+@pytest.mark.goods("fern_bed", "seed_cart")
 def test_another_destination_plans_anew(demo: Rig) -> None:
     s = demo.session
     menu = demo.window.sheet_menu()
@@ -488,6 +492,7 @@ def test_mistakes_are_tried_on_a_copy(demo: Rig, tmp_path: Path, mistake: str) -
     assert w.landing.log_page.table.rowCount() == len(s.logs["bell_lantern"].lines)
 
 
+@pytest.mark.goods("watering_stork", "bell_lantern", "seed_cart")
 def test_every_desk_at_every_size(demo: Rig) -> None:
     w = demo.window
     for width, height in ((1024, 700), (1280, 800), (2560, 1440)):
@@ -569,6 +574,7 @@ def test_evening_paper_and_back(demo: Rig) -> None:
     w.set_paper("day")
 
 
+@pytest.mark.goods("watering_stork", "bell_lantern", "seed_cart", "potting_bench", "gardener")
 def test_goods_search_and_removal(demo: Rig) -> None:
     w, s = demo.window, demo.session
     w.goods.search.setText("held")
