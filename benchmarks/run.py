@@ -72,6 +72,18 @@ def median(work: Callable[[], object]) -> float:
     return statistics.median(times)
 
 
+def in_turn(*works: Callable[[], object], rounds: int = 31) -> tuple[float, ...]:
+    """Seconds of each, medians of rounds in which all take their turn: a slow spell of the machine falls on all of them."""
+    times: list[list[float]] = [[] for _ in works]
+    for k in range(rounds + 1):
+        for work, mine in zip(works, times):
+            start = time.perf_counter()
+            work()
+            if k:
+                mine.append(time.perf_counter() - start)
+    return tuple(statistics.median(t) for t in times)
+
+
 def blob(vertices: int) -> Scene:
     """A wavy ball of about that many vertices with normals and UVs."""
     columns = int(np.sqrt(vertices * 2))

@@ -55,7 +55,7 @@ class Packer:
             out.write(len(text).to_bytes(8, "little"))
             out.write(text)
             for a in self.arrays:
-                out.write(a.tobytes())
+                out.write(a.reshape(-1).view(np.uint8).data if a.size else b"")
                 out.write(b"\0" * (-a.nbytes % ALIGN))
 
 
