@@ -132,7 +132,7 @@ def playing() -> list[str]:
     count = len(scene.meshes[0].primitives[0].positions)
     return [
         f"| playing {count:,} vertices on {JOINTS} joints, {driver.split(' (')[0]} | {left:.0f} and {right:.0f} pictures a second "
-        f"left and right (asked for: 12 on a software driver, 30 on a card); {(left + right) * one:.2f} of what the driver makes without skin, window or interface "
+        f"left and right (asked for 30; a moving camera is asked for 12 on a software driver); {(left + right) * one:.2f} of what the driver makes without skin, window or interface "
         f"({1 / one:.0f} a second); interface thread away for {longest * 1000:.0f} ms at most |"
     ]
 
