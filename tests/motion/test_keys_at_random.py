@@ -342,3 +342,28 @@ def test_moments_for_sampling_are_even_and_few() -> None:
     assert len(five) == 5 and five[0] == 0 and five[-1] == pytest.approx(clip.seconds)
     assert np.ptp(np.diff(five)) < 1e-9
     assert len(frame_times(clip, 1e9, most=100)) <= 101, "a huge rate does not fill the memory"
+
+
+@pytest.mark.parametrize("way", ["linear", "step", "cubic"])
+def test_keys_a_hair_apart_stay_in_order_where_clips_meet(way: str) -> None:
+    """The key that holds the last value up to the jump lies between the last key and the jump, however near they are."""
+    times = frozen([0.0, 0.5, 0.50005])
+    values = np.array([[0.0, 0, 0], [1, 0, 0], [2, 0, 0]])
+    if way == "cubic":
+        values = np.stack([0 * values, values, 0 * values], axis=1)
+    near = Channel(0, "translation", times, frozen(values), way)  # type: ignore[arg-type]
+    put = joined([clip_of(near), clip_of(near)], "both", 1)
+    made = put.channels[0].times.astype(float)
+    assert (np.diff(made) > 0).all() and put.seconds == pytest.approx(2 * float(times[-1]), abs=1e-4)
+    assert np.abs(sample(put.channels[0], put.seconds) - [2, 0, 0]).max() < 1e-5
+
+
+@given(SEEDS)
+def test_no_hair_is_longer_than_half_of_what_lies_between_two_steps(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    times = np.cumsum(rng.uniform(2e-5, 3e-4, 12))
+    c = Channel(0, "translation", frozen(times), frozen(rng.normal(size=(12, 3))), "step")
+    out = straight(c)
+    assert (np.diff(out.times.astype(float)) > 0).all() and len(out.times) == 2 * len(times) - 1
+    own = c.times.astype(float)
+    assert np.abs(sample(out, own) - c.values).max() < 1e-5

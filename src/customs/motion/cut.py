@@ -124,7 +124,8 @@ def _appended(channel: Channel, times: F64, values: F64, more: F64, added: F64) 
             times, values = times[:-1], values[:-1]
         elif cubic:
             values[-1, 2] = held[:, 0] = 0.0
-        times, values = np.append(times, more[0] - HAIR), np.concatenate([values, held])
+        edge = more[0] - min(HAIR, (more[0] - times[-1]) / 2) if len(times) else more[0] - HAIR
+        times, values = np.append(times, edge), np.concatenate([values, held])
     return np.concatenate([times, more]), np.concatenate([values, added])
 
 

@@ -93,7 +93,7 @@ def _rows_of(prim: Primitive, joints: int) -> _Rows:
         cores = min(os.cpu_count() or 1, MOST_CORES) if count >= WORTH_CORES else 1
         step = max(-(-count // cores), 1)
         table = weight_matrix(prim, joints)
-        runs = tuple((slice(k, k + step), table[k : k + step]) for k in range(0, max(count, 1), step))
+        runs = tuple((slice(k, k + step), table[k : k + step] if cores > 1 else table) for k in range(0, max(count, 1), step))
         known = _rows[prim] = _Rows(joints, runs, _with_one(prim.positions))
     return known
 

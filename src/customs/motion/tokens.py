@@ -10,7 +10,7 @@ from difflib import SequenceMatcher
 from functools import lru_cache
 
 PARTS: Mapping[str, tuple[str, ...]] = {
-    "root": ("root", "reference", "origin", "master", "armature"),
+    "root": ("root", "reference", "origin", "master"),
     "hips": ("hips", "hip", "pelvis", "cog"),
     "spine": ("spine", "back", "torso", "waist", "abdomen", "belly", "lumbar", "trunk"),
     "chest": ("chest", "thorax", "ribcage", "ribs", "breast"),
@@ -41,6 +41,8 @@ PARTS: Mapping[str, tuple[str, ...]] = {
     "twist": ("twist", "roll"),
 }
 """Words for each part; what stands first in a name counts, and two words that make one are tried together."""
+OUTER: Mapping[str, tuple[str, ...]] = {"hand": ("thumb", "index", "middle", "ring", "little"), "foot": ("toe",)}
+"""Parts that are often named after the part they hang on."""
 LEFT, RIGHT = ("left", "l", "lf", "lft"), ("right", "r", "rt", "rgt")
 NOISE = frozenset({"bone", "joint", "jnt", "def", "deform", "rig", "skel", "skeleton", "mesh", "sk", "j", "b", "the"})
 _WORD = {word: part for part, words in PARTS.items() for word in words}
@@ -104,6 +106,9 @@ def _part(words: list[str]) -> tuple[str, set[str]]:
                 return _WORD[both], {a, b}
     known = [w for w in words if w in _WORD]
     named = [w for w in known if _WORD[w] not in ("tip", "twist", "finger")] or known
+    # What hangs on a hand or a foot and says so is not the hand or the foot: `LeftHandThumb2`.
+    outer = [w for w in named if _WORD[w] in OUTER.get(_WORD[named[0]], ())] if named else []
+    named = outer or named
     return (_WORD[named[0]], {named[0]}) if named else ("", set())
 
 

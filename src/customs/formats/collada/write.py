@@ -134,7 +134,8 @@ def _animations(library: Element, scene: Scene, clip: Clip, number: int) -> list
 def _key_times(clip: Clip, node: int) -> npt.NDArray[np.float64]:
     mine = [c for c in clip.channels if c.node == node and c.path != "weights" and len(c.times)]
     # A step jumps: what it held has a key a hair before the next, since other kinds of keys share its matrix.
-    held = [c.times[1:].astype(np.float64) - HAIR for c in mine if c.interpolation == "step"]
+    steps = [c.times.astype(np.float64) for c in mine if c.interpolation == "step"]
+    held = [t[1:] - np.minimum(HAIR, np.diff(t) / 2) for t in steps]
     times = np.unique(np.concatenate([*(c.times.astype(np.float64) for c in mine), *held]))
     # Between keys readers draw straight lines through the numbers of a matrix, which squashes what turns far between two.
     if any(c.interpolation != "linear" or c.path == "rotation" for c in mine) and len(times) > 1:
