@@ -469,3 +469,20 @@ def test_what_was_found_out_becomes_an_origin(small: Rig) -> None:
     assert s.asset.origin == "fern-house" and "turn" not in small.steps(), "not turned twice"  # type: ignore[union-attr]
     box = s.result.at(None)  # type: ignore[union-attr]
     assert box is not None and np.isfinite(box.meshes[0].primitives[0].positions).all()
+
+
+def test_nothing_in_the_ledgers_head_is_cut_at_the_usual_size(small: Rig) -> None:
+    """How many requirements there are, and what the search field is for, are read whole at 1280 × 800."""
+    w = small.window
+    w.open_desk("fit")
+    small.settle()
+    QTest.qWait(50)
+    ledger = w.ledger
+    assert ledger.about.text().endswith("requirements")
+    assert ledger.about.fontMetrics().horizontalAdvance(ledger.about.text()) <= ledger.about.width()
+    field = ledger.search
+    hint = field.fontMetrics().horizontalAdvance(field.placeholderText())
+    # The glass at the left and the edges take what is left.
+    assert hint <= field.width() - 40, (hint, field.width())
+    for mark in ledger.counts.values():
+        assert mark.width() >= mark.minimumSizeHint().width()

@@ -18,6 +18,7 @@ from customs.formats.source import Source
 from customs.geometry.counts import counts
 from customs.scene.model import Scene
 from tests.assets import cube, lettered, saved, scene_of
+from tests.formats.test_text_files import BVH
 
 FOLDER = Path(tempfile.mkdtemp(prefix="customs-fuzz-"))
 atexit.register(shutil.rmtree, FOLDER, ignore_errors=True)
@@ -35,29 +36,6 @@ def seeds() -> dict[str, bytes]:
         out[ending] = b"".join(bytes(part) for part in parts)
     out["bvh"] = BVH.encode()
     return out
-
-
-BVH = """HIERARCHY
-ROOT hips
-{
- OFFSET 0 1 0
- CHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation Yrotation
- JOINT knee
- {
-  OFFSET 0 -0.5 0
-  CHANNELS 3 Zrotation Xrotation Yrotation
-  End Site
-  {
-   OFFSET 0 -0.5 0
-  }
- }
-}
-MOTION
-Frames: 2
-Frame Time: 0.04
-0 1 0 10 20 30 5 6 7
-0 1 0.1 11 21 31 6 7 8
-"""
 
 
 SEEDS = seeds()

@@ -101,7 +101,7 @@ class LedgerView(QWidget):
         self.apply = button("Apply", self._apply, "main")
         self.apply.hide()
         line.addWidget(self.apply)
-        self.search = search_field("Search the ledger", "search", self._search, 80)
+        self.search = search_field("Search the ledger", "search", self._search, 88)
         self.desk = combo(DESK_NAMES, "Desk", self._desk)
         self.desk.setFixedWidth(96)
         line.addWidget(self.search)
