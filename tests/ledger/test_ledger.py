@@ -13,7 +13,7 @@ from customs.errors import ReadError
 from customs.ledger.facts import alpha_shares, facts_of, scene_facts
 from customs.ledger.ledger import Ledger, Waiver, effective, judge, refused, worst
 from customs.ledger.row import About, Row, requirements
-from customs.planning.plan import arrive_stop, plan, take_remedy
+from customs.planning.plan import Subject, arrive_stop, plan, take_remedy
 from customs.route.route import Route, evaluate
 from customs.scene.arrays import frozen
 from customs.scene.content import Encoded
@@ -290,7 +290,7 @@ def test_held_cannot_be_waived() -> None:
 
 def test_rows_name_the_stop_that_cleared_them_and_stops_in_between() -> None:
     scene = changed(normals=None)
-    done = plan(scene, "d", OPEN, Route((arrive_stop(None),)))
+    done = plan(Subject(scene, "d", OPEN), Route((arrive_stop(None),)))
     row = next(r for r in done.ledger.rows if r.requirement == "normals")
     assert row.done_at == "Normals" and row.received == "24" and row.delivering == "0"
     early = judge(scene, done.passed, OPEN, upto="arrive@1")

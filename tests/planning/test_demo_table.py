@@ -23,7 +23,7 @@ from customs.landing.land import land
 from customs.ledger.row import About
 from customs.motion.bounds import world_bounds
 from customs.motion.pose import posed_scene_points
-from customs.planning.plan import Plan, fresh_route, plan
+from customs.planning.plan import Plan, Subject, fresh_route, plan
 from customs.route.donor import Donor
 from customs.route.route import SceneCache
 from customs.scene.convention import WORKING
@@ -231,7 +231,7 @@ def ported(asset: str, sheet: str, goods: dict[str, Path], out: Path) -> tuple[P
     about = About(
         rights.get("author", ""), rights.get("licence", ""), absent=taken.absent, donor=donor_from(goods["house_warden"])
     )
-    planned = plan(taken.scene, taken.digest, rules, fresh_route(find_origin(good(asset).origin)), about, SCENES)
+    planned = plan(Subject(taken.scene, taken.digest, rules, about), fresh_route(find_origin(good(asset).origin)), SCENES)
     if planned.ledger.verdict == "held":
         return planned, None
     return planned, dispatch(taken.scene, planned.passed, planned.ledger, rules, about, taken.source(), out).folder
@@ -369,9 +369,9 @@ def _corners(scene: Scene) -> np.ndarray:
 def test_the_same_plan_every_time_and_none_on_a_planned_route(asset: str, goods: dict[str, Path]) -> None:
     taken, first, about = prepare(request(asset, "one-mesh-kit", goods))
     sheet = find_sheet("one-mesh-kit")
-    again = plan(taken.scene, taken.digest, sheet, fresh_route(find_origin(good(asset).origin)), about)
+    again = plan(Subject(taken.scene, taken.digest, sheet, about), fresh_route(find_origin(good(asset).origin)))
     assert again.route == first.route
-    assert plan(taken.scene, taken.digest, sheet, first.route, about).route == first.route
+    assert plan(Subject(taken.scene, taken.digest, sheet, about), first.route).route == first.route
 
 
 def test_without_an_origin_the_size_is_asked_about(goods: dict[str, Path]) -> None:
@@ -385,5 +385,5 @@ def test_without_an_origin_the_size_is_asked_about(goods: dict[str, Path]) -> No
 def test_stops_a_person_made_are_kept(goods: dict[str, Path]) -> None:
     taken, first, about = prepare(request("pane_wall", "metre-yup-pbr", goods))
     mine = first.route.added("normals", {"only": "all", "angle": 10.0}, by="person")
-    again = plan(taken.scene, taken.digest, find_sheet("metre-yup-pbr"), mine, about)
+    again = plan(Subject(taken.scene, taken.digest, find_sheet("metre-yup-pbr"), about), mine)
     assert dict(again.route.of_step("normals").values)["angle"] == 10.0  # type: ignore[union-attr]

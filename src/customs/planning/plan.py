@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import itertools
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field
 from typing import Any
 
 from customs.conventions.origin import Origin
 from customs.errors import CustomsError
-from customs.ledger.ledger import Ledger, judge
+from customs.ledger.ledger import Ledger, Waiver, judge
 from customs.ledger.row import About, Remedy, Row
 from customs.route.route import At, Route, SceneCache, Stop, evaluate
 from customs.route.step import Job, get_step, make_settings
@@ -127,26 +127,49 @@ def _hashable(value: Any) -> Any:
     return tuple(value) if isinstance(value, list) else value
 
 
-def plan(
-    received: Scene,
-    digest: str,
-    sheet: Sheet,
-    route: Route,
-    about: About | None = None,
-    cache: SceneCache | None = None,
-    job: Job | None = None,
-) -> Plan:
+@dataclass(frozen=True, eq=False)
+class Subject:
+    """What is planned for: an asset as received, the digest of its files, the sheet, what is known of it, its waivers."""
+
+    received: Scene
+    digest: str
+    sheet: Sheet
+    about: About = field(default_factory=About)
+    waivers: Mapping[str, Waiver] = field(default_factory=dict)
+
+    def judged(self, route: Route, cache: SceneCache, job: Job | None) -> Plan:
+        """A route as it stands: the asset after every stop, and the ledger at its end."""
+        passed = evaluate(self.received, self.digest, route, cache, self.about.resources, job)
+        return Plan(route, tuple(passed), judge(self.received, passed, self.sheet, self.about, self.waivers))
+
+
+def plan(subject: Subject, route: Route, cache: SceneCache | None = None, job: Job | None = None) -> Plan:
     """`route` with every remedy that can be taken alone. Stops made by a person are kept.
 
     The order of remedies is the order of the requirements, so the same asset gets the same route every time.
     """
-    cache = cache if cache is not None else SceneCache()
-    resources = about.resources if about is not None else {}
+    return _remedied(subject, route, cache if cache is not None else SceneCache(), job, lambda row: True)
+
+
+def press(subject: Subject, now: Plan, fix: Remedy, cache: SceneCache | None = None, job: Job | None = None) -> Plan:
+    """The route of `now` with a remedy taken by a person, and with the plan's own remedies for what that opened.
+
+    Rows open in `now` are left as they are, since a person has seen them. Raises StepError for settings that do not fit.
+    """
+    known = {r.id for r in now.ledger.open()}
+    route = take_remedy(now.route, fix, by="person")
+    return _remedied(subject, route, cache if cache is not None else SceneCache(), job, lambda row: row.id not in known)
+
+
+def _remedied(subject: Subject, route: Route, cache: SceneCache, job: Job | None, meant: Callable[[Row], bool]) -> Plan:
+    """Sure remedies of the rows `meant`, one round after another, until nothing more clears."""
     taken: set[tuple[str, str]] = set()
-    passed = evaluate(received, digest, route, cache, resources, job)
-    ledger = judge(received, passed, sheet, about)
+    now = subject.judged(route, cache, job)
     for _ in range(ROUNDS):
-        wanted = [r for r in ledger.open() if r.remedy is not None and r.remedy.sure and (r.id, repr(r.remedy)) not in taken]
+        wanted = [
+            r for r in now.ledger.open()
+            if r.remedy is not None and r.remedy.sure and meant(r) and (r.id, repr(r.remedy)) not in taken
+        ]  # fmt: skip
         if not wanted:
             break
         first = min(_phase(r) for r in wanted)
@@ -154,13 +177,9 @@ def plan(
         for row in sorted(wanted, key=lambda r: (get_step(r.remedy.step).order if r.remedy else 0, r.id)):
             route = _try(route, row)
             taken.add((row.id, repr(row.remedy)))
-        passed = evaluate(received, digest, route, cache, resources, job)
-        ledger = judge(received, passed, sheet, about)
-    lean = _without_idle(route, passed)
-    if lean is not route:
-        route, passed = lean, evaluate(received, digest, lean, cache, resources, job)
-        ledger = judge(received, passed, sheet, about)
-    return Plan(route, tuple(passed), ledger)
+        now = subject.judged(route, cache, job)
+    lean = _without_idle(route, now.passed)
+    return now if lean is route else subject.judged(lean, cache, job)
 
 
 def _phase(row: Row) -> int:
@@ -168,7 +187,7 @@ def _phase(row: Row) -> int:
     return sum(order >= edge for edge in PHASES)
 
 
-def _without_idle(route: Route, passed: list[At]) -> Route:
+def _without_idle(route: Route, passed: Sequence[At]) -> Route:
     """Without stops of the plan that changed nothing, because an earlier stop had settled their matter."""
     for before, at in itertools.pairwise(passed):
         if at.stop.by == "plan" and at.scene is before.scene and at.error is None:

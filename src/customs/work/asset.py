@@ -12,7 +12,7 @@ from customs.errors import CustomsError, StepError
 from customs.intake.take import Taken, take
 from customs.ledger.ledger import Ledger, judge, refused
 from customs.ledger.row import About
-from customs.planning.plan import Plan, fresh_route, plan
+from customs.planning.plan import Plan, Subject, fresh_route, plan
 from customs.route.donor import Donor
 from customs.route.route import Route, SceneCache, evaluate
 from customs.route.step import Job
@@ -103,7 +103,7 @@ def prepare(request: Request, job: Job | None = None) -> tuple[Taken, Plan, Abou
     about = About(rights.get("author", ""), rights.get("licence", ""), absent=taken.absent, donor=request.donor)
     route = apply_settings(fresh_route(request.origin), tuple(s for s in request.settings if s.startswith("arrive")))
     cache = SceneCache()
-    planned = plan(taken.scene, taken.digest, request.sheet, route, about, cache, job)
+    planned = plan(Subject(taken.scene, taken.digest, request.sheet, about), route, cache, job)
     later = tuple(s for s in request.settings if not s.startswith("arrive"))
     if later:
         route = apply_settings(planned.route, later)

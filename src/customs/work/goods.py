@@ -15,7 +15,7 @@ from customs.errors import CustomsError
 from customs.intake.take import Taken, files_digest, take
 from customs.ledger.ledger import Ledger, judge, refused
 from customs.ledger.row import About
-from customs.planning.plan import arrive_stop, fresh_route, plan
+from customs.planning.plan import Subject, arrive_stop, fresh_route, plan
 from customs.route.route import At, Route, SceneCache, evaluate
 from customs.route.step import Job
 from customs.scene.model import Scene
@@ -164,7 +164,7 @@ def plan_asset(
         return asset
     mine = tuple(s for i, s in enumerate(asset.stops) if i == 0 or s.by == "person")
     route = Route(mine) if mine else fresh_route(None)
-    planned = plan(taken.scene, asset.digest, sheet, route, about_of(asset, store), cache, job)
+    planned = plan(Subject(taken.scene, asset.digest, sheet, about_of(asset, store), asset.waivers), route, cache, job)
     return replace(asset, stops=planned.route.stops)
 
 

@@ -1,0 +1,98 @@
+"""Shipments, routes, waivers, painted weights and sheets as an earlier edition wrote them: they open, and deliver the same."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+import tarfile
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+from customs.route.route import SceneCache, evaluate
+from customs.route.step import steps
+from customs.sheet.load import load_sheet
+from customs.shipment.file import Shipment
+from customs.shipment.state import Asset
+from customs.shipment.store import keep
+from customs.work.goods import about_of, dispatch_asset, evaluate_asset, read_asset
+from customs.work.lookup import find_sheet
+from tests.conftest import once
+from tests.kept.write import STOPS, keys_of
+
+FIRST = Path(__file__).parent / "first"
+TOLD: dict[str, Any] = json.loads((FIRST / "told.json").read_text())
+SAID: dict[tuple[str, str], set[str]] = {}
+"""(sheet, asset) → rows that are open now and were not then, or the other way round: each change of later issues, as said."""
+
+
+@pytest.fixture(scope="session")
+def first(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The edition unpacked, its paths made true, its store filled from its goods."""
+    return once(tmp_path_factory, "kept-first", _unpack)
+
+
+def _unpack(here: Path) -> None:
+    for name, target in (("goods-1", "goods"), ("goods-2", "goods"), ("shipments", ".")):
+        with tarfile.open(FIRST / f"{name}.tar.xz") as packed:
+            packed.extractall(here / target, filter="data")
+    for path in here.glob("*.customs"):
+        db = sqlite3.connect(path)
+        db.execute("UPDATE states SET body = replace(body, '@here', ?)", (str(here),))
+        db.commit()
+        db.close()
+    for asset in opened(here / "metre-yup-pbr.customs"):
+        keep(here / "store", [Path(f) for f in asset.files], asset.digest)
+
+
+@cache
+def opened(path: Path) -> tuple[Asset, ...]:
+    """The goods of a shipment."""
+    ship = Shipment(path)
+    goods = ship.state.goods
+    ship.close()
+    return goods
+
+
+def test_every_kind_of_stop_was_kept() -> None:
+    assert set(steps()) - {"arrive"} >= set(STOPS) == set(TOLD["steps"])
+
+
+@pytest.mark.parametrize("step", STOPS)
+def test_a_stop_of_every_kind_still_runs_and_its_keys_are_answered(step: str, first: Path) -> None:
+    asset = next(a for a in opened(first / "steps.customs") if a.id == step)
+    taken = read_asset(asset, first / "store")
+    passed = evaluate(taken.scene, asset.digest, asset.route, SceneCache(), about_of(asset, first / "store").resources)
+    assert not [a.error for a in passed if a.error is not None]
+    gone = [r.text for a in passed for r in a.remarks if "no longer there" in r.text]
+    assert not gone
+    after = next(a.scene for a in passed if a.stop.step == step)
+    assert set(TOLD["steps"][step]["keys"]) <= set(keys_of(after))
+
+
+@pytest.mark.parametrize("sheet", sorted(TOLD["sheets"]))
+def test_shipments_deliver_as_they_did(sheet: str, first: Path, tmp_path: Path) -> None:
+    goods = opened(first / f"{sheet}.customs")
+    for asset in goods:
+        told = TOLD["sheets"][sheet][asset.id]
+        done = evaluate_asset(asset, first / "store", find_sheet(sheet), SceneCache())
+        rows = {f"{r.requirement} {r.verdict}" for r in done.ledger.open()}
+        assert rows ^ set(told["open"]) <= SAID.get((sheet, asset.id), set()), asset.id
+        lapsed = set(told["waived"]) - {r.id for r in done.ledger.rows if r.waived}
+        assert {i.split("/")[0] for i in lapsed} <= {x.split()[0] for x in SAID.get((sheet, asset.id), set())}, asset.id
+        if told["verdict"] == "held" or done.ledger.verdict == "held":
+            continue
+        written = dispatch_asset(done, find_sheet(sheet), tmp_path / "out")
+        body = written.docket
+        assert body["after"] == told["after"] and body["names"] == told["names"], asset.id
+        assert {f["path"] for f in written.files} == set(told["files"]), asset.id
+        for end in ("low", "high"):
+            assert np.allclose(body["box"][end], told["box"][end], rtol=1e-5, atol=1e-5), asset.id
+
+
+@pytest.mark.parametrize("sheet", sorted(TOLD["sheets"]))
+def test_sheets_kept_by_a_person_still_read(sheet: str, first: Path) -> None:
+    assert load_sheet(str(first / f"{sheet}.toml")).id == sheet
