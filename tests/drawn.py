@@ -124,3 +124,19 @@ def moments(scene: Scene, count: int = 5) -> list[tuple[Clip | None, float]]:
 def poses(scene: Scene, count: int = 5) -> list[np.ndarray]:
     """World positions (V, 3) of all vertices at those moments."""
     return [np.concatenate(posed_scene_points(scene, clip, t)) for clip, t in moments(scene, count)]
+
+
+def drawn_shared(seed: int, shape: str = "even") -> Scene:
+    """The same with two meshes that several nodes show: still ones, moving ones, ones that hang from joints."""
+    rng = np.random.default_rng(seed + 1000)
+    scene = drawn_scene(seed, shape)
+    meshes = list(scene.meshes)
+    for number in (2, 3):
+        parts = tuple(_primitive(rng, 2 * number + k, 0) for k in range(2))
+        meshes.append(Mesh(key("mesh", number), f"piece_{number}", (parts[0], replace(parts[1], material=1))))
+    nodes = list(scene.nodes)
+    free = [n for n in range(13) if nodes[n].mesh is None]
+    for n in rng.choice(free, 7, replace=False).tolist():
+        nodes[n] = replace(nodes[n], mesh=int(rng.integers(2, 4)))
+    stone = Material(key("material", 1), "stone", metallic=0.0)
+    return replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), materials=(*scene.materials, stone))

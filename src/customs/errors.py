@@ -15,6 +15,7 @@ class CustomsError(Exception):
     todo: str = ""
     file: str | Path = ""
     where: str = ""
+    line: int = 0
     kind: str = field(default="problem", init=False)
 
     def __post_init__(self) -> None:
@@ -30,7 +31,7 @@ class CustomsError(Exception):
         return text
 
     def __reduce__(self) -> tuple[object, ...]:
-        return (type(self), (self.found, self.expected, self.todo, str(self.file), self.where))
+        return (type(self), (self.found, self.expected, self.todo, str(self.file), self.where, self.line))
 
     def as_dict(self) -> dict[str, str]:
         """The parts as text, for `--json` and the docket."""

@@ -2,25 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from customs.conventions.origin import Origin
-from customs.errors import CustomsError
 from customs.intake.scan import Entry, model_files
-from customs.landing.land import land, landed_scene
-from customs.landing.log import Log
+from customs.ledger.row import Remedy
 from customs.route.donor import Donor
 from customs.route.step import Job
-from customs.scene.model import Scene
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.work.donors import keep_donor, read_donor
-from customs.work.goods import Evaluated, dispatch_asset, plan_asset, search_for, take_in
-from customs.work.lookup import find_sheet
+from customs.work.goods import search_for, take_in
 from customs.work.places import data_folder
+from customs.work.requests.dispatch import Dispatched, DispatchRequest, run_dispatch
+from customs.work.requests.evaluate import Evaluated, asked_of
+from customs.work.requests.land import Landed, LandRequest, run_land
+from customs.work.requests.plan import PlanRequest, PressRequest, run_plan, run_press
 from customs_desktop.workers import Task
 
 if TYPE_CHECKING:
@@ -55,7 +55,8 @@ class Jobs:
 
         def run(job: Job) -> Asset:
             job.progress(0.1, path.name)
-            return plan_asset(take_in(path, root, store, id_, origin), store, sheet, cache, job=job)
+            asset = take_in(path, root, store, id_, origin)
+            return run_plan(PlanRequest(asked_of(asset, store, sheet)), cache, job=job).asset
 
         def done(asset: Asset) -> None:
             asset = replace(asset, id=self.session.state.free_id(path.stem))
@@ -77,23 +78,52 @@ class Jobs:
             out = []
             for i, a in enumerate(assets):
                 job.progress(i / len(assets), a.name)
-                out.append(plan_asset(a, store, sheet, cache, taken.get(a.digest), job))
+                request = PlanRequest(asked_of(a, store, sheet))
+                out.append(run_plan(request, cache, taken.get(a.digest), job).asset)
             return out
 
-        def done(planned: list[Asset]) -> None:
+        if assets:
+            what = assets[0].name if len(assets) == 1 else f"{len(assets)} goods"
+            self._decide("Planning", run, assets, f"{label}: {what}")
+
+    def press(self, pairs: Sequence[tuple[Asset, tuple[Remedy, ...]]], label: str) -> bool:
+        """Press remedies on assets and plan what hangs on them, as one decision. False where there is nothing to press."""
+        if self.session.shipment is None or not pairs:
+            return False
+        store, sheet, cache = self.session.shipment.store, self.session.sheet, self.session.cache
+        requests = [PressRequest(asked_of(a, store, sheet), fixes, self._current(a)) for a, fixes in pairs]
+        taken = dict(self.session.taken)
+
+        def run(job: Job) -> list[Asset]:
+            out = []
+            for i, r in enumerate(requests):
+                job.progress(i / len(requests), r.asked.asset.name)
+                out.append(run_press(r, cache, taken.get(r.asked.asset.digest), job).asset)
+            return out
+
+        self._decide("Taking a remedy", run, [a for a, _ in pairs], label)
+        return True
+
+    def _current(self, asset: Asset) -> Evaluated | None:
+        """An asset as it was last judged, where that is how it stands now."""
+        known = self.session.results.get(asset.id)
+        return known if known is not None and known.judged and self.session.fresh(known) else None
+
+    def _decide(self, title: str, run: Callable[[Job], list[Asset]], assets: Sequence[Asset], label: str) -> None:
+        """Work that ends in one decision about some assets; those a person changed meanwhile stay as that person left them."""
+
+        def done(answers: list[Asset]) -> None:
+            mine = [b for a, b in zip(assets, answers) if self.session.state.asset(a.id) is a]
+
             def change(state: State) -> State:
-                for a in planned:
+                for a in mine:
                     state = state.with_asset(a)
                 return state
 
-            if any(self.session.state.asset(a.id) is not b for a, b in zip(planned, assets)) and not any(
-                self.session.state.asset(b.id) is b for b in assets
-            ):
-                return
-            self.session.edit(f"{label}: {assets[0].name if len(assets) == 1 else f'{len(assets)} goods'}", change)
+            if mine:
+                self.session.edit(label, change)
 
-        if assets:
-            self.session.worker.submit(Task(1, title="Planning", run=run, done=done, failed=self.session.fail))
+        self.session.worker.submit(Task(1, title=title, run=run, done=done, failed=self.session.fail))
 
     def take_donor(self, path: Path) -> None:
         """A donor from a file, for the selected asset and all others that have none; their routes are planned anew."""
@@ -130,17 +160,17 @@ class Jobs:
             self._dispatch(done, out, replace_existing)
 
     def _dispatch(self, done: Evaluated, out: Path, replace_existing: bool) -> None:
-        sheet = self.session.sheet
+        request = DispatchRequest(done, self.session.sheet, out, replace_existing)
 
-        def finished(written: Any) -> None:
-            self.session.packages[done.asset.id] = written.folder
+        def finished(sent: Dispatched) -> None:
+            self.session.packages[done.asset.id] = sent.folder
             self.session.dispatched.emit(done.asset.id)
             self.land(done.asset.id)
 
         task = Task(
             2,
             title=f"Dispatching {done.asset.name}",
-            run=lambda job: dispatch_asset(done, sheet, out, job, replace_existing),
+            run=lambda job: run_dispatch(request, job),
             done=finished,
             failed=self.session.fail,
         )
@@ -151,21 +181,19 @@ class Jobs:
         folder, sheet = self.session.packages.get(id_), self.session.sheet
         if folder is None:
             return
+        request = LandRequest(folder, known=sheet)
 
-        def run(job: Job) -> tuple[Log, Scene | None]:
-            log = land(folder, lambda name: sheet if name == sheet.id else find_sheet(name))
-            try:
-                return log, landed_scene(folder, sheet)
-            except (CustomsError, StopIteration):
-                return log, None
-
-        def done(answer: tuple[Log, Scene | None]) -> None:
-            self.session.logs[id_] = answer[0]
-            if answer[1] is not None:
-                self.session.landed_scenes[id_] = answer[1]
+        def done(landed: Landed) -> None:
+            self.session.logs[id_] = landed.log
+            if landed.scene is not None:
+                self.session.landed_scenes[id_] = landed.scene
             self.session.landed.emit(id_)
 
-        self.session.worker.submit(Task(3, key=f"land {id_}", title="Landing", run=run, done=done, failed=self.session.fail))
+        task = Task(
+            3, key=f"land {id_}", title="Landing", run=lambda job: run_land(request, show=True), done=done,
+            failed=self.session.fail,
+        )  # fmt: skip
+        self.session.worker.submit(task)
 
     def search_folder(self, folder: Path) -> None:
         """Look in a further folder for textures the selected asset may be meant to have, and plan with what is found."""
@@ -177,7 +205,7 @@ class Jobs:
         def run(job: Job) -> Asset:
             job.progress(0.1, str(folder))
             found = search_for(asset, store, [folder])
-            return found if found is asset else plan_asset(found, store, sheet, cache, job=job)
+            return found if found is asset else run_plan(PlanRequest(asked_of(found, store, sheet)), cache, job=job).asset
 
         def done(found: Asset) -> None:
             if found is asset:

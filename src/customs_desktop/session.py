@@ -14,9 +14,8 @@ from customs.demo.shipment import open_demo
 from customs.errors import CustomsError
 from customs.intake.take import Taken
 from customs.landing.log import Log
-from customs.ledger.ledger import Waiver
 from customs.ledger.row import Remedy, Row
-from customs.planning.plan import take_remedy
+from customs.ledger.waiver import brought_up, waiver
 from customs.route.route import Route, SceneCache
 from customs.route.step import Job
 from customs.scene.model import Scene
@@ -25,9 +24,10 @@ from customs.sheet.model import Sheet
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.surface.blocks.encode import close_workers
-from customs.work.goods import Evaluated, evaluate_asset, with_origin
+from customs.work.goods import with_origin
 from customs.work.lookup import all_origins, find_sheet
 from customs.work.places import data_folder, origins_folder
+from customs.work.requests.evaluate import Evaluated, asked_of, run_evaluate
 from customs_desktop.jobs import Jobs
 from customs_desktop.workers import Painter, Task, Worker, explain
 
@@ -180,36 +180,27 @@ class Session(QObject):
         return self.change_route("Add a stop", lambda r: r.added(step, values, by="person"))
 
     def press(self, fix: Remedy, ids: Sequence[str]) -> bool:
-        """Take a remedy on one or many assets, as one decision."""
+        """Take a remedy on one or many assets, as one decision, and plan what hangs on it."""
         assets = [a for a in self.state.goods if a.id in ids]
         many = f"{len(assets)} goods" if len(assets) > 1 else (assets[0].name if assets else "")
-
-        def change(state: State) -> State:
-            for a in assets:
-                state = state.with_asset(replace(a, stops=take_remedy(a.route, fix, by="person").stops))
-            return state
-
-        return bool(assets) and self.edit(f"{fix.label}: {many}", change)
+        return self.jobs.press([(a, (fix,)) for a in assets], f"{fix.label}: {many}")
 
     def press_rows(self, rows: Sequence[tuple[str, Row]]) -> bool:
-        """Take the remedies of (asset, row) pairs, as one decision."""
-
-        def change(state: State) -> State:
-            for id_, row in rows:
-                asset = state.asset(id_)
-                if asset is not None and row.remedy is not None:
-                    state = state.with_asset(replace(asset, stops=take_remedy(asset.route, row.remedy, by="person").stops))
-            return state
-
-        usable = [r for _, r in rows if r.remedy is not None]
-        return bool(usable) and self.edit(f"{usable[0].title}: {len({i for i, _ in rows})} goods", change)
+        """Take the remedies of (asset, row) pairs, as one decision, and plan what hangs on them."""
+        asked: dict[str, list[Remedy]] = {}
+        for id_, row in rows:
+            if row.remedy is not None:
+                asked.setdefault(id_, []).append(row.remedy)
+        pairs = [(a, tuple(asked[a.id])) for a in self.state.goods if a.id in asked]
+        title = next((r.title for _, r in rows if r.remedy is not None), "")
+        return self.jobs.press(pairs, f"{title}: {len(pairs)} goods")
 
     def waive(self, row: Row, reason: str) -> bool:
         """Accept a query with a reason, or take the waiver back with an empty one."""
 
         def change(asset: Asset) -> Asset:
             rest = {k: w for k, w in asset.waivers.items() if k != row.id}
-            return replace(asset, waivers=rest | ({row.id: Waiver(reason, row.measured)} if reason else {}))
+            return replace(asset, waivers=rest | ({row.id: waiver(row, reason)} if reason else {}))
 
         return self.change_asset("Waiver" if reason else "Waiver taken back", change)
 
@@ -341,19 +332,34 @@ class Session(QObject):
             self.looked.emit(result)
 
         def run(job: Job) -> Evaluated:
-            return evaluate_asset(asset, store, sheet, cache, taken, job, early)
+            return run_evaluate(asked_of(asset, store, sheet), cache, taken, job, early)
 
         def done(result: Evaluated) -> None:
             if self._asked.get(asset.id) != (asset, digest):
                 return
             if result.taken is not None:
                 self.taken[asset.digest] = result.taken
-            self.results[asset.id] = result
+            self.results[asset.id] = self._brought_up(result)
             self.evaluated.emit(asset.id)
 
         rank = 4 if asset.id == self.current else 6
         title = f"Looking at {asset.name}"
         self.worker.submit(Task(rank, key=f"look {asset.id}", title=title, run=run, done=done, failed=self.fail))
+
+    def _brought_up(self, result: Evaluated) -> Evaluated:
+        """Waivers kept by the first edition remember values from the first look on: no decision, so nothing to undo."""
+        waivers = brought_up(result.asset.waivers, result.ledger.rows)
+        if waivers is result.asset.waivers or self.shipment is None or not self.shipment.writable:
+            return result
+        asset = replace(result.asset, waivers=waivers)
+        if self.guard(lambda: self._refresh(asset)):
+            self._asked[asset.id] = (asset, self._asked[asset.id][1])
+            return replace(result, asset=asset)
+        return result
+
+    def _refresh(self, asset: Asset) -> None:
+        assert self.shipment is not None
+        self.shipment.refresh(lambda s: s.with_asset(asset))
 
     def _looked(self, result: Evaluated) -> None:
         """The route has been run and is not judged yet: enough for a first picture."""
@@ -361,6 +367,11 @@ class Session(QObject):
         if known is not None and known[0] is result.asset and result.asset.id not in self.results:
             self.results[result.asset.id] = result
             self.evaluated.emit(result.asset.id)
+
+    def fresh(self, result: Evaluated) -> bool:
+        """True when a result is of the asset as it stands, and of the destination that is chosen."""
+        asset = self.state.asset(result.asset.id)
+        return asset is result.asset and self._asked.get(result.asset.id) == (asset, sheet_digest(self.sheet))
 
     def recheck(self) -> None:
         """Look at everything again (a source may have changed on disk)."""

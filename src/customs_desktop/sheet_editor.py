@@ -102,9 +102,8 @@ class SheetEditor(QWidget):
 
 def line_of(text: str, problem: CustomsError) -> int:
     """The line (from 0) a sheet error is about, or −1."""
-    stated = re.search(r"line (\d+)", problem.found)
-    if stated:
-        return int(stated[1]) - 1
+    if problem.line:
+        return problem.line - 1
     *tables, key = str(problem.where).split(".") or [""]
     table = ""
     fallback = -1

@@ -45,7 +45,7 @@ def test_the_package_holds_what_the_docket_says(goods: dict[str, Path], tmp_path
     named = {f["path"] for f in body["files"]}  # type: ignore[attr-defined]
     assert named == {"bell_lantern.fbx"} | {p for p in named if p.startswith("tex/")} and len(named) == 5
     path, sheet = goods["bell_lantern"], find_sheet("centimetre-zup-lh")
-    scene = prepare(Request(path, path.parent, sheet, find_origin("inch-zup")))[1].passed[-1].scene
+    scene = prepare(Request(path, path.parent, sheet, find_origin("inch-zup"))).passed[-1].scene
     assert {p for p, _ in planned_files(scene, sheet)} == named, "what the window promises is what is written"
     there = {p.relative_to(folder).as_posix() for p in folder.rglob("*") if p.is_file()}
     assert there == named | {"docket.json", "docket.html"}
@@ -147,7 +147,7 @@ def test_two_textures_of_one_name_clash_clearly(goods: dict[str, Path]) -> None:
 
     path = goods["bell_lantern"]
     sheet = find_sheet("centimetre-zup-lh")
-    scene = prepare(Request(path, path.parent, sheet, find_origin("inch-zup")))[1].passed[-1].scene
+    scene = prepare(Request(path, path.parent, sheet, find_origin("inch-zup"))).passed[-1].scene
     same = replace(scene, images=tuple(replace(i, name="same") for i in scene.images))
     with pytest.raises(WriteError, match="two files called"):
         deliver(destination_scene(same, sheet), sheet)

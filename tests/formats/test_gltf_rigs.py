@@ -183,7 +183,7 @@ def test_bytes_after_the_end_are_remarked_and_a_short_file_is_not_whole(tmp_path
 def judged(scene: Scene, folder: Path) -> dict[str, str]:
     """Requirement → verdict of a scene through a file, as received, and the route it would be planned."""
     path = saved(scene, folder / "rig.glb")
-    _, planned, _ = prepare(Request(path, folder, load_sheet("metre-yup-pbr")))
+    planned = prepare(Request(path, folder, load_sheet("metre-yup-pbr"))).plan
     found = {r.requirement: r.verdict for r in planned.ledger.rows}
     return found | {"route": " ".join(a.stop.step for a in planned.passed)}
 
@@ -248,7 +248,7 @@ def test_scaled_and_mirrored_joints_keep_their_pose_on_the_way(scale: tuple[floa
     nodes = tuple(replace(n, scale=np.array(scale)) if n.name == "bone_2" else n for n in scene.nodes)
     odd = replace(scene, nodes=nodes)
     path = saved(odd, tmp_path / "odd.glb")
-    _, planned, _ = prepare(Request(path, tmp_path, load_sheet("metre-yup-pbr")))
+    planned = prepare(Request(path, tmp_path, load_sheet("metre-yup-pbr"))).plan
     before, after = take(path).scene, planned.passed[-1].scene
     way = None
     for t in (0.0, 0.25, 0.5, 0.9):

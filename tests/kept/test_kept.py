@@ -18,14 +18,19 @@ from customs.sheet.load import load_sheet
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset
 from customs.shipment.store import keep
-from customs.work.goods import about_of, dispatch_asset, evaluate_asset, read_asset
 from customs.work.lookup import find_sheet
+from customs.work.requests.dispatch import DispatchRequest, run_dispatch
+from customs.work.requests.evaluate import about_of, asked_of, run_evaluate
+from customs.work.requests.take import kept_copy
 from tests.conftest import once
 from tests.kept.write import STOPS, keys_of
 
 FIRST = Path(__file__).parent / "first"
 TOLD: dict[str, Any] = json.loads((FIRST / "told.json").read_text())
-SAID: dict[tuple[str, str], set[str]] = {}
+SAID: dict[tuple[str, str], set[str]] = {
+    # The first edition overwrote a mesh that a moving node kept, and set the footing by the wrong shape that came of it.
+    **{(sheet, "odd"): {"footing held"} for sheet in TOLD["sheets"]},
+}
 """(sheet, asset) → rows that are open now and were not then, or the other way round: each change of later issues, as said."""
 
 
@@ -64,7 +69,7 @@ def test_every_kind_of_stop_was_kept() -> None:
 @pytest.mark.parametrize("step", STOPS)
 def test_a_stop_of_every_kind_still_runs_and_its_keys_are_answered(step: str, first: Path) -> None:
     asset = next(a for a in opened(first / "steps.customs") if a.id == step)
-    taken = read_asset(asset, first / "store")
+    taken = kept_copy(asset, first / "store").run()
     passed = evaluate(taken.scene, asset.digest, asset.route, SceneCache(), about_of(asset, first / "store").resources)
     assert not [a.error for a in passed if a.error is not None]
     gone = [r.text for a in passed for r in a.remarks if "no longer there" in r.text]
@@ -78,14 +83,14 @@ def test_shipments_deliver_as_they_did(sheet: str, first: Path, tmp_path: Path) 
     goods = opened(first / f"{sheet}.customs")
     for asset in goods:
         told = TOLD["sheets"][sheet][asset.id]
-        done = evaluate_asset(asset, first / "store", find_sheet(sheet), SceneCache())
+        done = run_evaluate(asked_of(asset, first / "store", find_sheet(sheet)), SceneCache())
         rows = {f"{r.requirement} {r.verdict}" for r in done.ledger.open()}
         assert rows ^ set(told["open"]) <= SAID.get((sheet, asset.id), set()), asset.id
         lapsed = set(told["waived"]) - {r.id for r in done.ledger.rows if r.waived}
         assert {i.split("/")[0] for i in lapsed} <= {x.split()[0] for x in SAID.get((sheet, asset.id), set())}, asset.id
         if told["verdict"] == "held" or done.ledger.verdict == "held":
             continue
-        written = dispatch_asset(done, find_sheet(sheet), tmp_path / "out")
+        written = run_dispatch(DispatchRequest(done, find_sheet(sheet), tmp_path / "out")).written
         body = written.docket
         assert body["after"] == told["after"] and body["names"] == told["names"], asset.id
         assert {f["path"] for f in written.files} == set(told["files"]), asset.id

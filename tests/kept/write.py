@@ -16,8 +16,8 @@ from typing import Any
 import numpy as np
 
 from customs.demo.write import GOODS, write_goods
-from customs.ledger.ledger import Waiver
 from customs.ledger.row import requirements
+from customs.ledger.waiver import Waiver, waiver
 from customs.route.route import Route, SceneCache, evaluate
 from customs.route.step import steps
 from customs.scene.arrays import frozen
@@ -27,8 +27,12 @@ from customs.sheet.load import shipped_texts
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.work.donors import keep_donor, read_donor
-from customs.work.goods import about_of, dispatch_asset, evaluate_asset, plan_asset, read_asset, take_in
+from customs.work.goods import take_in
 from customs.work.lookup import find_origin, find_sheet
+from customs.work.requests.dispatch import DispatchRequest, run_dispatch
+from customs.work.requests.evaluate import about_of, asked_of, run_evaluate
+from customs.work.requests.plan import PlanRequest, run_plan
+from customs.work.requests.take import kept_copy
 from tests.assets import DIGEST, cube, key, letter_primitive, quaternion, saved
 
 PARTS = (("basin", "stork"), ())
@@ -168,22 +172,22 @@ def _shipment(here: Path, base: list[Asset], sheet_id: str) -> dict[str, Any]:
     sheet, cache, told = find_sheet(sheet_id), SceneCache(), {}
     state = State(sheet=sheet_id, out=str(here / "out"))
     for plain in base:
-        asset = plan_asset(plain, here / "store", sheet, cache)
-        ledger = evaluate_asset(asset, here / "store", sheet, cache).ledger
-        waivers = {r.id: Waiver(f"seen: {r.title}", r.measured) for r in ledger.rows if r.verdict == "query"}
+        asset = run_plan(PlanRequest(asked_of(plain, here / "store", sheet)), cache).asset
+        ledger = run_evaluate(asked_of(asset, here / "store", sheet), cache).ledger
+        waivers = {r.id: waiver(r, f"seen: {r.title}") for r in ledger.rows if r.verdict == "query"}
         # One of every requirement, whether it has a row here or not.
-        waivers |= {f"{r}/nothing": Waiver("none", "1 | 2") for r in requirements()}
+        waivers |= {f"{r}/nothing": Waiver("none", {"delivering": 2}) for r in requirements()}
         asset = replace(asset, waivers=waivers)
-        done = evaluate_asset(asset, here / "store", sheet, cache)
+        done = run_evaluate(asked_of(asset, here / "store", sheet), cache)
         record: dict[str, Any] = {
             "verdict": done.ledger.verdict,
             "open": sorted(f"{r.requirement} {r.verdict}" for r in done.ledger.open()),
             "waived": sorted(r.id for r in done.ledger.rows if r.waived),
         }
         if done.ledger.verdict != "held":
-            written = dispatch_asset(done, sheet, here / "out" / sheet_id)
-            record |= {k: written.docket[k] for k in ("after", "names", "box")}
-            record["files"] = {f["path"]: f["sha256"] for f in written.files}
+            written = run_dispatch(DispatchRequest(done, sheet, here / "out" / sheet_id))
+            record |= {k: written.written.docket[k] for k in ("after", "names", "box")}
+            record["files"] = {f["path"]: f["sha256"] for f in written.written.files}
         told[asset.id] = record
         state = state.with_asset(asset)
         print(sheet_id, asset.id, record["verdict"], len(record["waived"]), flush=True)
@@ -196,7 +200,7 @@ def _steps(here: Path, base: list[Asset]) -> dict[str, Any]:
     state, told = State(out=str(here / "out")), {}
     for step, (id_, values) in STOPS.items():
         plain = next(a for a in base if a.id == id_)
-        taken = read_asset(plain, here / "store")
+        taken = kept_copy(plain, here / "store").run()
         about = about_of(plain, here / "store")
         arrived = evaluate(taken.scene, plain.digest, Route(plain.stops[:1]))[0].scene
         route = Route(plain.stops[:1]).added(step, _resolved(values, arrived, plain), by="person")

@@ -11,8 +11,9 @@ import pytest
 
 from customs.errors import ReadError
 from customs.ledger.facts import alpha_shares, facts_of, scene_facts
-from customs.ledger.ledger import Ledger, Waiver, effective, judge, refused, worst
+from customs.ledger.ledger import Ledger, effective, judge, refused, worst
 from customs.ledger.row import About, Row, requirements
+from customs.ledger.waiver import Waiver, waiver
 from customs.planning.plan import Subject, arrive_stop, plan, take_remedy
 from customs.route.route import Route, evaluate
 from customs.scene.arrays import frozen
@@ -274,10 +275,10 @@ def test_waivers_hold_until_the_values_change() -> None:
     scene = changed(material=None)
     passed = evaluate(scene, "d", Route((arrive_stop(None),)))
     row = next(r for r in judge(scene, passed, OPEN).rows if r.requirement == "every-face")
-    waived = judge(scene, passed, OPEN, waivers={row.id: Waiver("grey is right", row.measured)})
+    waived = judge(scene, passed, OPEN, waivers={row.id: waiver(row, "grey is right")})
     now = next(r for r in waived.rows if r.requirement == "every-face")
     assert now.waived == "grey is right" and effective(now) == "cleared" and waived.verdict == "cleared"
-    lapsed = judge(scene, passed, OPEN, waivers={row.id: Waiver("grey is right", "0 | 3")})
+    lapsed = judge(scene, passed, OPEN, waivers={row.id: Waiver("grey is right", {"delivering": 3})})
     assert lapsed.verdict == "query"
 
 
@@ -285,7 +286,7 @@ def test_held_cannot_be_waived() -> None:
     scene = changed(normals=None)
     passed = evaluate(scene, "d", Route((arrive_stop(None),)))
     row = next(r for r in judge(scene, passed, OPEN).rows if r.requirement == "normals")
-    assert judge(scene, passed, OPEN, waivers={row.id: Waiver("never mind", row.measured)}).verdict == "held"
+    assert judge(scene, passed, OPEN, waivers={row.id: waiver(row, "never mind")}).verdict == "held"
 
 
 def test_rows_name_the_stop_that_cleared_them_and_stops_in_between() -> None:

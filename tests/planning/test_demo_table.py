@@ -349,8 +349,8 @@ def test_round_trip_through_the_left_handed_sheet(asset: str, goods: dict[str, P
     model = next(there.folder.glob("*.fbx"))
     back = run(Request(model, there.folder, find_sheet("metre-yup-pbr"), find_origin("centimetre-zup-lh"), out=tmp_path / "b"))
     assert back.folder is not None, [r.note for r in back.ledger.open()]
-    direct = prepare(request(asset, "metre-yup-pbr", goods))[1].passed[-1].scene
-    again = prepare(Request(next(back.folder.glob("*.glb")), back.folder, find_sheet("metre-yup-pbr")))[1].passed[-1].scene
+    direct = prepare(request(asset, "metre-yup-pbr", goods)).passed[-1].scene
+    again = prepare(Request(next(back.folder.glob("*.glb")), back.folder, find_sheet("metre-yup-pbr"))).passed[-1].scene
     a, b = _corners(direct), _corners(again)
     box = world_bounds(direct)
     assert box is not None
@@ -367,7 +367,8 @@ def _corners(scene: Scene) -> np.ndarray:
 
 @pytest.mark.parametrize("asset", ["bell_lantern", "seed_cart"])
 def test_the_same_plan_every_time_and_none_on_a_planned_route(asset: str, goods: dict[str, Path]) -> None:
-    taken, first, about = prepare(request(asset, "one-mesh-kit", goods))
+    done = prepare(request(asset, "one-mesh-kit", goods))
+    taken, first, about = done.taken, done.plan, done.about
     sheet = find_sheet("one-mesh-kit")
     again = plan(Subject(taken.scene, taken.digest, sheet, about), fresh_route(find_origin(good(asset).origin)))
     assert again.route == first.route
@@ -383,7 +384,8 @@ def test_without_an_origin_the_size_is_asked_about(goods: dict[str, Path]) -> No
 
 
 def test_stops_a_person_made_are_kept(goods: dict[str, Path]) -> None:
-    taken, first, about = prepare(request("pane_wall", "metre-yup-pbr", goods))
+    done = prepare(request("pane_wall", "metre-yup-pbr", goods))
+    taken, first, about = done.taken, done.plan, done.about
     mine = first.route.added("normals", {"only": "all", "angle": 10.0}, by="person")
     again = plan(Subject(taken.scene, taken.digest, find_sheet("metre-yup-pbr"), about), mine)
     assert dict(again.route.of_step("normals").values)["angle"] == 10.0  # type: ignore[union-attr]

@@ -39,7 +39,7 @@ def request(scene: Scene, sheet: str, folder: Path, out: Path | None = None) -> 
 
 def done(asked: Request) -> tuple[Plan, Path | None]:
     """(the plan, the package where nothing holds it)."""
-    planned = prepare(asked)[1]
+    planned = prepare(asked).plan
     if planned.ledger.verdict == "held":
         return planned, None
     result = run(asked)
@@ -97,7 +97,7 @@ def test_the_package_moves_as_the_goods_did(make, sheet: str, tmp_path: Path) ->
 @pytest.mark.parametrize("sheet", SHEETS)
 def test_planned_again_nothing_changes(sheet: str, tmp_path: Path) -> None:
     asked = request(drawn_scene(1, "mirrored"), sheet, tmp_path)
-    first, second = (prepare(asked)[1] for _ in range(2))
+    first, second = (prepare(asked).plan for _ in range(2))
     assert [(a.stop.step, a.stop.values) for a in first.passed] == [(a.stop.step, a.stop.values) for a in second.passed]
     assert [r.verdict for r in first.ledger.rows] == [r.verdict for r in second.ledger.rows]
 
@@ -115,7 +115,7 @@ def test_two_dispatches_of_one_asset_differ_in_nothing_but_the_time(tmp_path: Pa
 def test_a_stop_a_person_adds_is_kept_and_the_rest_is_planned_round_it(shape: str, tmp_path: Path) -> None:
     asked = request(drawn_scene(0, shape), "metre-yup-pbr", tmp_path)
     own = replace(asked, settings=("turn.degrees=[0,90,0]",))
-    _, planned, _ = prepare(own)
+    planned = prepare(own).plan
     steps = [a.stop.step for a in planned.passed]
     assert "turn" in steps and steps.index("turn") < steps.index("footing")
     assert not [r for r in planned.ledger.open() if r.verdict == "held" and r.requirement not in REASONS]

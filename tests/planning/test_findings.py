@@ -68,7 +68,7 @@ def test_a_body_whose_weights_do_not_sum_to_one_still_stands_where_it_should(nam
     """Models of Debian's assimp-testmodels: a sum off one moves a vertex by more or less than its joints are moved, so the sums
     are put right before anything is measured; what marks the end of a joint is no leftover transform."""
     path = Path(f"/usr/share/assimp/models/FBX/{name}.fbx")
-    _, planned, _ = prepare(Request(path, path.parent, find_sheet("metre-yup-pbr")))
+    planned = prepare(Request(path, path.parent, find_sheet("metre-yup-pbr"))).plan
     order = [a.stop.step for a in planned.passed]
     assert order.index("weight-sums") < order.index("settle") < order.index("footing")
     assert "brought to a sum of one" in planned.passed[order.index("weight-sums")].remarks[0].text

@@ -282,7 +282,7 @@ def test_footing_of_a_skinned_asset_keeps_its_bind_pose(goods: dict[str, Path]) 
     from customs.work.lookup import find_origin, find_sheet
 
     path = goods["watering_stork"]
-    _, planned, _ = prepare(Request(path, path.parent, find_sheet("metre-yup-pbr"), find_origin("centimetre-zup")))
+    planned = prepare(Request(path, path.parent, find_sheet("metre-yup-pbr"), find_origin("centimetre-zup"))).plan
     at = {a.stop.step: a.scene for a in planned.passed}
     out = at["footing"]
     assert np.abs(joint_matrices(out, 0, world_matrices(out)) - np.eye(4)).max() < 1e-5

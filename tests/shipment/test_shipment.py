@@ -15,7 +15,7 @@ import pytest
 
 from customs.errors import ShipmentError
 from customs.intake.take import files_digest
-from customs.ledger.ledger import Waiver
+from customs.ledger.waiver import Waiver
 from customs.route.route import Stop
 from customs.shipment.file import SCHEMA, Shipment
 from customs.shipment.state import Asset, State
@@ -28,7 +28,7 @@ def asset(id_: str = "a") -> Asset:
     return Asset(
         id_, id_.upper(), f"x/{id_}.glb", f"/src/{id_}.glb", "d", (f"/src/{id_}.glb",), "prop", "metre-zup",
         (Stop("arrive@1", "arrive").with_values(), Stop("turn@1", "turn").with_values(degrees=(0, 90, 0))),
-        {"q/": Waiver("because", "1 | 2")}, "me", "mine", "deliver", ("gone.png",),
+        {"q/": Waiver("because", {"delivering": 2})}, "me", "mine", "deliver", ("gone.png",),
     )  # fmt: skip
 
 

@@ -15,20 +15,15 @@ from customs.intake.scan import kind_of, model_files, scan
 from customs.intake.take import take
 from customs.route.route import SceneCache
 from customs.route.step import Job
-from customs.work.asset import Request, apply_settings, run
+from customs.work.asset import Request, run
 from customs.work.batch import run_all
-from customs.work.goods import (
-    about_of,
-    dispatch_asset,
-    evaluate_asset,
-    plan_asset,
-    read_asset,
-    take_in,
-    title_of,
-    with_origin,
-)
+from customs.work.goods import take_in, title_of, with_origin
 from customs.work.lookup import all_origins, all_sheets, find_origin, find_sheet
 from customs.work.places import origins_folder, sheets_folder
+from customs.work.requests.dispatch import DispatchRequest, run_dispatch
+from customs.work.requests.evaluate import about_of, asked_of, run_evaluate
+from customs.work.requests.plan import PlanRequest, run_plan, with_settings
+from customs.work.requests.take import kept_copy
 from tests.assets import cube, saved, scene_of
 from tests.conftest import good
 
@@ -39,12 +34,12 @@ def test_an_asset_from_file_to_landing(goods: dict[str, Path], tmp_path: Path) -
     origin = find_origin("inch-zup")
     asset = take_in(goods["bell_lantern"], goods["bell_lantern"].parent, tmp_path / "store", "bell_lantern", origin)
     assert asset.name == "Bell lantern" and len(asset.files) == 8 and asset.kind.startswith("prop")
-    planned = plan_asset(asset, tmp_path / "store", SHEET, SceneCache())
+    planned = run_plan(PlanRequest(asked_of(asset, tmp_path / "store", SHEET)), SceneCache()).asset
     early: list[object] = []
-    done = evaluate_asset(planned, tmp_path / "store", SHEET, SceneCache(), early=early.append)
+    done = run_evaluate(asked_of(planned, tmp_path / "store", SHEET), SceneCache(), early=early.append)
     assert done.judged and [r.requirement for r in done.ledger.open()] == ["skins-nearby"] and len(early) == 1
     assert done.at("arrive@1") is done.passed[0].scene and done.at(None) is done.passed[-1].scene
-    written = dispatch_asset(done, SHEET, tmp_path / "out")
+    written = run_dispatch(DispatchRequest(done, SHEET, tmp_path / "out")).written
     assert written.folder.name == "bell_lantern" and written.docket["source"]["name"] == "bell_lantern.obj"
 
 
@@ -54,7 +49,7 @@ def test_the_store_stands_alone_when_the_sources_go(goods: dict[str, Path], tmp_
     assert about_of(asset).source_changed == ""
     shutil.rmtree(tmp_path / "src")
     assert about_of(asset).source_changed == "fern_bed.gltf"
-    done = evaluate_asset(asset, tmp_path / "store", SHEET, SceneCache())
+    done = run_evaluate(asked_of(asset, tmp_path / "store", SHEET), SceneCache())
     assert done.taken is not None and any(r.requirement == "source-changed" and r.verdict == "query" for r in done.ledger.rows)
 
 
@@ -62,26 +57,27 @@ def test_an_unreadable_file_is_one_held_row_and_the_rest_goes_on(tmp_path: Path)
     (tmp_path / "bad.glb").write_bytes(b"glTF\x02\0\0\0")
     asset = take_in(tmp_path / "bad.glb", tmp_path, tmp_path / "store", "bad", None)
     assert asset.kind == "unreadable"
-    done = evaluate_asset(plan_asset(asset, tmp_path / "store", SHEET, SceneCache()), tmp_path / "store", SHEET, SceneCache())
+    asset = run_plan(PlanRequest(asked_of(asset, tmp_path / "store", SHEET)), SceneCache()).asset
+    done = run_evaluate(asked_of(asset, tmp_path / "store", SHEET), SceneCache())
     assert done.error is not None and done.ledger.verdict == "held" and done.at(None) is None
     with pytest.raises(CustomsError):
-        dispatch_asset(done, SHEET, tmp_path / "out")
+        run_dispatch(DispatchRequest(done, SHEET, tmp_path / "out"))
     with pytest.raises(ReadError):
         take_in(tmp_path / "gone.glb", tmp_path, tmp_path / "store", "gone", None)
 
 
 def test_another_origin_changes_the_first_stop_alone(goods: dict[str, Path], tmp_path: Path) -> None:
     asset = take_in(goods["pane_wall"], goods["pane_wall"].parent, tmp_path, "w", None)
-    planned = plan_asset(asset, tmp_path, SHEET, SceneCache())
+    planned = run_plan(PlanRequest(asked_of(asset, tmp_path, SHEET)), SceneCache()).asset
     other = with_origin(planned, find_origin("metre-zup"))
     assert other.stops[1:] == planned.stops[1:] and dict(other.stops[0].values)["up"] == "+Z"
-    assert read_asset(other, tmp_path).digest == asset.digest
+    assert kept_copy(other, tmp_path).run().digest == asset.digest
 
 
 def test_cancel_is_heard_while_evaluating(goods: dict[str, Path], tmp_path: Path) -> None:
     asset = take_in(goods["pane_wall"], goods["pane_wall"].parent, tmp_path, "w", None)
     with pytest.raises(Cancelled):
-        evaluate_asset(asset, tmp_path, SHEET, SceneCache(), job=Job(cancelled=lambda: True))
+        run_evaluate(asked_of(asset, tmp_path, SHEET), SceneCache(), job=Job(cancelled=lambda: True))
 
 
 @pytest.mark.parametrize("id_", [g.id for g in GOODS])
@@ -182,6 +178,6 @@ def test_batches_run_in_processes_and_keep_their_places(tmp_path: Path) -> None:
 def test_settings_find_their_stops(goods: dict[str, Path]) -> None:
     from customs.planning.plan import fresh_route
 
-    route = apply_settings(fresh_route(None), ("turn.degrees=[0, 90, 0]", 'rename.asset="new_{asset}"'))
+    route = with_settings(fresh_route(None), ("turn.degrees=[0, 90, 0]", 'rename.asset="new_{asset}"'))
     assert [s.step for s in route.stops] == ["arrive", "turn", "rename"]
     assert dict(route.of_step("turn").values)["degrees"] == (0, 90, 0)  # type: ignore[union-attr]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 import tomllib
 from importlib import resources
 from pathlib import Path
@@ -75,7 +76,10 @@ def read_toml(path: Path, text: str | None = None) -> dict[str, object]:
     try:
         return tomllib.loads(path.read_text("utf-8") if text is None else text)
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as problem:
-        raise SheetError(f"not well-formed TOML: {problem}", todo="Mend the line and load again.", file=path) from None
+        # The library has its line in its sentence alone.
+        at = re.search(r"line (\d+)", str(problem))
+        todo = "Mend the line and load again."
+        raise SheetError(f"not well-formed TOML: {problem}", "", todo, path, line=int(at[1]) if at else 0) from None
     except OSError as problem:
         raise SheetError(f"cannot be read: {problem.strerror}", file=path) from None
 

@@ -11,8 +11,10 @@ from customs.route.route import SceneCache
 from customs.shipment.file import Shipment
 from customs.shipment.state import State
 from customs.work.donors import keep_donor, read_donor
-from customs.work.goods import plan_asset, take_in
+from customs.work.goods import take_in
 from customs.work.lookup import find_origin, find_sheet
+from customs.work.requests.evaluate import asked_of
+from customs.work.requests.plan import PlanRequest, run_plan
 
 NAME = "Verdigris Glasshouse"
 
@@ -39,7 +41,8 @@ def open_demo(data: Path, progress: Callable[[str], None] = lambda text: None) -
         origin = find_origin(good.origin)
         asset = take_in(files[good.id], files[good.id].parent, store, good.id, origin)
         asset = replace(asset, donor=donor.digest, donor_name=donor.name)
-        state = state.with_asset(replace(plan_asset(asset, store, sheet, SceneCache()), name=good.title))
+        planned = run_plan(PlanRequest(asked_of(asset, store, sheet)), SceneCache()).asset
+        state = state.with_asset(replace(planned, name=good.title))
     # Made whole beside its place first: a start cut short leaves no half shipment.
     partial = path.with_name("making.customs")
     partial.unlink(missing_ok=True)

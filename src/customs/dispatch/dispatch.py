@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -25,32 +26,45 @@ def package_folder(out: Path, scene: Scene) -> Path:
     return out / scene.name
 
 
+@dataclass(frozen=True, eq=False)
+class Goods:
+    """All that a package and its docket are made from: the asset as received, after every stop, judged, and where it came from."""
+
+    received: Scene
+    passed: Sequence[At]
+    ledger: Ledger
+    sheet: Sheet
+    about: About
+    source: Mapping[str, Any]
+
+
 def dispatch(
-    received: Scene,
-    passed: Sequence[At],
-    ledger: Ledger,
-    sheet: Sheet,
-    about: About,
-    source: Mapping[str, Any],
+    goods: Goods,
     out: Path,
+    check: Callable[[Path], None] = lambda folder: None,
     job: Job | None = None,
     replace_existing: bool = False,
+    folder: str = "",
 ) -> Written:
-    """Write the package of the asset at the end of its route to a folder of its name below `out`.
+    """Write the package of the asset at the end of its route to a folder of its name (or `folder`) below `out`.
 
-    Raises WriteError for a held asset (nothing is written) and whatever `write_package` raises.
+    `check` is shown the finished package before it is put in its place, and raises where it must not be. Raises WriteError for a
+    held asset (nothing is written) and whatever `write_package` raises.
     """
-    held = [r for r in ledger.open() if r.verdict == "held"]
+    held = [r for r in goods.ledger.open() if r.verdict == "held"]
+    scene = goods.passed[-1].scene
     if held:
         what = "; ".join(f"{r.title}: {r.delivering}" for r in held[:3])
-        raise WriteError(f"{many(len(held), 'requirement')} held ({what})", "none", "Clear them first.", passed[-1].scene.name)
-    if about.use == "study":
-        raise WriteError("study-only goods are never dispatched", "goods that may be delivered", file=received.name)
-    scene = passed[-1].scene
-    final = destination_scene(scene, sheet)
+        raise WriteError(f"{many(len(held), 'requirement')} held ({what})", "none", "Clear them first.", scene.name)
+    if goods.about.use == "study":
+        raise WriteError("study-only goods are never dispatched", "goods that may be delivered", file=goods.received.name)
+    final = destination_scene(scene, goods.sheet)
     when = datetime.now(UTC).strftime("%Y-%m-%d %H:%M UTC")
 
     def docket(files: Sequence[dict[str, Any]]) -> dict[str, Any]:
-        return make_docket(sheet, received, final, passed, ledger, about, source, files, when)
+        return make_docket(
+            goods.sheet, goods.received, final, goods.passed, goods.ledger, goods.about, goods.source, files, when
+        )
 
-    return write_package(package_folder(out, scene), deliver(final, sheet), docket, job, replace_existing)
+    target = out / folder if folder else package_folder(out, scene)
+    return write_package(target, deliver(final, goods.sheet), docket, check, job, replace_existing)

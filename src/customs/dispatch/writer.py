@@ -36,10 +36,11 @@ def write_package(
     target: Path,
     files: Sequence[Deliverable],
     docket: Callable[[Sequence[dict[str, Any]]], dict[str, Any]],
+    check: Callable[[Path], None] = lambda folder: None,
     job: Job | None = None,
     replace_existing: bool = False,
 ) -> Written:
-    """Write `files` and then the docket to a hidden folder beside `target`, and move it there in one rename.
+    """Write `files` and then the docket to a hidden folder beside `target`, `check` it, and move it there in one rename.
 
     Raises WriteError; Cancelled when the job is. Either way the target is as it was and nothing is left beside it.
     """
@@ -60,6 +61,8 @@ def write_package(
         _flush(staging / "docket.html")
         (staging / "docket.json").write_bytes(docket_json(body))
         _flush(staging / "docket.json")
+        job.check()
+        check(staging)
         job.check()
         _place(staging, target)
     except OSError as problem:

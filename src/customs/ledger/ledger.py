@@ -9,18 +9,11 @@ import numpy as np
 
 from customs.errors import CustomsError
 from customs.ledger.row import RANK, About, Case, Row, Verdict, requirements
+from customs.ledger.waiver import Waiver
 from customs.route.route import At
 from customs.route.step import get_step
 from customs.scene.model import Scene
 from customs.sheet.model import Sheet
-
-
-@dataclass(frozen=True)
-class Waiver:
-    """A person's acceptance of a query: why, and the measured values it is good for."""
-
-    reason: str
-    measured: str
 
 
 @dataclass(frozen=True)
@@ -101,7 +94,7 @@ def _done(row: Row, step: str, passed: Sequence[At]) -> Row:
 
 def _waived(row: Row, waivers: Mapping[str, Waiver]) -> Row:
     waiver = waivers.get(row.id)
-    if waiver is None or row.verdict != "query" or waiver.measured != row.measured:
+    if waiver is None or row.verdict != "query" or not waiver.covers(row):
         return row
     return replace(row, waived=waiver.reason)
 

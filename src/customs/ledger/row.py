@@ -7,7 +7,10 @@ import pkgutil
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cache
+from types import MappingProxyType
 from typing import Any, Literal
+
+import numpy as np
 
 from customs.formats.registry import Format, get_format
 from customs.ledger.facts import SceneFacts, scene_facts
@@ -18,6 +21,8 @@ from customs.scene.model import Scene
 from customs.sheet.model import Sheet
 
 Verdict = Literal["cleared", "query", "held"]
+Values = Mapping[str, Any]
+NOTHING_MEASURED: Values = MappingProxyType({})
 RANK: Mapping[str, int] = {"cleared": 0, "query": 1, "held": 2}
 
 
@@ -28,6 +33,30 @@ class Place:
     key: Key
     kind: Literal["node", "mesh", "primitive", "material", "image", "skin", "clip"]
     ranges: tuple[tuple[int, int], ...] = ()
+
+
+class Said(str):
+    """What was measured as a person reads it, with its value."""
+
+    value: Any
+
+    def __new__(cls, value: Any, text: str) -> Said:
+        """`text`, which says `value`."""
+        out = super().__new__(cls, text)
+        out.value = value
+        return out
+
+
+def said(value: Any, text: str) -> Said:
+    """`text` for a person, `value` (a number, a name, or a tuple of them) for waivers and comparisons."""
+    return Said(value.item() if isinstance(value, np.generic) else value, text)
+
+
+def value_of(shown: object) -> Any:
+    """The value in what a row shows; None for words that only name a state."""
+    if isinstance(shown, Said):
+        return shown.value
+    return shown if isinstance(shown, int | float) else None
 
 
 @dataclass(frozen=True)
@@ -47,7 +76,12 @@ def remedy(step: str, label: str, sure: bool = True, **values: Any) -> Remedy:
 
 @dataclass(frozen=True)
 class Row:
-    """One subject judged by one requirement. `measured` is what a waiver remembers."""
+    """One subject judged by one requirement.
+
+    `values` are what was measured, as data: numbers, names, states; a waiver is good for them. `badness` is how far the row is from
+    cleared by a measure of its own, less being better, where there is one. `received`, `required`, `delivering` and `note` are
+    what a person reads.
+    """
 
     requirement: str
     title: str
@@ -63,6 +97,8 @@ class Row:
     place: Place | None = None
     done_at: str = ""
     waived: str = ""
+    values: Values = field(default_factory=lambda: NOTHING_MEASURED)
+    badness: float | None = None
 
     @property
     def id(self) -> str:
@@ -70,8 +106,8 @@ class Row:
         return f"{self.requirement}/{self.subject}"
 
     @property
-    def measured(self) -> str:
-        """The values a waiver is good for."""
+    def wording(self) -> str:
+        """What waivers of the first edition remember: the words of a row. They are read once and keep `values` from then on."""
         return f"{self.required} | {self.delivering}"
 
     def as_dict(self) -> dict[str, Any]:
@@ -136,8 +172,12 @@ class Requirement:
     about: str = ""
 
     def row(self, received: object, required: object, delivering: object, verdict: Verdict, **more: Any) -> Row:
-        """A row of this requirement."""
-        return Row(self.id, self.title, self.desk, str(received), str(required), str(delivering), verdict, **more)
+        """A row of this requirement. Its values are those of `required` and `delivering`, and `values` where more are given."""
+        found = {"required": value_of(required), "delivering": value_of(delivering)}
+        values = {k: v for k, v in found.items() if v is not None} | dict(more.pop("values", NOTHING_MEASURED))
+        return Row(
+            self.id, self.title, self.desk, str(received), str(required), str(delivering), verdict, values=values, **more
+        )
 
 
 _requirements: dict[str, Requirement] = {}

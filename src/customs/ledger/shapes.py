@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.ledger.facts import SceneFacts, facts_of
-from customs.ledger.row import Case, Place, Remedy, Requirement, Row, Verdict
+from customs.ledger.row import Case, Place, Remedy, Requirement, Row, Verdict, said
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Primitive
 
@@ -60,8 +60,9 @@ def per_mesh(
         yield rule.row(
             f"{sum(known):,}" if known else "–",
             required,
-            f"{count:,}",
+            said(count, f"{count:,}"),
             verdict,
+            badness=count,
             subject=str(mesh.key),
             subject_name=mesh.name,
             note=note,
@@ -102,7 +103,8 @@ def limit_row(
         return
     over = delivering > limit
     yield rule.row(
-        f"{received:,}", f"≤ {limit:,}", f"{delivering:,}", verdict if over else "cleared",
+        f"{received:,}", said(limit, f"≤ {limit:,}"), said(delivering, f"{delivering:,}"), verdict if over else "cleared",
+        badness=delivering if over else None,
         note=note if over else "", remedy=fix if over else None,
     )  # fmt: skip
 
@@ -124,7 +126,7 @@ def forbidden_row(
         rule_text = "none (format)"
     bad = (delivering > 0 and (wanted == "forbidden" or not carried)) or (wanted == "required" and delivering == 0)
     yield rule.row(
-        f"{received:,}", rule_text, f"{delivering:,}", "held" if bad else "cleared",
+        f"{received:,}", rule_text, said(delivering, f"{delivering:,}"), "held" if bad else "cleared",
         note=("" if not bad else note if delivering else missing), remedy=fix if bad else None,
     )  # fmt: skip
 

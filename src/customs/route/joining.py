@@ -17,7 +17,7 @@ from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene, Skin
 from customs.scene.prune import prune
-from customs.scene.tree import mesh_nodes, parents, world_matrices
+from customs.scene.tree import animated_nodes, mesh_nodes, parents, world_matrices
 
 F64 = npt.NDArray[np.float64]
 MADE = 6_000_000
@@ -47,7 +47,9 @@ class _Union:
 def join_meshes(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     """One mesh at one node under the root, and remarks on pieces that could not be joined."""
     pieces, left = _joinable(scene)
-    remarks = tuple(Remark("moves by itself or morphs; not joined", scene.nodes[n].key) for n in left)
+    remarks = tuple(
+        Remark("moves or stands apart from what it would be joined to, or morphs; not joined", scene.nodes[n].key) for n in left
+    )
     if len(pieces) < 2 and (not pieces or len(scene.meshes[scene.nodes[pieces[0]].mesh or 0].primitives) < 2):
         return scene, remarks
     world = world_matrices(scene)
@@ -104,15 +106,20 @@ def _leads_to_mesh(scene: Scene, node: int) -> bool:
 
 
 def _joinable(scene: Scene) -> tuple[list[int], list[int]]:
-    """Mesh nodes that can be joined, and those that move by themselves or have morph targets."""
+    """Mesh nodes that can be joined, and those that move by themselves or have morph targets.
+
+    A piece that stands still beside a skeleton can only go along where something of that skeleton stands still too.
+    """
     rigged = rigged_nodes(scene)
     any_skin = any(scene.nodes[n].skin is not None for n in mesh_nodes(scene))
+    stuck = any_skin and _still_bone(scene) is None
     good: list[int] = []
     left: list[int] = []
     for n in mesh_nodes(scene):
         node = scene.nodes[n]
         morphs = any(p.targets for p in scene.meshes[node.mesh or 0].primitives)
-        moving = node.skin is None and n in rigged and not (any_skin and _joint_above(scene, n) is not None)
+        hangs = any_skin and _joint_above(scene, n) is not None
+        moving = node.skin is None and not hangs and (n in rigged or stuck)
         (left if morphs or moving else good).append(n)
     return good, left
 
@@ -129,6 +136,22 @@ def _joint_above(scene: Scene, node: int) -> tuple[int, int] | None:
     return None
 
 
+def _still_bone(scene: Scene) -> int | None:
+    """A joint, or else a node above joints, that no clip moves: what stands still may be bound to it."""
+    above, moving = parents(scene), animated_nodes(scene)
+
+    def way_up(n: int) -> list[int]:
+        out = [n]
+        while above[out[-1]] >= 0:
+            out.append(above[out[-1]])
+        return out
+
+    used = [scene.skins[s] for s in dict.fromkeys(scene.nodes[n].skin for n in mesh_nodes(scene)) if s is not None]
+    ways = [way_up(j) for skin in used for j in skin.joints]
+    candidates = [*(w[0] for w in ways), *(n for w in ways for n in w)]
+    return next((n for n in candidates if not moving & set(way_up(n))), None)
+
+
 def _bound(scene: Scene, n: int, p: Primitive, world: list[F64], union: _Union) -> Primitive:
     """A piece bound to the union of skins: its own joints renumbered, or all of it to the joint it hangs from."""
     node = scene.nodes[n]
@@ -136,11 +159,17 @@ def _bound(scene: Scene, n: int, p: Primitive, world: list[F64], union: _Union) 
         skin = scene.skins[node.skin]
         table = np.array([union.add(j, b) for j, b in zip(skin.joints, skin.inverse_bind)], dtype=np.uint16)
         return replace(p, joints=frozen(table[p.joints], np.uint16))
-    found = _joint_above(scene, n) or (next(i for i, _ in enumerate(scene.skins)), 0)
-    skin = scene.skins[found[0]]
-    number = union.add(skin.joints[found[1]], skin.inverse_bind[found[1]])
-    back = np.linalg.inv(joint_matrices(scene, found[0], world)[found[1]])
-    placed = moved_primitive(p, back @ world[n])
+    found = _joint_above(scene, n)
+    if found is not None:
+        skin = scene.skins[found[0]]
+        number = union.add(skin.joints[found[1]], skin.inverse_bind[found[1]])
+        back = np.linalg.inv(joint_matrices(scene, found[0], world)[found[1]])
+        placed = moved_primitive(p, back @ world[n])
+    else:
+        still = _still_bone(scene)
+        assert still is not None, "such a piece is not joined"
+        number = union.add(still, np.linalg.inv(world[still]).astype(np.float64))
+        placed = moved_primitive(p, world[n])
     count = len(p.positions)
     joints, weights = np.zeros((count, 4), np.uint16), np.zeros((count, 4), np.float32)
     joints[:, 0], weights[:, 0] = number, 1
@@ -148,10 +177,10 @@ def _bound(scene: Scene, n: int, p: Primitive, world: list[F64], union: _Union) 
 
 
 def _by_material(parts: list[Primitive]) -> list[list[Primitive]]:
-    groups: dict[tuple[int | None, str], list[Primitive]] = {}
+    groups: dict[tuple[object, ...], list[Primitive]] = {}
     for p in parts:
         p = as_triangles(p)
-        groups.setdefault((p.material, p.mode), []).append(p)
+        groups.setdefault((p.material, p.mode, p.variants), []).append(p)
     return list(groups.values())
 
 

@@ -21,8 +21,9 @@ from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Channel, Mesh, MorphTarget, Node, Primitive, Remark, Scene
 from customs.scene.transforms import apply_affine, matrix_quaternion, multiply_quaternions, unit_rows
-from customs.scene.tree import joint_nodes, local_matrix, walk, world_matrices
+from customs.scene.tree import joint_nodes, local_matrix, mesh_nodes, walk, world_matrices
 from customs.tolerances import IDENTITY
+from customs.words import many
 
 F64 = npt.NDArray[np.float64]
 SAME_MATRIX = 1e-6
@@ -37,26 +38,15 @@ def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     if all(np.abs(k - np.eye(4)).max() < IDENTITY * 1e-3 for k in taken.values()):
         return to_bind(scene), remarks
     above = {c: i for i, n in enumerate(scene.nodes) for c in n.children}
-    meshes: list[Mesh] = list(scene.meshes)
-    used: set[int] = set()
     nodes = list(scene.nodes)
     for n, _, _ in walk(scene):
         k = taken[n]
         parent = taken[above[n]] if n in above else np.eye(4)
-        node = scene.nodes[n]
         if n in above or not np.array_equal(k, np.eye(4)):
-            nodes[n] = placed(node, np.linalg.inv(parent) @ local_matrix(node) @ k)
-        if node.mesh is not None and node.skin is None and not np.array_equal(k, np.eye(4)):
-            settled = moved_mesh(scene.meshes[node.mesh], _inverse(k))
-            if node.mesh in used:
-                settled = replace(settled, key=Key(scene.digest, "mesh", MADE + n), made_from=(scene.meshes[node.mesh].key,))
-                nodes[n] = replace(nodes[n], mesh=len(meshes))
-                meshes.append(settled)
-            else:
-                meshes[node.mesh] = settled
-            used.add(node.mesh)
-        elif node.mesh is not None:
-            used.add(node.mesh)
+            nodes[n] = placed(scene.nodes[n], np.linalg.inv(parent) @ local_matrix(scene.nodes[n]) @ k)
+    nodes, meshes, copied = _moved_meshes(scene, nodes, taken)
+    if copied:
+        remarks = (*remarks, Remark(f"{many(copied, 'copy')} made of meshes that stand differently in several places"))
     skins = tuple(
         replace(s, inverse_bind=frozen(np.stack([np.linalg.inv(taken.get(j, np.eye(4))) @ b for j, b in
                 zip(s.joints, s.inverse_bind)]), np.float64)) for s in scene.skins
@@ -65,6 +55,40 @@ def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     nodes = [_root_skinned(n) for n in nodes]
     out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), skins=skins, clips=clips)
     return to_bind(_lift_skinned(out)), remarks
+
+
+def _moved_meshes(scene: Scene, nodes: list[Node], taken: dict[int, F64]) -> tuple[list[Node], list[Mesh], int]:
+    """(nodes, meshes, copies made): each mesh through what its nodes give up.
+
+    Nodes that keep their transform keep the mesh as it is; a node that gives up another transform than the first gets a copy.
+    """
+    meshes: list[Mesh] = list(scene.meshes)
+    own: dict[int, list[tuple[F64, int]]] = {}
+    shown = [n for n in mesh_nodes(scene) if scene.nodes[n].mesh is not None]
+    for n in shown:
+        node = scene.nodes[n]
+        if node.skin is not None or np.array_equal(taken[n], np.eye(4)):
+            own.setdefault(node.mesh or 0, [])[:] = [(np.eye(4), node.mesh or 0)]
+    copied = 0
+    for n in shown:
+        node, k = scene.nodes[n], taken[n]
+        if node.skin is not None or np.array_equal(k, np.eye(4)):
+            continue
+        index = node.mesh or 0
+        known = own.setdefault(index, [])
+        at = next((m for matrix, m in known if np.abs(matrix - k).max() < IDENTITY * 1e-3), None)
+        if at is None:
+            moved = moved_mesh(scene.meshes[index], _inverse(k))
+            at = len(meshes) if known else index
+            if known:
+                copied += 1
+                meshes.append(replace(moved, key=Key(scene.digest, "mesh", MADE + n), made_from=(scene.meshes[index].key,)))
+            else:
+                meshes[index] = moved
+            known.append((k, at))
+        if at != index:
+            nodes[n] = replace(nodes[n], mesh=at)
+    return nodes, meshes, copied
 
 
 def to_bind(scene: Scene) -> Scene:

@@ -25,10 +25,11 @@ NO_EXTRAS: Mapping[str, Any] = MappingProxyType({})
 
 @dataclass(frozen=True, eq=False)
 class Remark:
-    """Something measured or noticed on the way that stops nothing."""
+    """Something measured or noticed on the way that stops nothing; `values` are its facts as data, by name."""
 
     text: str
     subject: Key | None = None
+    values: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
 
 
 @dataclass(frozen=True, eq=False)

@@ -79,6 +79,14 @@ class Shipment:
         self.state = new
         return new
 
+    def refresh(self, change: Callable[[State], State]) -> State:
+        """The current state said anew, where what it says stays the same: nothing to undo. Raises ShipmentError."""
+        new = change(self.state)
+        body = json.dumps(new.as_dict())
+        self._transaction(lambda db: db.execute("UPDATE states SET body = ? WHERE id = ?", (body, self._current())))
+        self.state = new
+        return new
+
     def undo(self) -> str | None:
         """Back to the state before; the label of what was undone, or None at the beginning."""
         row = self._db.execute("SELECT parent, label FROM states WHERE id = ?", (self._current(),)).fetchone()

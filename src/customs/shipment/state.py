@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from customs.ledger.ledger import Waiver
+from customs.ledger.waiver import Waiver
 from customs.route.route import Route, Stop
 
 
@@ -54,7 +54,7 @@ class Asset:
             "kind": self.kind,
             "origin": self.origin,
             "stops": [s.as_dict() for s in self.stops],
-            "waivers": {k: {"reason": w.reason, "measured": w.measured} for k, w in self.waivers.items()},
+            "waivers": {k: w.as_dict() for k, w in self.waivers.items()},
             "author": self.author,
             "licence": self.licence,
             "use": self.use,
@@ -72,7 +72,7 @@ class Asset:
             **{k: str(table.get(k, "")) for k in plain},
             files=tuple(table.get("files", ())),
             stops=tuple(Stop.from_dict(s) for s in table.get("stops", ())),
-            waivers={k: Waiver(w["reason"], w["measured"]) for k, w in table.get("waivers", {}).items()},
+            waivers={k: Waiver.from_dict(w) for k, w in table.get("waivers", {}).items()},
             absent=tuple(table.get("absent", ())),
             extra={k: v for k, v in table.items() if k not in known},
         )

@@ -55,6 +55,8 @@ def keep(store: Path, files: Sequence[Path], digest: str, originals: Sequence[Pa
 def changed_on_disk(files: Sequence[str], digest: str) -> str:
     """Name of the first source that is gone or no longer what was taken in, or ""."""
     paths = tuple(Path(f) for f in files)
+    if not paths:
+        return ""
     for path in paths:
         if not path.is_file():
             return path.name

@@ -7,16 +7,19 @@ from pathlib import Path
 from typing import Any
 
 from customs.conventions.origin import Origin
-from customs.dispatch.dispatch import dispatch
-from customs.errors import CustomsError, StepError
-from customs.intake.take import Taken, take
-from customs.ledger.ledger import Ledger, judge, refused
-from customs.ledger.row import About
-from customs.planning.plan import Plan, Subject, fresh_route, plan
+from customs.errors import CustomsError
+from customs.intake.take import Taken
+from customs.ledger.ledger import Ledger, refused
+from customs.planning.plan import fresh_route
 from customs.route.donor import Donor
-from customs.route.route import Route, SceneCache, evaluate
+from customs.route.route import Route, SceneCache
 from customs.route.step import Job
 from customs.sheet.model import Sheet
+from customs.shipment.state import Asset
+from customs.work.requests.dispatch import DispatchRequest, run_dispatch
+from customs.work.requests.evaluate import Asked, Evaluated
+from customs.work.requests.plan import PlanRequest, run_plan
+from customs.work.requests.take import Take
 
 
 @dataclass(frozen=True)
@@ -69,64 +72,36 @@ class Result:
         }
 
 
-def apply_settings(route: Route, settings: tuple[str, ...]) -> Route:
-    """The route with `stop.field=value` settings worked in; a step without a stop gets one. Raises StepError."""
-    import json
-
-    for text in settings:
-        where, equals, value = text.partition("=")
-        stop, dot, name = where.partition(".")
-        if not equals or not dot or not name:
-            raise StepError(f"{text!r}", "stop.field=value, as in resize@1.limit=1024")
-        try:
-            parsed = json.loads(value)
-        except ValueError:
-            parsed = value
-        if any(s.id == stop for s in route.stops):
-            route = route.changed(stop, **{name: parsed})
-        else:
-            step, _, number = stop.partition("@")
-            existing = route.of_step(step)
-            if number not in ("", "1") or (existing is not None and "@" in stop):
-                route.find(stop)
-            if existing is not None:
-                route = route.changed(existing.id, **{name: parsed})
-            else:
-                route = route.added(step, {name: parsed}, by="person")
-    return route
-
-
-def prepare(request: Request, job: Job | None = None) -> tuple[Taken, Plan, About]:
-    """Read and plan. Raises CustomsError when the file cannot be read or a setting is wrong."""
-    taken = take(request.path, request.root, request.search)
+def asked_for(request: Request) -> tuple[Asked, Taken]:
+    """The asset of a shipment of one that is kept nowhere. Raises CustomsError when the file cannot be read."""
+    take = Take(request.path, request.root, request.search)
+    taken = take.run()
     rights = taken.scene.rights
-    about = About(rights.get("author", ""), rights.get("licence", ""), absent=taken.absent, donor=request.donor)
-    route = apply_settings(fresh_route(request.origin), tuple(s for s in request.settings if s.startswith("arrive")))
-    cache = SceneCache()
-    planned = plan(Subject(taken.scene, taken.digest, request.sheet, about), route, cache, job)
-    later = tuple(s for s in request.settings if not s.startswith("arrive"))
-    if later:
-        route = apply_settings(planned.route, later)
-        passed = evaluate(taken.scene, taken.digest, route, cache, about.resources, job)
-        planned = replace(planned, route=route, passed=tuple(passed), ledger=judge(taken.scene, passed, request.sheet, about))
-    return taken, planned, about
+    asset = Asset(
+        id=request.path.stem, name=request.path.stem, model=request.path.name, source=str(request.path), digest=taken.digest,
+        stops=fresh_route(request.origin).stops, absent=taken.absent, author=rights.get("author", ""),
+        licence=rights.get("licence", ""), use=rights.get("use", ""),
+    )  # fmt: skip
+    return Asked(asset, take, request.sheet, donor=request.donor), taken
+
+
+def prepare(request: Request, job: Job | None = None) -> Evaluated:
+    """Read and plan. Raises CustomsError when the file cannot be read or a setting is wrong."""
+    asked, taken = asked_for(request)
+    return run_plan(PlanRequest(asked, request.settings), SceneCache(), taken, job)
 
 
 def run(request: Request, job: Job | None = None) -> Result:
     """Read, plan and, where `out` is given and nothing is held, dispatch. Errors become part of the result."""
     try:
-        taken, planned, about = prepare(request, job)
+        done = prepare(request, job)
     except CustomsError as problem:
         return Result(request.path, refused(problem), error=problem, name=request.path.stem)
-    name = planned.passed[-1].scene.name
-    result = Result(request.path, planned.ledger, planned.route, name=name)
-    if request.out is None or planned.ledger.verdict == "held":
+    result = Result(request.path, done.ledger, done.asset.route, name=done.passed[-1].scene.name)
+    if request.out is None or done.ledger.verdict == "held":
         return result
     try:
-        written = dispatch(
-            taken.scene, planned.passed, planned.ledger, request.sheet, about, taken.source(), request.out, job,
-            request.replace_existing,
-        )  # fmt: skip
+        sent = run_dispatch(DispatchRequest(done, request.sheet, request.out, request.replace_existing), job)
     except CustomsError as problem:
         return replace(result, error=problem)
-    return replace(result, folder=written.folder)
+    return replace(result, folder=sent.folder)

@@ -41,6 +41,7 @@ class RoleRow:
     cells: Mapping[str, Cell]
     verdict: str = ""
     note: str = ""
+    faces: int = 0
 
 
 @dataclass(frozen=True)
@@ -100,7 +101,7 @@ def _row(scene: Scene, index: int, faces: int, said: Mapping[str, tuple[str, str
             infos[use.image] = _about(image)
         cells[role] = Cell(use.image, image.name, infos[use.image], *mark)
     verdict, note = said.get(str(m.key), ("", ""))
-    return RoleRow(index, m.key, m.name, f"{_kind(m)} · {faces:,} tri", _alpha(m), cells, verdict, note)
+    return RoleRow(index, m.key, m.name, f"{_kind(m)} · {faces:,} tri", _alpha(m), cells, verdict, note, faces)
 
 
 def _about(image: Image) -> str:

@@ -15,8 +15,8 @@ from customs.route.donor import Donor
 from customs.route.step import get_step
 from customs.scene.model import Clip, Scene
 from customs.work.donors import kept_donor
-from customs.work.goods import Evaluated
 from customs.work.motion import Facing, Takes, clip_facts, facing, found_ranges, look_at_take, takes_of
+from customs.work.requests.evaluate import Evaluated
 from customs_desktop.desks.motion_clips import ClipTools
 from customs_desktop.desks.motion_donor import DonorSection
 from customs_desktop.desks.motion_weights import WeightTools

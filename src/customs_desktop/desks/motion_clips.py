@@ -91,8 +91,9 @@ class ClipTools(QWidget):
         use = joint_use(scene)
         self.joints.show_value(getattr(merge.settings, "limit", 0) or len(use) if merge else len(use) or 0)
         self.count.setText(f"of {rig.max_joints}" if rig.max_joints else "")
-        said = next((r.text for a in result.passed if a.stop.step == "weights" for r in a.remarks if "mm" in r.text), "")
-        self.worst.setText(said.rpartition("worst vertex ")[2].partition(" mm")[0] + " mm" if "worst vertex" in said else "")
+        told = [r.values for a in result.passed if a.stop.step == "weights" for r in a.remarks]
+        far = next((v["metres"] for v in told if "metres" in v), None)
+        self.worst.setText(f"{far * 1000:.2f} mm" if far is not None else "")
         dropped = asset.route.of_step("static")
         how = {"clips": "none", "skins-and-clips": "still"}.get(getattr(dropped.settings, "drop", "")) if dropped else None
         self.files.show_chosen(how or scene.clip_files or rig.clip_files[0])

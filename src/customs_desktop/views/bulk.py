@@ -59,7 +59,7 @@ class BulkModel(QAbstractTableModel):
         m = self.material(r)
         kind = preset_of_name(m.name)
         return (r.name, presets()[kind].title if kind else "–", r.alpha, "both" if m.double_sided else "one", f"{m.metallic:.2f}",
-                f"{m.roughness:.2f}", str(len(m.textures)), r.about.split(" · ")[-1].removesuffix(" tri"))  # fmt: skip
+                f"{m.roughness:.2f}", str(len(m.textures)), f"{r.faces:,}")  # fmt: skip
 
     def _sort(self) -> None:
         def key(r: RoleRow) -> tuple[float, str]:

@@ -20,7 +20,6 @@ from PyQt6.QtWidgets import (
 
 from customs.ledger.ledger import effective, judge
 from customs.ledger.row import Row
-from customs.work.goods import about_of
 from customs_desktop.session import Session
 from customs_desktop.style.theme import font
 from customs_desktop.views.ledger_cells import CellDelegate, CountButton, RowDelegate
@@ -156,7 +155,6 @@ class LedgerView(QWidget):
                 self._widths()
             return
         taken, asset = result.taken, result.asset
-        store = self.session.shipment.store if self.session.shipment else None
 
         def done(values: dict[str, str]) -> None:
             if self.session.stop == stop_id and self.session.current == asset.id:
@@ -164,7 +162,7 @@ class LedgerView(QWidget):
                 self._widths()
 
         def run(job: object) -> dict[str, str]:
-            there = judge(taken.scene, result.passed, sheet, about_of(asset, store), asset.waivers, upto=stop_id)
+            there = judge(taken.scene, result.passed, sheet, result.about, asset.waivers, upto=stop_id)
             return {r.id: r.delivering for r in there.rows}
 
         self.session.worker.submit(Task(3, key="at stop", title="At the stop", run=run, done=done))

@@ -6,6 +6,7 @@ from urllib.parse import quote
 from xml.etree.ElementTree import Element, SubElement
 
 from customs.formats.image_write import delivered_form
+from customs.formats.opacity import seen_opacity
 from customs.formats.registry import WriteOptions
 from customs.scene.model import Material, Scene
 from customs.surface.files.base import texture_format
@@ -67,6 +68,6 @@ class SurfaceWriter:
                 SubElement(e, "color").text = " ".join(f"{v:.6g}" for v in colour)
         alpha = max(m.roughness, 0.01) ** 2
         SubElement(SubElement(phong, "shininess"), "float").text = f"{2 / alpha**2 - 2:.6g}"
-        if base[3] < 1:
+        if seen_opacity(m) < 1:
             SubElement(SubElement(phong, "transparent", opaque="A_ONE"), "color").text = "1 1 1 1"
-            SubElement(SubElement(phong, "transparency"), "float").text = f"{base[3]:.6g}"
+            SubElement(SubElement(phong, "transparency"), "float").text = f"{seen_opacity(m):.6g}"

@@ -6,6 +6,7 @@ from customs.errors import WriteError
 from customs.formats.fbx.objects import Objects, colour, number, setting, table, vector
 from customs.formats.fbx.write_mesh import material_slots
 from customs.formats.image_write import delivered_form, encode
+from customs.formats.opacity import seen_opacity
 from customs.formats.registry import WriteOptions
 from customs.scene.model import Image, Material, Mesh, Scene, TextureUse
 from customs.surface.files.base import texture_format
@@ -65,8 +66,8 @@ class MaterialWriter:
             colour("SpecularColor", m.specular if m.model == "specular_glossiness" else (0.2, 0.2, 0.2)),
             number("ShininessExponent", phong_exponent(rough), "A"),
             number("ReflectionFactor", m.metallic, "A"),
-            number("TransparencyFactor", 1 - base[3], "A"),
-            number("Opacity", base[3]),
+            number("TransparencyFactor", 1 - seen_opacity(m), "A"),
+            number("Opacity", seen_opacity(m)),
         )
         self._textures(m, id_)
         return id_

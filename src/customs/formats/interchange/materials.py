@@ -11,6 +11,7 @@ import numpy as np
 
 from customs.errors import ReadError
 from customs.formats.interchange.call import Imported
+from customs.formats.opacity import shown_opacity
 from customs.formats.source import Source
 from customs.scene.arrays import frozen
 from customs.scene.content import Encoded
@@ -45,7 +46,8 @@ class MaterialBuilder:
         colour = _colour(plain.get("$clr.base")) or _colour(plain.get("$clr.diffuse")) or (0.8, 0.8, 0.8)
         if "base_colour" in textures and max(colour) == 0:
             colour = (1.0, 1.0, 1.0)
-        opacity = float(np.clip(_number(plain, "$mat.opacity", 1.0), 0, 1))
+        name = str(plain.get("?mat.name") or f"material {number}")
+        opacity = shown_opacity(float(np.clip(_number(plain, "$mat.opacity", 1.0), 0, 1)), name, self.source)
         metallic = _number(plain, "$mat.metallicFactor", 1.0 if {"metallic", "metallic_roughness"} & set(textures) else 0.0)
         shading = int(_number(plain, "$mat.shadingm", 0))
         emissive = _colour(plain.get("$clr.emissive")) or (0.0, 0.0, 0.0)
@@ -53,7 +55,7 @@ class MaterialBuilder:
             emissive = (1.0, 1.0, 1.0)
         return Material(
             key=Key(self.digest, "material", number),
-            name=str(plain.get("?mat.name") or f"material {number}"),
+            name=name,
             model="unlit" if shading == UNLIT else "pbr",
             base_colour=(*colour, opacity),
             metallic=float(np.clip(metallic, 0, 1)),

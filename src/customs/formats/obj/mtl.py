@@ -8,6 +8,7 @@ from typing import Any, cast
 
 import numpy as np
 
+from customs.formats.opacity import seen_opacity, shown_opacity
 from customs.formats.source import Source, decode_text, read_file
 from customs.scene.content import Encoded
 from customs.scene.key import Key
@@ -86,7 +87,7 @@ class Library:
         # Phong exponent to roughness: alpha = sqrt(2 / (n + 2)) (Walter et al. 2007), roughness = sqrt(alpha) (glTF 2.0, B.2).
         mapped = {"roughness", "glossiness", "metallic_roughness"} & set(uses)
         rough = pr if pr >= 0 else 1.0 if mapped else (2 / (max(ns, 0) + 2)) ** 0.25 if ns >= 0 else 1.0
-        opacity = _number(b, "d", 1 - _number(b, "tr", 0.0))
+        opacity = shown_opacity(_number(b, "d", 1 - _number(b, "tr", 0.0)), b["newmtl"], folder)
         kd = _triple(b, "kd", (0.8, 0.8, 0.8) if "map_kd" not in b else (1.0, 1.0, 1.0))
         if "base_colour" in uses and kd == (0.0, 0.0, 0.0):
             kd = (1.0, 1.0, 1.0)
@@ -225,7 +226,7 @@ def mtl_text(materials: tuple[Material, ...], paths: Mapping[int, str]) -> bytes
     lines = ["# Customs"]
     for m in materials:
         colour = m.diffuse if m.model == "specular_glossiness" else m.base_colour
-        lines += ["", f"newmtl {m.name}", "Kd " + _join(colour[:3]), f"d {colour[3]:.6g}"]
+        lines += ["", f"newmtl {m.name}", "Kd " + _join(colour[:3]), f"d {seen_opacity(m):.6g}"]
         lines += ["Ke " + _join(tuple(min(1.0, e) for e in m.emissive))] if any(m.emissive) else []
         lines += [f"Pr {m.roughness:.6g}", f"Pm {m.metallic:.6g}", "illum 2"]
         lines += _maps(m, paths)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.names import name_fix, named
-from customs.ledger.row import Case, Place, Requirement, Row, register
+from customs.ledger.row import Case, Place, Requirement, Row, register, said
 from customs.route.naming import Naming
 
 
@@ -22,7 +22,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         yield rule.row(
             item.name,
             "legal name",
-            item.name,
+            said(item.name, item.name),
             "held",
             subject=str(item.key),
             subject_name=item.name,

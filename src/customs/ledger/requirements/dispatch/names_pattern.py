@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.names import by_pattern, name_fix
-from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.row import Case, Requirement, Row, register, said
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -16,7 +16,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         yield rule.row(
             f"{len(before)} to rename",
             "by pattern",
-            f"{len(wrong)} to rename",
+            said(len(wrong), f"{len(wrong)} to rename"),
             "held",
             note=f"{old} should be {new}{more}.",
             remedy=name_fix(case.sheet),

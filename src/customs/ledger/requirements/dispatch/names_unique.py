@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Iterator
 
 from customs.ledger.names import name_fix, named
-from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.row import Case, Requirement, Row, register, said
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -16,7 +16,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     before = Counter((kind, item.name.lower()) for kind, item in named(case.arrived))
     twice = [(k, n) for (k, n), c in counts.items() if c > 1]
     for kind, name in twice:
-        has = f"{counts[(kind, name)]} × {name}"
+        has = said((counts[(kind, name)], name), f"{counts[(kind, name)]} × {name}")
         yield rule.row(
             has,
             "each once",

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Requirement, Row, register, remedy, said
 from customs.route.footing import footing_point
 from customs.tolerances import FOOTING
 
@@ -23,8 +23,8 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     words = kind.replace("-", " ")
     yield rule.row(
         f"{np.linalg.norm(was):.4g} m off",
-        f"{words} at 0",
-        f"{reach:.4g} m off" if off else "at 0",
+        said(kind, f"{words} at 0"),
+        said(round(reach, 6), f"{reach:.4g} m off") if off else "at 0",
         "held" if off else "cleared",
         note=f"The {words} lies {reach:.3g} m from the origin." if off else "",
         remedy=remedy("footing", f"Put {words} at 0", kind=kind) if off else None,

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Place, Requirement, Row, register, remedy, said
 from customs.route.leftovers import unsettled
 from customs.words import many
 
@@ -19,7 +19,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     note = "Leftover turn, scale or place on a node is the classic cause of a broken import."
     for n in bad:
         node = case.delivering.nodes[n]
-        has = "own matrix" if node.matrix is not None else "scale " + " ".join(f"{s:.3g}" for s in np.round(node.scale, 4))
+        scale = np.round(node.scale, 4)
+        shown = "own matrix" if node.matrix is not None else "scale " + " ".join(f"{s:.3g}" for s in scale)
+        has = said(tuple(scale.tolist()), shown)
         yield rule.row(
             has,
             "settled",

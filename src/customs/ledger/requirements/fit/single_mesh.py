@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import shown
 
 
@@ -15,8 +15,8 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     bad = after != 1
     yield rule.row(
         f"{before:,}",
-        "1",
-        f"{after:,}",
+        1,
+        said(after, f"{after:,}"),
         "held" if bad else "cleared",
         note="The destination takes one mesh alone." if bad else "",
         remedy=remedy("join", "Join into one mesh") if after > 1 else None,

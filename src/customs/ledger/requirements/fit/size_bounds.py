@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from customs.conventions.fit import proposals
-from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Requirement, Row, register, remedy, said
 
 Size = tuple[float, float, float] | None
 
@@ -28,7 +28,12 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         fix = remedy("scale", f"Scale × {factor:.4g}", sure=False, factor=factor)
     bounds = f"{_text(low)} to {_text(high)} m"
     note = "" if fits else f"Outside the bounds taken from {case.sheet.model.example or 'the sheet'}."
-    row = rule.row(f"{_text(case.before.size)} m", bounds, f"{_text(size)} m", "cleared" if fits else "held")
+    row = rule.row(
+        f"{_text(case.before.size)} m",
+        said((low, high), bounds),
+        said(tuple(np.round(size, 6).tolist()), f"{_text(size)} m"),
+        "cleared" if fits else "held",
+    )
     yield replace(row, note=note, remedy=fix)
 
 

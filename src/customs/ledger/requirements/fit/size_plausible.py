@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.conventions.fit import STANDING_FIGURE, proposals
-from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Requirement, Row, register, remedy, said
 
 SMALLEST, LARGEST = 0.02, 60.0
 """Metres; outside of them an asset is more often in a wrong unit than that small or large (common practice)."""
@@ -21,7 +21,14 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     best = proposals(after, STANDING_FIGURE)[0]
     fix = remedy("scale", f"Scale × {best.factor:.4g}", sure=False, factor=best.factor)
     note = f"Likelier in another unit. {best.text()}."
-    yield rule.row(f"{before / unit:.4g} units", required, f"{after:.4g} m", "query", note=note, remedy=fix)
+    yield rule.row(
+        f"{before / unit:.4g} units",
+        said((SMALLEST, LARGEST), required),
+        said(after, f"{after:.4g} m"),
+        "query",
+        note=note,
+        remedy=fix,
+    )
 
 
 register(Requirement("size-plausible", "Longest side", "fit", _judge, step="scale"))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Place, Requirement, Row, register, remedy, said
 from customs.motion.bones import above_joints
 from customs.scene.model import Scene
 from customs.scene.tree import animated_nodes, mesh_nodes, parents
@@ -33,10 +33,10 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     moves = rigged and any(_under(case.delivering, n, held) for n in deep)
     fix = remedy("rigid", "Make parts of the skin") if moves else flat
     for n in deep:
-        node, has = case.delivering.nodes[n], f"level {case.after.depth[n] + 1}"
+        node, has = case.delivering.nodes[n], said(case.after.depth[n] + 1, f"level {case.after.depth[n] + 1}")
         yield rule.row(
             has,
-            f"≤ level {limit}",
+            said(limit, f"≤ level {limit}"),
             has,
             "held",
             subject=str(node.key),

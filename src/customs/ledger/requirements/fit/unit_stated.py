@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.facts import scene_facts
-from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.row import Case, Requirement, Row, register, said
 
 SAY_THEMSELVES = ("fbx", "dae")
 """Formats whose files say their unit; glTF fixes metres for all, and many a writer of it does not keep to that."""
@@ -22,7 +22,19 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     )
     if other := _overruled(case):
         known, note = False, other
-    yield rule.row(f"said by {who}", f"1 unit = 1 {unit}", f"1 unit = 1 {unit}", "cleared" if known else "query", note=note)
+    yield rule.row(
+        f"said by {who}",
+        said(case.sheet.axes.metres_per_unit, f"1 unit = 1 {unit}"),
+        said(round(raw_unit(case), 9), f"1 unit = 1 {unit}"),
+        "cleared" if known else "query",
+        note=note,
+    )
+
+
+def raw_unit(case: Case) -> float:
+    """Metres one unit of the file was taken for."""
+    raw, now = float(scene_facts(case.received).size.max()), float(case.before.size.max())
+    return now / raw if raw > 0 else case.received.convention.metres_per_unit
 
 
 def _overruled(case: Case) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.facts import facts_of
-from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Place, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import shown
 
 
@@ -23,9 +23,10 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         )
         yield rule.row(
             f"{most:,}",
-            f"≤ {limit:,}",
-            f"{count:,}",
+            said(limit, f"≤ {limit:,}"),
+            said(count, f"{count:,}"),
             "held",
+            badness=count,
             subject=str(mesh.key),
             subject_name=mesh.name,
             note=note,

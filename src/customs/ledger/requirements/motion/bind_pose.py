@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Requirement, Row, register, remedy, said
 from customs.motion.pose import joint_matrices
 from customs.scene.tree import world_matrices
 
@@ -26,7 +26,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     yield rule.row(
         f"{worst:.2g}",
         "at bind pose",
-        f"{worst:.2g} off" if off else "at bind pose",
+        said(round(worst, 6), f"{worst:.2g} off") if off else "at bind pose",
         ("held" if case.sheet.rig.bind_pose == "required" else "query") if off else "cleared",
         note=note,
         remedy=remedy("bind-pose", "Restore the bind pose") if off else None,

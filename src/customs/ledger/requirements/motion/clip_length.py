@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.row import Case, Requirement, Row, register, said
 from customs.ledger.shapes import elements
 
 
@@ -13,10 +13,12 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return
     most = case.sheet.rig.max_clip_seconds
     bad = [
-        (c, f"{c.seconds:.2f} s") for c in case.delivering.clips if c.seconds <= 0 or (most is not None and c.seconds > most)
+        (c, said(round(c.seconds, 4), f"{c.seconds:.2f} s"))
+        for c in case.delivering.clips
+        if c.seconds <= 0 or (most is not None and c.seconds > most)
     ]
     longest = max(c.seconds for c in case.delivering.clips)
-    required = f"0–{most:g} s" if most else "over 0 s"
+    required = said(most, f"0–{most:g} s") if most else "over zero"
     note = "A clip without length cannot be played, an overlong one is cut."
     yield from elements(rule, bad, "clip", required, f"{longest:.2f} s", f"{longest:.2f} s", "query", note, lambda c: None)
 

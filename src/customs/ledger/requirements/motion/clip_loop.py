@@ -5,7 +5,7 @@ from __future__ import annotations
 import fnmatch
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
 from customs.motion.loop import seam
 from customs.motion.spots import reach
@@ -21,9 +21,13 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if not mine or case.sheet.rig.clips == "forbidden":
         return
     size = reach(case.delivering)
-    bad = [(c, f"{off * 1000:.1f} mm") for c in mine if (off := seam(case.delivering, c, travel=False)) > SEAM * size]
+    bad = [
+        (c, said(round(off, 6), f"{off * 1000:.1f} mm"))
+        for c in mine
+        if (off := seam(case.delivering, c, travel=False)) > SEAM * size
+    ]
     yield from elements(
-        rule, bad, "clip", f"≤ {SEAM * size * 1000:.1f} mm", many(len(mine), "loop"), "closed", "query",
+        rule, bad, "clip", said(round(SEAM * size, 6), f"≤ {SEAM * size * 1000:.1f} mm"), many(len(mine), "loop"), "closed", "query",
         "The end is not the beginning: it jumps each time it plays round.",
         lambda c: remedy("loop", "Close the seam", targets=(str(c.key),)),
     )  # fmt: skip

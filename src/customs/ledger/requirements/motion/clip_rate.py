@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Requirement, Row, register, remedy, said
 from customs.motion.track import frame_rate
 
 
@@ -15,7 +15,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     before = sorted({frame_rate(c) for c in case.arrived.clips})
     off = [c for c in case.delivering.clips if c.extras.get("rate", frame_rate(c)) != rate]
     yield rule.row(
-        ", ".join(f"{r:g}/s" for r in before[:3]) or "–", f"{rate:g}/s", f"{len(off)} at other rates" if off else f"{rate:g}/s",
+        ", ".join(f"{r:g}/s" for r in before[:3]) or "–", said(rate, f"{rate:g}/s"), said(len(off), f"{len(off)} at other rates") if off else said(0, f"{rate:g}/s"),
         "held" if off else "cleared", note="Clips of another rate play too fast or too slow there." if off else "",
         remedy=remedy("retime", f"Set keys at {rate:g}/s", rate=rate, targets=tuple(str(c.key) for c in off)) if off else None,
     )  # fmt: skip

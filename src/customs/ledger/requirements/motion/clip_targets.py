@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.row import Case, Requirement, Row, register, said
 from customs.ledger.shapes import elements
 from customs.motion.bones import above_joints
 from customs.words import many
@@ -21,7 +21,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         if _without_mesh(case, number):
             others += sorted({f"morph weights of {scene.nodes[c.node].name}" for c in clip.channels if c.path == "weights"})
         if others:
-            bad.append((clip, ", ".join(others[:3])))
+            bad.append((clip, said(tuple(others), ", ".join(others[:3]))))
     yield from elements(
         rule, bad, "clip", "joints", many(len(case.arrived.clips), "clip"), "joints", "query",
         "Movement of other nodes is left out by destinations that play clips on a skeleton; files without a mesh have no morphs.",

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.row import Case, Requirement, Row, register, said
 from customs.ledger.shapes import elements
 from customs.words import many
 
@@ -15,7 +15,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     for clip in case.delivering.clips:
         print_ = tuple((c.node, c.path, c.times.tobytes(), c.values.tobytes()) for c in clip.channels)
         if print_ in seen:
-            bad.append((clip, f"as {seen[print_]}"))
+            bad.append((clip, said(seen[print_], f"as {seen[print_]}")))
         seen.setdefault(print_, clip.name)
     if case.sheet.rig.clips == "forbidden" or len(case.delivering.clips) < 2:
         return

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.donor import donor_case
-from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Requirement, Row, register, remedy, said
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -17,7 +17,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     off = float(abs(mine - theirs).max()) if mine.shape == theirs.shape else float("inf")
     bad = off > 1e-4
     yield rule.row(
-        "–", "the donor's", f"{off:.3g} off" if bad else "the donor's", "held" if bad else "cleared",
+        "–", "the donor's", said(round(off, 6), f"{off:.3g} off") if bad else "the donor's", "held" if bad else "cleared",
         note="With other bind matrices the destination's clips bend the mesh out of shape." if bad else "",
         remedy=remedy("donor", "Take over the donor's skeleton", donor=donor.digest) if bad else None,
     )  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.donor import donor_case
-from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Requirement, Row, register, remedy, said
 from customs.words import many
 
 
@@ -21,7 +21,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     )
     digest = case.about.donor.digest if case.about.donor else ""
     yield rule.row(
-        many(len(case.before.used_skins), "skin"), many(theirs.count, "joint"), text or many(mine.count, "joint"), "held" if bad else "cleared",
+        many(len(case.before.used_skins), "skin"), said(theirs.count, many(theirs.count, "joint")), said(text or mine.count, text or many(mine.count, "joint")), "held" if bad else "cleared",
         note="Clips of the destination move its own joints; others tear or stand still." if bad else "",
         remedy=remedy("donor", "Take over the donor's skeleton", donor=digest) if bad and case.delivering.skins else None,
     )  # fmt: skip

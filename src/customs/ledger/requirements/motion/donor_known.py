@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.row import Case, Requirement, Row, register, said
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -12,7 +12,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return
     donor = case.about.donor
     yield rule.row(
-        "–", "a donor", donor.name if donor else "none", "cleared" if donor else "held",
+        "–", "a donor", said(donor.name, donor.name) if donor else "none", "cleared" if donor else "held",
         note="" if donor else "The destination animates its own skeleton: choose one of its assets as donor (Motion, or --donor FILE).",
     )  # fmt: skip
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.donor import donor_case
-from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.row import Case, Requirement, Row, register, said
 from customs.motion.stretch import stretch
 
 MOST = 1.5
@@ -21,7 +21,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         worst = stretch(case.delivering, donor.scene, clip)
         bad = worst > MOST
         yield rule.row(
-            "–", f"≤ × {MOST:g}", f"× {worst:.2f}", "query" if bad else "cleared", subject=clip.name, subject_name=clip.name,
+            "–", said(MOST, f"≤ × {MOST:g}"), said(round(worst, 3), f"× {worst:.2f}"), "query" if bad else "cleared", subject=clip.name, subject_name=clip.name,
             note="Edges are drawn out over this at the worst thousandth: soften weights, or paint them." if bad else "",
         )  # fmt: skip
 

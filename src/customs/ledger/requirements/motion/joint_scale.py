@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
 from customs.scene.model import Node
 from customs.scene.tree import joint_nodes
@@ -17,9 +17,13 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if case.sheet.rig.scaled_joints != "forbidden" or not case.after.used_skins:
         return
     nodes = [case.delivering.nodes[j] for j in sorted(joint_nodes(case.delivering))]
-    bad = [(n, " × ".join(f"{v:.3g}" for v in n.scale)) for n in nodes if max(abs(float(v) - 1) for v in n.scale) > 1e-3]
+    bad = [
+        (n, said(tuple(np.round(n.scale, 5).tolist()), " × ".join(f"{v:.3g}" for v in n.scale)))
+        for n in nodes
+        if max(abs(float(v) - 1) for v in n.scale) > 1e-3
+    ]
     yield from elements(
-        rule, bad, "node", "1 × 1 × 1", many(len(nodes), "joint"), "1 × 1 × 1", "held",
+        rule, bad, "node", said(1, "1 × 1 × 1"), many(len(nodes), "joint"), "1 × 1 × 1", "held",
         "Scale on a joint is dropped there, and what hangs below it shrinks or flies off.", _fix,
     )  # fmt: skip
 

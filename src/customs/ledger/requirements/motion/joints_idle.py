@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Requirement, Row, register, remedy, said
 from customs.motion.leftovers import idle_joints
 
 
@@ -14,9 +14,10 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     before, after = (idle_joints(s) for s in (case.arrived, case.delivering))
     names = ", ".join(case.delivering.nodes[j].name for j in after[:4])
     yield rule.row(
-        len(before), 0, names or 0, "query" if after else "cleared",
+        len(before), 0, said(len(after), names or "0"), "query" if after else "cleared",
         note="They cost memory and confuse pairing; keep those something else is hung on." if after else "",
         remedy=remedy("leftovers", "Drop them", joints=True) if after else None,
+        badness=len(after),
     )  # fmt: skip
 
 

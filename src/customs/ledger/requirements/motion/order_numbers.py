@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.row import said as told
 from customs.scene.numbers import ORDER
 from customs.scene.tree import mesh_nodes
 from customs.words import many
@@ -17,7 +18,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     said = sorted(str(n.extras.get(ORDER, "–")) for n in shown)
     bad = said != sorted(str(k) for k in range(1, len(shown) + 1))
     yield rule.row(
-        many(len(shown), "mesh"), f"1 to {len(shown)}", ", ".join(said[:6]) if bad else f"1 to {len(shown)}", "held" if bad else "cleared",
+        many(len(shown), "mesh"), told(len(shown), f"1 to {len(shown)}"), told(tuple(said), ", ".join(said[:6])) if bad else told(len(shown), f"1 to {len(shown)}"), "held" if bad else "cleared",
         note="Meshes are drawn in the order of their numbers; a gap or a double stops the import." if bad else "",
         remedy=remedy("numbers", "Number them", order=True) if bad else None,
     )  # fmt: skip

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Requirement, Row, register, remedy, said
 from customs.motion.leftovers import outlines
 
 
@@ -14,7 +14,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     before, after = (outlines(s) for s in (case.arrived, case.delivering))
     names = ", ".join(case.delivering.nodes[n].name for n in after[:3])
     yield rule.row(
-        len(before), "none", names or 0, "held" if after else "cleared",
+        len(before), "none", said(len(after), names or "0"), "held" if after else "cleared",
         note="A copy turned inside out shows as a dark hull there." if after else "",
         remedy=remedy("leftovers", "Drop outline copies", outlines=True) if after else None,
     )  # fmt: skip

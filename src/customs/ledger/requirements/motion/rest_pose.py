@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.row import Case, Requirement, Row, register, said
 from customs.scene.tree import world_matrices
 
 
@@ -21,7 +21,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     worst = max(abs(float(np.degrees(np.arcsin(np.clip(w[1] / max(float(np.linalg.norm(w)), 1e-9), -1, 1))))) for w in ways)
     bad = worst > 15
     yield rule.row(
-        "–", "arms level", f"{worst:.0f}° off level", "query" if bad else "cleared",
+        "–", "arms level", said(round(worst), f"{worst:.0f}° off level"), "query" if bad else "cleared",
         note="Humanoid clips count turns from a T-pose: align to a donor in T-pose, or accept." if bad else "",
     )  # fmt: skip
 

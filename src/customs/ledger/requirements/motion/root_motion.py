@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Requirement, Row, register, remedy, said
 from customs.motion.travel import travel_of
 
 SLOW = 0.05
@@ -22,7 +22,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     note = "The destination moves the asset itself: with travel in the clip it runs twice as fast." if fix else ""
     yield rule.row(
         f"{len(moving)} travel", "on the spot" if wanted == "forbidden" else "travels",
-        ", ".join(moving[:3]) if bad and moving else "as asked", "held" if bad else "cleared", note=note, remedy=fix,
+        said(tuple(moving), ", ".join(moving[:3])) if bad and moving else "as asked", "held" if bad else "cleared", note=note, remedy=fix,
     )  # fmt: skip
 
 

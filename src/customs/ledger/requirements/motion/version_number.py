@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.row import said as told
 from customs.scene.numbers import VERSION
 
 
@@ -17,7 +18,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     said = next((str(v) for v in roots if v is not None), "none")
     bad = said != str(wanted)
     yield rule.row(
-        "–", wanted, said, "held" if bad else "cleared", note="The destination refuses assets of another version." if bad else "",
+        "–", wanted, told(said, said), "held" if bad else "cleared", note="The destination refuses assets of another version." if bad else "",
         remedy=remedy("numbers", f"Write version {wanted}", version_number=wanted) if bad else None,
     )  # fmt: skip
 

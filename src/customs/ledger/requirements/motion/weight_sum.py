@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.facts import facts_of
-from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import shown
 from customs.tolerances import WEIGHT_SUM
 
@@ -17,8 +17,8 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     bad = after > WEIGHT_SUM
     yield rule.row(
         f"{before:.2g} off",
-        "1",
-        f"{after:.2g} off" if bad else "1",
+        1,
+        said(round(after, 6), f"{after:.2g} off") if bad else "1",
         "held" if bad else "cleared",
         note="Vertices drift towards the origin where the sum is not one." if bad else "",
         remedy=remedy("weight-sums", "Bring to one") if bad else None,

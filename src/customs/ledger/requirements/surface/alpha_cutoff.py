@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.facts import alpha_shares
-from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
 from customs.ledger.texture import alpha_image
 from customs.scene.model import Image, Material
@@ -41,7 +41,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     masks = [m for _, m in case.after.used_materials if m.alpha_mode == "mask"]
     if not masks:
         return
-    bad = [(m, text) for m in masks if (text := _off(case, m))]
+    bad = [(m, said((m.alpha_cutoff, text), text)) for m in masks if (text := _off(case, m))]
 
     def fix(m: Material) -> Remedy | None:
         image = alpha_image(case.delivering, m)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.facts import alpha_shares
-from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Place, Requirement, Row, register, remedy, said
 from customs.ledger.texture import alpha_image
 from customs.scene.model import Material
 from customs.surface.pixels import pixels_or_none
@@ -30,7 +30,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         fix = remedy("alpha", f"Make it {mode}", mode=mode, cutoff=cutoff, targets=(str(m.key),), double_sided=sides)
         yield rule.row(
             "opaque",
-            mode,
+            said((mode, cutoff), mode),
             "opaque",
             "query",
             subject=str(m.key),

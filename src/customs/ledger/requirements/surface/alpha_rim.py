@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.facts import SceneFacts
-from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
 from customs.ledger.texture import alpha_image
 from customs.scene.model import Image
@@ -33,7 +33,7 @@ def _cut(facts: SceneFacts) -> list[Image]:
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
-    bad = [(im, f"{off * 100:.0f} % off") for im in _cut(case.after) if (off := rim_of(im)) > MOST]
+    bad = [(im, said(round(off, 4), f"{off * 100:.0f} % off")) for im in _cut(case.after) if (off := rim_of(im)) > MOST]
     before = max((rim_of(im) for im in _cut(case.before)), default=0.0)
 
     def fix(image: Image) -> Remedy:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.facts import alpha_shares
-from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Place, Requirement, Row, register, remedy, said
 from customs.ledger.texture import alpha_image
 
 
@@ -24,7 +24,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         yield rule.row(
             m.alpha_mode,
             "opaque",
-            m.alpha_mode,
+            said(m.alpha_mode, m.alpha_mode),
             "query",
             subject=str(m.key),
             subject_name=m.name,

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from customs.ledger.materials import roles_of, wants_colour, words
 from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import said as told
 from customs.ledger.shapes import elements
 from customs.scene.model import COLOUR_SLOTS, Image
 from customs.surface.pixels import image_info, stated_space
@@ -21,7 +22,8 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             continue
         said, wanted = stated_space(image), "srgb" if wants_colour(roles) else "linear"
         if said and said != wanted:
-            bad.append((image, f"{SHOWN[said]} as {', '.join(sorted(words(r) for r in roles))}"))
+            shown = f"{SHOWN[said]} as {', '.join(sorted(words(r) for r in roles))}"
+            bad.append((image, told((said, *sorted(roles)), shown)))
 
     def fix(image: Image) -> Remedy:
         i = case.delivering.images.index(image)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.materials import uses, words
-from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Place, Requirement, Row, register, remedy, said
 from customs.scene.model import Material
 
 DARK = 0.02
@@ -27,7 +27,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         any_bad = True
         again = ((str(m.key), role, str(image.key)),)
         yield rule.row(
-            f"{words(role)} × 0", "textures show", f"{words(role)} × 0", "query", subject=f"{m.key} {role}",
+            f"{words(role)} × 0", "textures show", said(role, f"{words(role)} × 0"), "query", subject=f"{m.key} {role}",
             subject_name=f"{m.name} · {image.name}", note="The factor beside it is zero: the texture is never seen.",
             remedy=remedy("roles", "Let it show", sure=False, uses=again), place=Place(m.key, "material"),
         )  # fmt: skip

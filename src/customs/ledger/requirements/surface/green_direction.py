@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from customs.ledger.facts import SceneFacts
 from customs.ledger.materials import used_as
-from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
 from customs.scene.model import NORMAL_SLOTS, Image
 from customs.surface.green import green_of, told_green
@@ -19,7 +19,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if not maps:
         return
     ways = {im: green_of(im, origin) for im in maps}
-    bad = [(im, f"green {way}{_told(im)}") for im, way in ways.items() if way != wanted]
+    bad = [(im, said((way, _told(im)), f"green {way}{_told(im)}")) for im, way in ways.items() if way != wanted]
     before = {green_of(im, origin) for im in _maps(case.before)}
     had = " and ".join(f"green {way}" for way in sorted(before)) or "none"
     note = "Lit from the wrong side: bumps look like dents."

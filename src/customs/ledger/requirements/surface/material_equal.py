@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
 from customs.route.steps.surface.merge_materials import same_materials
 from customs.scene.model import Scene
@@ -17,7 +17,9 @@ def _twice(scene: Scene, used: set[int]) -> dict[int, int]:
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     scene = case.delivering
     found = _twice(scene, {i for i, _ in case.after.used_materials})
-    bad = [(scene.materials[a], f"same as {scene.materials[b].name}") for a, b in found.items()]
+    bad = [
+        (scene.materials[a], said(str(scene.materials[b].key), f"same as {scene.materials[b].name}")) for a, b in found.items()
+    ]
     before = len(_twice(case.arrived, {i for i, _ in case.before.used_materials}))
     had = f"{before} twice" if before else "each once"
     note = "Drawn one by one there though they look alike."

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
 from customs.scene.model import Material
 
@@ -17,8 +17,8 @@ def _fix(m: Material) -> Remedy | None:
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     allowed = case.sheet.materials.models
-    bad = [(m, m.model.replace("_", "-")) for _, m in case.after.used_materials if m.model not in allowed]
-    words = ", ".join(a.replace("_", "-") for a in allowed)
+    bad = [(m, said(m.model, m.model.replace("_", "-"))) for _, m in case.after.used_materials if m.model not in allowed]
+    words = said(tuple(allowed), ", ".join(a.replace("_", "-") for a in allowed))
     had = ", ".join(sorted({m.model.replace("_", "-") for _, m in case.before.used_materials})) or "none"
     note = "Kept as it is, and drawn differently or plain there."
     yield from elements(rule, bad, "material", words, had, words, "query", note, _fix)

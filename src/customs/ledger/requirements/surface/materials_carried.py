@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.row import Case, Requirement, Row, register, said
 from customs.words import many
 
 
@@ -14,7 +14,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     before, after = (many(len(f.scene.materials), "material") for f in (case.before, case.after))
     lost = bool(case.after.scene.materials)
     yield rule.row(
-        before, "none", after, "query" if lost else "cleared",
+        before, "none", said(after, str(after)), "query" if lost else "cleared",
         note=f"{case.format.title} has no place for materials: the shape goes alone." if lost else "",
     )  # fmt: skip
 

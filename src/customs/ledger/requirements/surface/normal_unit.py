@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from customs.ledger.materials import used_as
-from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
 from customs.scene.model import NORMAL_SLOTS, Image
 from customs.surface.classify import sample
@@ -41,7 +41,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     maps = used_as(case.after, NORMAL_SLOTS)
     if not maps:
         return
-    bad = [(im, f"{off:.2f} off") for im in maps if (off := off_length(im)) > MOST]
+    bad = [(im, said(round(off, 4), f"{off:.2f} off")) for im in maps if (off := off_length(im)) > MOST]
     before = max((off_length(im) for im in used_as(case.before, NORMAL_SLOTS)), default=0.0)
 
     def fix(image: Image) -> Remedy:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
 from customs.route.steps.surface.pack import already
 from customs.scene.model import Material
@@ -27,7 +27,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return remedy("pack", "Pack by pattern", pattern=pattern, targets=(str(m.key),))
 
     note = "Read by the pattern, roughness would be taken for metal."
-    yield from elements(rule, bad, "material", pattern, "otherwise", pattern, "held", note, fix)
+    yield from elements(rule, bad, "material", said(pattern, pattern), "otherwise", said(pattern, pattern), "held", note, fix)
 
 
 register(Requirement("packed-order", "Packed channels", "surface", _judge, step="pack"))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.materials import uses, words
-from customs.ledger.row import Case, Place, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Place, Remedy, Requirement, Row, register, remedy, said
 from customs.scene.model import Image, Material
 from customs.surface.guess import SURE, RoleGuess, content_of, fits, guess_role
 
@@ -29,7 +29,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             continue
         any_bad = True
         yield rule.row(
-            words(role), "looks like its role", f"looks like {content.content}", "query", subject=f"{m.key} {role}",
+            words(role), "looks like its role", said((role, content.content), f"looks like {content.content}"), "query", subject=f"{m.key} {role}",
             subject_name=f"{m.name} · {image.name}", note=f"{content.reason[:1].upper()}{content.reason[1:]}.",
             remedy=_fix(case, m, role, image, guess_role(image, case.delivering.suffixes)), place=Place(image.key, "image"),
         )  # fmt: skip

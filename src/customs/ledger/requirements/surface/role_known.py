@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.materials import USUAL_PACKING, allowed_roles, uses, words
-from customs.ledger.row import Case, Place, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Place, Remedy, Requirement, Row, register, remedy, said
 from customs.route.steps.surface.pack import SLOTS_OF
 from customs.scene.model import Material
 from customs.surface.pattern import parse_pattern, slot_of
@@ -46,7 +46,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         any_bad = True
         note = "Refused there." if refused else "No place for it there: what it tells would be lost."
         yield rule.row(
-            words(role), "a role it has", words(role), "held" if refused else "query", subject=f"{m.key} {role}",
+            words(role), "a role it has", said(role, words(role)), "held" if refused else "query", subject=f"{m.key} {role}",
             subject_name=m.name, note=note, remedy=_fix(case, m, role), place=Place(m.key, "material"),
         )  # fmt: skip
     if not any_bad:

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from customs.intake.nearby import missing_names, stem
 from customs.ledger.materials import allowed_roles, near_images, words
-from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Place, Requirement, Row, register, remedy, said
 from customs.scene.model import Image, Material, Scene
 from customs.surface.guess import DOUBTFUL, SURE, RoleGuess, guess_role
 from customs.surface.suffixes import family, role_of_name
@@ -57,7 +57,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         any_bad = True
         sure = alone and guess.sure >= SURE
         yield rule.row(
-            f"no {words(guess.role)}", "textures that lie near used", f"no {words(guess.role)}", "query",
+            f"no {words(guess.role)}", "textures that lie near used", said(guess.role, f"no {words(guess.role)}"), "query",
             subject=f"{m.key} {image.key}", subject_name=f"{m.name} · {image.uri}", note=f"{guess.reason}.",
             remedy=remedy("roles", f"Use it as {words(guess.role)}", sure=sure, uses=((str(m.key), guess.role, str(image.key)),)),
             place=Place(m.key, "material"),

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.materials import words
-from customs.ledger.row import Case, Place, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Place, Remedy, Requirement, Row, register, remedy, said
 from customs.scene.model import Material
 
 
@@ -27,7 +27,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
                 continue
             any_bad = True
             yield rule.row(
-                f"no {words(role)}", asked, f"no {words(role)}", "held", subject=f"{m.key} {role}", subject_name=m.name,
+                f"no {words(role)}", said(wanted, asked), said(role, f"no {words(role)}"), "held", subject=f"{m.key} {role}", subject_name=m.name,
                 note="The destination looks for it by name and stops without it.", remedy=_fix(case, m, role),
                 place=Place(m.key, "material"),
             )  # fmt: skip

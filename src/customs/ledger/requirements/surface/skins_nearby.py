@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from customs.intake.nearby import missing_names, stem
 from customs.ledger.materials import near_images
-from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Place, Requirement, Row, register, remedy, said
 from customs.scene.model import Material, Scene
 from customs.surface.suffixes import family, role_of_name
 
@@ -50,7 +50,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     for word, uses in found.items():
         key = next(m.key for _, m in case.after.used_materials if str(m.key) == uses[0][1])
         yield rule.row(
-            "one skin", "further skins asked about", f"{word} lies near", "query", subject=word, subject_name=word,
+            "one skin", "further skins asked about", said((word, len(uses)), f"{word} lies near"), "query", subject=word, subject_name=word,
             note=f"{len(uses)} texture{'s' if len(uses) > 1 else ''} of another skin can go along as a variant.",
             remedy=remedy("variants", f"Add skin {word}", sure=False, uses=tuple(uses)), place=Place(key, "material"),
         )  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.materials import delivery_values
-from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
 from customs.ledger.texture import readable
 from customs.scene.model import Image
@@ -24,8 +24,8 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     def fix(image: Image) -> Remedy:
         return remedy("convert-textures", "Bring to 8 bits", **delivery_values(case, numbers[image]))
 
-    bad = [(im, f"{bits(im)} bits") for im in readable(case.after) if bits(im) not in allowed]
-    words = " or ".join(f"{b} bits" for b in allowed)
+    bad = [(im, said(bits(im), f"{bits(im)} bits")) for im in readable(case.after) if bits(im) not in allowed]
+    words = said(tuple(allowed), " or ".join(f"{b} bits" for b in allowed))
     yield from elements(rule, bad, "image", words, words, words, "held", "Not read there.", fix)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.materials import alpha_used, delivered_block, delivery_values, roles_of
-from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
 from customs.scene.model import Image
 from customs.sheet.blocks import compressed, wanted_block
@@ -24,8 +24,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         wanted, has = wanted_block(blocks, roles, alpha_used(case.after, i)), delivered_block(image)
         places[image] = i
         if has != wanted:
-            bad.append((image, has.upper() or "plain pixels"))
-    asked = ", ".join(sorted({b.upper() or "plain" for b in blocks.model_dump().values()}))
+            bad.append((image, said(has, has.upper() or "plain pixels")))
+    kinds = sorted({b.upper() or "plain" for b in blocks.model_dump().values()})
+    asked = said(tuple(kinds), ", ".join(kinds))
 
     def fix(image: Image) -> Remedy:
         values = delivery_values(case, places[image])

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 
 from customs.ledger.materials import delivered_block, roles_of
-from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Place, Requirement, Row, register, remedy, said
 from customs.scene.model import NORMAL_SLOTS, Image
 from customs.sheet.blocks import compressed
 from customs.surface.files.base import texture_format
@@ -67,7 +67,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         fix = remedy("convert-textures", f"Write {block.upper()}", sure=False, form=form, block=block, mips=True,
                      targets=(str(image.key),)) if able else None  # fmt: skip
         has = delivered_block(image).upper()
-        yield rule.row(has, block.upper(), has, "query", subject=str(image.key), subject_name=image.name,
+        yield rule.row(has, said(block, block.upper()), said(has, has), "query", subject=str(image.key), subject_name=image.name,
                        note=f"{why[:1].upper()}{why[1:]}.", remedy=fix, place=Place(image.key, "image"))  # fmt: skip
     if seen and not any_bad:
         yield rule.row("suits", "suits what it holds", "suits", "cleared")

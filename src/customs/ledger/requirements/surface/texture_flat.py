@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.materials import uses, words
-from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Place, Requirement, Row, register, remedy, said
 from customs.ledger.texture import edges, longest
 from customs.route.steps.surface.fold_flat import FOLDED
 from customs.surface.guess import single_value
@@ -23,7 +23,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             continue
         any_bad = True
         yield rule.row(
-            f"{edges(image)} of one value", "a number", f"{edges(image)} of one value", "query", subject=f"{m.key} {role}",
+            f"{edges(image)} of one value", "a number", said(edges(image), f"{edges(image)} of one value"), "query", subject=f"{m.key} {role}",
             subject_name=f"{m.name} · {image.name}", note=f"Its {words(role)} is the same everywhere.",
             remedy=remedy("fold-flat", "Make it a number", targets=(str(m.key),)), place=Place(image.key, "image"),
         )  # fmt: skip

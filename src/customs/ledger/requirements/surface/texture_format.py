@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from customs.formats.image_write import delivered_form
 from customs.ledger.materials import delivery_values
-from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
 from customs.ledger.texture import readable
 from customs.scene.model import SLOTS, Image
@@ -22,7 +22,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             return remedy("drop-roles", "Leave textures out", roles=SLOTS)
         return remedy("convert-textures", f"Convert to {allowed[0].upper()}", **delivery_values(case, numbers[image]))
 
-    bad = [(im, f.upper()) for im in readable(case.after) if (f := delivered_form(im)) not in allowed]
+    bad = [(im, said(f, f.upper())) for im in readable(case.after) if (f := delivered_form(im)) not in allowed]
     words = ", ".join(a.upper() for a in allowed) or "none"
     had = ", ".join(sorted({delivered_form(im).upper() for im in readable(case.before)})) or "none"
     now = ", ".join(sorted({delivered_form(im).upper() for im in readable(case.after)})) or "none"

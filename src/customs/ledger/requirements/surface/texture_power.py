@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
 from customs.ledger.texture import edges, is_power, readable
 from customs.scene.model import Image
@@ -24,7 +24,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         values: dict[str, Any] = {"limit": rules.max_edge, "power_of_two": True, "square": rules.square}
         return remedy("resize", f"Resize to {width} × {height}", **values)
 
-    bad = [(im, edges(im)) for im in readable(case.after) if not is_power(im)]
+    bad = [(im, said(edges(im), edges(im))) for im in readable(case.after) if not is_power(im)]
     before = sum(not is_power(im) for im in readable(case.before))
     note = "Stretched, blurred or refused there."
     yield from elements(rule, bad, "image", "power of two", f"{before} are not", "all are", "held", note, fix)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Requirement, Row, register
+from customs.ledger.row import Case, Requirement, Row, register, said
 from customs.ledger.shapes import elements
 from customs.scene.model import Image
 from customs.surface.files.base import texture_formats
@@ -17,7 +17,7 @@ def _broken(image: Image) -> bool:
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
-    bad = [(im, im.problem or "image data is broken") for _, im in case.after.used_images if _broken(im)]
+    bad = [(im, said(im.problem, im.problem or "image data is broken")) for _, im in case.after.used_images if _broken(im)]
     before = sum(_broken(im) for _, im in case.before.used_images)
     known = ", ".join(f.title for f in texture_formats().values())
     note = f"The file is no whole one of {known}. Fetch it again."

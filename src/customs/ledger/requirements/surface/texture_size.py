@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
 from customs.ledger.texture import edges, longest, readable
 from customs.scene.model import Image
@@ -18,14 +18,14 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         values: dict[str, Any] = {"limit": rules.max_edge, "power_of_two": rules.power_of_two, "square": rules.square}
         return remedy("resize", f"Resize to {rules.max_edge}", **values)
 
-    bad = [(im, edges(im)) for im in readable(case.after) if longest(im) > rules.max_edge]
+    bad = [(im, said(longest(im), edges(im))) for im in readable(case.after) if longest(im) > rules.max_edge]
     before = max((longest(im) for im in readable(case.before)), default=0)
     after = max((longest(im) for im in readable(case.after)), default=0)
     yield from elements(
         rule,
         bad,
         "image",
-        f"≤ {rules.max_edge} px",
+        said(rules.max_edge, f"≤ {rules.max_edge} px"),
         f"{before} px",
         f"{after} px",
         "held",

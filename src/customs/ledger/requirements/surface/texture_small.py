@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
 from customs.ledger.texture import edges, longest, readable
 from customs.scene.model import Image
@@ -25,10 +25,10 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         }
         return remedy("resize", f"Enlarge to {rules.min_edge}", targets=(str(image.key),), **values)
 
-    bad = [(im, edges(im)) for im in readable(case.after) if longest(im) < rules.min_edge]
+    bad = [(im, said(longest(im), edges(im))) for im in readable(case.after) if longest(im) < rules.min_edge]
     before = min((longest(im) for im in readable(case.before)), default=0)
     after = min((longest(im) for im in readable(case.after)), default=0)
-    least = f"≥ {rules.min_edge} px"
+    least = said(rules.min_edge, f"≥ {rules.min_edge} px")
     yield from elements(rule, bad, "image", least, f"{before} px", f"{after} px", "held", "Refused there.", fix)
 
 

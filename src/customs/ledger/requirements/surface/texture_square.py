@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
 from customs.ledger.texture import edges, readable
 from customs.scene.model import Image
@@ -24,7 +24,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     def fix(image: Image) -> Remedy:
         return remedy("resize", "Make square", limit=rules.max_edge, power_of_two=rules.power_of_two, square=True)
 
-    bad = [(im, edges(im)) for im in readable(case.after) if _oblong(im)]
+    bad = [(im, said(edges(im), edges(im))) for im in readable(case.after) if _oblong(im)]
     before = sum(_oblong(im) for im in readable(case.before))
     yield from elements(rule, bad, "image", "square", f"{before} are not", "all are", "held", "Refused there.", fix)
 

@@ -35,7 +35,8 @@ def _apply(scene: Scene, settings: Weights, resources: Content, job: Job) -> Out
     far = deviation(scene, out, check=job.check) if out is not scene and scene.skins else None
     if far is not None:
         text += f"; worst vertex {far.distance * 1000:.2f} mm in {far.clip or 'rest'}"
-    return Outcome(out, (Remark(text),))
+    values = {"share": worst[0]} | ({"metres": far.distance, "clip": far.clip} if far is not None else {})
+    return Outcome(out, (Remark(text, values=values),))
 
 
 register(

@@ -1,0 +1,116 @@
+"""Evaluating: the asset after every stop of its route, and its ledger."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from customs.errors import CustomsError
+from customs.intake.take import Taken
+from customs.ledger.ledger import Ledger, judge, refused
+from customs.ledger.row import About
+from customs.planning.plan import Plan, Subject
+from customs.route.donor import Donor
+from customs.route.route import At, Route, SceneCache, evaluate
+from customs.route.step import Job
+from customs.scene.model import Scene
+from customs.sheet.model import Sheet
+from customs.shipment.state import Asset
+from customs.shipment.store import changed_on_disk
+from customs.work.donors import kept_donor
+from customs.work.measure import measure
+from customs.work.requests.take import Take, kept_copy
+
+
+@dataclass(frozen=True, eq=False)
+class Asked:
+    """An asset as decided, where its files lie, the sheet it goes to. Its donor is `donor`, or the one the `store` keeps."""
+
+    asset: Asset
+    take: Take
+    sheet: Sheet
+    store: Path | None = None
+    donor: Donor | None = None
+
+    def about(self) -> About:
+        """What is known of it besides its scene."""
+        return about_of(self.asset, self.store, self.donor)
+
+    def subject(self, taken: Taken) -> Subject:
+        """What is judged and planned."""
+        return Subject(taken.scene, taken.digest, self.sheet, self.about(), self.asset.waivers)
+
+
+def asked_of(asset: Asset, store: Path, sheet: Sheet) -> Asked:
+    """An asset of a shipment, from its store."""
+    return Asked(asset, kept_copy(asset, store), sheet, store)
+
+
+@dataclass(frozen=True, eq=False)
+class Evaluated:
+    """An asset looked at: as received, after every stop, and the ledger. `error` when it cannot be read."""
+
+    asset: Asset
+    taken: Taken | None
+    passed: tuple[At, ...]
+    ledger: Ledger
+    error: CustomsError | None = None
+    about: About = field(default_factory=About)
+
+    @property
+    def judged(self) -> bool:
+        """False while only the scenes are known."""
+        return bool(self.ledger.rows)
+
+    @property
+    def plan(self) -> Plan:
+        """Its route as it stands."""
+        return Plan(Route(self.asset.stops), self.passed, self.ledger)
+
+    def at(self, stop_id: str | None) -> Scene | None:
+        """The scene after a stop, or at the end."""
+        for at in self.passed:
+            if at.stop.id == stop_id:
+                return at.scene
+        return self.passed[-1].scene if self.passed else None
+
+
+def about_of(asset: Asset, store: Path | None = None, donor: Donor | None = None) -> About:
+    """What is known of an asset besides its scene; its donor from the `store`, where one is given and it is there."""
+    use = asset.use if asset.use in ("deliver", "private", "study") else ""
+    changed = changed_on_disk(asset.files, asset.digest)
+    if donor is None and asset.donor and store is not None:
+        with contextlib.suppress(CustomsError):
+            donor = kept_donor(store, asset.donor, asset.donor_name)
+    return About(asset.author, asset.licence, use, changed, asset.absent, donor)  # type: ignore[arg-type]
+
+
+def run_evaluate(
+    asked: Asked,
+    cache: SceneCache,
+    taken: Taken | None = None,
+    job: Job | None = None,
+    early: Callable[[Evaluated], None] = lambda result: None,
+) -> Evaluated:
+    """The asset after every stop, with its ledger. Never raises CustomsError: an unreadable asset has one held row.
+
+    `early` is told of the scenes before they are judged, so that they can be drawn meanwhile. Raises Cancelled.
+    """
+    try:
+        taken = taken or asked.take.run()
+    except CustomsError as problem:
+        return unreadable(asked.asset, problem)
+    subject = asked.subject(taken)
+    passed = tuple(evaluate(taken.scene, taken.digest, asked.asset.route, cache, subject.about.resources, job))
+    for scene in (taken.scene, *(at.scene for at in passed)):
+        measure(scene)
+    early(Evaluated(asked.asset, taken, passed, Ledger(()), about=subject.about))
+    ledger = judge(taken.scene, passed, asked.sheet, subject.about, asked.asset.waivers)
+    return Evaluated(asked.asset, taken, passed, ledger, about=subject.about)
+
+
+def unreadable(asset: Asset, problem: CustomsError) -> Evaluated:
+    """An asset that could not be read: one held row."""
+    return Evaluated(asset, None, (), refused(problem), problem)

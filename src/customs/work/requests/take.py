@@ -1,0 +1,31 @@
+"""Taking: the asset read from where its files lie, with everything it leans on."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from customs.intake.take import Taken, take
+from customs.shipment.state import Asset
+
+
+@dataclass(frozen=True)
+class Take:
+    """Where an asset lies. `digest` and `absent` are of its sources, where `path` is the shipment's copy of them."""
+
+    path: Path
+    root: Path | None = None
+    search: tuple[Path, ...] = ()
+    digest: str = ""
+    absent: tuple[str, ...] = ()
+
+    def run(self) -> Taken:
+        """The asset as received. Raises CustomsError."""
+        taken = take(self.path, self.root, self.search)
+        return replace(taken, digest=self.digest, absent=self.absent) if self.digest else taken
+
+
+def kept_copy(asset: Asset, store: Path) -> Take:
+    """An asset's own copy in the store of its shipment."""
+    place = store / Path(asset.model).parts[0]
+    return Take(store / asset.model, place, digest=asset.digest, absent=asset.absent)
