@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from customs.dispatch.dispatch import dispatch
+from customs.dispatch.dispatch import Goods, dispatch
 from customs.dispatch.docket import digest_of
 from customs.dispatch.variants import bones_of, model_files
 from customs.landing.land import land, landed_scene
@@ -33,7 +33,7 @@ def delivered(rules: Sheet, folder: Path) -> Path:
     """The warden by a sheet."""
     scene = warden()
     source = {"name": "warden.glb", "sha256": "0", "files": []}
-    return dispatch(scene, [At(arrive_stop(None), scene)], Ledger(()), rules, About(), source, folder).folder
+    return dispatch(Goods(scene, [At(arrive_stop(None), scene)], Ledger(()), rules, About(), source), folder).folder
 
 
 EXPECTED = {

@@ -125,7 +125,13 @@ def test_cancel_leaves_nothing_and_the_old_package_whole(tmp_path: Path) -> None
 
     job = Job(progress=lambda share, text: seen.append(text), cancelled=cancelled)
     with pytest.raises(Cancelled):
-        write_package(target, [file("a.txt", lambda: [b"new"]), file("b.txt", lambda: [b"x"])], empty_docket, job, True)
+        write_package(
+            target,
+            [file("a.txt", lambda: [b"new"]), file("b.txt", lambda: [b"x"])],
+            empty_docket,
+            job=job,
+            replace_existing=True,
+        )
     assert (target / "a.txt").read_bytes() == b"old" and list(tmp_path.iterdir()) == [target]
 
 

@@ -147,9 +147,9 @@ def test_a_flat_uv_triangle_gives_a_finite_tangent() -> None:
 
 def test_degenerate_and_doubled_faces() -> None:
     points = frozen([[0, 0, 0], [1, 0, 0], [0, 1, 0], [2, 0, 0], [0, 0, 0]])
-    faces = np.array([[0, 1, 2], [0, 1, 3], [0, 1, 1], [2, 4, 1], [1, 0, 2]], np.uint32)
-    assert degenerate(points, faces).tolist() == [False, True, True, False, False]
-    assert doubled(points, faces).tolist() == [False, False, False, True, True]
+    faces = np.array([[0, 1, 2], [0, 1, 3], [0, 1, 1], [2, 4, 1], [1, 2, 0], [1, 0, 2]], np.uint32)
+    assert degenerate(points, faces).tolist() == [False, True, True, False, False, False]
+    assert doubled(points, faces).tolist() == [False, False, False, True, True, False]
 
 
 def test_small_and_large_faces_are_judged_alike() -> None:

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from customs.dispatch.dispatch import dispatch
+from customs.dispatch.dispatch import Goods, dispatch
 from customs.dispatch.docket import digest_of
 from customs.formats.registry import WriteOptions, get_format
 from customs.landing.land import land, packages
@@ -66,7 +66,7 @@ def block() -> Scene:
 def delivered(scene: Scene, rules: Sheet, folder: Path) -> Path:
     """A package of a scene as it is."""
     source = {"name": "a.glb", "sha256": "0", "files": []}
-    return dispatch(scene, [At(arrive_stop(None), scene)], Ledger(()), rules, About(), source, folder).folder
+    return dispatch(Goods(scene, [At(arrive_stop(None), scene)], Ledger(()), rules, About(), source), folder).folder
 
 
 def refusals(log: Log) -> str:

@@ -14,7 +14,7 @@ from scipy.spatial import cKDTree
 
 from customs.conventions.axes import between
 from customs.demo.write import GOODS
-from customs.dispatch.dispatch import dispatch
+from customs.dispatch.dispatch import Goods, dispatch
 from customs.geometry.faces import is_closed
 from customs.geometry.triangles import triangles_of
 from customs.geometry.weld import groups_near
@@ -234,7 +234,7 @@ def ported(asset: str, sheet: str, goods: dict[str, Path], out: Path) -> tuple[P
     planned = plan(Subject(taken.scene, taken.digest, rules, about), fresh_route(find_origin(good(asset).origin)), SCENES)
     if planned.ledger.verdict == "held":
         return planned, None
-    return planned, dispatch(taken.scene, planned.passed, planned.ledger, rules, about, taken.source(), out).folder
+    return planned, dispatch(Goods(taken.scene, planned.passed, planned.ledger, rules, about, taken.source()), out).folder
 
 
 @pytest.mark.parametrize(("asset", "sheet"), list(TABLE))

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 import numpy.typing as npt
 from scipy import sparse
@@ -28,12 +30,17 @@ def degenerate(positions: F32, faces: U32) -> Mask:
 
 
 def doubled(positions: F32, faces: U32) -> Mask:
-    """(F,) True for every repeat of a face: the same three places, in the same or the opposite winding.
+    """(F,) True for every repeat of a face: the same three places in the same winding. The first of its kind stays False.
 
-    The first of its kind stays False.
+    A face in the opposite winding is a back, and no repeat.
     """
-    place = np.sort(groups_of_rows(positions)[faces], axis=1)
-    first = unique_rows([place])[0]
+    place = groups_of_rows(positions)[faces]
+    start = np.argmin(place, axis=1)[:, None]
+    turned = np.take_along_axis(place, (start + np.arange(3)) % 3, axis=1)
+    ordered = np.sort(place, axis=1)
+    # A face with two corners at one place has no winding.
+    turned = np.where((ordered[:, 1:] == ordered[:, :-1]).any(axis=1)[:, None], ordered, turned)
+    first = unique_rows([turned])[0]
     out = np.ones(len(faces), dtype=bool)
     out[first] = False
     return out
@@ -57,16 +64,22 @@ def _edge_pairs(place: U32) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp],
     return face[two], face[two + 1], forward[two] == forward[two + 1], odd
 
 
+Look = Callable[[F32, U32], tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]]
+MOSTLY = 0.7
+"""Share of what is seen of a shell that must be back before it is called turned."""
+SEEN = 0.02
+"""Least share of a shell's area that must be seen before it counts as seen at all."""
 LEAST_FACES = 3
 """Fewer faces have no inside and no majority."""
 
 
-def inward(positions: F32, faces: U32) -> Mask:
+def inward(positions: F32, faces: U32, look: Look | None = None) -> Mask:
     """(F,) True for faces that look inward.
 
     Within a shell, faces sharing an edge must run it in opposite directions; the minority that cannot is out of line.
     A shell that encloses a volume is outward when its signed volume is positive; an open shell is judged by which side
     of its faces its own centre lies on, and only when nearly all of its area agrees (a flat or wavy sheet has no inside).
+    Where that leaves a doubt, `look` says how much of each face is seen from outside from its front and from its back.
     """
     if len(faces) < LEAST_FACES:
         return np.zeros(len(faces), dtype=bool)
@@ -79,7 +92,7 @@ def inward(positions: F32, faces: U32) -> Mask:
         first, second, clash, open_face = _edge_pairs(near)
     flipped, part = _consistent(len(faces), first, second, clash)
     turned = np.where(flipped[:, None], faces[:, ::-1], faces)
-    return _judge_parts(positions, turned, part, open_face) ^ flipped
+    return _judge_parts(positions, turned, part, open_face, look) ^ flipped
 
 
 def _consistent(
@@ -104,7 +117,7 @@ def _consistent(
     return flipped, part
 
 
-def _judge_parts(positions: F32, faces: U32, part: npt.NDArray[np.int32], open_face: Mask) -> Mask:
+def _judge_parts(positions: F32, faces: U32, part: npt.NDArray[np.int32], open_face: Mask, look: Look | None) -> Mask:
     """(F,) True for faces of parts whose outside is inside."""
     p = positions.astype(np.float64)
     corners = p[faces]
@@ -126,7 +139,28 @@ def _judge_parts(positions: F32, faces: U32, part: npt.NDArray[np.int32], open_f
     solid = spread > 1e-3 * safe * np.sqrt(safe)
     leaning = volume < -0.8 * spread
     bad = np.where(is_open, solid & leaning & (inward_area > 0.9), volume < -1e-9 * safe * np.sqrt(safe))
+    doubt = np.where(is_open, solid & ~bad & (inward_area > 0.1), bad)
+    if look is not None and doubt.any():
+        bad = _looked_at(positions, faces, part, bad, doubt, is_open, look)
     return bad[part]
+
+
+def _looked_at(
+    positions: F32, faces: U32, part: npt.NDArray[np.int32], bad: Mask, doubt: Mask, is_open: Mask, look: Look
+) -> Mask:
+    """Which parts are turned, those in `doubt` by what an eye outside sees of them.
+
+    An open shell is turned when mostly backs are seen; a closed one stays as it is when nothing of it is seen: it is the
+    hollow inside of another.
+    """
+    front, back = (np.bincount(part, weights=w, minlength=len(bad)) for w in look(positions, faces))
+    area = np.bincount(
+        part, weights=np.linalg.norm(face_vectors(positions.astype(np.float64), faces), axis=1) / 2, minlength=len(bad)
+    )
+    seen = front + back
+    visible = seen > SEEN * area
+    mostly = visible & (back > MOSTLY * np.maximum(seen, 1e-300))
+    return np.where(doubt, np.where(is_open, mostly, bad & (mostly | ~visible & (len(bad) == 1))), bad)
 
 
 def is_closed(positions: F32, faces: U32) -> bool:

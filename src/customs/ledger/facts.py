@@ -9,7 +9,8 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-from customs.geometry.faces import degenerate, doubled, inward
+from customs.geometry.faces import degenerate, doubled
+from customs.geometry.sides import turned_inward
 from customs.geometry.texcoords import flipped, overlapping
 from customs.geometry.triangles import triangles_of
 from customs.motion.bounds import world_bounds
@@ -77,13 +78,10 @@ class PrimitiveFacts:
 
     @cached_property
     def inward(self) -> Mask:
-        """(F,) faces that look inward, judged without broken and doubled ones."""
-        prim, faces = self.prim, triangles_of(self.prim)
-        out = np.zeros(len(faces), dtype=bool)
-        sound = ~(self.degenerate | self.doubled)
-        if len(faces) and not self.not_finite:
-            out[sound] = inward(prim.positions, faces[sound])
-        return out
+        """(F,) faces that look inward, judged without broken and doubled ones, and without backs."""
+        if self.not_finite:
+            return np.zeros(self.faces, dtype=bool)
+        return turned_inward(self.prim.positions, triangles_of(self.prim))
 
     @cached_property
     def against(self) -> int:

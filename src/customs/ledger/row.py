@@ -7,7 +7,6 @@ import pkgutil
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cache
-from types import MappingProxyType
 from typing import Any, Literal
 
 import numpy as np
@@ -22,7 +21,6 @@ from customs.sheet.model import Sheet
 
 Verdict = Literal["cleared", "query", "held"]
 Values = Mapping[str, Any]
-NOTHING_MEASURED: Values = MappingProxyType({})
 RANK: Mapping[str, int] = {"cleared": 0, "query": 1, "held": 2}
 
 
@@ -97,7 +95,7 @@ class Row:
     place: Place | None = None
     done_at: str = ""
     waived: str = ""
-    values: Values = field(default_factory=lambda: NOTHING_MEASURED)
+    values: Values = field(default_factory=dict)
     badness: float | None = None
 
     @property
@@ -174,7 +172,7 @@ class Requirement:
     def row(self, received: object, required: object, delivering: object, verdict: Verdict, **more: Any) -> Row:
         """A row of this requirement. Its values are those of `required` and `delivering`, and `values` where more are given."""
         found = {"required": value_of(required), "delivering": value_of(delivering)}
-        values = {k: v for k, v in found.items() if v is not None} | dict(more.pop("values", NOTHING_MEASURED))
+        values = {k: v for k, v in found.items() if v is not None} | dict(more.pop("values", {}))
         return Row(
             self.id, self.title, self.desk, str(received), str(required), str(delivering), verdict, values=values, **more
         )

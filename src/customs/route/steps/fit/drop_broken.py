@@ -18,7 +18,7 @@ class DropBroken(Targeted):
     """Which kinds go."""
 
     degenerate: bool = Field(default=True, description="faces without area")
-    doubled: bool = Field(default=True, description="repeats of a face, in either winding")
+    doubled: bool = Field(default=True, description="repeats of a face in the same winding")
     not_finite: bool = Field(default=True, description="faces with a corner that is no number")
 
 

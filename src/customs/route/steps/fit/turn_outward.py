@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from customs.geometry.faces import inward
+from customs.geometry.sides import turned_inward
 from customs.geometry.triangles import triangles_of
 from customs.motion.leftovers import outlines
 from customs.route.edit import as_triangles, map_primitives, with_faces
@@ -27,7 +27,7 @@ def _apply(scene: Scene, settings: TurnOutward, resources: Content, job: Job) ->
             return prim
         out = as_triangles(prim)
         faces = triangles_of(out)
-        turned = inward(out.positions, faces)
+        turned = turned_inward(out.positions, faces)
         if not turned.any():
             return prim
         count[0] += int(turned.sum())

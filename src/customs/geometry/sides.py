@@ -1,0 +1,121 @@
+"""Which side of a surface is out: backs, and what can be seen from outside."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.geometry.faces import degenerate, doubled, inward
+from customs.geometry.texcoords import face_areas
+from customs.geometry.triangles import face_vectors
+from customs.geometry.weld import groups_of_rows
+
+F32 = npt.NDArray[np.float32]
+F64 = npt.NDArray[np.float64]
+U32 = npt.NDArray[np.uint32]
+Mask = npt.NDArray[np.bool_]
+POINTS = 60_000
+"""Points spread over a surface that is looked at from outside."""
+GRID = 96
+"""Cells along an edge of the picture of them from one side."""
+
+
+def backs(positions: F32, faces: U32) -> Mask:
+    """(F,) True for faces that have another at the same three places in the opposite winding: two-sided modelling."""
+    place = groups_of_rows(positions)[faces]
+    key = np.sort(place, axis=1)
+    order = np.lexsort(key.T)
+    key = key[order]
+    new = np.concatenate([[True], (key[1:] != key[:-1]).any(axis=1)]) if len(key) else np.zeros(0, dtype=bool)
+    group = np.cumsum(new) - 1
+    way = winding(place)[order]
+    ways = np.stack([np.bincount(group[way == w], minlength=int(new.sum())) > 0 for w in (False, True)])
+    out = np.zeros(len(faces), dtype=bool)
+    out[order] = ways.all(axis=0)[group]
+    return out & ~_flat(place)
+
+
+def winding(place: U32) -> Mask:
+    """(F,) True where the three numbers of a face run upward, wherever it starts: its orientation among its own places."""
+    a, b, c = place[:, 0], place[:, 1], place[:, 2]
+    rising: Mask = ((a < b).astype(np.int8) + (b < c) + (c < a)) == 2
+    return rising
+
+
+def _flat(place: U32) -> Mask:
+    return (place[:, 0] == place[:, 1]) | (place[:, 1] == place[:, 2]) | (place[:, 0] == place[:, 2])
+
+
+def turned_inward(positions: F32, faces: U32) -> Mask:
+    """(F,) True for faces that look inward, judged without broken ones, doubles and backs.
+
+    Shells that edges and volume do not decide are looked at from outside: what shows mostly its back is turned.
+    """
+    out = np.zeros(len(faces), dtype=bool)
+    if not len(faces):
+        return out
+    broken = degenerate(positions, faces) | doubled(positions, faces) | backs(positions, faces)
+    sound = np.flatnonzero(~broken)
+    if len(sound):
+        out[sound] = inward(positions, faces[sound], seen_from_outside)
+    return out
+
+
+def seen_from_outside(positions: F32, faces: U32) -> tuple[F64, F64]:
+    """(front (F,), back (F,)): how much of each face is seen from outside, and from which side, in area.
+
+    Points spread over the faces are drawn from 26 directions into a grid of depths; the nearest in each cell is seen.
+    """
+    owner, points, share = _spread(positions.astype(np.float64), faces)
+    vectors = face_vectors(positions.astype(np.float64), faces)
+    front, back = np.zeros(len(faces)), np.zeros(len(faces))
+    low, high = points.min(axis=0), points.max(axis=0)
+    size = max(float(np.linalg.norm(high - low)), 1e-30)
+    for way in _directions():
+        seen = _nearest((points - (low + high) / 2) / size, way)
+        towards = vectors[owner[seen]] @ way
+        front += np.bincount(owner[seen], weights=share[seen] * (towards > 0), minlength=len(faces))
+        back += np.bincount(owner[seen], weights=share[seen] * (towards < 0), minlength=len(faces))
+    return front, back
+
+
+def _directions() -> F64:
+    """(26, 3) unit vectors to the neighbours of a cell; turned a little, so that none lies in the plane of a wall."""
+    steps = np.array(
+        [(x, y, z) for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if (x, y, z) != (0, 0, 0)], dtype=float
+    )
+    a, b = 0.11, 0.07
+    turn = np.array([[np.cos(a), 0, np.sin(a)], [0, 1, 0], [-np.sin(a), 0, np.cos(a)]])
+    lean = np.array([[1, 0, 0], [0, np.cos(b), -np.sin(b)], [0, np.sin(b), np.cos(b)]])
+    out: F64 = (steps / np.linalg.norm(steps, axis=1)[:, None]) @ (turn @ lean).T
+    return out
+
+
+def _nearest(points: F64, way: F64) -> npt.NDArray[np.intp]:
+    """Points (of size about one) that an eye far out along `way` sees: the nearest of each cell, and those just behind it."""
+    side = np.cross(way, (0.0, 1.0, 0.0) if abs(way[1]) < 0.9 else (1.0, 0.0, 0.0))
+    side /= np.linalg.norm(side)
+    up = np.cross(side, way)
+    cell = np.floor((points @ side + 0.5) * GRID).astype(np.int64) * (2 * GRID) + np.floor((points @ up + 0.5) * GRID).astype(
+        np.int64
+    )
+    depth = -(points @ way)
+    order = np.lexsort((depth, cell))
+    cell, depth = cell[order], depth[order]
+    first = np.concatenate([[True], cell[1:] != cell[:-1]])
+    start = depth[np.maximum.accumulate(np.where(first, np.arange(len(cell)), 0))]
+    return order[depth <= start + 0.25 / GRID]
+
+
+def _spread(positions: F64, faces: U32) -> tuple[npt.NDArray[np.intp], F64, F64]:
+    """(face, point (N, 3), area each stands for) of points spread evenly over the faces, one at least on each."""
+    areas = np.maximum(face_areas(positions.astype(np.float32), faces), 1e-30)
+    wanted = np.maximum(1, np.round(areas / areas.sum() * POINTS)).astype(np.int64)
+    owner = np.repeat(np.arange(len(faces)), wanted)
+    place = np.arange(len(owner)) - np.repeat(np.cumsum(wanted) - wanted, wanted)
+    # An even spread by the plastic number, as for UVs (Roberts, "The unreasonable effectiveness of quasirandom sequences").
+    s, t = (place * 0.7548776662466927 + 0.5) % 1, (place * 0.5698402909980532 + 0.5) % 1
+    over = s + t > 1
+    s, t = np.where(over, 1 - s, s)[:, None], np.where(over, 1 - t, t)[:, None]
+    a, b, c = (positions[faces[owner, k]] for k in range(3))
+    return owner, a + s * (b - a) + t * (c - a), np.repeat(areas / wanted, wanted)
