@@ -168,9 +168,21 @@ def test_missing_library_and_texture_are_reported(tmp_path: Path) -> None:
     assert scene.images[0].problem == "gone.png is not there"
 
 
-def test_a_library_out_of_the_folder_is_refused(tmp_path: Path) -> None:
-    with pytest.raises(CustomsError, match="leaves the folder"):
-        obj("mtllib ../../secret.mtl\n" + SQUARE + "f 1 2 3\n", tmp_path)
+def test_a_library_out_of_the_folder_is_missing_and_not_followed(tmp_path: Path) -> None:
+    (tmp_path / "secret.mtl").write_text("newmtl a\nKd 1 0 0\n")
+    (tmp_path / "inside").mkdir()
+    scene = obj("mtllib ../secret.mtl\n" + SQUARE + "usemtl a\nf 1 2 3\n", tmp_path / "inside")
+    assert any("leaves the folder" in r.text for r in scene.remarks)
+    assert scene.materials[0].base_colour == (0.6, 0.6, 0.6, 1)
+
+
+def test_several_libraries_in_one_statement_and_names_with_spaces(tmp_path: Path) -> None:
+    files = {"m__mtl": "newmtl a\nKd 1 0 0\n", "n__mtl": "newmtl b\nKd 0 1 0\n"}
+    scene = obj("mtllib m.mtl n.mtl\n" + SQUARE + "usemtl a\nf 1 2 3\nusemtl b\nf 1 3 2\n", tmp_path, **files)
+    assert [m.base_colour[:3] for m in scene.materials] == [(1, 0, 0), (0, 1, 0)] and not scene.remarks
+    (tmp_path / "two words.mtl").write_text("newmtl a\nKd 0 0 1\n")
+    scene = obj("mtllib two words.mtl\n" + SQUARE + "usemtl a\nf 1 2 3\n", tmp_path)
+    assert scene.materials[0].base_colour[:3] == (0, 0, 1) and not scene.remarks
 
 
 def test_options_are_split_from_names() -> None:

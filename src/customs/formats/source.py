@@ -43,32 +43,46 @@ class Source:
         """A ReadError about this file."""
         return ReadError(found, expected, todo, self.path, where)
 
-    def companion(self, name: str, where: str) -> Path | None:
-        """The file called `name` beside this one, or None when it is not there. Raises ReadError for a path outside.
+    def companion(self, name: str, where: str, needed: bool = False) -> Path | None:
+        """The file called `name` beside this one, or None when it is not there; it is noted as absent then.
 
-        Spelling that differs only in case is found too, with a remark: many sources come from systems that do not care.
+        A path out of the folder is never followed: what the file cannot be read without (`needed`) raises ReadError, anything
+        else is looked for beside the file by its bare name and is missing where it is not there. Spelling that differs only in
+        case is found too, with a remark: many sources come from systems that do not care.
         """
-        clean = unquote(name).replace("\\", "/").strip()
-        if not clean or "\0" in clean:
+        clean = cleaned(name)
+        if not clean:
             return None
+        found = self._found(clean, where, needed)
+        if found is None:
+            self.absent.append(clean)
+        else:
+            self.touched.append(found)
+        return found
+
+    def has(self, name: str) -> bool:
+        """True when there is a file of that very name beside this one, inside the folder."""
+        path = Path(os.path.normpath(self.path.parent / cleaned(name)))
+        return bool(cleaned(name)) and self._inside(path) and path.is_file()
+
+    def _found(self, clean: str, where: str, needed: bool) -> Path | None:
         target = self.path.parent / clean
         if clean.startswith("/") or (len(clean) > 1 and clean[1] == ":"):
             target = self.path.parent / Path(clean).name
             self.remark(f"{where}: absolute path {clean}; looked for {target.name} beside the file instead")
         resolved = Path(os.path.normpath(target))
-        if not _within(resolved, self.root) or (resolved.exists() and not _within(resolved.resolve(), self.root)):
-            raise self.error(
-                where,
-                f"path {clean} leaves the folder {self.root}",
-                "a file inside it",
-                "Put the file beside this one.",
-            )
-        found = resolved if resolved.is_file() else self._other_case(resolved)
-        if found is None:
-            self.absent.append(clean)
-            return None
-        self.touched.append(found)
-        return found
+        if not self._inside(resolved):
+            found = f"path {clean} leaves the folder {self.root}"
+            if needed:
+                raise self.error(where, found, "a file inside it", "Put the file beside this one.")
+            resolved = self.path.parent / Path(clean).name
+            self.remark(f"{where}: {found} and is not followed; looked for {resolved.name} beside the file instead")
+            if not self._inside(resolved):
+                return None
+        return resolved if resolved.is_file() else self._other_case(resolved)
+
+    def _inside(self, path: Path) -> bool:
+        return _within(path, self.root) and (not path.exists() or _within(path.resolve(), self.root))
 
     def _other_case(self, path: Path) -> Path | None:
         if not path.parent.is_dir():
@@ -79,6 +93,12 @@ class Source:
                 self.remark(f"{path.name} found as {entry.name}")
                 return entry
         return None
+
+
+def cleaned(name: str) -> str:
+    """A file name as it is looked for: percent signs undone, slashes one way; "" for what can be no name."""
+    clean = unquote(name).replace("\\", "/").strip()
+    return "" if "\0" in clean else clean
 
 
 def _within(path: Path, root: Path) -> bool:

@@ -43,7 +43,9 @@ def winding(place: U32) -> Mask:
 
 
 def _flat(place: U32) -> Mask:
-    return (place[:, 0] == place[:, 1]) | (place[:, 1] == place[:, 2]) | (place[:, 0] == place[:, 2])
+    ordered = np.sort(place, axis=1)
+    flat: Mask = (ordered[:, 1:] == ordered[:, :-1]).any(axis=1)
+    return flat
 
 
 def turned_inward(positions: F32, faces: U32) -> Mask:
@@ -54,7 +56,7 @@ def turned_inward(positions: F32, faces: U32) -> Mask:
     out = np.zeros(len(faces), dtype=bool)
     if not len(faces):
         return out
-    broken = degenerate(positions, faces) | doubled(positions, faces) | backs(positions, faces)
+    broken = np.stack([degenerate(positions, faces), doubled(positions, faces), backs(positions, faces)]).any(axis=0)
     sound = np.flatnonzero(~broken)
     if len(sound):
         out[sound] = inward(positions, faces[sound], seen_from_outside)

@@ -85,7 +85,7 @@ def load_buffer(obj: Obj, index: int, binary: memoryview | None, source: Source)
 
 
 def _external(uri: str, obj: Obj, source: Source) -> bytes:
-    path = source.companion(uri, f"{obj.where}/uri")
+    path = source.companion(uri, f"{obj.where}/uri", needed=True)
     if path is None:
         raise ReadError(
             f"buffer file {uri} is not there",

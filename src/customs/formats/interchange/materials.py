@@ -9,7 +9,6 @@ from typing import Any, cast
 
 import numpy as np
 
-from customs.errors import ReadError
 from customs.formats.interchange.call import Imported
 from customs.formats.opacity import shown_opacity
 from customs.formats.source import Source
@@ -119,12 +118,10 @@ class MaterialBuilder:
     def _beside(self, name: str) -> Path | None:
         """The file a texture's path leads to inside the folder, else one of its name beside the model."""
         short = name.replace("\\", "/").rsplit("/", 1)[-1]
-        try:
-            found = self.source.companion(name, "texture")
-        except ReadError as problem:
-            self.source.remark(f"{problem.where}: {problem.found}; looked for {short} beside the file instead")
-            found = None
-        return found or (self.source.companion(short, "texture") if short != name else None)
+        if not self.source.has(name) and short != name and self.source.has(short):
+            self.source.remark(f"texture {name} is not there; {short} beside the file is taken for it")
+            return self.source.companion(short, "texture")
+        return self.source.companion(name, "texture")
 
     def _inside(self, name: str) -> Json | None:
         textures: list[Json] = self.imported.header["textures"]

@@ -18,6 +18,8 @@ from customs.surface.pixels import pixels_or_none, probe
 OPTIONS = {"-blendu": 1, "-blendv": 1, "-bm": 1, "-boost": 1, "-cc": 1, "-clamp": 1, "-imfchan": 1, "-mm": 2, "-o": 3,
            "-s": 3, "-t": 3, "-texres": 1, "-type": 1}  # fmt: skip
 """Options of texture statements and the most words each takes ("Material Library File" appendix)."""
+NUMBERS = ("kd", "ks", "ke", "ka", "d", "tr", "ns", "ni", "pr", "pm")
+"""Statements that take numbers alone (`d` may have -halo before, the colours `spectral` or `xyz`)."""
 WRAP_CLAMP = 33071
 LOOSE_STATEMENTS = {"roughness": "map_Pr", "metallic": "map_Pm", "specular": "map_Ks", "glossiness": "map_Ns",
                     "opacity": "map_d", "height": "bump"}  # fmt: skip
@@ -37,19 +39,23 @@ class Library:
 
     def load(self, name: str) -> None:
         """Read the library called `name`; a missing one is a remark and is noted as absent."""
-        path = self.source.companion(name, "mtllib")
-        if path is None and " " in name:
+        if " " in name and not self.source.has(name):
+            # Several libraries in one statement ("Object Files" appendix, mtllib filename1 filename2 …).
             for part in name.split():
                 self.load(part)
             return
+        path = self.source.companion(name, "mtllib")
         if path is None:
             self.source.remark(f"material library {name} is not there; its materials are plain grey")
             return
         folder = Source(path, self.source.root)
         block: dict[str, str] = {}
-        for line in decode_text(read_file(path)).splitlines():
-            key, _, rest = line.strip().partition(" ")
+        for number, line in enumerate(decode_text(read_file(path)).splitlines(), 1):
+            key, _, rest = line.strip().replace("\t", " ").partition(" ")
             rest = rest.strip()
+            if key.lower() in NUMBERS and not _all_numbers(rest):
+                self.source.remark(f"{name} line {number}: {key} {rest} is not in numbers and is passed over")
+                continue
             if key == "newmtl":
                 self._close(block, folder)
                 block = {"newmtl": rest}
@@ -179,6 +185,11 @@ def split_options(text: str) -> tuple[str, dict[str, list[str]]]:
             at += 1
         options[option] = taken
     return " ".join(words[at:]).strip().strip('"'), options
+
+
+def _all_numbers(text: str) -> bool:
+    words = text.split()
+    return bool(words) and all(_is_number(w) or w in ("-halo", "xyz", "spectral") or w.endswith(".rfl") for w in words)
 
 
 def _is_number(text: str) -> bool:

@@ -23,7 +23,7 @@ class ImageInfo:
     """Header facts: size in pixels, channel count, bits a channel, file format (`png`, `jpeg`, …).
 
     `space` is what the file says of its colour space, "" when it says nothing; `block` its block compression, "" for
-    none; `levels` how many mip levels it holds.
+    none; `levels` how many mip levels it holds, `pictures` how many pictures one after another (the first is taken).
     """
 
     width: int
@@ -34,6 +34,7 @@ class ImageInfo:
     space: Space = ""
     block: str = ""
     levels: int = 1
+    pictures: int = 1
 
     @property
     def has_alpha(self) -> bool:
