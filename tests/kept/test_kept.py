@@ -30,6 +30,8 @@ TOLD: dict[str, Any] = json.loads((FIRST / "told.json").read_text())
 SAID: dict[tuple[str, str], set[str]] = {
     # The first edition overwrote a mesh that a moving node kept, and set the footing by the wrong shape that came of it.
     **{(sheet, "odd"): {"footing held"} for sheet in TOLD["sheets"]},
+    # A map whose slopes contradict what its file says was turned, or left, without a word.
+    **{(sheet, "mosaic_floor"): {"green-direction query"} for sheet in ("centimetre-zup-lh", "twin-format-kit")},
 }
 """(sheet, asset) → rows that are open now and were not then, or the other way round: each change of later issues, as said."""
 

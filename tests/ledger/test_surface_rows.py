@@ -107,7 +107,7 @@ BROKEN: dict[str, Case] = {
     ),
     "texture-missing": (lambda: missing("maps/"), OPEN, "held", "find-textures"),
     "colour-space": (lambda: with_roles({"normal": image(0, "ink_n", BUMPS, space="srgb")}), OPEN, "query", "colour-space"),
-    "green-direction": (lambda: with_roles({"normal": image(0, "ink_n", flipped_green(BUMPS))}), OPEN, "held", "green"),
+    "green-direction": (lambda: with_roles({"normal": image(0, "ink_n", flipped_green(BUMPS))}), OPEN, "query", "green"),
     "normal-unit": (
         lambda: with_roles({"normal": image(0, "ink_n", np.uint8(127.5 + (BUMPS.astype(np.float32) - 127.5) * 0.8))}),
         OPEN, "query", "renormalise",

@@ -42,6 +42,7 @@ LIMIT = "vertex-limit"
 PLAIN = "every-face"
 SKINS = "skins-nearby"
 COUNT = "material-count"
+GREEN = "green-direction"
 TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
     ("watering_stork", "metre-yup-pbr"): ("footing weights tangents", {}),
     ("bell_lantern", "metre-yup-pbr"): ("footing convert-textures tangents", {SKINS: "query"}),
@@ -49,7 +50,7 @@ TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
     ("pane_wall", "metre-yup-pbr"): ("drop-broken turn-outward", {}),
     ("seed_cart", "metre-yup-pbr"): ("settle footing rename", {LOST: "held"}),
     ("spring_basin", "metre-yup-pbr"): ("weld drop-broken footing normals", {PLAIN: "query"}),
-    ("mosaic_floor", "metre-yup-pbr"): ("colour-space spec-gloss alpha green tangents", {}),
+    ("mosaic_floor", "metre-yup-pbr"): ("colour-space spec-gloss alpha tangents", {GREEN: "query"}),
     ("potting_bench", "metre-yup-pbr"): ("find-textures roles tangents", {LOST: "held"}),
     ("watering_stork", "one-mesh-kit"): ("static join footing resize tangents rename", {}),
     ("bell_lantern", "one-mesh-kit"): ("join footing resize convert-textures tangents rename", {SKINS: "query"}),
@@ -57,7 +58,7 @@ TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
     ("pane_wall", "one-mesh-kit"): ("drop-broken turn-outward join rename", {}),
     ("seed_cart", "one-mesh-kit"): ("settle flatten drop-empties join footing resize rename", {LOST: "held"}),
     ("spring_basin", "one-mesh-kit"): ("weld drop-broken footing normals", {LIMIT: "held", PLAIN: "query"}),
-    ("mosaic_floor", "one-mesh-kit"): ("join colour-space spec-gloss alpha green tangents", {}),
+    ("mosaic_floor", "one-mesh-kit"): ("join colour-space spec-gloss alpha tangents", {GREEN: "query"}),
     ("potting_bench", "one-mesh-kit"): ("join find-textures roles tangents", {LOST: "held"}),
     ("watering_stork", "split-texture-kit"): ("static footing split drop-roles rename", {}),
     ("bell_lantern", "split-texture-kit"): ("footing convert-textures rename", {}),
@@ -65,7 +66,7 @@ TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
     ("pane_wall", "split-texture-kit"): ("drop-broken turn-outward convert-textures rename", {}),
     ("seed_cart", "split-texture-kit"): ("settle flatten drop-empties footing rename", {LOST: "held"}),
     ("spring_basin", "split-texture-kit"): ("weld drop-broken footing normals", {PLAIN: "query"}),
-    ("mosaic_floor", "split-texture-kit"): ("colour-space spec-gloss alpha green split rename", {}),
+    ("mosaic_floor", "split-texture-kit"): ("colour-space spec-gloss alpha split rename", {GREEN: "query"}),
     ("potting_bench", "split-texture-kit"): ("find-textures roles rename", {LOST: "held"}),
     ("watering_stork", "twin-format-kit"): ("static footing green resize convert-textures convert-textures rename", {}),
     ("bell_lantern", "twin-format-kit"): ("footing green resize convert-textures convert-textures rename", {}),
@@ -74,7 +75,7 @@ TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
     ("seed_cart", "twin-format-kit"): ("settle flatten drop-empties footing resize convert-textures rename", {LOST: "held"}),
     ("spring_basin", "twin-format-kit"): ("weld drop-broken footing normals", {PLAIN: "query"}),
     ("mosaic_floor", "twin-format-kit"): (
-        "colour-space spec-gloss alpha convert-textures convert-textures convert-textures rename", {},
+        "colour-space spec-gloss alpha convert-textures convert-textures convert-textures rename", {GREEN: "query"},
     ),
     ("potting_bench", "twin-format-kit"): (
         "find-textures roles green convert-textures convert-textures rename", {LOST: "held"},
@@ -94,7 +95,7 @@ TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
     ),
     ("spring_basin", "packed-parameters-kit"): ("weld drop-broken footing normals", {PLAIN: "query"}),
     ("mosaic_floor", "packed-parameters-kit"): (
-        "colour-space spec-gloss alpha green fill-roles merge-textures pack tangents rename", {COUNT: "held"},
+        "colour-space spec-gloss alpha fill-roles merge-textures pack tangents rename", {COUNT: "held", GREEN: "query"},
     ),
     ("potting_bench", "packed-parameters-kit"): (
         "find-textures roles fill-roles merge-textures pack tangents rename", {COUNT: "held", LOST: "held"},
@@ -105,7 +106,7 @@ TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
     ("pane_wall", "centimetre-zup-lh"): ("drop-broken turn-outward convert-textures rename", {}),
     ("seed_cart", "centimetre-zup-lh"): ("settle flatten drop-empties footing resize rename", {LOST: "held"}),
     ("spring_basin", "centimetre-zup-lh"): ("weld drop-broken footing normals", {PLAIN: "query"}),
-    ("mosaic_floor", "centimetre-zup-lh"): ("colour-space spec-gloss alpha split rename", {"uv-flipped": "query"}),
+    ("mosaic_floor", "centimetre-zup-lh"): ("colour-space spec-gloss alpha split rename", {"uv-flipped": "query", GREEN: "query"}),
     ("potting_bench", "centimetre-zup-lh"): ("find-textures roles green rename", {LOST: "held", "uv-flipped": "query"}),
     ("gardener", "centimetre-zup-lh"): ("leave-out rigid drop-empties footing rename", {}),
     ("hedgehog", "centimetre-zup-lh"): ("rigid settle footing rename", {}),

@@ -31,7 +31,8 @@ def backs(positions: F32, faces: U32) -> Mask:
     way = winding(place)[order]
     ways = np.stack([np.bincount(group[way == w], minlength=int(new.sum())) > 0 for w in (False, True)])
     out = np.zeros(len(faces), dtype=bool)
-    out[order] = ways.all(axis=0)[group]
+    both: Mask = np.asarray(ways.all(axis=0))
+    out[order] = both[group]
     return out & ~_flat(place)
 
 

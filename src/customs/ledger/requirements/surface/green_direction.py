@@ -6,10 +6,9 @@ from collections.abc import Iterator
 
 from customs.ledger.facts import SceneFacts
 from customs.ledger.materials import used_as
-from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy, said
-from customs.ledger.shapes import elements
+from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
 from customs.scene.model import NORMAL_SLOTS, Image
-from customs.surface.green import green_of, told_green
+from customs.surface.green import Way, green_of, told_green
 from customs.surface.guess import content_of
 
 
@@ -18,16 +17,37 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     maps = _maps(case.after)
     if not maps:
         return
-    ways = {im: green_of(im, origin) for im in maps}
-    bad = [(im, said((way, _told(im)), f"green {way}{_told(im)}")) for im, way in ways.items() if way != wanted]
-    before = {green_of(im, origin) for im in _maps(case.before)}
-    had = " and ".join(f"green {way}" for way in sorted(before)) or "none"
-    note = "Lit from the wrong side: bumps look like dents."
+    any_bad = False
+    for image in maps:
+        row = _row(rule, image, wanted, origin)
+        if row is not None:
+            any_bad = True
+            yield row
+    if not any_bad:
+        before = {green_of(im, origin) for im in _maps(case.before)}
+        had = " and ".join(f"green {way}" for way in sorted(before)) or "none"
+        yield rule.row(had, f"green {wanted}", f"green {wanted}", "cleared")
 
-    def fix(image: Image) -> Remedy:
-        return remedy("green", "Turn green over", targets=(str(image.key),))
 
-    yield from elements(rule, bad, "image", f"green {wanted}", had, f"green {wanted}", "held", note, fix)
+def _row(rule: Requirement, image: Image, wanted: Way, origin: Way) -> Row | None:
+    """The row of one map, None where it is as wanted and nothing contradicts it.
+
+    What the file, its format or its origin says counts before what the slopes look like; where the two differ a person decides.
+    """
+    way = green_of(image, origin)
+    doubt = not image.green and way != origin
+    if way == wanted and not doubt:
+        return None
+    text = f"green {way}{_told(image)}" + (f", said to be {origin}" if doubt else "")
+    fix = remedy("green", "Turn green over", sure=not doubt, targets=(str(image.key),)) if way != wanted else None
+    note = "Lit from the wrong side: bumps look like dents." if not doubt else (
+        "The file or its origin says one way, the slopes of the map fit the other: look at the picture and decide."
+    )  # fmt: skip
+    values = {"way": way, "said": image.green or origin, "wanted": wanted}
+    return rule.row(
+        text, f"green {wanted}", text, "query" if doubt else "held", subject=str(image.key), subject_name=image.name, note=note,
+        remedy=fix, place=Place(image.key, "image"), values=values,
+    )  # fmt: skip
 
 
 def _maps(facts: SceneFacts) -> list[Image]:
