@@ -31,7 +31,15 @@ SAID: dict[tuple[str, str], set[str]] = {
     # The first edition overwrote a mesh that a moving node kept, and set the footing by the wrong shape that came of it.
     **{(sheet, "odd"): {"footing held"} for sheet in TOLD["sheets"]},
     # A map whose slopes contradict what its file says was turned, or left, without a word.
-    **{(sheet, "mosaic_floor"): {"green-direction query"} for sheet in ("centimetre-zup-lh", "twin-format-kit")},
+    **{
+        (sheet, "mosaic_floor"): {"green-direction query", "occlusion-alone query", "role-known query"}
+        for sheet in ("centimetre-zup-lh", "twin-format-kit")
+    },
+    # Formats that cannot say which channel is meant were given packed textures whole.
+    **{
+        (sheet, "watering_stork"): {"occlusion-alone query", "role-known query"}
+        for sheet in ("centimetre-zup-lh", "clips-apart-kit", "split-rig-kit", "twin-format-kit")
+    },
 }
 """(sheet, asset) → rows that are open now and were not then, or the other way round: each change of later issues, as said."""
 

@@ -68,14 +68,15 @@ TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
     ("spring_basin", "split-texture-kit"): ("weld drop-broken footing normals", {PLAIN: "query"}),
     ("mosaic_floor", "split-texture-kit"): ("colour-space spec-gloss alpha split rename", {GREEN: "query"}),
     ("potting_bench", "split-texture-kit"): ("find-textures roles rename", {LOST: "held"}),
-    ("watering_stork", "twin-format-kit"): ("static footing green resize convert-textures convert-textures rename", {}),
+    ("watering_stork", "twin-format-kit"): ("static footing green split resize convert-textures convert-textures convert-textures rename", {}),
     ("bell_lantern", "twin-format-kit"): ("footing green resize convert-textures convert-textures rename", {}),
     ("fern_bed", "twin-format-kit"): ("footing alpha bleed resize convert-textures convert-textures rename", {}),
     ("pane_wall", "twin-format-kit"): ("drop-broken turn-outward convert-textures convert-textures rename", {}),
     ("seed_cart", "twin-format-kit"): ("settle flatten drop-empties footing resize convert-textures rename", {LOST: "held"}),
     ("spring_basin", "twin-format-kit"): ("weld drop-broken footing normals", {PLAIN: "query"}),
     ("mosaic_floor", "twin-format-kit"): (
-        "colour-space spec-gloss alpha convert-textures convert-textures convert-textures rename", {GREEN: "query"},
+        "colour-space spec-gloss alpha split convert-textures convert-textures convert-textures convert-textures rename",
+        {GREEN: "query"},
     ),
     ("potting_bench", "twin-format-kit"): (
         "find-textures roles green convert-textures convert-textures rename", {LOST: "held"},

@@ -35,6 +35,8 @@ WRONG = [
     ("leave-out", "texcoord_sets", -1),
     ("leave-out", "texcoord_sets", 9),
     ("leave-out", "cameras", "perhaps"),
+    ("lay-uvs", "sets", 0),
+    ("lay-uvs", "sets", 9),
     ("rigid", "name", ""),
     ("rigid", "name", "xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx"),
     ("common-root", "name", ""),

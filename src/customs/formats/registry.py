@@ -48,6 +48,12 @@ class Format:
     image_forms: tuple[str, ...] = ("png", "jpeg", "tga", "bmp")
     texture_roles: tuple[str, ...] = STANDARD_SLOTS
     """Roles a material of this format has a place for."""
+    places: bool = False
+    """A texture says its UV set and its transform, and readers heed both."""
+    factors: bool = False
+    """A texture is multiplied by numbers beside it, and readers heed them."""
+    channels: bool = False
+    """A texture says which of its channels counts, and readers heed it."""
 
 
 _formats: dict[str, Format] = {}

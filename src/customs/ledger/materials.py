@@ -32,7 +32,9 @@ def allowed_roles(case: Case) -> tuple[str, ...]:
         return case.sheet.textures.roles
     packed = case.sheet.textures.pack
     more = (slot_of(parse_pattern(packed)),) if packed else ()
-    return (*case.format.texture_roles, *more)
+    # Where a texture cannot say which of its channels counts, or few readers heed it, values go in textures of their own.
+    roles = [r for r in case.format.texture_roles if case.format.channels or r != "metallic_roughness"]
+    return (*roles, *more)
 
 
 def uses(facts: SceneFacts) -> Iterator[tuple[Material, str, TextureUse, Image]]:

@@ -10,6 +10,7 @@ import numpy.typing as npt
 
 from customs.scene.model import Image, Material, TextureUse
 from customs.surface.files.pillow import to_eight
+from customs.surface.kept import kept
 from customs.surface.pattern import CHANNELS, Part, parse_pattern
 from customs.surface.pixels import image_info, pixels_or_none
 from customs.surface.resize import resize
@@ -122,3 +123,16 @@ def same_size(a: npt.NDArray[Any], b: npt.NDArray[Any], colour: bool = False) ->
     a, b = to_eight(a), to_eight(b)
     height, width = max(a.shape[0], b.shape[0]), max(a.shape[1], b.shape[1])
     return resize(a, width, height, colour), resize(b, width, height, colour)
+
+
+def grey(image: Image) -> bool:
+    """True when red, green and blue say the same, or the pixels cannot be read."""
+
+    def found() -> bool:
+        pixels = pixels_or_none(image)
+        if pixels is None or pixels.shape[2] < 3:
+            return True
+        spread = pixels[:, :, :3].max(axis=2).astype(np.int32) - pixels[:, :, :3].min(axis=2)
+        return bool((spread <= 2 * np.iinfo(pixels.dtype).max // 255).mean() > 0.999)
+
+    return kept("grey", image, found)

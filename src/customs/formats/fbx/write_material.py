@@ -21,6 +21,7 @@ PROPERTIES = {
     "glossiness": "ShininessExponent",
     "height": "Bump",
     "occlusion": "AmbientColor",
+    "metallic": "ReflectionFactor",
 }
 """Material properties textures are connected to, by role; FBX has no place for other roles (common practice)."""
 

@@ -32,6 +32,9 @@ _GLB = Format(
     fixed=True,
     images_inside=True,
     image_forms=("png", "jpeg"),
+    places=True,
+    channels=True,
+    factors=True,
 )
 
 register(_GLB)

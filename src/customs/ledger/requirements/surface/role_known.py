@@ -16,6 +16,8 @@ OTHER_MODEL = {"diffuse", "specular_glossiness"}
 
 def _fix(case: Case, m: Material, role: str) -> Remedy | None:
     known, me = allowed_roles(case), (str(m.key),)
+    # Where the destination refuses the role it goes; where it merely has no place for it a person decides.
+    refused = case.sheet.textures.unused_channels == "forbidden" or case.sheet.textures.roles is not None
     pattern = case.sheet.textures.pack or USUAL_PACKING
     packable = {s for p in parse_pattern(pattern) for s in SLOTS_OF.get(p.value, ())}
     if role == "opacity" and "base_colour" in known:
@@ -27,14 +29,14 @@ def _fix(case: Case, m: Material, role: str) -> Remedy | None:
     if role in ("metallic_roughness", "parameters"):
         values = tuple(v for v in (*LOOSE[:2], "glossiness") if v in known)
         values = tuple(v for v in values if v != "glossiness" or "roughness" not in values)
-        return remedy("split", "Take it apart", values=values, targets=me) if values else _drop(role, me)
+        return remedy("split", "Take it apart", values=values, targets=me) if values else _drop(role, me, refused)
     if role in ("detail", "detail_normal"):
         return remedy("detail", "Work it in", normal=role == "detail_normal", bake=True, targets=me)
-    return _drop(role, me)
+    return _drop(role, me, refused)
 
 
-def _drop(role: str, targets: tuple[str, ...]) -> Remedy:
-    return remedy("drop-roles", f"Leave {words(role)} out", roles=(role,), targets=targets)
+def _drop(role: str, targets: tuple[str, ...], sure: bool) -> Remedy:
+    return remedy("drop-roles", f"Leave {words(role)} out", sure, roles=(role,), targets=targets)
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:

@@ -7,6 +7,7 @@ from dataclasses import replace
 from pydantic import Field
 
 from customs.motion.pose import morph_weights, morphed
+from customs.route.laying import fewer_sets
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.model import Mesh, Primitive, Remark, Scene
@@ -31,8 +32,6 @@ def _mesh(scene: Scene, index: int, mesh: Mesh, settings: LeaveOut) -> Mesh:
     def change(p: Primitive) -> Primitive:
         if settings.morphs and p.targets:
             p = replace(p, positions=frozen(morphed(p, weights)), targets=())
-        if settings.texcoord_sets is not None:
-            p = replace(p, texcoords=p.texcoords[: settings.texcoord_sets])
         return p
 
     out = replace(mesh, primitives=tuple(change(p) for p in mesh.primitives))
@@ -54,9 +53,22 @@ def _apply(scene: Scene, settings: LeaveOut, resources: Content, job: Job) -> Ou
     if settings.morphs:
         clips = tuple(replace(c, channels=tuple(x for x in c.channels if x.path != "weights")) for c in clips)
     out = prune_content(replace(scene, nodes=nodes, meshes=meshes, clips=tuple(c for c in clips if c.channels)), near=True)
+    gone: list[str] = []
+    if settings.texcoord_sets is not None:
+        out, gone = _without_sets(out, settings.texcoord_sets)
     lost = [many(len(scene.cameras), "camera")] if settings.cameras and scene.cameras else []
     lost += [many(len(scene.lights), "light")] if settings.lights and scene.lights else []
+    lost += [f"the texture {name}, on a UV set that goes," for name in gone]
     return Outcome(out, tuple(Remark(f"{text} left out") for text in lost))
+
+
+def _without_sets(scene: Scene, limit: int) -> tuple[Scene, list[str]]:
+    """Sets that textures use move to the front and stay; textures on sets without room go, and are named."""
+    if limit:
+        out, lost = fewer_sets(scene, limit)
+        return prune_content(out, near=True), lost
+    meshes = tuple(replace(m, primitives=tuple(replace(p, texcoords=()) for p in m.primitives)) for m in scene.meshes)
+    return replace(scene, meshes=meshes), []
 
 
 def _summary(settings: LeaveOut) -> str:

@@ -44,7 +44,7 @@ register(
         id="weights",
         name="Weights",
         desk="motion",
-        order=60,
+        order=59,
         about="Keeps the strongest influences on each vertex and brings their sum to one.",
         settings=Weights,
         apply=_apply,

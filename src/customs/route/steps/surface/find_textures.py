@@ -35,7 +35,7 @@ register(
         id="find-textures",
         name="Find",
         desk="surface",
-        order=61,
+        order=60,
         about="Takes missing textures from files of their name found in other folders.",
         settings=FindTextures,
         apply=_apply,

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from pydantic import Field
 
+from customs.route.laying import same_place
 from customs.route.step import Content, Job, Outcome, Step, Targeted, register
 from customs.route.surface_edit import Textures, changed_materials, made_key, without_roles
 from customs.scene.arrays import frozen
@@ -28,6 +29,8 @@ def _relief(m: Material, textures: Textures, settings: HeightNormal, origin: Way
     if use is None or height is None:
         return m
     rest, old = without_roles(m, ("height",)), m.textures.get("normal")
+    if old is not None and settings.add and not same_place((old, use)):
+        return m
     wrap = use.sampler.wrap_s != 33071 and use.sampler.wrap_t != 33071
     made = from_height(height, settings.depth, wrap)
     base = pixels_or_none(textures.images[old.image]) if old is not None else None

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 from pydantic import Field
 
+from customs.route.laying import same_place
 from customs.route.step import Content, Job, Outcome, Step, Targeted, register
 from customs.route.surface_edit import Textures, changed_materials, made_key, without_roles
 from customs.scene.arrays import frozen
@@ -29,6 +30,8 @@ def _merged(m: Material, textures: Textures, set_mode: bool) -> Material:
         return m
     role = "diffuse" if m.model == "specular_glossiness" else "base_colour"
     old = m.textures.get(role)
+    if old is not None and not same_place((old, use)):
+        return m
     colour = pixels_or_none(textures.images[old.image]) if old is not None else None
     white = np.full((1, 1, 3), 255, np.uint8)
     colour, opacity = same_size(white if colour is None else colour, opacity)

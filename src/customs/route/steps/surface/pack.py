@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 from pydantic import Field, field_validator
 
+from customs.route.laying import same_place
 from customs.route.step import Content, Job, Outcome, Step, Targeted, register
 from customs.route.surface_edit import Textures, changed_materials, made_key, without_roles
 from customs.scene.arrays import frozen
@@ -49,7 +50,8 @@ def already(m: Material, parts: tuple[Part, ...]) -> bool:
 def _packed(m: Material, textures: Textures, parts: tuple[Part, ...], always: bool) -> Material:
     found = [source_of(m, textures.images, p.value) for p in parts if p.value]
     uses = [f[0] for f in found if f is not None]
-    if already(m, parts) or (not uses and not always) or m.model == "specular_glossiness":
+    # Values that lie at different places of the surface are no pixels side by side: Lay UVs brings them together first.
+    if already(m, parts) or (not uses and not always) or m.model == "specular_glossiness" or not same_place(uses):
         return m
     pixels = packed(m, textures.images, parts)
     if pixels.shape[0] < EDGE and not uses:

@@ -66,7 +66,7 @@ register(
         id="roles",
         name="Roles",
         desk="surface",
-        order=62,
+        order=61,
         about="Sets which texture serves as what in which material.",
         settings=Roles,
         apply=_apply,

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from customs.route.laying import same_place
 from customs.route.step import Content, Job, Outcome, Step, Targeted, register
 from customs.route.surface_edit import Textures, changed_materials, made_key
 from customs.scene.arrays import frozen
@@ -49,7 +50,8 @@ def _values(m: Material, textures: Textures) -> tuple[MetalRough, F32]:
 
 
 def _converted(m: Material, textures: Textures) -> Material:
-    if m.model != "specular_glossiness":
+    both = [m.textures[r] for r in ("diffuse", "specular_glossiness") if r in m.textures]
+    if m.model != "specular_glossiness" or not same_place(both):
         return m
     found, alpha = _values(m, textures)
     uses = {r: u for r, u in m.textures.items() if r not in ("diffuse", "specular_glossiness")}

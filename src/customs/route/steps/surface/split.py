@@ -11,7 +11,7 @@ from customs.route.step import Content, Job, Outcome, Step, Targeted, register
 from customs.route.surface_edit import Textures, changed_materials, made_key, without_roles
 from customs.scene.arrays import frozen
 from customs.scene.model import Image, Material, Scene, TextureUse
-from customs.surface.channels import source_of, stacked, value_of
+from customs.surface.channels import grey, source_of, stacked, value_of
 
 VALUES = ("occlusion", "roughness", "metallic", "glossiness")
 
@@ -37,7 +37,7 @@ def _apart(m: Material, textures: Textures, values: tuple[str, ...]) -> Material
         value = value_of(m, textures.images, name)
         if found is None or not isinstance(value, np.ndarray):
             continue
-        if len(m.textures) and found[0] is m.textures.get(name):
+        if found[0] is m.textures.get(name) and (name != "occlusion" or grey(textures.images[found[0].image])):
             continue
         source = textures.images[found[0].image]
         image = Image(
@@ -49,7 +49,8 @@ def _apart(m: Material, textures: Textures, values: tuple[str, ...]) -> Material
         uses[name] = replace(found[0], image=textures.add(image), strength=1.0, extras={})
     if not uses:
         return m
-    gone = [r for r in ("metallic_roughness", "parameters") if r in m.textures]
+    values_apart = {"roughness", "metallic", "glossiness"} & set(values)
+    gone = [r for r in ("metallic_roughness", "parameters") if r in m.textures and values_apart]
     if "glossiness" in values and "roughness" not in values:
         gone.append("roughness")
     rest = without_roles(m, gone)
