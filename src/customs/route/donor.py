@@ -14,7 +14,7 @@ from customs.formats.gltf.write import write_glb
 from customs.formats.registry import WriteOptions
 from customs.formats.source import Source
 from customs.motion.bind import bind_error
-from customs.scene.model import Scene
+from customs.scene.model import Node, Scene
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,6 +66,11 @@ def make_donor(scene: Scene) -> Donor:
     )
     data = b"".join(bytes(part) for part in write_glb(plain, WriteOptions(scene.name))[".glb"])
     return Donor(scene.name, hashlib.sha256(data).hexdigest()[:16], data)
+
+
+def donor_nodes(scene: Scene) -> list[Node]:
+    """Nodes that came from a donor: the destination looks for them by their very names."""
+    return [n for n in scene.nodes if n.key.digest != scene.digest]
 
 
 def take_donor(digest: str, resources: Mapping[str, bytes]) -> Scene:

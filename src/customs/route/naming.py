@@ -71,12 +71,14 @@ def renamed_all(
     rules: Naming,
     kept: Sequence[Named],
     words: Mapping[int, Words] = NO_WORDS,
+    firm: Sequence[Named] = (),
 ) -> tuple[Named, ...]:
     """`items` (anything frozen with a `name`) with new names where they are among `kept`; the first of two alike keeps the
-    plain one, and the index counts the kept ones from 1.
+    plain one, and the index counts the kept ones from 1. Those among `firm` keep their names, and nothing else takes them.
     """
-    taken: set[str] = set()
-    used = {item.key for item in kept}
+    taken = {item.name.lower() for item in firm}
+    spared = {item.key for item in firm}
+    used = {item.key for item in kept} - spared
     out, number = [], 0
     for i, item in enumerate(items):
         if item.key not in used:

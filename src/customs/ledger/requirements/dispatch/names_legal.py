@@ -6,16 +6,18 @@ from collections.abc import Iterator
 
 from customs.ledger.names import name_fix, named
 from customs.ledger.row import Case, Place, Requirement, Row, register, said
+from customs.route.donor import donor_nodes
 from customs.route.naming import Naming
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     n = case.sheet.names
     rules = Naming(n.allowed, n.lower, n.max_length, n.unique)
+    firm = {n.key for n in donor_nodes(case.delivering)}
     bad = [
         (kind, item)
         for kind, item in named(case.delivering)
-        if not rules.fits(item.name) or (n.lower and item.name != item.name.lower())
+        if item.key not in firm and (not rules.fits(item.name) or (n.lower and item.name != item.name.lower()))
     ]
     before = sum(not rules.fits(item.name) for _, item in named(case.arrived))
     for kind, item in bad:

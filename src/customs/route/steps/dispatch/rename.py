@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from pydantic import Field, field_validator
 
+from customs.route.donor import donor_nodes
 from customs.route.naming import Naming, Words, renamed_all
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.model import SLOTS, Remark, Scene
@@ -60,7 +61,7 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
     out = replace(
         scene,
         name=asset,
-        nodes=renamed_all(scene.nodes, s.node, asset, rules, kept.nodes),
+        nodes=renamed_all(scene.nodes, s.node, asset, rules, kept.nodes, firm=donor_nodes(kept)),
         meshes=renamed_all(scene.meshes, s.mesh, asset, rules, kept.meshes),
         materials=renamed_all(scene.materials, s.material, asset, rules, kept.materials),
         images=renamed_all(scene.images, s.image, asset, rules, kept.images, _words(scene, kept, s.suffixes)),

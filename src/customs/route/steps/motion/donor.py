@@ -12,7 +12,7 @@ from customs.errors import StepError
 from customs.motion.align import Fit, fit_to
 from customs.motion.bones import bones_of, without_bones
 from customs.motion.pairing import Pair, propose
-from customs.motion.retarget import Way, retarget
+from customs.motion.retarget import Way, retarget, unpaired
 from customs.motion.skeleton import Skeleton, skeleton_of
 from customs.motion.track import frame_rate, frame_times
 from customs.route.donor import take_donor
@@ -62,7 +62,7 @@ def _apply(scene: Scene, settings: DonorSettings, resources: Content, job: Job) 
     job.progress(0.3, "Donor: mesh")
     out = _assembled(scene, donor, mine, theirs, numbers, fit, settings, job)
     job.progress(0.7, "Donor: clips")
-    clips = _clips(scene, donor, out, mine, numbers, settings, job)
+    clips, lost = _clips(scene, donor, out, mine, numbers, settings, job)
     unlike = [p for p in pairs if p.doubtful]
     remarks = [
         Remark(
@@ -70,6 +70,9 @@ def _apply(scene: Scene, settings: DonorSettings, resources: Content, job: Job) 
         ),
         Remark(f"size × {fit.scale:.3f}; largest turn into the donor's pose {fit.degrees.max(initial=0.0):.0f}°"),
     ]
+    if lost:
+        text = f"moved by clips and without a pair, left behind: {', '.join(lost[:6])}{' …' if len(lost) > 6 else ''}"
+        remarks.append(Remark(text, values={"left": tuple(lost)}))
     left = sorted(set(theirs.names) - {p.donor for p in pairs})
     if left:
         remarks.append(Remark(f"donor joints without a part of the body: {', '.join(left[:6])}{' …' if len(left) > 6 else ''}"))
@@ -131,17 +134,20 @@ def _stands_for(skeleton: Skeleton, numbers: dict[int, int], joint: int, default
 
 def _clips(
     scene: Scene, donor: Scene, out: Scene, mine: Skeleton, numbers: dict[int, int], settings: DonorSettings, job: Job
-) -> tuple[Clip, ...]:
+) -> tuple[tuple[Clip, ...], list[str]]:
+    """(the clips, names of what they moved that has no pair)."""
     made: list[Clip] = []
+    lost: set[str] = set()
     if settings.clips in ("own", "both"):
         way = Way(scene, mine, out, skeleton_of(out, (0,)), numbers)
         for clip in scene.clips:
             job.check()
             made.append(retarget(way, clip, frame_times(clip, frame_rate(clip))))
+            lost |= set(unpaired(way, clip))
     if settings.clips in ("donor", "both"):
         place = {n.key: i for i, n in enumerate(out.nodes)}
         made += [_moved(c, donor, place) for c in donor.clips]
-    return tuple(made)
+    return tuple(made), sorted(lost)
 
 
 def _moved(clip: Clip, donor: Scene, place: dict[Key, int]) -> Clip:

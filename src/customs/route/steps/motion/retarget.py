@@ -10,7 +10,7 @@ from pydantic import Field
 from customs.errors import StepError
 from customs.motion.humanoid import propose_humanoid
 from customs.motion.pairing import propose
-from customs.motion.retarget import Ground, Way, leg_ratio, retarget
+from customs.motion.retarget import Ground, Way, leg_ratio, retarget, unpaired
 from customs.motion.skeleton import Skeleton, skeleton_of
 from customs.motion.track import frame_rate, frame_times
 from customs.route.donor import take_donor
@@ -59,18 +59,21 @@ def _apply(scene: Scene, settings: Retarget, resources: Content, job: Job) -> Ou
     way = Way(donor, theirs, scene, mine, pairs)
     ground = feet(theirs, mine, pairs) if settings.ground else None
     chosen = [c for c in donor.clips if not settings.clips or any(fnmatch.fnmatchcase(c.name, t) for t in settings.clips)]
-    made = []
+    made, lost = [], set[str]()
     for k, clip in enumerate(chosen):
         job.check()
         job.progress(k / max(len(chosen), 1), f"Retarget {clip.name}")
         new = retarget(way, clip, frame_times(clip, frame_rate(clip)), ground)
         made.append(replace(new, key=Key(scene.digest, "clip", MADE + k)))
+        lost |= set(unpaired(way, clip))
     root = next(a for a in theirs.order if a in pairs)
     text = (
         f"{many(len(made), 'clip')} of {donor.name}, {many(len(pairs), 'joint')} paired, strides × {leg_ratio(way, root):.2f}"
     )
+    if lost:
+        text += f"; without a pair, left behind: {', '.join(sorted(lost)[:6])}"
     kept = scene.clips if settings.own else ()
-    return Outcome(replace(scene, clips=(*kept, *made)), (Remark(text),))
+    return Outcome(replace(scene, clips=(*kept, *made)), (Remark(text, values={"left": tuple(sorted(lost))}),))
 
 
 register(
