@@ -55,3 +55,26 @@ def test_no_face_moves(step: str, shape: str) -> None:
         for a, b in zip(before, after, strict=True):
             assert len(a) == len(b), f"seed {seed}: {len(a)} faces, then {len(b)}"
             assert max(cKDTree(a).query(b)[0].max(), cKDTree(b).query(a)[0].max()) < 3e-4 * size, f"seed {seed}"
+
+
+@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("signs", [(-1, 1, 1), (1, -1, 1), (-1, -1, -1)])
+def test_a_mirrored_skeleton_is_settled_and_moves_as_it_did(signs: tuple[int, int, int], seed: int) -> None:
+    from dataclasses import replace
+
+    from customs.scene.tree import joint_nodes, world_matrices
+
+    scene = drawn_shared(seed)
+    nodes = list(scene.nodes)
+    # The whole rig under a mirrored root, and one joint of it mirrored again.
+    nodes[4] = replace(nodes[4], scale=nodes[4].scale * np.array(signs, float))
+    nodes[7] = replace(nodes[7], scale=nodes[7].scale * np.array((1.0, 1, -1)))
+    plain = [replace(c, channels=tuple(ch for ch in c.channels if ch.path != "scale")) for c in scene.clips]
+    mirrored = replace(scene, nodes=tuple(nodes), clips=tuple(plain))
+    out = run("settle", mirrored)
+    for a, b in zip(faces(mirrored), faces(out), strict=True):
+        size = float(np.linalg.norm(np.ptp(a, axis=0)))
+        assert np.abs(a - b).max() < 1e-3 * size or max(np.abs(a.mean(0) - b.mean(0))) < 1e-5 * size
+    world = world_matrices(out)
+    assert all(np.linalg.det(world[j][:3, :3]) > 0 for j in joint_nodes(out))
+    assert all(np.allclose(np.abs(n.scale), 1, atol=1e-4) for i, n in enumerate(out.nodes) if i in joint_nodes(out))

@@ -3,7 +3,7 @@
 With W the world matrix of a node and K what is taken off it, its new world matrix is W·K, what it carries goes through
 K⁻¹, inverse bind matrices become K⁻¹·B and its own matrix K_parent⁻¹·L·K. Nodes that neither move nor hold joints get
 K = W⁻¹ (their world becomes the identity); joints and moving nodes give up their scale alone, K = 1/s, so that skeletons
-keep their rotations and clips stay rotations.
+keep their rotations and clips stay rotations. Mirrored ones give up the mirror too: K = 1/s · M with M = diag(−1, 1, 1).
 """
 
 from __future__ import annotations
@@ -51,7 +51,10 @@ def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
         replace(s, inverse_bind=frozen(np.stack([np.linalg.inv(taken.get(j, np.eye(4))) @ b for j, b in
                 zip(s.joints, s.inverse_bind)]), np.float64)) for s in scene.skins
     )  # fmt: skip
-    clips = tuple(replace(c, channels=tuple(_channel(ch, taken, above) for ch in c.channels)) for c in scene.clips)
+    clips = tuple(
+        replace(c, channels=tuple(_channel(ch, taken, above, scene.nodes[ch.node], nodes[ch.node]) for ch in c.channels))
+        for c in scene.clips
+    )
     nodes = [_root_skinned(n) for n in nodes]
     out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), skins=skins, clips=clips)
     return to_bind(_lift_skinned(out)), remarks
@@ -134,12 +137,14 @@ def _taken_off(scene: Scene) -> tuple[dict[int, F64], tuple[Remark, ...]]:
         if n in joints or n in rigged:
             scale = np.linalg.norm(world[n][:3, :3], axis=0)
             even = scale.max() - scale.min() < 1e-4 * scale.max() and scale.max() > 0
-            if even and n not in scaled and parent not in blocked and np.linalg.det(world[n][:3, :3]) > 0:
-                taken[n] = np.diag([1 / scale[0]] * 3 + [1.0])
-                continue
-            blocked.add(n)
+            mirror = -1.0 if np.linalg.det(world[n][:3, :3]) < 0 else 1.0
+            share = 1 / scale[0] if even and n not in scaled and parent not in blocked else 1.0
+            taken[n] = np.diag([mirror * share, share, share, 1.0])
+            if share == 1.0 and not (even and abs(scale[0] - 1) < IDENTITY):
+                blocked.add(n)
             if not even:
                 remarks.append(Remark("keeps its uneven scale: it moves or is a joint", node.key))
+            continue
         taken[n] = np.eye(4)
     for n in range(len(scene.nodes)):
         taken.setdefault(n, np.eye(4))
@@ -207,8 +212,8 @@ def moved_primitive(p: Primitive, m: F64) -> Primitive:
     return reversed_faces(new) if det < 0 else new
 
 
-def _channel(channel: Channel, taken: dict[int, F64], above: dict[int, int]) -> Channel:
-    """A channel whose node and parent gave up part of their transforms."""
+def _channel(channel: Channel, taken: dict[int, F64], above: dict[int, int], old: Node, new: Node) -> Channel:
+    """A channel whose node and parent gave up part of their transforms; `old` and `new` are the node before and after."""
     parent = np.linalg.inv(taken[above[channel.node]]) if channel.node in above else np.eye(4)
     v = channel.values.astype(np.float64)
     scale = np.cbrt(abs(np.linalg.det(parent[:3, :3])))
@@ -219,10 +224,26 @@ def _channel(channel: Channel, taken: dict[int, F64], above: dict[int, int]) -> 
         else:
             out += parent[:3, 3]
         return replace(channel, values=frozen(out))
+    signs = np.where(old.scale < 0, -1.0, 1.0) * np.where(new.scale < 0, -1.0, 1.0)
+    own = np.cbrt(abs(np.linalg.det(taken[channel.node][:3, :3])))
     if channel.path == "rotation" and scale > 0:
-        turn = matrix_quaternion(parent[:3, :3] / scale)
-        return replace(channel, values=frozen(multiply_quaternions(turn, v)))
+        # The signs of old and new scale stand beside the turn: L = A · R · B with all that is no turn of its own taken in.
+        right = np.diag(np.where(old.scale < 0, -1.0, 1.0)) @ (taken[channel.node][:3, :3] / own)
+        return replace(channel, values=frozen(_turned(parent[:3, :3] / scale, v, right * np.where(new.scale < 0, -1.0, 1.0))))
     if channel.path == "scale":
-        own = np.cbrt(abs(np.linalg.det(taken[channel.node][:3, :3])))
-        return replace(channel, values=frozen(v * scale * own))
+        return replace(channel, values=frozen(v * scale * own * signs))
     return channel
+
+
+MIRROR = np.diag([-1.0, 1.0, 1.0])
+
+
+def _turned(left: F64, q: F64, right: F64) -> F64:
+    """Quaternions (..., 4) of left · R(q) · right, where both (3, 3) are turns or both are mirrored turns.
+
+    With M = diag(−1, 1, 1), M · R(x, y, z, w) · M is R(x, −y, −z, w): linear, so it holds for the tangents of keys too.
+    """
+    if np.linalg.det(left) < 0 and np.linalg.det(right) < 0:
+        left, q, right = left @ MIRROR, q * np.array([1.0, -1.0, -1.0, 1.0]), MIRROR @ right
+    out = multiply_quaternions(matrix_quaternion(left), q)
+    return out if np.abs(right - np.eye(3)).max() < 1e-9 else multiply_quaternions(out, matrix_quaternion(right))
