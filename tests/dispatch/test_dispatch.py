@@ -93,7 +93,7 @@ def file(path: str, make: Callable[[], list[bytes]]) -> Deliverable:
     return Deliverable(path, "other", lambda tick: make(), path)  # type: ignore[arg-type, return-value]
 
 
-def empty_docket(files: object) -> dict[str, object]:
+def empty_docket(files: object, folder: Path) -> dict[str, object]:
     return {"asset": "a", "sheet": {}, "box": {}, "after": {}, "requirements": {}, "rights": {}, "source": {}, "files": files}
 
 
@@ -175,7 +175,7 @@ k = 0
 while True:
     k = (k + 1) % 250
     body = {"asset": "a", "sheet": {}, "box": {}, "after": {}, "requirements": {}, "rights": {}, "source": {}}
-    write_package(target, [Deliverable(f"{i}.bin", "other", part(k)) for i in range(4)], lambda f: {**body, "files": list(f)},
+    write_package(target, [Deliverable(f"{i}.bin", "other", part(k)) for i in range(4)], lambda f, folder: {**body, "files": list(f)},
                   replace_existing=True)
 """
 

@@ -213,7 +213,8 @@ def test_chains_side_by_side_that_move_one_mesh_are_one_skeleton() -> None:
     low = np.asarray(mesh.joints) < len(joints) // 2
     weights = np.where(low, np.asarray(mesh.weights), 0)
     lower = replace(two, meshes=(replace(scene.meshes[0], primitives=(replace(mesh, weights=weights),)),))
-    assert skeletons(lower).tops == ((joints[0],), (hung,)) and skeletons(lower).moves[1] == 0
+    assert len(skeletons(lower).tops) == 1, "joints of one skin belong together, those that move nothing too"
+    assert hung in idle_joints(lower)
 
 
 def test_merged_joints_carry_their_weights_up() -> None:

@@ -61,9 +61,9 @@ def dispatch(
     final = destination_scene(scene, goods.sheet)
     when = datetime.now(UTC).strftime("%Y-%m-%d %H:%M UTC")
 
-    def docket(files: Sequence[dict[str, Any]]) -> dict[str, Any]:
+    def docket(files: Sequence[dict[str, Any]], folder: Path) -> dict[str, Any]:
         return make_docket(
-            goods.sheet, goods.received, final, goods.passed, goods.ledger, goods.about, goods.source, files, when
+            goods.sheet, goods.received, final, goods.passed, goods.ledger, goods.about, goods.source, files, when, folder
         )
 
     target = out / folder if folder else package_folder(out, scene)

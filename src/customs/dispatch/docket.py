@@ -6,7 +6,9 @@ import hashlib
 import json
 import posixpath
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from importlib import resources
+from pathlib import Path
 from typing import Any
 
 from jinja2.sandbox import SandboxedEnvironment
@@ -15,7 +17,9 @@ from customs import __version__
 from customs.dispatch.deliver import PARTS
 from customs.dispatch.told import told_by_model
 from customs.dispatch.variants import ModelFile, model_files
-from customs.formats.registry import get_format
+from customs.errors import WriteError
+from customs.formats.registry import get_format, read_scene
+from customs.formats.source import Source
 from customs.geometry.counts import counts
 from customs.ledger.ledger import Ledger, effective
 from customs.ledger.row import About
@@ -23,6 +27,7 @@ from customs.motion.bounds import world_bounds
 from customs.route.route import At
 from customs.route.step import get_step
 from customs.scene.model import Scene
+from customs.scene.prune import prune
 from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet
 
@@ -43,14 +48,33 @@ def names_of(scene: Scene) -> dict[str, list[str]]:
     return {k: [item.name for item in getattr(scene, k)] for k in kinds}
 
 
-def model_record(file: ModelFile, sheet: Sheet) -> Json:
-    """What one model file holds: its path, kind, counts, names and box."""
+@dataclass(frozen=True, eq=False)
+class Model:
+    """A model file as it was written: its record, and what the format did not keep of what it was given."""
+
+    record: Json
+    scene: Scene
+    lost: dict[str, int]
+
+
+WHOLE = ("triangles", "materials", "joints", "clips")
+"""Counts a file has to keep where its format carries them; vertices are parted and joined by formats as they need."""
+
+
+def written_model(file: ModelFile, sheet: Sheet, folder: Path) -> Model:
+    """What one model file holds, read back from `folder`: its counts, names and box. Raises WriteError when faces are gone."""
     entry = get_format(sheet.model.format)
-    told = told_by_model(file.scene, entry, posixpath.basename(file.path))
     ending = PARTS.get(sheet.model.format, (f".{sheet.model.format}",))[0]
-    return {
-        "path": file.path + ending, "kind": file.kind, "after": counts(told), "names": names_of(told), "box": box_of(file.scene),
-    }  # fmt: skip
+    found = prune(read_scene(Source(folder / (file.path + ending), folder)))
+    meant, holds = counts(told_by_model(file.scene, entry, posixpath.basename(file.path))), counts(found)
+    if holds["triangles"] != meant["triangles"]:
+        raise WriteError(
+            f"{holds['triangles']:,} triangles in the file that was written", f"{meant['triangles']:,}",
+            "Nothing was put in place. Choose another format, or simplify the mesh.", file.path + ending,
+        )  # fmt: skip
+    lost = {k: meant[k] - holds[k] for k in WHOLE if meant[k] > holds[k]}
+    record = {"path": file.path + ending, "kind": file.kind, "after": holds, "names": names_of(found), "box": box_of(found)}
+    return Model(record, found, lost)
 
 
 def stop_lines(passed: Sequence[At]) -> list[Json]:
@@ -80,10 +104,16 @@ def make_docket(
     source: Mapping[str, Any],
     files: Sequence[Mapping[str, Any]],
     when: str,
+    folder: Path,
 ) -> Json:
-    """The docket as data; `final` is in destination numbers. The digest is over everything else, written last."""
+    """The docket as data; `final` is in destination numbers, `folder` holds the files as written: its counts are theirs.
+
+    The digest is over everything else, written last.
+    """
     remarks = [r.text for r in received.remarks]
-    told = told_by_model(final, get_format(sheet.model.format), posixpath.basename(model_files(final, sheet)[0].path))
+    models = [written_model(f, sheet, folder) for f in model_files(final, sheet)]
+    main = models[0].record
+    clips = [c.name for m in models for c in m.scene.clips]
     body: Json = {
         "docket": 2,
         "made_by": f"Customs {__version__}",
@@ -93,10 +123,10 @@ def make_docket(
         "source": dict(source),
         "rights": {"author": about.author, "licence": about.licence or received.copyright, "use": about.use or "deliver"},
         "before": counts(received),
-        "after": counts(told),
-        "box": {"unit": sheet.axes.unit_name, "metres_per_unit": sheet.axes.metres_per_unit, **box_of(final)},
-        "names": names_of(told),
-        "models": [model_record(f, sheet) for f in model_files(final, sheet)],
+        "after": main["after"] | {"clips": len(clips)},
+        "box": {"unit": sheet.axes.unit_name, "metres_per_unit": sheet.axes.metres_per_unit, **main["box"]},
+        "names": main["names"] | {"clips": clips},
+        "models": [m.record for m in models],
         "route": stop_lines(passed),
         "requirements": {v: ledger.count(v) for v in ("cleared", "query", "held")},
         "ledger": [

@@ -46,7 +46,8 @@ def model_files(scene: Scene, sheet: Sheet) -> tuple[ModelFile, ...]:
     bones = bones_of(scene)
     if split:
         out.append(ModelFile(_path(sheet.layout.skeleton, scene.name, scene.name), "skeleton", bones))
-    out += [ModelFile(p, "clip", replace(bones, clips=_onto(scene, bones, c))) for p, c in clips]
+    # A clip that moves nothing of the skeleton (morph weights alone) has nothing to say in a file of its own.
+    out += [ModelFile(p, "clip", replace(bones, clips=c)) for p, clip in clips if (c := _onto(scene, bones, clip))]
     return tuple(_naming_each_other(out)) if split else tuple(out)
 
 

@@ -35,7 +35,7 @@ class Written:
 def write_package(
     target: Path,
     files: Sequence[Deliverable],
-    docket: Callable[[Sequence[dict[str, Any]]], dict[str, Any]],
+    docket: Callable[[Sequence[dict[str, Any]], Path], dict[str, Any]],
     check: Callable[[Path], None] = lambda folder: None,
     job: Job | None = None,
     replace_existing: bool = False,
@@ -55,7 +55,7 @@ def write_package(
     staging = _staging(target)
     try:
         records = [_write_file(staging, f, i, len(files), job) for i, f in enumerate(files)]
-        body = docket([*records])
+        body = docket([*records], staging)
         page = docket_page(body)
         (staging / "docket.html").write_bytes(page)
         _flush(staging / "docket.html")

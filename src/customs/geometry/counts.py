@@ -9,7 +9,7 @@ from customs.scene.tree import mesh_nodes
 
 
 def counts(scene: Scene) -> dict[str, int]:
-    """Counts of what is in use; triangles of meshes shown twice count twice."""
+    """Counts of what is in use; triangles of meshes shown twice count twice, joints of several skins once."""
     used = prune(scene)
     return {
         "vertices": sum(len(p.positions) for m in used.meshes for p in m.primitives),
@@ -20,6 +20,6 @@ def counts(scene: Scene) -> dict[str, int]:
         "meshes": len(used.meshes),
         "materials": len(used.materials),
         "textures": len(used.images),
-        "joints": sum(len(s.joints) for s in used.skins),
+        "joints": len({j for s in used.skins for j in s.joints}),
         "clips": len(used.clips),
     }

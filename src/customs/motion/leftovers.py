@@ -13,7 +13,7 @@ from customs.geometry.triangles import signed_volume, triangles_of
 from customs.motion.bounds import local_bounds
 from customs.motion.skeleton import skeleton_of
 from customs.scene.model import Mesh, Scene
-from customs.scene.tree import mesh_nodes, parents
+from customs.scene.tree import animated_nodes, mesh_nodes, parents
 
 Ints = npt.NDArray[np.intp]
 MOST_ALIKE = 64
@@ -70,6 +70,8 @@ def skeletons(scene: Scene) -> Skeletons:
             top[k] = top[s.parent[k]]
     top_of = dict(zip(s.nodes, top.tolist()))
     held = [sorted({top_of[j] for j in used}) for used in use.values() if used]
+    # Joints of one skin belong together, those that move nothing too: without them the skin is no whole one.
+    held += [sorted({top_of[j] for j in scene.skins[k].joints}) for k in _shown_skins(scene)]
     one, other = np.array([(tops[0], t) for tops in held for t in tops], dtype=np.intp).reshape(-1, 2).T
     links = sparse.coo_matrix((np.ones(len(one), dtype=bool), (one, other)), shape=(s.count, s.count))
     group = sparse.csgraph.connected_components(links, directed=False)[1]
@@ -82,6 +84,23 @@ def skeletons(scene: Scene) -> Skeletons:
         tuple(tuple(s.nodes[t] for t in sorted(found[g])) for g in order),
         tuple(moves[g] for g in order),
     )
+
+
+def _shown_skins(scene: Scene) -> list[int]:
+    return sorted({k for n in mesh_nodes(scene) if (k := scene.nodes[n].skin) is not None})
+
+
+def moving_skeletons(scene: Scene) -> int:
+    """How many of the separate skeletons move something and are moved by a clip themselves."""
+    found, moved = skeletons(scene), animated_nodes(scene)
+    s = skeleton_of(scene) if scene.skins else None
+    count = 0
+    for tops, moves in zip(found.tops, found.moves):
+        assert s is not None
+        columns = [s.nodes.index(t) for t in tops]
+        mine = {s.nodes[i] for i in range(s.count) if i in columns or s.above[i, columns].any()}
+        count += bool(moves and mine & moved)
+    return count
 
 
 def idle_joints(scene: Scene) -> tuple[int, ...]:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.row import Case, Requirement, Row, register, remedy
-from customs.motion.leftovers import skeletons
+from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
+from customs.motion.leftovers import moving_skeletons, skeletons
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -16,8 +16,15 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     yield rule.row(
         before, 1, after, "held" if bad else "cleared",
         note="A second skeleton left in the file is taken for the asset's, or stands about unmoved." if bad else "",
-        remedy=remedy("leftovers", "Keep the one in use", skeletons=True) if bad else None,
+        remedy=_fix(case) if bad else None,
     )  # fmt: skip
+
+
+def _fix(case: Case) -> Remedy:
+    """Skeletons that all move something are put under one joint; otherwise the one that moves most stays alone."""
+    if moving_skeletons(case.delivering) > 1:
+        return remedy("common-root", "Put one joint over them", whole=True)
+    return remedy("leftovers", "Keep the one in use", skeletons=True)
 
 
 register(Requirement("one-skeleton", "Skeletons", "motion", _judge, step="leftovers"))

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
 from pydantic import Field
 
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Node, Remark, Scene
-from customs.scene.tree import parents
+from customs.scene.tree import parents, world_matrices
 
 MADE = 3_600_000
 """Keys of nodes made here start at this ordinal."""
@@ -19,6 +21,7 @@ class CommonRoot(Settings):
     """What the node is called."""
 
     name: str = Field(default="root", min_length=1, max_length=64, description="name of the node put over them")
+    whole: bool = Field(default=False, description="over all skeletons of the asset, as a joint of each of their skins")
 
 
 def joint_roots(scene: Scene, skin: int) -> list[int]:
@@ -34,7 +37,32 @@ def joint_roots(scene: Scene, skin: int) -> list[int]:
     return [r for r in scene.roots if r in found]
 
 
+def _over_all(scene: Scene, name: str) -> Outcome:
+    """One joint over all skeletons: the node they hang under already, or a new one at the origin. Nothing moves."""
+    used = sorted({n.skin for n in scene.nodes if n.mesh is not None and n.skin is not None})
+    roots = [r for r in scene.roots if any(r in joint_roots(scene, k) for k in used)]
+    joints = {j for k in used for j in scene.skins[k].joints}
+    if not roots:
+        return Outcome(scene)
+    if len(roots) == 1 and roots[0] not in joints:
+        at, nodes, tops = roots[0], scene.nodes, scene.roots
+    else:
+        at = len(scene.nodes)
+        nodes = (*scene.nodes, Node(Key(scene.digest, "node", MADE + len(scene.skins)), name, children=tuple(roots)))
+        tops = tuple(at if r == roots[0] else r for r in scene.roots if r == roots[0] or r not in roots)
+    back = np.linalg.inv(world_matrices(replace(scene, nodes=nodes, roots=tops))[at])
+    skins = tuple(
+        replace(s, joints=(*s.joints, at), inverse_bind=frozen(np.concatenate([s.inverse_bind, back[None]]), np.float64), root=at)
+        if k in used and at not in s.joints else s
+        for k, s in enumerate(scene.skins)
+    )  # fmt: skip
+    remark = Remark(f"{nodes[at].name} is the joint over all skeletons now", nodes[at].key)
+    return Outcome(replace(scene, nodes=nodes, roots=tops, skins=skins), (remark,))
+
+
 def _apply(scene: Scene, settings: CommonRoot, resources: Content, job: Job) -> Outcome:
+    if settings.whole:
+        return _over_all(scene, settings.name)
     out, remarks = scene, list[Remark]()
     for skin in sorted({n.skin for n in scene.nodes if n.mesh is not None and n.skin is not None}):
         job.check()
