@@ -20,9 +20,10 @@ from customs.landing.land import packages
 from customs.ledger.ledger import Ledger, effective
 from customs.route.step import steps as all_steps
 from customs.work.asset import Request, Result
-from customs.work.batch import run_all
+from customs.work.batch import package_folders, run_all
 from customs.work.donors import read_donor
 from customs.work.lookup import all_sheets, find_origin, find_sheet
+from customs.work.requests.plan import check_settings
 
 app = typer.Typer(
     add_completion=False,
@@ -114,6 +115,7 @@ def _requests(
     donor: Path | None = None,
 ) -> list[Request]:
     try:
+        check_settings(settings)
         sheet, start_at = find_sheet(to), find_origin(origin)
         giver = read_donor(donor) if donor is not None else None
     except CustomsError as problem:
@@ -124,7 +126,10 @@ def _requests(
     entries = model_files(inputs)
     if not entries:
         raise _usage("no model files there")
-    return [Request(e.path, e.root, sheet, start_at, tuple(settings), out, force, tuple(search or ()), giver) for e in entries]
+    return [
+        Request(e.path, e.root, sheet, start_at, tuple(settings), out, force, tuple(search or ()), giver, folder)
+        for e, folder in zip(entries, package_folders(entries))
+    ]
 
 
 def _run(requests: list[Request], quiet: bool) -> list[Result]:

@@ -65,6 +65,10 @@ class StepError(CustomsError):
     """A step on the route cannot do its work with these settings."""
 
 
+class SettingError(StepError):
+    """A setting a person wrote (`stop.field=value`) names no stop, no field, or no value the field takes."""
+
+
 class WriteError(CustomsError):
     """A package or a file could not be written."""
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -152,15 +153,19 @@ class Jobs:
 
     def dispatch(self, ids: Sequence[str], out: Path, replace_existing: bool = False) -> None:
         """Dispatch assets one after another; one failure does not stop the rest."""
+        ready = [self.session.results[i] for i in ids if i in self.session.results and self.session.results[i].passed]
+        names = Counter(d.passed[-1].scene.name.lower() for d in ready)
         for id_ in ids:
             done = self.session.results.get(id_)
             if done is None or not done.judged or done.asset is not self.session.state.asset(id_):
                 self.session.said.emit(f"{id_} is still being looked at; try again in a moment.", "query")
                 continue
-            self._dispatch(done, out, replace_existing)
+            # Assets of one name would meet in one folder: they go by the names they have in the shipment.
+            alike = bool(done.passed) and names[done.passed[-1].scene.name.lower()] > 1
+            self._dispatch(done, out, replace_existing, id_ if alike else "")
 
-    def _dispatch(self, done: Evaluated, out: Path, replace_existing: bool) -> None:
-        request = DispatchRequest(done, self.session.sheet, out, replace_existing)
+    def _dispatch(self, done: Evaluated, out: Path, replace_existing: bool, folder: str) -> None:
+        request = DispatchRequest(done, self.session.sheet, out, replace_existing, folder)
 
         def finished(sent: Dispatched) -> None:
             self.session.packages[done.asset.id] = sent.folder

@@ -95,11 +95,20 @@ def test_settings_from_the_command_line(setting: str, word: str, goods: dict[str
         setting,
         "--json",
     )
-    body = json.loads(text)[0]
     if word:
-        assert code == 3 and word in json.dumps(body["error"])
+        assert code == 2 and word in text and not list(tmp_path.iterdir()), "a wrong setting is a wrong call: nothing is run"
     else:
+        body = json.loads(text)[0]
         assert code in (0, 1) and any(setting.split("=")[1] in str(s["settings"].values()) for s in body["route"])
+
+
+def test_files_of_one_name_keep_their_folders_apart(tmp_path: Path) -> None:
+    for place in ("a/left.glb", "b/left.glb", "Left.glb", "right.glb"):
+        saved(scene_of(cube()), tmp_path / "in" / place)
+    code, text = call("port", tmp_path / "in", "--to", "metre-yup-pbr", "--out", tmp_path / "out", "--json")
+    packages = sorted(str(Path(b["package"]).relative_to(tmp_path / "out")) for b in json.loads(text))
+    assert code == 0 and packages == ["Left", "a/left", "b/left", "right"]
+    assert call("land", tmp_path / "out" / "a" / "left")[0] == 0
 
 
 def test_settings_of_arrive_come_before_planning(goods: dict[str, Path], tmp_path: Path) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from customs.conventions.origin import Origin
-from customs.errors import CustomsError
+from customs.errors import CustomsError, SettingError
 from customs.intake.take import Taken
 from customs.ledger.ledger import Ledger, refused
 from customs.planning.plan import fresh_route
@@ -35,6 +35,8 @@ class Request:
     replace_existing: bool = False
     search: tuple[Path, ...] = ()
     donor: Donor | None = None
+    folder: str = ""
+    """Name of the package's folder below `out`, where the asset's own would be somebody else's too."""
 
 
 @dataclass(frozen=True)
@@ -50,7 +52,9 @@ class Result:
 
     @property
     def code(self) -> int:
-        """Exit code of the command line: 0 cleared or queries only, 1 held or not written, 3 unreadable."""
+        """Exit code of the command line: 0 cleared or queries only, 1 held or not written, 2 a wrong setting, 3 unreadable."""
+        if isinstance(self.error, SettingError):
+            return 2
         if self.error is not None:
             return 1 if self.route is not None else 3
         return 1 if self.ledger.verdict == "held" else 0
@@ -101,7 +105,7 @@ def run(request: Request, job: Job | None = None) -> Result:
     if request.out is None or done.ledger.verdict == "held":
         return result
     try:
-        sent = run_dispatch(DispatchRequest(done, request.sheet, request.out, request.replace_existing), job)
+        sent = run_dispatch(DispatchRequest(done, request.sheet, request.out, request.replace_existing, request.folder), job)
     except CustomsError as problem:
         return replace(result, error=problem)
     return replace(result, folder=sent.folder)

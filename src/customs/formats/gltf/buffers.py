@@ -22,6 +22,9 @@ def open_document(source: Source) -> tuple[Any, memoryview | None]:
     """(JSON, binary chunk or None) of a .glb or .gltf. Raises ReadError, UnsupportedError."""
     data = memoryview(source.data)
     if bytes(data[:4]) != MAGIC:
+        if source.path.suffix.lower() in (".glb", ".vrm") and bytes(data[:64]).lstrip()[:1] != b"{":
+            todo = "The file is cut off or no GLB: fetch it again."
+            raise source.error("header", f"it begins with {bytes(data[:4])!r}", f"{MAGIC!r}", todo)
         return parse_json(data, source), None
     if len(data) < HEADER.size:
         raise source.error("header", f"{len(data)} bytes", "at least 12", "The file is cut off: fetch it again.")

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
-from customs.errors import CustomsError, StepError
+from customs.errors import CustomsError, SettingError, StepError
 from customs.intake.take import Taken
 from customs.ledger.row import Remedy
 from customs.planning.plan import Plan, fresh_route, plan, press
 from customs.route.route import Route, SceneCache
-from customs.route.step import Job
+from customs.route.step import Job, get_step, make_settings
 from customs.work.requests.evaluate import Asked, Evaluated, run_evaluate, unreadable
 
 
@@ -66,27 +68,45 @@ def _evaluated(asked: Asked, taken: Taken, planned: Plan) -> Evaluated:
 
 
 def with_settings(route: Route, settings: Sequence[str]) -> Route:
-    """The route with `stop.field=value` settings worked in; a step without a stop gets one. Raises StepError."""
-    import json
-
+    """The route with `stop.field=value` settings worked in; a step without a stop gets one. Raises SettingError."""
     for text in settings:
-        where, equals, value = text.partition("=")
-        stop, dot, name = where.partition(".")
-        if not equals or not dot or not name:
-            raise StepError(f"{text!r}", "stop.field=value, as in resize@1.limit=1024")
+        stop, name, parsed = split_setting(text)
         try:
-            parsed = json.loads(value)
-        except ValueError:
-            parsed = value
-        if any(s.id == stop for s in route.stops):
-            route = route.changed(stop, **{name: parsed})
-        else:
-            step, _, number = stop.partition("@")
-            existing = route.of_step(step)
-            if number not in ("", "1") or (existing is not None and "@" in stop):
-                route.find(stop)
-            if existing is not None:
-                route = route.changed(existing.id, **{name: parsed})
-            else:
-                route = route.added(step, {name: parsed}, by="person")
+            route = _with(route, stop, name, parsed)
+        except StepError as problem:
+            raise SettingError(problem.found, problem.expected, problem.todo, f"--set {text}", problem.where) from None
     return route
+
+
+def split_setting(text: str) -> tuple[str, str, Any]:
+    """(stop, field, value) of `stop.field=value`. Raises SettingError."""
+    where, equals, value = text.partition("=")
+    stop, dot, name = where.partition(".")
+    if not equals or not dot or not name:
+        raise SettingError(f"{text!r}", "stop.field=value, as in resize@1.limit=1024")
+    try:
+        return stop, name, json.loads(value)
+    except ValueError:
+        return stop, name, value
+
+
+def check_settings(settings: Sequence[str]) -> None:
+    """Raises SettingError for a text that no route could work in: an unknown step or field, or a value it does not take."""
+    for text in settings:
+        stop, name, value = split_setting(text)
+        try:
+            make_settings(get_step(stop.partition("@")[0]), {name: value})
+        except StepError as problem:
+            raise SettingError(problem.found, problem.expected, problem.todo, f"--set {text}", problem.where) from None
+
+
+def _with(route: Route, stop: str, name: str, value: Any) -> Route:
+    if any(s.id == stop for s in route.stops):
+        return route.changed(stop, **{name: value})
+    step, _, number = stop.partition("@")
+    existing = route.of_step(step)
+    if number not in ("", "1") or (existing is not None and "@" in stop):
+        route.find(stop)
+    if existing is not None:
+        return route.changed(existing.id, **{name: value})
+    return route.added(step, {name: value}, by="person")
