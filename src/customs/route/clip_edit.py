@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 
 from customs.route.step import Job, Targeted, missing_targets
-from customs.scene.model import Clip, Remark, Scene
+from customs.scene.model import Channel, Clip, Remark, Scene
 
 
 def map_clips(scene: Scene, settings: Targeted, job: Job, change: Callable[[Clip], Clip]) -> tuple[Scene, tuple[Remark, ...]]:
@@ -31,3 +31,14 @@ def meant(clips: Iterable[Clip], target: str) -> list[Clip]:
 def keys_of(clip: Clip) -> int:
     """Keys in all channels."""
     return sum(len(c.times) for c in clip.channels)
+
+
+def following(clips: tuple[Clip, ...], went: Mapping[int, int]) -> tuple[Clip, ...]:
+    """Clips whose morph weights follow meshes that `went` from one node to another."""
+    if not went:
+        return clips
+
+    def moved(c: Channel) -> Channel:
+        return replace(c, node=went[c.node]) if c.path == "weights" and c.node in went else c
+
+    return tuple(replace(clip, channels=tuple(moved(c) for c in clip.channels)) for clip in clips)

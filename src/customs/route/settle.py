@@ -16,12 +16,13 @@ import numpy.typing as npt
 from customs.conventions.convert import reversed_faces
 from customs.conventions.turn import placed
 from customs.motion.pose import joint_matrices
+from customs.route.clip_edit import following
 from customs.route.emptying import rigged_nodes
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Channel, Mesh, MorphTarget, Node, Primitive, Remark, Scene
 from customs.scene.transforms import apply_affine, matrix_quaternion, multiply_quaternions, unit_rows
-from customs.scene.tree import joint_nodes, local_matrix, mesh_nodes, walk, world_matrices
+from customs.scene.tree import animated_nodes, joint_nodes, local_matrix, mesh_nodes, walk, world_matrices
 from customs.tolerances import IDENTITY
 from customs.words import many
 
@@ -34,6 +35,7 @@ MADE = 5_000_000
 
 def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     """The settled scene, and a remark for each node that had to keep some of its transform."""
+    scene = _parted_skinned(scene)
     taken, remarks = _taken_off(scene)
     if all(np.abs(k - np.eye(4)).max() < IDENTITY * 1e-3 for k in taken.values()):
         return to_bind(scene), remarks
@@ -156,6 +158,30 @@ def _root_skinned(node: Node) -> Node:
     if node.skin is None or node.mesh is None or node.children:
         return node
     return replace(node, translation=np.zeros(3), rotation=np.array([0.0, 0, 0, 1]), scale=np.ones(3), matrix=None)
+
+
+def _parted_skinned(scene: Scene) -> Scene:
+    """Skinned meshes on nodes that carry other nodes, or are joints, get a node of their own: the old one keeps its place."""
+    busy = joint_nodes(scene) | animated_nodes(scene)
+    nodes = list(scene.nodes)
+    for n in mesh_nodes(scene):
+        node = scene.nodes[n]
+        if node.skin is None or not (node.children or n in busy):
+            continue
+        key = Key(scene.digest, "node", MADE + n)
+        nodes[n] = replace(node, mesh=None, skin=None, weights=None)
+        nodes.append(
+            Node(key, f"{node.name} skin", mesh=node.mesh, skin=node.skin, weights=node.weights, made_from=(node.key,))
+        )
+    if len(nodes) == len(scene.nodes):
+        return scene
+    moved = {n: len(scene.nodes) + k for k, n in enumerate(m for m in mesh_nodes(scene) if nodes[m].mesh is None)}
+    return replace(
+        scene,
+        nodes=tuple(nodes),
+        roots=(*scene.roots, *range(len(scene.nodes), len(nodes))),
+        clips=following(scene.clips, moved),
+    )
 
 
 def _lift_skinned(scene: Scene) -> Scene:

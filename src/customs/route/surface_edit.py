@@ -51,10 +51,17 @@ class Textures:
     def __init__(self, scene: Scene) -> None:
         self.images = list(scene.images)
         self._known = {im.key: i for i, im in enumerate(self.images)}
+        self._made: dict[tuple[object, ...], int] = {}
 
-    def add(self, image: Image) -> int:
-        """Its index; one with the same Key is replaced."""
+    def add(self, image: Image, share: bool = False) -> int:
+        """Its index; one with the same Key is replaced. With `share`, one made here before with the same pixels serves for both."""
         at = self._known.get(image.key)
+        if at is None and share and image.pixels is not None:
+            print_ = (image.pixels.shape, image.pixels.dtype.str, hash(image.pixels.tobytes()), image.green, image.space)
+            twin = self._made.get(print_)
+            if twin is not None and np.array_equal(self.images[twin].pixels, image.pixels):  # type: ignore[arg-type]
+                return twin
+            self._made[print_] = len(self.images)
         if at is None:
             at = self._known[image.key] = len(self.images)
             self.images.append(image)

@@ -8,6 +8,7 @@ from customs.ledger.facts import facts_of
 from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import per_mesh
 from customs.scene.model import Mesh, Primitive, Scene
+from customs.surface.guess import single_value
 
 MANY = 12_000
 """Unwrapping more faces than this takes long: a person decides."""
@@ -26,7 +27,9 @@ def _fix(case: Case, mesh: Mesh) -> Remedy | None:
     if not bare:
         return None
     # Where nothing was painted for the surface, any layout is as good as another.
-    textured = any(p.material is not None and case.delivering.materials[p.material].textures for p in bare)
+    scene = case.delivering
+    images = {u.image for p in bare if p.material is not None for u in scene.materials[p.material].textures.values()}
+    textured = any(single_value(scene.images[i]) is None for i in images)
     many = sum(facts_of(p).faces for p in bare) > MANY
     return remedy("unwrap", "Unwrap it", sure=not textured and not many, targets=(str(mesh.key),))
 

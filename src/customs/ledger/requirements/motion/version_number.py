@@ -19,7 +19,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     bad = said != str(wanted)
     yield rule.row(
         "–", wanted, told(said, said), "held" if bad else "cleared", note="The destination refuses assets of another version." if bad else "",
-        remedy=remedy("numbers", f"Write version {wanted}", version_number=wanted) if bad else None,
+        remedy=remedy("numbers", f"Write version {wanted}", version_number=wanted) if bad and scene.roots else None,
     )  # fmt: skip
 
 

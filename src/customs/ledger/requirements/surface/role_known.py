@@ -9,12 +9,16 @@ from customs.ledger.row import Case, Place, Remedy, Requirement, Row, register, 
 from customs.route.steps.surface.pack import SLOTS_OF
 from customs.scene.model import Material
 from customs.surface.pattern import parse_pattern, slot_of
+from customs.surface.pixels import pixels_or_none
 
 LOOSE = ("roughness", "metallic", "glossiness")
 OTHER_MODEL = {"diffuse", "specular_glossiness"}
 
 
 def _fix(case: Case, m: Material, role: str) -> Remedy | None:
+    if pixels_or_none(case.delivering.images[m.textures[role].image]) is None:
+        # Nothing can be made of a texture that is not there; without it the material is what it looks like now.
+        return _drop(role, (str(m.key),), False)
     known, me = allowed_roles(case), (str(m.key),)
     # Where the destination refuses the role it goes; where it merely has no place for it a person decides.
     refused = case.sheet.textures.unused_channels == "forbidden" or case.sheet.textures.roles is not None

@@ -26,7 +26,7 @@ register(
         id="drop-empties",
         name="Empties",
         desk="fit",
-        order=33,
+        order=43,
         about="Drops nodes that hold nothing; what was below them stays where it is.",
         settings=DropEmpties,
         apply=_apply,

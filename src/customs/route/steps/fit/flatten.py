@@ -7,8 +7,9 @@ from dataclasses import replace
 import numpy as np
 from pydantic import Field
 
+from customs.route.clip_edit import following
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
-from customs.scene.model import Channel, Clip, Node, Remark, Scene
+from customs.scene.model import Node, Remark, Scene
 from customs.scene.prune import prune_nodes
 from customs.scene.transforms import decompose
 from customs.scene.tree import animated_nodes, joint_nodes, mesh_nodes, walk, world_matrices
@@ -45,19 +46,8 @@ def _apply(scene: Scene, settings: Flatten, resources: Content, job: Job) -> Out
             nodes[n] = _placed(old, world[n])
             if n not in roots:
                 roots.append(n)
-    lifted = replace(scene, nodes=tuple(nodes), roots=tuple(roots), clips=_following(scene.clips, went))
+    lifted = replace(scene, nodes=tuple(nodes), roots=tuple(roots), clips=following(scene.clips, went))
     return Outcome(prune_nodes(lifted), remarks)
-
-
-def _following(clips: tuple[Clip, ...], went: dict[int, int]) -> tuple[Clip, ...]:
-    """Clips whose morph weights follow meshes that `went` from one node to another."""
-    if not went:
-        return clips
-
-    def moved(c: Channel) -> Channel:
-        return replace(c, node=went[c.node]) if c.path == "weights" and c.node in went else c
-
-    return tuple(replace(clip, channels=tuple(moved(c) for c in clip.channels)) for clip in clips)
 
 
 def _moves(scene: Scene, node: int, busy: set[int]) -> bool:

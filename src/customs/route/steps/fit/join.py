@@ -21,7 +21,7 @@ register(
         id="join",
         name="Join",
         desk="fit",
-        order=44,
+        order=37,
         about="Joins all meshes into one directly under the root; parts with one material become one part.",
         settings=Join,
         apply=_apply,

@@ -13,6 +13,7 @@ from customs.geometry.triangles import triangles_of
 from customs.geometry.weld import unique_rows
 from customs.route.edit import as_triangles, map_primitives, take_vertices
 from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.welding import welded
 from customs.scene.arrays import frozen
 from customs.scene.model import Primitive, Scene
 from customs.scene.transforms import unit_rows
@@ -45,7 +46,8 @@ def with_normals(prim: Primitive, angle: float) -> Primitive:
     normals = unit_rows(corners[first])
     flat_ones = ~normals.any(axis=1)
     normals[flat_ones] = (0, 1, 0)
-    return replace(new, normals=frozen(normals), indices=frozen(inverse, np.uint32))
+    # Vertices that differed in their old normals alone are one again.
+    return welded(replace(new, normals=frozen(normals), indices=frozen(inverse, np.uint32)), 0.0, False)
 
 
 def _apply(scene: Scene, settings: Normals, resources: Content, job: Job) -> Outcome:

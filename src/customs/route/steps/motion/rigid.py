@@ -9,6 +9,7 @@ from pydantic import Field
 
 from customs.conventions.convert import reversed_faces
 from customs.motion.still import still_normals
+from customs.route.clip_edit import following
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
@@ -89,9 +90,7 @@ def _apply(scene: Scene, settings: Rigid, resources: Content, job: Job) -> Outco
     inverse = frozen(np.stack([np.linalg.inv(world[n]) for n in order]), np.float64)
     tops = [n for n in order if parents(scene)[n] < 0]
     skin = Skin(Key(scene.digest, "skin", MADE), settings.name, tuple(order), inverse, tops[0] if len(tops) == 1 else None)
-    clips = tuple(
-        replace(c, channels=tuple(x for x in c.channels if x.path != "weights" or x.node not in number)) for c in scene.clips
-    )
+    clips = following(scene.clips, {n: len(scene.nodes) + k for k, n in enumerate(parts)})
     out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots), skins=(skin,), clips=clips)
     return Outcome(out, (Remark(f"{len(parts)} parts → {many(len(order), 'joint')}"),))
 
@@ -101,6 +100,7 @@ def _attached(scene: Scene, parts: list[int]) -> Outcome:
     above, world = parents(scene), world_matrices(scene)
     owner = {j: (s, k) for s, skin in reversed(list(enumerate(scene.skins))) for k, j in enumerate(skin.joints)}
     nodes, meshes, roots, count = list(scene.nodes), list(scene.meshes), list(scene.roots), 0
+    went: dict[int, int] = {}
     for n in parts:
         up = n
         while up >= 0 and up not in owner:
@@ -126,10 +126,12 @@ def _attached(scene: Scene, parts: list[int]) -> Outcome:
             )
         )
         roots.append(len(nodes) - 1)
+        went[n] = len(nodes) - 1
         count += 1
     if not count:
         return Outcome(scene)
-    out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots))
+    clips = following(scene.clips, went)
+    out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots), clips=clips)
     return Outcome(prune(out, near=True), (Remark(f"{many(count, 'mesh')} that hung on joints joined the skin"),))
 
 

@@ -5,8 +5,10 @@ from __future__ import annotations
 from pydantic import Field
 
 from customs.errors import StepError
+from customs.route.edit import map_primitives
 from customs.route.laying import fewer_sets, laid, lays
 from customs.route.step import Content, Job, Outcome, Step, Targeted, missing_targets, register
+from customs.route.welding import welded
 from customs.scene.model import Remark, Scene
 from customs.words import many
 
@@ -40,7 +42,9 @@ def _apply(scene: Scene, settings: LayUvs, resources: Content, job: Job) -> Outc
         new, lost = fewer_sets(out, settings.sets)
         if lost:
             raise StepError(f"{', '.join(lost[:3])} on further UV sets", many(settings.sets, "UV set"), "Unwrap it first.")
-        out = new if any(len(p.texcoords) > settings.sets for m in out.meshes for p in m.primitives) else out
+        if any(len(p.texcoords) > settings.sets for m in out.meshes for p in m.primitives):
+            # Vertices that differed in a set that went are one again.
+            out = map_primitives(new, Targeted(), job, lambda _, p: welded(p, 0.0, False))
     return Outcome(out, (*remarks, *missing_targets(settings, ((m.key, m.name, m.made_from) for m in scene.materials))))
 
 

@@ -60,7 +60,7 @@ def _packed(m: Material, textures: Textures, parts: tuple[Part, ...], always: bo
     image = Image(made_key(m.key, "pack"), f"{m.name}_packed", pixels=frozen(pixels, np.uint8), made_from=made)
     role, first = slot_of(parts), uses[0] if uses else TextureUse(0)
     extras = {LAYOUT: pattern_text(parts)} if role == "parameters" else {}
-    use = replace(first, image=textures.add(image), strength=1.0, extras=extras)
+    use = replace(first, image=textures.add(image, share=True), strength=1.0, extras=extras)
     gone = (
         {"metallic_roughness", "parameters"}
         if any(p.value in ("roughness", "metallic", "glossiness") for p in parts)

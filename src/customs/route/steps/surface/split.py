@@ -32,12 +32,17 @@ class Split(Targeted):
 
 def _apart(m: Material, textures: Textures, values: tuple[str, ...]) -> Material:
     uses: dict[str, TextureUse] = {}
+    plain: dict[str, float] = {}
     for name in values:
         found = source_of(m, textures.images, name)
         value = value_of(m, textures.images, name)
         if found is None or not isinstance(value, np.ndarray):
             continue
         if found[0] is m.textures.get(name) and (name != "occlusion" or grey(textures.images[found[0].image])):
+            continue
+        # One value all over is a number, no texture.
+        if float(np.ptp(value)) <= 1 / 255:
+            plain[name] = float(value.mean())
             continue
         source = textures.images[found[0].image]
         image = Image(
@@ -46,14 +51,17 @@ def _apart(m: Material, textures: Textures, values: tuple[str, ...]) -> Material
             pixels=frozen(stacked([value]), np.uint8),
             made_from=(source.key,),
         )
-        uses[name] = replace(found[0], image=textures.add(image), strength=1.0, extras={})
-    if not uses:
+        uses[name] = replace(found[0], image=textures.add(image, share=True), strength=1.0, extras={})
+    if not uses and not plain:
         return m
     values_apart = {"roughness", "metallic", "glossiness"} & set(values)
     gone = [r for r in ("metallic_roughness", "parameters") if r in m.textures and values_apart]
     if "glossiness" in values and "roughness" not in values:
         gone.append("roughness")
-    rest = without_roles(m, gone)
+    rest = without_roles(m, [*gone, *plain])
+    if "glossiness" in plain:
+        plain["roughness"] = 1 - plain.pop("glossiness")
+    m = replace(m, roughness=plain.get("roughness", m.roughness), metallic=plain.get("metallic", m.metallic))
     # What a texture now says wholly is no longer multiplied.
     return replace(rest, textures={**rest.textures, **uses}, roughness=1.0 if "roughness" in uses or "glossiness" in uses else m.roughness,
                    metallic=1.0 if "metallic" in uses else m.metallic)  # fmt: skip
