@@ -158,8 +158,13 @@ def _show_ledger(ledger: Ledger) -> None:
 
 def _say(result: Result) -> None:
     counts = " ".join(f"{result.ledger.count(v)} {v}" for v in ("cleared", "query", "held"))
-    where = f" → {result.folder}" if result.folder else ""
-    console.print(f"{MARKS[result.ledger.verdict]} {result.path.name}: {counts}{where}", markup=False, highlight=False)
+    where = f" → {result.folder}, landed and accepted" if result.folder else ""
+    line = f"{MARKS[result.ledger.verdict]} {result.path.name}: {counts}{where}"
+    console.print(line, markup=False, highlight=False, soft_wrap=True)
+    parts = [("changed", result.changed), ("guessed", result.guessed), ("left behind", result.left)]
+    told = "; ".join(f"{name}: {', '.join(what) or 'nothing'}" for name, what in parts)
+    if result.route is not None:
+        console.print(f"  {told}", markup=False, highlight=False, soft_wrap=True)
     if result.error:
         errors.print(f"  {result.error}", markup=False, highlight=False)
     elif result.ledger.verdict == "held":

@@ -22,6 +22,7 @@ from customs.formats.registry import get_format, read_scene
 from customs.formats.source import Source
 from customs.geometry.counts import counts
 from customs.ledger.ledger import Ledger, effective
+from customs.ledger.left import losses
 from customs.ledger.row import About
 from customs.motion.bounds import world_bounds
 from customs.route.route import At
@@ -94,6 +95,19 @@ def stop_lines(passed: Sequence[At]) -> list[Json]:
     return out
 
 
+def left_behind(received: Scene, passed: Sequence[At], sheet: Sheet, models: Sequence[Model]) -> list[Json]:
+    """What did not come along: on the way, and in the files themselves."""
+    arrived = passed[0].scene if passed else received
+    out = [
+        loss.as_dict()
+        for loss in losses(arrived, passed[-1].scene if passed else received, get_format(sheet.model.format), passed)
+    ]
+    for m in models:
+        out += [{"kind": k, "text": f"{n:,} {k} that {m.record['path']} does not hold", "before": n, "after": 0, "unasked": False}
+                for k, n in m.lost.items()]  # fmt: skip
+    return out
+
+
 def make_docket(
     sheet: Sheet,
     received: Scene,
@@ -134,6 +148,7 @@ def make_docket(
             for r in ledger.rows
             if effective(r) != "cleared" or r.waived
         ],
+        "left_behind": left_behind(received, passed, sheet, models),
         "remarks": remarks,
         "files": [dict(f) for f in files],
     }

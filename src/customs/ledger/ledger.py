@@ -61,7 +61,8 @@ def judge(
     """
     upto_at = next((a for a in passed if a.stop.id == upto), passed[-1]) if passed else None
     arrived = passed[0].scene if passed else received
-    case = Case(received, arrived, upto_at.scene if upto_at else received, sheet, about or About())
+    until = list(passed)[: list(passed).index(upto_at) + 1] if upto_at is not None else []
+    case = Case(received, arrived, upto_at.scene if upto_at else received, sheet, about or About(), until)
     rows: list[Row] = []
     for at in passed:
         if at.error is not None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cache
 from typing import Any, Literal
@@ -14,6 +14,7 @@ import numpy as np
 from customs.formats.registry import Format, get_format
 from customs.ledger.facts import SceneFacts, scene_facts
 from customs.route.donor import Donor
+from customs.route.route import At
 from customs.route.step import Content
 from customs.scene.key import Key
 from customs.scene.model import Scene
@@ -134,13 +135,17 @@ class About:
 
 @dataclass(frozen=True, eq=False)
 class Case:
-    """Everything a requirement may look at. `received` has raw numbers, `arrived` and `delivering` are in metres."""
+    """Everything a requirement may look at. `received` has raw numbers, `arrived` and `delivering` are in metres.
+
+    `passed` are the stops up to `delivering`, with what they remarked.
+    """
 
     received: Scene
     arrived: Scene
     delivering: Scene
     sheet: Sheet
     about: About = field(default_factory=About)
+    passed: Sequence[At] = ()
 
     @property
     def before(self) -> SceneFacts:

@@ -8,12 +8,14 @@ from typing import Any
 
 from customs.conventions.origin import Origin
 from customs.errors import CustomsError, SettingError
+from customs.formats.registry import get_format
 from customs.intake.take import Taken
 from customs.ledger.ledger import Ledger, refused
+from customs.ledger.left import losses
 from customs.planning.plan import fresh_route
 from customs.route.donor import Donor
 from customs.route.route import Route, SceneCache
-from customs.route.step import Job
+from customs.route.step import Job, get_step
 from customs.sheet.model import Sheet
 from customs.shipment.state import Asset
 from customs.work.requests.dispatch import DispatchRequest, run_dispatch
@@ -41,7 +43,10 @@ class Request:
 
 @dataclass(frozen=True)
 class Result:
-    """What came of it: `error` when it could not be read or written; `folder` when it was dispatched."""
+    """What came of it: `error` when it could not be read or written; `folder` when it was dispatched and landed (`accepted`).
+
+    `changed`, `guessed` and `left` say in words what was done to it, what was taken on a guess, what did not come along.
+    """
 
     path: Path
     ledger: Ledger
@@ -49,6 +54,11 @@ class Result:
     folder: Path | None = None
     error: CustomsError | None = None
     name: str = ""
+    changed: tuple[str, ...] = ()
+    guessed: tuple[str, ...] = ()
+    left: tuple[str, ...] = ()
+    remarks: tuple[str, ...] = ()
+    accepted: bool = False
 
     @property
     def code(self) -> int:
@@ -71,6 +81,11 @@ class Result:
                 for s in (self.route.stops if self.route else ())
             ],
             "rows": [r.as_dict() for r in self.ledger.rows],
+            "queries": [r.as_dict() for r in self.ledger.open() if r.verdict == "query"],
+            "changed": list(self.changed),
+            "guessed": list(self.guessed),
+            "left_behind": list(self.left),
+            "remarks": list(self.remarks),
             "package": str(self.folder) if self.folder else None,
             "error": self.error.as_dict() if self.error else None,
         }
@@ -101,11 +116,45 @@ def run(request: Request, job: Job | None = None) -> Result:
         done = prepare(request, job)
     except CustomsError as problem:
         return Result(request.path, refused(problem), error=problem, name=request.path.stem)
-    result = Result(request.path, done.ledger, done.asset.route, name=done.passed[-1].scene.name)
+    result = told(request, done)
     if request.out is None or done.ledger.verdict == "held":
         return result
     try:
         sent = run_dispatch(DispatchRequest(done, request.sheet, request.out, request.replace_existing, request.folder), job)
     except CustomsError as problem:
         return replace(result, error=problem)
-    return replace(result, folder=sent.folder)
+    return replace(result, folder=sent.folder, accepted=sent.log.accepted)
+
+
+def told(request: Request, done: Evaluated) -> Result:
+    """What is said of an evaluated asset."""
+    arrived, last = done.passed[0].scene, done.passed[-1].scene
+    found = losses(arrived, last, get_format(request.sheet.model.format), done.passed)
+    changed = dict.fromkeys(get_step(a.stop.step).name for a in done.passed[1:])
+    own = done.taken.scene.remarks if done.taken is not None else ()
+    texts = [r.text for r in own] + [f"{get_step(a.stop.step).name}: {r.text}" for a in done.passed for r in a.remarks]
+    return Result(
+        request.path, done.ledger, done.asset.route, name=last.name, changed=tuple(changed), guessed=guesses(done),
+        left=tuple(loss.text() for loss in found), remarks=tuple(texts),
+    )  # fmt: skip
+
+
+def guesses(done: Evaluated) -> tuple[str, ...]:
+    """What was taken on a guess: axes and unit no file and no person states, roles and files of textures."""
+    arrived = done.passed[0].scene
+    out = []
+    if arrived.convention.stated not in ("person", "origin", "file"):
+        what = "as its format has it" if arrived.convention.stated == "format" else "by custom"
+        out.append(f"axes and unit {what} ({arrived.convention.axes_text()}, 1 unit = {done_unit(done)} m)")
+    for step, text in (
+        ("roles", "roles of textures by name and pixels"),
+        ("find-textures", "files of missing textures by name"),
+    ):
+        if any(a.stop.step == step and a.stop.by == "plan" for a in done.passed):
+            out.append(text)
+    return tuple(out)
+
+
+def done_unit(done: Evaluated) -> str:
+    """Metres a unit of the file was taken for."""
+    return f"{done.taken.scene.convention.metres_per_unit:g}" if done.taken is not None else "1"

@@ -9,13 +9,15 @@ from customs.ledger.shapes import faces_mask, faces_measure, per_mesh
 from customs.scene.model import Mesh
 
 
-def _fix(mesh: Mesh) -> Remedy:
-    return remedy("turn-outward", "Turn outward")
-
-
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    # An outline that was joined into the mesh is turned inside out on purpose.
+    sure = not case.before.hulls
+
+    def fix(mesh: Mesh) -> Remedy:
+        return remedy("turn-outward", "Turn outward", sure=sure)
+
     note = "Seen from outside these faces are not there."
-    yield from per_mesh(rule, case, faces_measure("inward"), "query", _fix, note, mask=faces_mask("inward"),
+    yield from per_mesh(rule, case, faces_measure("inward"), "query", fix, note, mask=faces_mask("inward"),
                         but=lambda facts: facts.hulls, but_note="An outline's faces look inward on purpose.")  # fmt: skip
 
 

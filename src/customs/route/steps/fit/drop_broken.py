@@ -48,8 +48,8 @@ def _apply(scene: Scene, settings: DropBroken, resources: Content, job: Job) -> 
         return drop_unused_vertices(with_faces(out, faces[~gone], ~gone))
 
     out = map_primitives(scene, settings, job, change)
-    names = ("not finite", "without area", "doubled")
-    remarks = tuple(Remark(f"{n:,} faces {what} dropped") for n, what in zip(counts, names) if n)
+    names = (("not_finite", "not finite"), ("degenerate", "without area"), ("doubled", "doubled"))
+    remarks = tuple(Remark(f"{n:,} faces {what} dropped", values={k: int(n)}) for n, (k, what) in zip(counts, names) if n)
     return Outcome(out, remarks)
 
 
