@@ -176,6 +176,15 @@ def test_a_library_out_of_the_folder_is_missing_and_not_followed(tmp_path: Path)
     assert scene.materials[0].base_colour == (0.6, 0.6, 0.6, 1)
 
 
+def test_companions_are_found_from_another_folder(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    (tmp_path / "goods").mkdir()
+    (tmp_path / "elsewhere").mkdir()
+    obj("mtllib m.mtl\n" + SQUARE + "usemtl a\nf 1 2 3\n", tmp_path / "goods", m__mtl="newmtl a\nKd 1 0 0\n")
+    monkeypatch.chdir(tmp_path / "elsewhere")
+    scene = loaded(Path("../goods/thing.obj"))
+    assert scene.materials[0].base_colour[:3] == (1, 0, 0) and not scene.remarks
+
+
 def test_several_libraries_in_one_statement_and_names_with_spaces(tmp_path: Path) -> None:
     files = {"m__mtl": "newmtl a\nKd 1 0 0\n", "n__mtl": "newmtl b\nKd 0 1 0\n"}
     scene = obj("mtllib m.mtl n.mtl\n" + SQUARE + "usemtl a\nf 1 2 3\nusemtl b\nf 1 3 2\n", tmp_path, **files)

@@ -102,7 +102,9 @@ def cleaned(name: str) -> str:
 
 
 def _within(path: Path, root: Path) -> bool:
-    return path == root or root in path.parents or path.absolute() == root or root in path.absolute().parents
+    # A path may come as a person wrote it, from another folder and with steps up in it.
+    whole = Path(os.path.abspath(path))
+    return path == root or root in path.parents or whole == root or root in whole.parents
 
 
 def read_file(path: Path) -> bytes:
