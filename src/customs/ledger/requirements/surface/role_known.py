@@ -30,6 +30,9 @@ def _fix(case: Case, m: Material, role: str) -> Remedy | None:
         return remedy("height-normal", "Make a normal map of it", targets=me)
     if role in packable and slot_of(parse_pattern(pattern)) in known:
         return remedy("pack", "Pack by pattern", pattern=pattern, targets=me)
+    other = {"roughness": "glossiness", "glossiness": "roughness"}.get(role)
+    if other in known:
+        return remedy("split", f"Make it {other}", values=(other,), targets=me)
     if role in ("metallic_roughness", "parameters"):
         values = tuple(v for v in (*LOOSE[:2], "glossiness") if v in known)
         values = tuple(v for v in values if v != "glossiness" or "roughness" not in values)

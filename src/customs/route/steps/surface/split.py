@@ -58,6 +58,8 @@ def _apart(m: Material, textures: Textures, values: tuple[str, ...]) -> Material
     gone = [r for r in ("metallic_roughness", "parameters") if r in m.textures and values_apart]
     if "glossiness" in values and "roughness" not in values:
         gone.append("roughness")
+    if "roughness" in values and "glossiness" not in values:
+        gone.append("glossiness")
     rest = without_roles(m, [*gone, *plain])
     if "glossiness" in plain:
         plain["roughness"] = 1 - plain.pop("glossiness")
