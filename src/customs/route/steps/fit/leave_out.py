@@ -4,16 +4,22 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
+import numpy.typing as npt
 from pydantic import Field
 
 from customs.motion.pose import morph_weights, morphed
 from customs.route.laying import fewer_sets
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.arrays import frozen
-from customs.scene.model import Mesh, Primitive, Remark, Scene
+from customs.scene.key import Key
+from customs.scene.model import Mesh, Remark, Scene
 from customs.scene.prune import prune_content
 from customs.scene.tree import mesh_nodes
 from customs.words import many
+
+MADE = 5_600_000
+"""Keys of meshes that had to be copied start at this ordinal."""
 
 
 class LeaveOut(Settings):
@@ -25,34 +31,46 @@ class LeaveOut(Settings):
     texcoord_sets: int | None = Field(default=None, ge=0, le=8, description="UV sets kept; nothing keeps all")
 
 
-def _mesh(scene: Scene, index: int, mesh: Mesh, settings: LeaveOut) -> Mesh:
-    at = next((n for n in mesh_nodes(scene) if scene.nodes[n].mesh == index), None)
-    weights = morph_weights(scene, at, None, 0.0) if at is not None else None
+def _still(mesh: Mesh, weights: npt.NDArray[np.float32] | None) -> Mesh:
+    """A mesh settled at some weights of its morph targets."""
+    if not any(p.targets for p in mesh.primitives):
+        return mesh
+    prims = tuple(replace(p, positions=frozen(morphed(p, weights)), targets=()) if p.targets else p for p in mesh.primitives)
+    return replace(mesh, primitives=prims, weights=None, target_names=())
 
-    def change(p: Primitive) -> Primitive:
-        if settings.morphs and p.targets:
-            p = replace(p, positions=frozen(morphed(p, weights)), targets=())
-        return p
 
-    out = replace(mesh, primitives=tuple(change(p) for p in mesh.primitives))
-    return replace(out, weights=None, target_names=()) if settings.morphs else out
+def _without_morphs(scene: Scene) -> Scene:
+    """Morph targets settled where each node has them; nodes that show one mesh at other weights get a copy of their own."""
+    nodes, meshes = list(scene.nodes), list(scene.meshes)
+    known: dict[tuple[int, bytes], int] = {}
+    taken: set[int] = set()
+    for n in mesh_nodes(scene):
+        index = scene.nodes[n].mesh or 0
+        if not any(p.targets for p in scene.meshes[index].primitives):
+            continue
+        weights = morph_weights(scene, n, None, 0.0)
+        name = (index, b"" if weights is None else np.asarray(weights, np.float32).tobytes())
+        if name not in known:
+            made = _still(scene.meshes[index], weights)
+            if index in taken:
+                known[name] = len(meshes)
+                meshes.append(replace(made, key=Key(scene.digest, "mesh", MADE + n), made_from=(made.key, *made.made_from)))
+            else:
+                known[name], meshes[index] = index, made
+                taken.add(index)
+        nodes[n] = replace(nodes[n], mesh=known[name])
+    nodes = [replace(n, weights=None) for n in nodes]
+    clips = tuple(replace(c, channels=tuple(x for x in c.channels if x.path != "weights")) for c in scene.clips)
+    meshes = [_still(m, m.weights) for m in meshes]
+    return replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), clips=tuple(c for c in clips if c.channels))
 
 
 def _apply(scene: Scene, settings: LeaveOut, resources: Content, job: Job) -> Outcome:
+    out = _without_morphs(scene) if settings.morphs else scene
     nodes = tuple(
-        replace(
-            n,
-            camera=None if settings.cameras else n.camera,
-            light=None if settings.lights else n.light,
-            weights=None if settings.morphs else n.weights,
-        )
-        for n in scene.nodes
+        replace(n, camera=None if settings.cameras else n.camera, light=None if settings.lights else n.light) for n in out.nodes
     )
-    meshes = tuple(_mesh(scene, i, m, settings) for i, m in enumerate(scene.meshes))
-    clips = scene.clips
-    if settings.morphs:
-        clips = tuple(replace(c, channels=tuple(x for x in c.channels if x.path != "weights")) for c in clips)
-    out = prune_content(replace(scene, nodes=nodes, meshes=meshes, clips=tuple(c for c in clips if c.channels)), near=True)
+    out = prune_content(replace(out, nodes=nodes), near=True)
     gone: list[str] = []
     if settings.texcoord_sets is not None:
         out, gone = _without_sets(out, settings.texcoord_sets)
