@@ -113,6 +113,10 @@ def test_a_missing_texture_is_chosen_among_two_and_its_mark_goes(demo: Rig) -> N
 
 def test_the_view_shows_channels_levels_tiles_and_what_it_was(demo: Rig) -> None:
     panel = opened(demo, "mosaic_floor")
+    row = next(r for r in demo.session.result.ledger.open() if r.requirement == "green-direction")  # type: ignore[union-attr]
+    assert row.remedy is not None and not row.remedy.sure and demo.session.press(row.remedy, ["mosaic_floor"])
+    demo.wait(lambda: "green" in demo.steps())
+    settle(demo, panel)
     panel.roles.table.setCurrentIndex(cell(panel, "grate", "normal"))
     demo.wait(lambda: panel.view.after is not None and panel.view.before is not None and "grate_n" in panel.name.text())
     before, after = panel.view.before, panel.view.after

@@ -456,11 +456,11 @@ def test_dispatch_all_that_are_cleared_and_its_pages(demo: Rig, tmp_path: Path) 
     s.select("seed_cart")
     assert not w.dispatch.one.isEnabled() and "Missing textures" in w.dispatch.why.text()
     w.dispatch.every.click()
-    demo.wait(lambda: len(s.logs) == 9)
+    # The mosaic floor has a query: its file says one way of its normal map, the map another.
+    demo.wait(lambda: len(s.logs) == 8)
     people = {"gardener", "hedgehog", "lamplighter", "moss_keeper", "house_warden"}
     assert {p.name for p in (tmp_path / "out").iterdir()} == {
         "watering_stork",
-        "mosaic_floor",
         "fern_bed",
         "pane_wall",
     } | people

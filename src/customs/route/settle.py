@@ -38,7 +38,7 @@ def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     scene = _parted_skinned(scene)
     taken, remarks = _taken_off(scene)
     if all(np.abs(k - np.eye(4)).max() < IDENTITY * 1e-3 for k in taken.values()):
-        return to_bind(scene), remarks
+        return to_bind(_lift_skinned(_all_rooted(scene))), remarks
     above = {c: i for i, n in enumerate(scene.nodes) for c in n.children}
     nodes = list(scene.nodes)
     for n, _, _ in walk(scene):
@@ -153,9 +153,15 @@ def _taken_off(scene: Scene) -> tuple[dict[int, F64], tuple[Remark, ...]]:
     return taken, tuple(remarks)
 
 
+def _all_rooted(scene: Scene) -> Scene:
+    """The scene with the transforms of skinned meshes' own nodes dropped; the same one where there are none."""
+    nodes = tuple(_root_skinned(n) for n in scene.nodes)
+    return scene if all(a is b for a, b in zip(nodes, scene.nodes)) else replace(scene, nodes=nodes)
+
+
 def _root_skinned(node: Node) -> Node:
     """A skinned mesh's own node has no say in where it is (glTF 2.0, 3.7.3.3): its transform is dropped."""
-    if node.skin is None or node.mesh is None or node.children:
+    if node.skin is None or node.mesh is None or node.children or not np.abs(local_matrix(node) - np.eye(4)).any():
         return node
     return replace(node, translation=np.zeros(3), rotation=np.array([0.0, 0, 0, 1]), scale=np.ones(3), matrix=None)
 
