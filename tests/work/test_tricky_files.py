@@ -249,3 +249,59 @@ def test_every_loss_is_counted_in_ledger_and_docket(tmp_path: Path) -> None:
     assert result.folder is not None, open_rows(result)
     body = json.loads((result.folder / "docket.json").read_text())
     assert {x["kind"] for x in body["left_behind"]} >= kinds
+
+
+# -- cleared, and accepted by the landing too
+
+
+@pytest.mark.parametrize("sheet", ["centimetre-zup-lh", "clips-apart-kit", "split-rig-kit"])
+def test_two_skins_of_one_skeleton_and_two_parts_of_one_material_are_counted_as_written(sheet: str, tmp_path: Path) -> None:
+    from tests.motion.test_flat_rigs import flat
+
+    scene = flat("two meshes")
+    both = replace(scene.skins[0], key=key("skin", 1), joints=scene.skins[0].joints[:2],
+                   inverse_bind=frozen(scene.skins[0].inverse_bind[:2], np.float64))  # fmt: skip
+    part = scene.meshes[0].primitives[0]
+    meshes = (replace(scene.meshes[0], primitives=(part, replace(part, key=key("primitive", 9)))), scene.meshes[1])
+    nodes = tuple(replace(n, skin=1) if n.name == "other" else n for n in scene.nodes)
+    result = ported(replace(scene, meshes=meshes, nodes=nodes, skins=(*scene.skins, both), name="two"), sheet, tmp_path)
+    assert result.error is None and result.folder is not None and result.accepted, (result.error, open_rows(result))
+
+
+def test_a_texture_out_of_the_folder_is_missing_and_found_where_a_person_says(tmp_path: Path) -> None:
+    (tmp_path / "far").mkdir()
+    PIL.Image.fromarray(ramp(U, V, 0.5)).save(tmp_path / "far" / "skin.png")
+    (tmp_path / "near").mkdir()
+    (tmp_path / "near" / "a.mtl").write_text("newmtl m\nmap_Kd ../far/skin.png\n")
+    lines = "mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 1 1 0\nvt 0 0\nvt 1 0\nvt 1 1\nusemtl m\nf 1/1 2/2 3/3\n"
+    (tmp_path / "near" / "a.obj").write_text(lines)
+    ask = Request(tmp_path / "near" / "a.obj", tmp_path / "near", find_sheet("metre-yup-pbr"), out=tmp_path / "out")
+    alone = run(ask)
+    assert alone.error is None and open_rows(alone)["texture-missing"] == "held"
+    found = run(replace(ask, search=(tmp_path / "far",)))
+    assert found.folder is not None and any("find" in s.step for s in found.route.stops), open_rows(found)  # type: ignore[union-attr]
+
+
+# -- what is not read yet says so
+
+
+@pytest.mark.parametrize(("name", "word"), [
+    ("KHR_materials_clearcoat", "look"), ("EXT_mesh_gpu_instancing", "copy"), ("EXT_texture_webp", "WebP"),
+    ("KHR_animation_pointer", "pointers"),
+])  # fmt: skip
+def test_modern_extensions_are_named_with_what_is_lost(name: str, word: str, tmp_path: Path) -> None:
+    import json
+
+    path = saved(scene_of(letter_primitive(0, material=None)), tmp_path / "thing.gltf")
+    body = json.loads(path.read_text())
+    body["extensionsUsed"] = [name]
+    body["nodes"][0]["extensions"] = {name: {}}
+    path.write_text(json.dumps(body))
+    result = run(Request(path, tmp_path, find_sheet("metre-yup-pbr")))
+    row = next(r for r in result.ledger.rows if r.requirement == "extensions" and r.subject == name)
+    assert row.verdict == "query" and word in row.note and "Not read yet" in row.note
+    assert any(name in t for t in result.left)
+    body["extensionsRequired"] = [name]
+    path.write_text(json.dumps(body))
+    refused = run(Request(path, tmp_path, find_sheet("metre-yup-pbr")))
+    assert refused.error is not None and name in str(refused.error)
