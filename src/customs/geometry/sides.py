@@ -16,6 +16,8 @@ U32 = npt.NDArray[np.uint32]
 Mask = npt.NDArray[np.bool_]
 POINTS = 60_000
 """Points spread over a surface that is looked at from outside."""
+MANY = 200_000
+"""Faces beyond which not each gets a point of its own."""
 GRID = 96
 """Cells along an edge of the picture of them from one side."""
 
@@ -111,9 +113,17 @@ def _nearest(points: F64, way: F64) -> npt.NDArray[np.intp]:
 
 
 def _spread(positions: F64, faces: U32) -> tuple[npt.NDArray[np.intp], F64, F64]:
-    """(face, point (N, 3), area each stands for) of points spread evenly over the faces, one at least on each."""
+    """(face, point (N, 3), area each stands for) of points spread evenly over the faces, one at least on each.
+
+    Where faces are more than MANY, the smallest share their points with their neighbours in the list.
+    """
     areas = np.maximum(face_areas(positions.astype(np.float32), faces), 1e-30)
-    wanted = np.maximum(1, np.round(areas / areas.sum() * POINTS)).astype(np.int64)
+    share = areas / areas.sum() * POINTS
+    if len(faces) > MANY:
+        share = share * (MANY / POINTS)
+        wanted = np.diff(np.floor(np.concatenate([[0.0], np.cumsum(share)]) + 0.5)).astype(np.int64)
+    else:
+        wanted = np.maximum(1, np.round(share)).astype(np.int64)
     owner = np.repeat(np.arange(len(faces)), wanted)
     place = np.arange(len(owner)) - np.repeat(np.cumsum(wanted) - wanted, wanted)
     # An even spread by the plastic number, as for UVs (Roberts, "The unreasonable effectiveness of quasirandom sequences").
@@ -121,4 +131,4 @@ def _spread(positions: F64, faces: U32) -> tuple[npt.NDArray[np.intp], F64, F64]
     over = s + t > 1
     s, t = np.where(over, 1 - s, s)[:, None], np.where(over, 1 - t, t)[:, None]
     a, b, c = (positions[faces[owner, k]] for k in range(3))
-    return owner, a + s * (b - a) + t * (c - a), np.repeat(areas / wanted, wanted)
+    return owner, a + s * (b - a) + t * (c - a), np.repeat(areas / np.maximum(wanted, 1), wanted)
