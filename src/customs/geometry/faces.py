@@ -139,7 +139,7 @@ def _judge_parts(positions: F32, faces: U32, part: npt.NDArray[np.int32], open_f
     solid = spread > 1e-3 * safe * np.sqrt(safe)
     leaning = volume < -0.8 * spread
     bad = np.where(is_open, solid & leaning & (inward_area > 0.9), volume < -1e-9 * safe * np.sqrt(safe))
-    doubt = np.where(is_open, solid & ~bad & (inward_area > 0.1), bad)
+    doubt = np.where(is_open, solid & ~bad & (inward_area > 0.4), bad)
     if look is not None and doubt.any():
         bad = _looked_at(positions, faces, part, bad, doubt, is_open, look)
     return bad[part]

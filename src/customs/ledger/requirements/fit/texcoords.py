@@ -11,7 +11,7 @@ from customs.scene.model import Mesh, Primitive, Scene
 from customs.surface.guess import single_value
 
 MANY = 12_000
-"""Unwrapping more faces than this takes long: a person decides."""
+"""Unwrapping more faces of an asset than this takes long: a person decides."""
 
 
 def _lacking(scene: Scene, wanted: str, prim: Primitive) -> int:
@@ -30,7 +30,8 @@ def _fix(case: Case, mesh: Mesh) -> Remedy | None:
     scene = case.delivering
     images = {u.image for p in bare if p.material is not None for u in scene.materials[p.material].textures.values()}
     textured = any(single_value(scene.images[i]) is None for i in images)
-    many = sum(facts_of(p).faces for p in bare) > MANY
+    everywhere = (p for m in scene.meshes for p in m.primitives if facts_of(p).faces and not p.texcoords)
+    many = sum(facts_of(p).faces for p in everywhere) > MANY
     return remedy("unwrap", "Unwrap it", sure=not textured and not many, targets=(str(mesh.key),))
 
 
