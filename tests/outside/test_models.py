@@ -48,7 +48,7 @@ def test_each_does_what_the_manifest_says(name: str, tmp_path: Path) -> None:
     path = MODELS / name
     start = time.monotonic()
     result = run(Request(path, path.parent, find_sheet("metre-yup-pbr"), out=tmp_path))
-    assert time.monotonic() - start < 10
+    assert time.monotonic() - start < 40, "nothing hangs"
     if verdict == "refused":
         assert result.error is not None and result.code == 3
         assert path.name in str(result.error) and "Traceback" not in str(result.error)
