@@ -158,8 +158,3 @@ def _note(kind: str, passed: Sequence[At]) -> str:
         names = {"not_finite": "with broken numbers", "degenerate": "without area", "doubled": "doubled"}
         return ", ".join(f"{n:,} {names[k]}" for k, n in parts.items() if n)
     return ""
-
-
-def left_line(found: Sequence[Loss]) -> str:
-    """One line for a person, "" when nothing stayed behind."""
-    return ", ".join(loss.text() for loss in found)

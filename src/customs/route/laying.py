@@ -40,12 +40,6 @@ def lays(m: Material) -> dict[str, Lay]:
     return {role: lay_of(use) for role, use in m.textures.items()}
 
 
-def apart(m: Material, roles: Sequence[str] | None = None) -> bool:
-    """True when textures of a material (in `roles`) do not lie at one place."""
-    found = {lay for role, lay in lays(m).items() if roles is None or role in roles}
-    return len(found) > 1
-
-
 def same_place(uses: Sequence[TextureUse]) -> bool:
     """True when textures can be put together pixel by pixel."""
     return len({lay_of(u) for u in uses}) <= 1
