@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from dataclasses import replace
 from pathlib import Path
 
@@ -57,9 +58,9 @@ def _broken(p: Primitive, rng: np.random.Generator) -> Primitive:
     )
 
 
-def held(now: Plan) -> set[str]:
-    """Requirements with a held row."""
-    return {r.requirement for r in now.ledger.open() if r.verdict == "held"}
+def held(now: Plan) -> Counter[str]:
+    """How many rows of each requirement are held."""
+    return Counter(r.requirement for r in now.ledger.open() if r.verdict == "held")
 
 
 @pytest.mark.parametrize("sheet", SHEETS)

@@ -21,16 +21,25 @@ def rigged_nodes(scene: Scene) -> set[int]:
     return out
 
 
+def leading_nodes(scene: Scene) -> set[int]:
+    """Joints, moving nodes, and everything above them."""
+    out = animated_nodes(scene) | joint_nodes(scene)
+    for n in reversed([n for n, _, _ in walk(scene)]):
+        if any(c in out for c in scene.nodes[n].children):
+            out.add(n)
+    return out
+
+
+def carried_nodes(scene: Scene) -> set[int]:
+    """Nodes below a joint or a mover that are neither, nor lead to one: they go where it goes and do nothing else."""
+    return rigged_nodes(scene) - leading_nodes(scene)
+
+
 def empties(scene: Scene) -> list[int]:
     """Nodes without mesh, camera or light that are no joint, do not move, and have no joint or mover below them."""
-    busy = animated_nodes(scene) | joint_nodes(scene)
-    order = [n for n, _, _ in walk(scene)]
-    leading: set[int] = set()
-    for n in reversed(order):
-        if n in busy or any(c in leading for c in scene.nodes[n].children):
-            leading.add(n)
+    leading = leading_nodes(scene)
     return [
-        n for n in order
+        n for n, _, _ in walk(scene)
         if n not in leading
         and (node := scene.nodes[n]).mesh is None and node.camera is None and node.light is None
     ]  # fmt: skip

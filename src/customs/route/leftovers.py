@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import numpy as np
 
-from customs.route.emptying import rigged_nodes
+from customs.route.emptying import carried_nodes, rigged_nodes
 from customs.scene.model import Scene
 from customs.scene.tree import joint_nodes, local_matrix, walk, world_matrices
 from customs.tolerances import IDENTITY
 
 
 def unsettled(scene: Scene) -> list[int]:
-    """Nodes the step Settle would change: any transform on what stands still, uneven or leftover scale on joints."""
-    rigged, joints = rigged_nodes(scene), joint_nodes(scene)
+    """Nodes the step Settle would change: any transform on what stands still, leftover scale on joints and on what
+    they carry."""
+    rigged, joints, carried = rigged_nodes(scene), joint_nodes(scene), carried_nodes(scene)
     scaled = {c.node for a in scene.clips for c in a.channels if c.path == "scale"}
     world = world_matrices(scene)
     out = []
@@ -23,7 +24,12 @@ def unsettled(scene: Scene) -> list[int]:
             scaled.add(n)
         if node.camera is not None or node.light is not None:
             continue
-        if n in rigged or n in joints:
+        if n in carried:
+            # Below what moves it keeps its place and turn; scale and shear go into what it carries.
+            linear = local_matrix(node)[:3, :3]
+            if np.abs(linear.T @ linear - np.eye(3)).max() > 2e-3 or np.linalg.det(linear) < 0:
+                out.append(n)
+        elif n in rigged or n in joints:
             lengths = np.linalg.norm(world[n][:3, :3], axis=0)
             even = lengths.max() - lengths.min() < 1e-4 * max(lengths.max(), 1e-12)
             if n not in scaled and even and abs(lengths[0] - 1) > 1e-3:

@@ -4,6 +4,8 @@ With W the world matrix of a node and K what is taken off it, its new world matr
 K⁻¹, inverse bind matrices become K⁻¹·B and its own matrix K_parent⁻¹·L·K. Nodes that neither move nor hold joints get
 K = W⁻¹ (their world becomes the identity); joints and moving nodes give up their scale alone, K = 1/s, so that skeletons
 keep their rotations and clips stay rotations. Mirrored ones give up the mirror too: K = 1/s · M with M = diag(−1, 1, 1).
+What a joint or a mover only carries keeps its place and turn below it and gives up the rest, uneven scale and shear included:
+with P = K_parent⁻¹·L and R the turn in P, K = P⁻¹·[R | t].
 """
 
 from __future__ import annotations
@@ -17,7 +19,7 @@ from customs.conventions.convert import reversed_faces
 from customs.conventions.turn import placed
 from customs.motion.pose import joint_matrices
 from customs.route.clip_edit import following
-from customs.route.emptying import rigged_nodes
+from customs.route.emptying import carried_nodes, rigged_nodes
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Channel, Mesh, MorphTarget, Node, Primitive, Remark, Scene
@@ -125,7 +127,7 @@ def _inverse(m: F64) -> F64:
 def _taken_off(scene: Scene) -> tuple[dict[int, F64], tuple[Remark, ...]]:
     """K per node."""
     world = world_matrices(scene)
-    rigged, joints = rigged_nodes(scene), joint_nodes(scene)
+    rigged, joints, carried = rigged_nodes(scene), joint_nodes(scene), carried_nodes(scene)
     fixed = {n.key for n in scene.nodes if n.camera is not None or n.light is not None}
     scaled = {c.node for a in scene.clips for c in a.channels if c.path == "scale"}
     taken: dict[int, F64] = {}
@@ -135,6 +137,9 @@ def _taken_off(scene: Scene) -> tuple[dict[int, F64], tuple[Remark, ...]]:
         node = scene.nodes[n]
         if n not in rigged and node.key not in fixed and abs(np.linalg.det(world[n][:3, :3])) > 1e-30:
             taken[n] = _inverse(world[n])
+            continue
+        if n in carried and node.key not in fixed and abs(np.linalg.det(world[n][:3, :3])) > 1e-30:
+            taken[n] = _but_the_turn(_inverse(taken[parent]) @ local_matrix(node))
             continue
         if n in joints or n in rigged:
             scale = np.linalg.norm(world[n][:3, :3], axis=0)
@@ -151,6 +156,17 @@ def _taken_off(scene: Scene) -> tuple[dict[int, F64], tuple[Remark, ...]]:
     for n in range(len(scene.nodes)):
         taken.setdefault(n, np.eye(4))
     return taken, tuple(remarks)
+
+
+def _but_the_turn(m: F64) -> F64:
+    """K that leaves of `m` (4, 4) its translation and the turn nearest to it. Source: polar decomposition by SVD (Higham, 1986)."""
+    left, _, right = np.linalg.svd(m[:3, :3])
+    turn = left @ right
+    left[:, 2] *= np.sign(np.linalg.det(turn))
+    kept = m.copy()
+    kept[:3, :3] = left @ right
+    k = _inverse(m) @ kept
+    return np.eye(4) if np.abs(k - np.eye(4)).max() < IDENTITY * 1e-3 else k
 
 
 def _all_rooted(scene: Scene) -> Scene:

@@ -5,12 +5,20 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
+from customs.route.emptying import leading_nodes
+
+MOVED = (
+    "The node's matrix holds shear, and joints or clips move it or what is below it: the shear would go on to them. "
+    "Apply the uneven scale above it where the asset was made."
+)
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
-    bad = [n for n in case.delivering.nodes if n.matrix is not None]
+    bad = [i for i, n in enumerate(case.delivering.nodes) if n.matrix is not None]
     had = sum(n.matrix is not None for n in case.arrived.nodes)
-    for node in bad:
+    led = leading_nodes(case.delivering)
+    for n in bad:
+        node = case.delivering.nodes[n]
         yield rule.row(
             "sheared",
             "none",
@@ -19,8 +27,8 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             subject=str(node.key),
             subject_name=node.name,
             place=Place(node.key, "node"),
-            note="The node's matrix holds shear, which most destinations drop.",
-            remedy=remedy("settle", "Settle transforms"),
+            note=MOVED if n in led else "The node's matrix holds shear, which most destinations drop.",
+            remedy=None if n in led else remedy("settle", "Settle transforms"),
         )
     if not bad:
         yield rule.row(f"{had}", "0", "0", "cleared")

@@ -11,18 +11,23 @@ from customs.ledger.texture import alpha_image
 from customs.scene.model import Image
 from customs.surface.kept import kept
 from customs.surface.pixels import pixels_or_none
-from customs.surface.transparency import rim
+from customs.surface.transparency import bled, rim
 
 MOST = 0.12
 """How far hidden colours beside a visible edge may differ from it (0..1)."""
+GAIN = 0.02
+"""What drawing colours out must better: below it the texture itself is that uneven, and no rim shows that the inside does not."""
 
 
 def rim_of(image: Image) -> float:
-    """See `rim`; 0 without alpha."""
+    """See `rim`; 0 without alpha, and where the colours stand drawn out already."""
 
     def measured() -> float:
         pixels = pixels_or_none(image)
-        return rim(pixels) if pixels is not None and pixels.shape[2] in (2, 4) else 0.0
+        if pixels is None or pixels.shape[2] not in (2, 4):
+            return 0.0
+        off = rim(pixels)
+        return off if off <= MOST or off - rim(bled(pixels)) > GAIN else 0.0
 
     return kept("rim", image, measured)
 

@@ -10,6 +10,7 @@ from pydantic import Field
 from customs.conventions.convert import reversed_faces
 from customs.motion.still import still_normals
 from customs.route.clip_edit import following
+from customs.route.emptying import rigged_nodes
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
@@ -70,69 +71,88 @@ def placed_primitive(p: Primitive, world: np.ndarray, turned: bool) -> Primitive
 
 def _apply(scene: Scene, settings: Rigid, resources: Content, job: Job) -> Outcome:
     parts = [n for n in mesh_nodes(scene) if scene.nodes[n].skin is None]
-    if scene.skins:
-        return _attached(scene, parts)
-    if not parts:
+    hung = _hung(scene, parts)
+    moving = rigged_nodes(scene)
+    # Beside a skeleton, only what a clip moves becomes one too: what stands still stays a mesh of its own.
+    free = [n for n in parts if n not in hung and (n in moving or not scene.skins)]
+    if not hung and not free:
         return Outcome(scene)
-    order, world = _joints(scene, parts), world_matrices(scene)
-    number = {n: k for k, n in enumerate(order)}
-    nodes, meshes, roots = list(scene.nodes), list(scene.meshes), list(scene.roots)
-    for n in parts:
+    joints, skin = _skin_of(scene, settings.name, free) if free else ({}, None)
+    number = len(scene.skins)
+    world = world_matrices(scene)
+    work = _Work(scene)
+    for n in (*hung, *free):
         job.check()
-        node = nodes[n]
-        assert node.mesh is not None
-        meshes.append(_part(scene.meshes[node.mesh], world[n], number[n], Key(scene.digest, "mesh", MADE + n)))
-        nodes[n] = replace(node, mesh=None, weights=None)
-        made = Node(Key(scene.digest, "node", MADE + n), f"{node.name} part", mesh=len(meshes) - 1, skin=0, weights=node.weights,
-                    made_from=(node.key, *node.made_from))  # fmt: skip
-        nodes.append(made)
-        roots.append(len(nodes) - 1)
+        at, joint, bind = hung[n] if n in hung else (number, joints[n], world[n])
+        work.take(n, at, joint, bind)
+    remarks = []
+    if hung:
+        remarks.append(Remark(f"{many(len(hung), 'mesh')} that hung on joints joined the skin"))
+    if free:
+        remarks.append(Remark(f"{many(len(free), 'part')} → {many(len(joints), 'joint')}"))
+    out = work.done((*scene.skins, skin) if skin is not None else scene.skins)
+    return Outcome(prune(out, near=True) if scene.skins else out, tuple(remarks))
+
+
+def _skin_of(scene: Scene, name: str, parts: list[int]) -> tuple[dict[int, int], Skin]:
+    """(joint number by node, the skin) for parts that become joints, with the nodes between them."""
+    order, world, above = _joints(scene, parts), world_matrices(scene), parents(scene)
     inverse = frozen(np.stack([np.linalg.inv(world[n]) for n in order]), np.float64)
-    tops = [n for n in order if parents(scene)[n] < 0]
-    skin = Skin(Key(scene.digest, "skin", MADE), settings.name, tuple(order), inverse, tops[0] if len(tops) == 1 else None)
-    clips = following(scene.clips, {n: len(scene.nodes) + k for k, n in enumerate(parts)})
-    out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots), skins=(skin,), clips=clips)
-    return Outcome(out, (Remark(f"{len(parts)} parts → {many(len(order), 'joint')}"),))
+    tops = [n for n in order if above[n] < 0]
+    key = Key(scene.digest, "skin", MADE + len(scene.skins))
+    skin = Skin(key, name, tuple(order), inverse, tops[0] if len(tops) == 1 else None)
+    return {n: k for k, n in enumerate(order)}, skin
 
 
-def _attached(scene: Scene, parts: list[int]) -> Outcome:
-    """A rigged asset: meshes that hang on a joint join its skin, full of that joint."""
+def _hung(scene: Scene, parts: list[int]) -> dict[int, tuple[int, int, np.ndarray]]:
+    """Parts of a rigged asset that hang on a joint: its skin, its number there, and the way into the space of that skin."""
     above, world = parents(scene), world_matrices(scene)
     owner = {j: (s, k) for s, skin in reversed(list(enumerate(scene.skins))) for k, j in enumerate(skin.joints)}
-    nodes, meshes, roots, count = list(scene.nodes), list(scene.meshes), list(scene.roots), 0
-    went: dict[int, int] = {}
+    out: dict[int, tuple[int, int, np.ndarray]] = {}
     for n in parts:
         up = n
         while up >= 0 and up not in owner:
             up = above[up]
-        if up < 0:
-            continue
-        skin, k = owner[up]
-        node = nodes[n]
+        if up >= 0:
+            skin, k = owner[up]
+            # Into the space the skin was bound in: where the joint takes it from there, it stands as it does now.
+            out[n] = (skin, k, np.linalg.inv(world[up] @ scene.skins[skin].inverse_bind[k]) @ world[n])
+    return out
+
+
+class _Work:
+    """A scene whose parts leave their nodes, one after another, for nodes with a skin."""
+
+    def __init__(self, scene: Scene) -> None:
+        self.scene = scene
+        self.nodes, self.meshes, self.roots = list(scene.nodes), list(scene.meshes), list(scene.roots)
+        self.went: dict[int, int] = {}
+
+    def take(self, n: int, skin: int, joint: int, bind: np.ndarray) -> None:
+        """The mesh of node `n` goes through `bind` (4, 4) and is full of joint number `joint` of `skin`."""
+        node, digest = self.nodes[n], self.scene.digest
         assert node.mesh is not None
-        # Into the space the skin was bound in: where the joint takes it from there, it stands as it does now.
-        bind = np.linalg.inv(world[up] @ scene.skins[skin].inverse_bind[k]) @ world[n]
-        meshes.append(_part(scene.meshes[node.mesh], bind, k, Key(scene.digest, "mesh", MADE + n)))
-        nodes[n] = replace(node, mesh=None, weights=None)
-        key = Key(scene.digest, "node", MADE + n)
-        nodes.append(
+        self.meshes.append(_part(self.scene.meshes[node.mesh], bind, joint, Key(digest, "mesh", MADE + n)))
+        self.nodes[n] = replace(node, mesh=None, weights=None)
+        self.went[n] = len(self.nodes)
+        self.roots.append(self.went[n])
+        self.nodes.append(
             Node(
-                key,
+                Key(digest, "node", MADE + n),
                 f"{node.name} part",
-                mesh=len(meshes) - 1,
+                mesh=len(self.meshes) - 1,
                 skin=skin,
                 weights=node.weights,
                 made_from=(node.key, *node.made_from),
             )
         )
-        roots.append(len(nodes) - 1)
-        went[n] = len(nodes) - 1
-        count += 1
-    if not count:
-        return Outcome(scene)
-    clips = following(scene.clips, went)
-    out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots), clips=clips)
-    return Outcome(prune(out, near=True), (Remark(f"{many(count, 'mesh')} that hung on joints joined the skin"),))
+
+    def done(self, skins: tuple[Skin, ...]) -> Scene:
+        """The scene with its parts on skins; clips of morph weights follow them."""
+        clips = following(self.scene.clips, self.went)
+        return replace(
+            self.scene, nodes=tuple(self.nodes), meshes=tuple(self.meshes), roots=tuple(self.roots), skins=skins, clips=clips
+        )
 
 
 register(
