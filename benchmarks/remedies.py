@@ -3,7 +3,7 @@
     .venv/bin/python benchmarks/remedies.py [PATH...] [--sheets a,b] [--write docs/benchmarks-remedies.md]
 
 Models are those of Debian's assimp-testmodels unless paths are given. A remedy works when its row is cleared, or better by the
-row's own measure, and when no row is held that was not before. By requirement: the share of open rows that have a remedy.
+row's own measure, and when no requirement holds more rows than before. By requirement: the share of open rows that have a remedy.
 """
 
 from __future__ import annotations
@@ -41,9 +41,9 @@ class Told:
     remedied: Counter[str] = field(default_factory=Counter)
 
 
-def held(ledger: Ledger) -> set[str]:
-    """Requirements with a held row."""
-    return {r.requirement for r in ledger.open() if r.verdict == "held"}
+def held(ledger: Ledger) -> Counter[str]:
+    """How many rows of each requirement are held."""
+    return Counter(r.requirement for r in ledger.open() if r.verdict == "held")
 
 
 def failure(row: Row, before: Plan, after: Plan) -> str:

@@ -13,7 +13,8 @@ from customs.geometry.triangles import signed_volume, triangles_of
 from customs.motion.bounds import local_bounds
 from customs.motion.skeleton import skeleton_of
 from customs.scene.model import Mesh, Scene
-from customs.scene.tree import animated_nodes, mesh_nodes, parents
+from customs.scene.transforms import apply_affine
+from customs.scene.tree import animated_nodes, mesh_nodes, parents, world_matrices
 
 Ints = npt.NDArray[np.intp]
 MOST_ALIKE = 64
@@ -126,15 +127,26 @@ def outlines(scene: Scene) -> tuple[int, ...]:
     alike: dict[int, list[int]] = {}
     for n in mesh_nodes(scene):
         alike.setdefault(sum(len(triangles_of(p)) for p in _mesh(scene, n).primitives), []).append(n)
-    out = []
+    out: list[int] = []
+    places = world_matrices(scene)
     for n, other in (pair for group in alike.values() for pair in permutations(group[:MOST_ALIKE], 2)):
-        if n not in out and other not in out and _outline_of(_mesh(scene, n), _mesh(scene, other)):
-            out.append(n)
+        if n not in out and other not in out and _at_one_place(scene, n, other, places):
+            if _outline_of(_mesh(scene, n), _mesh(scene, other)):
+                out.append(n)
     return tuple(sorted(out))
 
 
 def _mesh(scene: Scene, node: int) -> Mesh:
     return scene.meshes[scene.nodes[node].mesh or 0]
+
+
+def _at_one_place(scene: Scene, node: int, other: int, places: list[npt.NDArray[np.float64]]) -> bool:
+    """True where two nodes put what they carry at one place; a skinned mesh is where its joints take it."""
+    a, b = (np.eye(4) if scene.nodes[n].skin is not None else places[n] for n in (node, other))
+    low, high = _box(_mesh(scene, other))
+    off = apply_affine(a, np.stack([low, high])) - apply_affine(b, np.stack([low, high]))
+    size = float(np.linalg.norm(b[:3, :3] @ (high - low)))
+    return bool(np.abs(off).max() <= INFLATED * size)
 
 
 def _joined(mesh: Mesh) -> tuple[npt.NDArray[np.float64], Ints]:
