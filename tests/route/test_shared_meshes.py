@@ -50,7 +50,10 @@ def test_no_face_moves(step: str, shape: str) -> None:
 
     for seed in range(2):
         scene = drawn_shared(seed, shape)
-        before, after = faces(scene), faces(run(step, scene, **STILL[step]))
+        out = run(step, scene, **STILL[step])
+        keys = [e.key for m in out.meshes for e in (m, *m.primitives)] + [n.key for n in out.nodes]
+        assert len(set(keys)) == len(keys), "every element has a Key of its own"
+        before, after = faces(scene), faces(out)
         size = float(np.linalg.norm(np.ptp(before[0], axis=0)))
         for a, b in zip(before, after, strict=True):
             assert len(a) == len(b), f"seed {seed}: {len(a)} faces, then {len(b)}"

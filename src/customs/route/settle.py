@@ -21,6 +21,7 @@ from customs.motion.pose import joint_matrices
 from customs.route.clip_edit import following
 from customs.route.emptying import carried_nodes, rigged_nodes
 from customs.scene.arrays import frozen
+from customs.scene.copies import keys_apart
 from customs.scene.key import Key
 from customs.scene.model import Channel, Mesh, MorphTarget, Node, Primitive, Remark, Scene
 from customs.scene.transforms import apply_affine, matrix_quaternion, multiply_quaternions, unit_rows
@@ -61,7 +62,7 @@ def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     )
     nodes = [_root_skinned(n) for n in nodes]
     out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), skins=skins, clips=clips)
-    return to_bind(_lift_skinned(out)), remarks
+    return to_bind(_lift_skinned(keys_apart(out))), remarks
 
 
 def _moved_meshes(scene: Scene, nodes: list[Node], taken: dict[int, F64]) -> tuple[list[Node], list[Mesh], int]:

@@ -9,10 +9,14 @@ from pydantic import Field
 
 from customs.route.clip_edit import following
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.scene.key import Key
 from customs.scene.model import Node, Remark, Scene
 from customs.scene.prune import prune_nodes
 from customs.scene.transforms import decompose
 from customs.scene.tree import animated_nodes, joint_nodes, mesh_nodes, walk, world_matrices
+
+MADE = 3_300_000
+"""Keys of nodes that are made for meshes whose own cannot be lifted start at this ordinal."""
 
 
 class Flatten(Settings):
@@ -38,7 +42,9 @@ def _apply(scene: Scene, settings: Flatten, resources: Content, job: Job) -> Out
         old = nodes[n]
         if old.children or n in busy:
             nodes[n] = replace(old, mesh=None, skin=None)
-            nodes.append(_placed(replace(old, children=(), camera=None, light=None, made_from=(old.key,)), world[n]))
+            key = Key(scene.digest, "node", MADE + n)
+            made = replace(old, key=key, children=(), camera=None, light=None, made_from=(old.key, *old.made_from))
+            nodes.append(_placed(made, world[n]))
             went[n] = len(nodes) - 1
             roots.append(went[n])
         else:

@@ -12,6 +12,7 @@ from customs.motion.pose import morph_weights, morphed
 from customs.route.laying import fewer_sets
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.arrays import frozen
+from customs.scene.copies import keys_apart
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Remark, Scene
 from customs.scene.prune import prune_content
@@ -62,7 +63,7 @@ def _without_morphs(scene: Scene) -> Scene:
     nodes = [replace(n, weights=None) for n in nodes]
     clips = tuple(replace(c, channels=tuple(x for x in c.channels if x.path != "weights")) for c in scene.clips)
     meshes = [_still(m, m.weights) for m in meshes]
-    return replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), clips=tuple(c for c in clips if c.channels))
+    return keys_apart(replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), clips=tuple(c for c in clips if c.channels)))
 
 
 def _apply(scene: Scene, settings: LeaveOut, resources: Content, job: Job) -> Outcome:

@@ -18,6 +18,7 @@ from customs.motion.track import frame_rate, frame_times
 from customs.route.donor import take_donor
 from customs.route.rebind import bound_mesh
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.scene.copies import keys_apart
 from customs.scene.key import Key
 from customs.scene.model import Channel, Clip, Node, Remark, Scene, Skin
 from customs.scene.prune import prune
@@ -100,7 +101,7 @@ def _assembled(
         roots.append(len(nodes) - 1)
     bare = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots), skins=(), clips=())
     bare = without_bones(bare, scene)
-    return _with_donor(bare, donor, skin, {theirs.nodes[d]: mine.nodes[a] for a, d in numbers.items()}, scene)
+    return keys_apart(_with_donor(bare, donor, skin, {theirs.nodes[d]: mine.nodes[a] for a, d in numbers.items()}, scene))
 
 
 def _with_donor(bare: Scene, donor: Scene, skin: Skin, stands_for: dict[int, int], before: Scene) -> Scene:

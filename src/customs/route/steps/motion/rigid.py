@@ -13,6 +13,7 @@ from customs.route.clip_edit import following
 from customs.route.emptying import rigged_nodes
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.arrays import frozen
+from customs.scene.copies import keys_apart
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene, Skin
 from customs.scene.prune import prune
@@ -91,7 +92,7 @@ def _apply(scene: Scene, settings: Rigid, resources: Content, job: Job) -> Outco
     if free:
         remarks.append(Remark(f"{many(len(free), 'part')} → {many(len(joints), 'joint')}"))
     out = work.done((*scene.skins, skin) if skin is not None else scene.skins)
-    return Outcome(prune(out, near=True) if scene.skins else out, tuple(remarks))
+    return Outcome(keys_apart(prune(out, near=True) if scene.skins else out), tuple(remarks))
 
 
 def _skin_of(scene: Scene, name: str, parts: list[int]) -> tuple[dict[int, int], Skin]:

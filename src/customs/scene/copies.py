@@ -1,0 +1,29 @@
+"""Copies of meshes that keep apart: every part has a Key of its own, and knows what it was made from."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from customs.scene.key import Key
+from customs.scene.model import Mesh, Primitive, Scene
+
+
+def keys_apart(scene: Scene) -> Scene:
+    """The scene with Keys of primitives that stand for one part each: of several meshes, the first that is shown keeps its."""
+    seen: set[Key] = set()
+    meshes, shown = list(scene.meshes), {n.mesh for n in scene.nodes}
+    for k in sorted(range(len(meshes)), key=lambda k: k not in shown):
+        mesh = meshes[k]
+        again = {id(p) for p in mesh.primitives if p.key in seen}
+        meshes[k] = _renamed(mesh, again) if again else mesh
+        seen.update(p.key for p in mesh.primitives)
+    return scene if all(a is b for a, b in zip(meshes, scene.meshes)) else replace(scene, meshes=tuple(meshes))
+
+
+def _renamed(mesh: Mesh, which: set[int]) -> Mesh:
+    return replace(mesh, primitives=tuple(_parted(p, mesh.key) if id(p) in which else p for p in mesh.primitives))
+
+
+def _parted(p: Primitive, mesh: Key) -> Primitive:
+    key = Key(p.key.digest, f"{p.key.kind}.{mesh.kind}.{mesh.ordinal}", p.key.ordinal)
+    return replace(p, key=key, made_from=(p.key, *p.made_from))
