@@ -46,6 +46,8 @@ need_python() {
     .venv/bin/python -m pip install -q --disable-pip-version-check --no-deps -e .
     printf '%s' "$want" >"$stamp"
   fi
+  # Compiled loops, kept in the user's cache; without a place to keep them everything works, more slowly.
+  .venv/bin/python -m customs.kernels || true
 }
 
 need_judges() {

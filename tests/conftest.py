@@ -15,6 +15,7 @@ from customs.scene.model import Scene
 from tests.assets import lettered
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("NUMBA_BOUNDSCHECK", "1")
 # The same examples every time: a run that is red is red for everyone.
 settings.register_profile("house", max_examples=25, deadline=None, derandomize=True)
 settings.load_profile("house")

@@ -12,7 +12,7 @@ from customs.errors import LimitError
 from customs.formats.ply_lists import list_offsets
 from customs.formats.registry import Format, Parts, WriteOptions, register
 from customs.formats.source import Source, decode_text
-from customs.formats.text_lines import parse_numbers
+from customs.formats.text_lines import read_numbers
 from customs.geometry.polygons import triangulate
 from customs.geometry.triangles import triangles_of
 from customs.scene.arrays import frozen
@@ -103,7 +103,7 @@ def _binary(source: Source, order: str, elements: list[Element], at: int) -> dic
 
 
 def _ascii(source: Source, elements: list[Element], at: int) -> dict[str, dict[str, Any]]:
-    values = parse_numbers(source.data[at:])
+    values = read_numbers(source.data[at:])
     if values is None:
         raise source.error("data", "something that is no number", "numbers", "Mend the file or fetch it again.")
     out: dict[str, dict[str, Any]] = {}

@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 from customs.formats.registry import Format, Parts, WriteOptions, register
 from customs.formats.source import Source, decode_text
-from customs.formats.text_lines import parse_numbers
+from customs.formats.text_lines import read_numbers
 from customs.geometry.triangles import face_vectors, triangles_of
 from customs.scene.arrays import frozen
 from customs.scene.convention import Convention
@@ -75,12 +75,14 @@ def _text(data: bytes, source: Source) -> list[tuple[str, npt.NDArray[np.float32
         body = re.sub(rb"^[ \t]*endsolid[^\r\n]*", b"", data[end:stop], flags=re.M | re.I).lower()
         for word in WORDS:
             body = body.replace(b"end" + word, b" ").replace(word, b" ")
-        values = parse_numbers(body)
+        values = read_numbers(body)
         if values is None or len(values) % 12:
             found = "numbers that cannot be read" if values is None else f"{len(values)} numbers"
             todo = "The file is cut off or damaged: fetch it again."
             raise source.error(f"solid {i + 1}", found, "twelve numbers a facet", todo)
-        out.append((decode_text(name).strip() or source.path.stem, values.reshape(-1, 4, 3)[:, 1:].reshape(-1, 3)))
+        out.append(
+            (decode_text(name).strip() or source.path.stem, values.reshape(-1, 4, 3)[:, 1:].reshape(-1, 3).astype(np.float32))
+        )
     return out
 
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import io
 import warnings
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.io import mmread
+
+from customs.kernels.store import kernel
 
 Bytes = npt.NDArray[np.uint8]
 Ints = npt.NDArray[np.int64]
@@ -48,6 +48,21 @@ def sums_from(flags: npt.NDArray[np.bool_], starts: Ints) -> Ints:
     return (running[ends] - before).astype(np.int64)
 
 
+COMPILED = 4 * 1024 * 1024
+"""Bytes of numbers from which the compiled reader is worth its start."""
+
+
+def read_numbers(text: bytes) -> npt.NDArray[np.float64] | None:
+    """All numbers of `text`, however long, or None when something in it is none."""
+    fast = kernel("text") if len(text) >= COMPILED else None
+    if fast is not None:
+        out = np.empty(len(text) // 2 + 1)
+        count = fast.read_numbers(np.frombuffer(text, np.uint8), 0, len(text), out)
+        if count >= 0:
+            return out[:count].copy()
+    return parse_numbers(text)
+
+
 def parse_numbers(text: bytes, dtype: Any = np.float64) -> npt.NDArray[Any] | None:
     """All numbers of `text`, or None when something in it is none."""
     text = text.strip()
@@ -74,69 +89,12 @@ def rows_of(values: npt.NDArray[Any], counts: Ints, width: int) -> npt.NDArray[A
     return out
 
 
-LINES = bytes.maketrans(b" \t\r\v\f", b"\n\n\n\n\n")
-MATRIX = b"%%%%MatrixMarket matrix array real general\n%d 1\n"
-
-
 def parse_floats(text: bytes, count: int) -> npt.NDArray[np.float64] | None:
-    """The `count` numbers of `text`, or None when there are more, fewer, or something that is none.
-
-    SciPy's reader of Matrix Market files parses one number a line on all cores, and takes the beginning of a word for the whole
-    of it (1,5 is 1 to it), so only plain decimal numbers are given to it; the rest is left to the slower, strict one.
-    """
+    """The `count` numbers of `text`, or None when there are more, fewer, or something that is none (1,5 is none)."""
     if count == 0:
         return np.zeros(0) if not text.strip() else None
-    if not plain_decimals(np.frombuffer(text, np.uint8)):
-        values = parse_numbers(text)
-        return values if values is not None and len(values) == count else None
-    try:
-        table = mmread(io.BytesIO(MATRIX % count + text.translate(LINES)))
-        return np.asarray(table, dtype=np.float64).reshape(-1)
-    except (ValueError, OverflowError):
-        values = parse_numbers(text)
-        return values if values is not None and len(values) == count else None
-
-
-_KINDS = np.full(256, 9, np.uint8)
-_KINDS[:33] = 0
-_KINDS[np.frombuffer(b"0123456789", np.uint8)] = 1
-_KINDS[ord(".")] = 2
-_KINDS[[ord("e"), ord("E")]] = 3
-_KINDS[[ord("-"), ord("+")]] = 4
-GAP, DIGIT, DOT, POWER, SIGN, OTHER = 0, 1, 2, 3, 4, 9
-# Which kind may follow which: a number is a sign, digits with one dot among or beside them, and a power of digits.
-_AFTER = {GAP: (GAP, DIGIT, DOT, SIGN), DIGIT: (GAP, DIGIT, DOT, POWER), DOT: (GAP, DIGIT, POWER), POWER: (DIGIT, SIGN),
-          SIGN: (DIGIT, DOT)}  # fmt: skip
-_PAIRS = np.zeros(256, dtype=bool)
-for _first, _next in _AFTER.items():
-    for _second in _next:
-        _PAIRS[_first * 16 + _second] = True
-
-
-def plain_decimals(data: Bytes) -> bool:
-    """True when every word of `data` (N,) is a whole decimal number: sign, digits, one dot, a power; no letters, no commas."""
-    kind = _KINDS[data]
-    if len(kind) and int(kind.max()) == OTHER:
-        return False
-    pair = np.empty(len(kind) + 1, np.uint8)
-    pair[0], pair[1:] = GAP, kind * np.uint8(16)
-    pair[:-1] += kind
-    if not _PAIRS[pair].all():
-        return False
-    # Of the marks of a word, none may come twice, no dot after a power, and no dot without a digit beside it.
-    lone = (kind[1:-1] == DOT) & (kind[:-2] != DIGIT) & (kind[2:] != DIGIT)
-    if lone.any() or (len(kind) and (kind[0] == DOT or kind[-1] == DOT) and not _dots_fine(kind)):
-        return False
-    marks = kind[(kind == DOT) | (kind == POWER) | (kind == GAP)]
-    before, after = marks[:-1], marks[1:]
-    clash = (after == DOT) & (before != GAP) | (after == POWER) & (before == POWER)
-    return not clash.any()
-
-
-def _dots_fine(kind: npt.NDArray[np.uint8]) -> bool:
-    """True when a dot at either end of the text has a digit beside it."""
-    first = kind[0] != DOT or (len(kind) > 1 and kind[1] == DIGIT)
-    return bool(first and (kind[-1] != DOT or (len(kind) > 1 and kind[-2] == DIGIT)))
+    values = parse_numbers(text)
+    return values if values is not None and len(values) == count else None
 
 
 def blank(text: bytes, letters: bytes) -> bytes:

@@ -5,6 +5,10 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from customs.kernels.store import kernel
+
+COMPILED = 400
+"""Corners of a polygon from which the compiled way is worth its start."""
 U32 = npt.NDArray[np.uint32]
 F32 = npt.NDArray[np.float32]
 
@@ -40,9 +44,18 @@ def _one_size(positions: F32, loops: U32) -> list[tuple[U32, npt.NDArray[np.intp
     convex = _is_convex(flat)
     out = [_fan(loops[convex], every[convex])]
     if not convex.all():
-        local, row = _clip_ears(flat[~convex])
+        local, row = _cut(flat[~convex])
         out.append((loops[~convex][row[:, None], local], every[~convex][row]))
     return out
+
+
+def _cut(flat: npt.NDArray[np.float64]) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.intp]]:
+    """See `_clip_ears`; large polygons one by one through the compiled way, which cuts the same ears."""
+    count, n, _ = flat.shape
+    fast = kernel("ears") if n >= COMPILED and bool(np.isfinite(flat).all()) else None
+    if fast is None:
+        return _clip_ears(flat)
+    return np.concatenate([fast.clip_ears(np.ascontiguousarray(p)) for p in flat]), np.repeat(np.arange(count), n - 2)
 
 
 def _fan(loops: U32, rows: npt.NDArray[np.intp]) -> tuple[U32, npt.NDArray[np.intp]]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -27,13 +28,13 @@ State = tuple[str | None, str | None, int | None]
 class Elements:
     """Faces, lines or points: `corners` three (C,) int64 of v, vt, vn as written (0 where absent), `sizes` (E,), `state`
     (E,) numbers of states. Where some numbers are relative, `before` (E, 3) says how many v, vt, vn the chunk held before
-    each, and `lines` (E,) its line in the chunk."""
+    each, and `begins` (E,) the byte of the text its line begins at."""
 
     corners: tuple[Array, Array, Array]
     sizes: Array
     state: Array
     before: Array | None = None
-    lines: Array | None = None
+    begins: Array | None = None
 
 
 @dataclass
@@ -116,31 +117,34 @@ def _kinds(data: Array, starts: Array, ends: Array) -> Array:
 
 def _statements(lines: Lines, out: Chunk) -> Array:
     """Reads o, g, s, usemtl, mtllib; returns (L,) the number of the state in force on each line."""
-    change_at, change_to = [0], [0]
+    at = np.flatnonzero(lines.kinds == OTHER)
+    states = read_statements((lines.line(int(k)) for k in at), out)
+    change_at, change_to = np.append(0, at), np.append(0, states)
+    return change_to[np.searchsorted(change_at, np.arange(len(lines.starts)), side="right") - 1]
+
+
+def read_statements(texts: Iterable[bytes], out: Chunk) -> Array:
+    """(S,) the number of the state in force after each of some lines that are no numbers; what they say goes into `out`."""
     group, material, smooth = out.states[0]
-    for k in np.flatnonzero(lines.kinds == OTHER):
-        words = lines.line(int(k)).strip()
-        if not words or words.startswith(b"#"):
-            continue
-        name, _, rest = decode_text(words).partition(" ")
+    now: list[int] = []
+    for text in texts:
+        words = text.strip()
+        name, _, rest = decode_text(words).partition(" ") if words and not words.startswith(b"#") else ("", "", "")
         rest = rest.strip()
         if name in ("o", "g"):
             group = rest
         elif name == "usemtl":
             material = rest
         elif name == "s":
-            smooth = int(rest) if rest.isdigit() and len(rest) < 10 else 0
+            smooth = int(rest) if rest.isdecimal() and len(rest) < 10 else 0
         elif name == "mtllib":
             out.libraries.append(rest)
-            continue
-        else:
+        elif name:
             out.ignored.add(name[:20])
-            continue
-        out.states.append((group, material, smooth))
-        change_at.append(int(k))
-        change_to.append(len(out.states) - 1)
-    place = np.searchsorted(np.array(change_at), np.arange(len(lines.starts)), side="right") - 1
-    return np.array(change_to)[place]
+        if (group, material, smooth) != out.states[-1]:
+            out.states.append((group, material, smooth))
+        now.append(len(out.states) - 1)
+    return np.array(now, dtype=np.intp)
 
 
 def _per_line(part: Array, begins: Array, number: int) -> Array:
@@ -199,17 +203,16 @@ def _corners(lines: Lines, chosen: Array, kind: int, state: Array, out: Chunk) -
     if not keep.all():
         out.short += int((~keep).sum())
         table, state = table[np.repeat(keep, sizes)], state[keep]
-    before = at = None
-    if (table < 1).any():
-        held = [np.cumsum(lines.kinds == k)[chosen][keep] for k in (V, VT, VN)]
-        before = np.stack(held, axis=1)
-        at = np.flatnonzero(chosen)[keep]
-        zero = table[:, 0] == 0
-        if zero.any():
-            bad = int(np.repeat(at, sizes[keep])[int(zero.argmax())])
-            raise lines.error(bad, "vertex number 0", "1 or more, or a negative number")
+    begin = lines.at + lines.starts[np.flatnonzero(chosen)[keep]]
+    zero = table[:, 0] == 0
+    if zero.any():
+        bad = int(np.repeat(np.flatnonzero(chosen)[keep], sizes[keep])[int(zero.argmax())])
+        raise lines.error(bad, "vertex number 0", "1 or more, or a negative number")
+    before = None
+    if (table < 0).any():
+        before = np.stack([np.cumsum(lines.kinds == k)[chosen][keep] for k in (V, VT, VN)], axis=1)
     columns = (table[:, 0].copy(), table[:, 1].copy(), table[:, 2].copy())
-    out.elements[kind] = Elements(columns, sizes[keep], state, before, at)
+    out.elements[kind] = Elements(columns, sizes[keep], state, before, begin if before is not None else None)
 
 
 def _bad_corner(lines: Lines, chosen: Array) -> ReadError:

@@ -6,6 +6,7 @@ import os
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
+from types import ModuleType
 from typing import Any
 
 import numpy as np
@@ -13,11 +14,15 @@ import numpy.typing as npt
 
 from customs.errors import LimitError, ReadError
 from customs.formats.obj.chunk import VN, VT, Chunk, Elements, F, L, P, State, V, line_number, read_chunk
+from customs.formats.obj.quick import read_quickly
 from customs.formats.source import Source, decode_text
+from customs.kernels.store import kernel
 from customs.tolerances import ELEMENTS
 
 Array = npt.NDArray[Any]
 CHUNK = 4 * 1024 * 1024
+COMPILED = 12 * 1024 * 1024
+"""Bytes from which the compiled reader is worth its start: about 150,000 vertices."""
 SLOTS = (V, VT, VN)
 
 
@@ -53,15 +58,16 @@ def parse(source: Source) -> ObjText:
     try:
         with ThreadPoolExecutor(min(os.cpu_count() or 1, 8)) as pool:
             pieces = list(_pieces(data))
-            chunks = list(pool.map(lambda piece: read_chunk(data, *piece), pieces))
-        return _together(chunks, [line_number(data, at) for at, _ in pieces] if _relative(chunks) else [], source)
+            fast = kernel("text") if len(data) >= COMPILED else None
+            chunks = list(pool.map(lambda piece: _chunk(fast, data, *piece), pieces))
+        return _together(chunks, data, source)
     except ReadError as problem:
         raise replace(problem, file=source.path) from None
 
 
-def _relative(chunks: list[Chunk]) -> bool:
-    """True when some numbers are relative: the lines they stand on may have to be named."""
-    return any(e.before is not None for c in chunks for e in c.elements.values())
+def _chunk(fast: ModuleType | None, data: bytes, at: int, end: int) -> Chunk:
+    """One chunk, by the compiled reader where that can."""
+    return (read_quickly(fast, data, at, end) if fast is not None else None) or read_chunk(data, at, end)
 
 
 def _pieces(data: bytes) -> Iterator[tuple[int, int]]:
@@ -75,7 +81,7 @@ def _pieces(data: bytes) -> Iterator[tuple[int, int]]:
         at = end
 
 
-def _together(chunks: list[Chunk], first_lines: list[int], source: Source) -> ObjText:
+def _together(chunks: list[Chunk], data: bytes, source: Source) -> ObjText:
     if sum(c.count(k) for c in chunks for k in SLOTS) > ELEMENTS:
         raise LimitError(f"more than {ELEMENTS:,} vertices", "fewer", "Split the file.", source.path)
     short = sum(c.short for c in chunks)
@@ -92,8 +98,7 @@ def _together(chunks: list[Chunk], first_lines: list[int], source: Source) -> Ob
         out.ignored |= c.ignored
         for kind, e in c.elements.items():
             base = np.array([offsets[k][i] for k in SLOTS])
-            line = first_lines[i] if first_lines else 0
-            placed[kind].append(replace(_absolute(e, base, line), state=e.state + start))
+            placed[kind].append(replace(_absolute(e, base, data), state=e.state + start))
     for kind, parts in placed.items():
         if parts:
             columns = [joined([p.corners[c] for p in parts]) for c in range(3)]
@@ -122,7 +127,7 @@ def _states(states: list[State], before: tuple[str, str, int]) -> list[tuple[str
     return [(before[0] if g is None else g, before[1] if m is None else m, before[2] if s is None else s) for g, m, s in states]
 
 
-def _absolute(e: Elements, base: Array, line: int) -> Elements:
+def _absolute(e: Elements, base: Array, data: bytes) -> Elements:
     """Relative (negative) numbers counted back from what stood before their line. Raises ReadError past the first."""
     if e.before is None:
         return e
@@ -133,8 +138,8 @@ def _absolute(e: Elements, base: Array, line: int) -> Elements:
         if back.any():
             column = np.where(back, column + held[:, c] + 1, column)
             wrong = back & (column < 1)
-            if wrong.any() and e.lines is not None:
-                where = f"line {line + int(np.repeat(e.lines, e.sizes)[int(wrong.argmax())])}"
+            if wrong.any() and e.begins is not None:
+                where = f"line {line_number(data, int(np.repeat(e.begins, e.sizes)[int(wrong.argmax())]))}"
                 raise ReadError(
                     "a relative number before the first", "no more than stand above", "Mend that line.", where=where
                 )

@@ -1,0 +1,1 @@
+"""Compiled loops against the numpy way."""
