@@ -11,6 +11,7 @@ from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from customs.demo.many import write as write_many
+from customs.kernels.store import begin
 from customs.work.places import config_folder, data_folder
 from customs_desktop.session import Session
 from customs_desktop.style import theme
@@ -35,6 +36,25 @@ def make_application(arguments: list[str]) -> QApplication:
     return app
 
 
+def _compile_kernels(window: MainWindow) -> None:
+    """At the first start, in a process of its own: said at the foot, and waited for by nobody."""
+    child = begin()
+    if child is None:
+        return
+    window.say("Compiling the quick readers, once. Until that is done large files take longer.", "query")
+    timer = QTimer(window)
+
+    def look() -> None:
+        code = child.poll()
+        if code is not None:
+            timer.stop()
+            done = "The quick readers are ready." if code == 0 else "The quick readers cannot be kept here; all works, more slowly."
+            window.say(done, "note" if code == 0 else "query")
+
+    timer.timeout.connect(look)
+    timer.start(500)
+
+
 def main(arguments: list[str]) -> int:
     """Open the window. `--demo` opens the demo, `--many` takes in an asset of 3,000 materials, `--shot FILE` saves a picture and exits, `--shots DIR` remakes the docs'."""
     parser = argparse.ArgumentParser(prog="customs")
@@ -48,6 +68,7 @@ def main(arguments: list[str]) -> int:
     session = Session()
     window = MainWindow(session)
     window.show()
+    _compile_kernels(window)
     if options.shots:
         from customs_desktop.shots import take_all
 

@@ -20,7 +20,9 @@ from platformdirs import user_cache_dir
 HERE = Path(__file__).parent
 NAMES = ("text", "ears", "png_filters")
 """Modules here that hold a kernel."""
-MARK = "ready"
+MARK, BEGUN = "ready", "begun"
+PATIENCE = 300
+"""Seconds after which a compiling that was begun and is not done is begun again."""
 OLD = 60 * 86400
 """Seconds after which a cache nobody has used is swept."""
 
@@ -60,8 +62,14 @@ def ready() -> bool:
 
 
 def kernel(name: str) -> ModuleType | None:
-    """The module of a kernel, or None where it is not compiled: then the caller goes the numpy way, which is slower."""
-    return _loaded(name) if ready() else None
+    """The module of a kernel, or None where it is not compiled: then the caller goes the numpy way, which is slower.
+
+    That it is asked for begins the compiling, in a process of its own.
+    """
+    if not ready():
+        begin()
+        return None
+    return _loaded(name)
 
 
 @functools.cache
@@ -97,13 +105,18 @@ def _sweep(place: Path) -> None:
 
 
 def begin() -> subprocess.Popen[bytes] | None:
-    """Start compiling in a child process where that is not done yet; the caller goes on without waiting for it."""
-    if ready() or getattr(sys, "frozen", False):
+    """Start compiling in a child process, where that is neither done nor begun; the caller goes on without waiting for it."""
+    if ready():
         return None
     try:
+        folder().mkdir(parents=True, exist_ok=True)
+        mark = folder() / BEGUN
+        if mark.is_file() and time.time() - mark.stat().st_mtime < PATIENCE:
+            return None
+        mark.touch()
         return subprocess.Popen(
             [sys.executable, "-m", "customs.kernels"], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL, start_new_session=True,
         )  # fmt: skip
-    except OSError:
+    except (OSError, importlib.metadata.PackageNotFoundError):
         return None
