@@ -48,7 +48,11 @@ def _compile_kernels(window: MainWindow) -> None:
         code = child.poll()
         if code is not None:
             timer.stop()
-            done = "The quick readers are ready." if code == 0 else "The quick readers cannot be kept here; all works, more slowly."
+            done = (
+                "The quick readers are ready."
+                if code == 0
+                else "The quick readers cannot be kept here; all works, more slowly."
+            )
             window.say(done, "note" if code == 0 else "query")
 
     timer.timeout.connect(look)

@@ -19,7 +19,7 @@ from customs.scene.arrays import frozen
 from customs.scene.convention import Convention
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Scene
-from customs.scene.transforms import apply_affine, unit_rows
+from customs.scene.transforms import apply_affine, inverse, unit_rows
 from customs.scene.tree import mesh_nodes, world_matrices
 from customs.surface.colour import to_linear, to_srgb
 from customs.tolerances import ELEMENTS
@@ -218,7 +218,7 @@ def write_ply(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
     for n, p in parts:
         points.append(apply_affine(world[n], p.positions))
         if has_normals and p.normals is not None:
-            normals.append(unit_rows(p.normals @ np.linalg.inv(world[n][:3, :3])))
+            normals.append(unit_rows(p.normals @ inverse(world[n][:3, :3])))
         white = np.ones((len(p.positions), 4), np.float32)
         colours.append(p.colours[0] if p.colours else white)
         uvs.append(p.texcoords[0] if p.texcoords else white[:, :2] * 0)

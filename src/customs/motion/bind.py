@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 from customs.motion.pose import joint_matrices
 from customs.scene.model import Scene
-from customs.scene.transforms import decompose_all
+from customs.scene.transforms import decompose_all, inverse
 from customs.scene.tree import local_matrix, walk, world_matrices
 
 F64 = npt.NDArray[np.float64]
@@ -34,12 +34,12 @@ def at_bind_pose(scene: Scene, skins: list[int]) -> tuple[Scene, float]:
         order = {n: i for i, (n, _, _) in enumerate(walk(scene))}
         top = min(range(len(skin.joints)), key=lambda k: order.get(skin.joints[k], len(order)))
         whole = world[skin.joints[top]] @ skin.inverse_bind[top]
-        for joint, inverse in zip(skin.joints, skin.inverse_bind):
-            wanted.setdefault(joint, whole @ np.linalg.inv(inverse))
+        for joint, bound in zip(skin.joints, skin.inverse_bind):
+            wanted.setdefault(joint, whole @ inverse(bound))
     nodes, placed, worst = list(scene.nodes), dict[int, F64](), 0.0
     for n, parent, _ in walk(scene):
         base = placed[parent] if parent >= 0 else np.eye(4)
-        local = np.linalg.inv(base) @ wanted[n] if n in wanted else local_matrix(scene.nodes[n])
+        local = inverse(base) @ wanted[n] if n in wanted else local_matrix(scene.nodes[n])
         if n in wanted:
             t, q, s, shear = decompose_all(local, like=nodes[n].scale)
             worst = max(worst, shear)

@@ -11,7 +11,7 @@ from customs.motion.skeleton import Skeleton, skeleton_of
 from customs.motion.table import influences_of, merged_columns, table_of
 from customs.scene.model import Mesh, Primitive, Scene, Skin
 from customs.scene.prune import prune_nodes
-from customs.scene.transforms import decompose_all
+from customs.scene.transforms import decompose_all, inverse
 from customs.scene.tree import mesh_nodes, parents, world_matrices
 
 
@@ -57,12 +57,12 @@ def merged(scene: Scene, gone: Collection[int]) -> Scene:
         heirs = [heir(j) for j in skin.joints]
         joints = [j for j in skin.joints if j not in out_of]
         extra = [h for h in dict.fromkeys(heirs) if h >= 0 and h not in joints]
-        inverse = [skin.inverse_bind[skin.joints.index(j)] for j in joints]
+        binds = [skin.inverse_bind[skin.joints.index(j)] for j in joints]
         # A skin that did not know the heir takes it up where it rests.
-        inverse += [np.linalg.inv(s.rest[at[h]]) for h in extra]
+        binds += [inverse(s.rest[at[h]]) for h in extra]
         joints += extra
         targets.append(np.array([joints.index(h) if h >= 0 else -1 for h in heirs], dtype=np.intp))
-        skins.append(replace(skin, joints=tuple(joints), inverse_bind=np.array(inverse).reshape(-1, 4, 4)) if joints else skin)
+        skins.append(replace(skin, joints=tuple(joints), inverse_bind=np.array(binds).reshape(-1, 4, 4)) if joints else skin)
     meshes = _rebound(scene, skins, targets)
     bare = replace(scene, skins=tuple(skins), meshes=meshes)
     return _without_nodes(bare, out_of)
@@ -109,7 +109,7 @@ def _without_nodes(scene: Scene, gone: Collection[int]) -> Scene:
             continue
         up = stays_above(n)
         base = world[up] if up >= 0 else np.eye(4)
-        t, q, s, _ = decompose_all(np.linalg.inv(base) @ world[n], like=nodes[n].scale)
+        t, q, s, _ = decompose_all(inverse(base) @ world[n], like=nodes[n].scale)
         nodes[n] = replace(nodes[n], translation=t, rotation=q, scale=s, matrix=None)
         (children[up] if up >= 0 else roots).append(n)
     changed = tuple(replace(n, children=tuple(children[i])) for i, n in enumerate(nodes))

@@ -14,7 +14,7 @@ from customs.motion.track import local_track, world_track
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Channel, Clip, Scene
-from customs.scene.transforms import continuous, matrix_quaternion
+from customs.scene.transforms import continuous, inverse, matrix_quaternion
 from customs.scene.tree import parents, walk
 
 F64 = npt.NDArray[np.float64]
@@ -133,7 +133,7 @@ def moved_apart(way: Way, clip: Clip, own: F64, aligned: F64, root: int) -> Extr
             frames = [r[u[k], :3, :3] if u[k] >= 0 else np.eye(3) for r, u, k in zip(rests, above, (n, m))]
             carrier = int(s.parent[a])
             turn = aligned[carrier] if carrier >= 0 else np.eye(3)
-            shifts[b] = ratio * np.einsum("ij,tj->ti", np.linalg.inv(frames[1]) @ turn @ frames[0], by)
+            shifts[b] = ratio * np.einsum("ij,tj->ti", inverse(frames[1]) @ turn @ frames[0], by)
         if (n, "scale") in said:
             share = np.linalg.norm(own[:, n, :3, :3], axis=1) / np.maximum(np.linalg.norm(rest[n, :3, :3], axis=0), 1e-12)
             axes = turns[1][m].T @ aligned[a] @ turns[0][n]
@@ -162,7 +162,7 @@ def _locals(way: Way, goal: Mapping[int, F64], root: int, shift: F64, count: int
             locals_[:, n, :3, :3] = turn * (scales[n] * extra.scales.get(k, np.ones((count, 3))))[:, None, :]
             locals_[:, n, :3, 3] += extra.shifts.get(k, 0.0)
             if root >= 0 and k == way.pairs[root]:
-                linear = np.linalg.inv(base[:, :3, :3])
+                linear = inverse(base[:, :3, :3])
                 locals_[:, n, :3, 3] += np.einsum("tij,tj->ti", linear, shift)
         world[:, n] = base @ locals_[:, n]
         turns[:, n] = above @ _turn_parts(locals_[:, n])

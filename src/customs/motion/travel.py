@@ -10,6 +10,7 @@ import numpy.typing as npt
 from customs.motion.track import channels_of, local_track, world_track
 from customs.scene.arrays import frozen
 from customs.scene.model import Channel, Clip, Scene
+from customs.scene.transforms import inverse
 from customs.scene.tree import parents
 
 F64 = npt.NDArray[np.float64]
@@ -107,4 +108,4 @@ def _parent_turn(scene: Scene, clip: Clip, node: int, times: F64) -> F64:
     if up < 0:
         return np.broadcast_to(np.eye(3), (len(times), 3, 3))
     turn = world_track(scene, local_track(scene, clip, times))[:, up, :3, :3]
-    return np.asarray(np.linalg.inv(turn), dtype=np.float64)
+    return np.asarray(inverse(turn), dtype=np.float64)

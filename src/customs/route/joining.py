@@ -17,6 +17,7 @@ from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene, Skin
 from customs.scene.prune import prune
+from customs.scene.transforms import inverse
 from customs.scene.tree import animated_nodes, mesh_nodes, parents, world_matrices
 
 F64 = npt.NDArray[np.float64]
@@ -163,12 +164,12 @@ def _bound(scene: Scene, n: int, p: Primitive, world: list[F64], union: _Union) 
     if found is not None:
         skin = scene.skins[found[0]]
         number = union.add(skin.joints[found[1]], skin.inverse_bind[found[1]])
-        back = np.linalg.inv(joint_matrices(scene, found[0], world)[found[1]])
+        back = inverse(joint_matrices(scene, found[0], world)[found[1]])
         placed = moved_primitive(p, back @ world[n])
     else:
         still = _still_bone(scene)
         assert still is not None, "such a piece is not joined"
-        number = union.add(still, np.linalg.inv(world[still]).astype(np.float64))
+        number = union.add(still, inverse(world[still]).astype(np.float64))
         placed = moved_primitive(p, world[n])
     count = len(p.positions)
     joints, weights = np.zeros((count, 4), np.uint16), np.zeros((count, 4), np.float32)

@@ -6,6 +6,7 @@ import numpy as np
 
 from customs.route.emptying import carried_nodes, rigged_nodes
 from customs.scene.model import Scene
+from customs.scene.transforms import axis_lengths, invertible
 from customs.scene.tree import joint_nodes, local_matrix, walk, world_matrices
 from customs.tolerances import IDENTITY
 
@@ -22,7 +23,8 @@ def unsettled(scene: Scene) -> list[int]:
         # A clip that scales a joint scales what hangs on it: that scale is the clip's, not left over.
         if parent in scaled:
             scaled.add(n)
-        if node.camera is not None or node.light is not None:
+        # What a scale of 0 hides has nothing to settle: it is to stay hidden.
+        if node.camera is not None or node.light is not None or not invertible(world[n]):
             continue
         if n in carried:
             # Below what moves it keeps its place and turn; scale and shear go into what it carries.
@@ -30,7 +32,7 @@ def unsettled(scene: Scene) -> list[int]:
             if np.abs(linear.T @ linear - np.eye(3)).max() > 2e-3 or np.linalg.det(linear) < 0:
                 out.append(n)
         elif n in rigged or n in joints:
-            lengths = np.linalg.norm(world[n][:3, :3], axis=0)
+            lengths = axis_lengths(world[n])
             even = lengths.max() - lengths.min() < 1e-4 * max(lengths.max(), 1e-12)
             if n not in scaled and even and abs(lengths[0] - 1) > 1e-3:
                 out.append(n)

@@ -24,7 +24,15 @@ from customs.scene.arrays import frozen
 from customs.scene.copies import keys_apart
 from customs.scene.key import Key
 from customs.scene.model import Channel, Mesh, MorphTarget, Node, Primitive, Remark, Scene
-from customs.scene.transforms import apply_affine, matrix_quaternion, multiply_quaternions, unit_rows
+from customs.scene.transforms import (
+    apply_affine,
+    axis_lengths,
+    inverse,
+    invertible,
+    matrix_quaternion,
+    multiply_quaternions,
+    unit_rows,
+)
 from customs.scene.tree import animated_nodes, joint_nodes, local_matrix, mesh_nodes, walk, world_matrices
 from customs.tolerances import IDENTITY
 from customs.words import many
@@ -48,12 +56,12 @@ def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
         k = taken[n]
         parent = taken[above[n]] if n in above else np.eye(4)
         if n in above or not np.array_equal(k, np.eye(4)):
-            nodes[n] = placed(scene.nodes[n], np.linalg.inv(parent) @ local_matrix(scene.nodes[n]) @ k)
+            nodes[n] = placed(scene.nodes[n], inverse(parent) @ local_matrix(scene.nodes[n]) @ k)
     nodes, meshes, copied = _moved_meshes(scene, nodes, taken)
     if copied:
         remarks = (*remarks, Remark(f"{many(copied, 'copy')} made of meshes that stand differently in several places"))
     skins = tuple(
-        replace(s, inverse_bind=frozen(np.stack([np.linalg.inv(taken.get(j, np.eye(4))) @ b for j, b in
+        replace(s, inverse_bind=frozen(np.stack([inverse(taken.get(j, np.eye(4))) @ b for j, b in
                 zip(s.joints, s.inverse_bind)]), np.float64)) for s in scene.skins
     )  # fmt: skip
     clips = tuple(
@@ -86,7 +94,7 @@ def _moved_meshes(scene: Scene, nodes: list[Node], taken: dict[int, F64]) -> tup
         known = own.setdefault(index, [])
         at = next((m for matrix, m in known if np.abs(matrix - k).max() < IDENTITY * 1e-3), None)
         if at is None:
-            moved = moved_mesh(scene.meshes[index], _inverse(k))
+            moved = moved_mesh(scene.meshes[index], inverse(k))
             at = len(meshes) if known else index
             if known:
                 copied += 1
@@ -112,17 +120,12 @@ def to_bind(scene: Scene) -> Scene:
         joined = joint_matrices(scene, i, world)
         m = joined[0]
         alike = float(np.abs(joined - m).max()) < SAME_MATRIX * max(1.0, float(np.abs(m).max()))
-        if not alike or np.abs(m - np.eye(4)).max() < SAME_MATRIX or any(n.mesh in others for n in users):
+        if not alike or not invertible(m) or np.abs(m - np.eye(4)).max() < SAME_MATRIX or any(n.mesh in others for n in users):
             continue
-        skins[i] = replace(skin, inverse_bind=frozen(skin.inverse_bind @ _inverse(m), np.float64))
+        skins[i] = replace(skin, inverse_bind=frozen(skin.inverse_bind @ inverse(m), np.float64))
         for mesh in {n.mesh for n in users if n.mesh is not None}:
             meshes[mesh] = moved_mesh(scene.meshes[mesh], m)
     return replace(scene, skins=tuple(skins), meshes=tuple(meshes))
-
-
-def _inverse(m: F64) -> F64:
-    out: F64 = np.linalg.inv(m).astype(np.float64)
-    return out
 
 
 def _taken_off(scene: Scene) -> tuple[dict[int, F64], tuple[Remark, ...]]:
@@ -136,16 +139,16 @@ def _taken_off(scene: Scene) -> tuple[dict[int, F64], tuple[Remark, ...]]:
     blocked: set[int] = set()
     for n, parent, _ in walk(scene):
         node = scene.nodes[n]
-        if n not in rigged and node.key not in fixed and abs(np.linalg.det(world[n][:3, :3])) > 1e-30:
-            taken[n] = _inverse(world[n])
+        if n not in rigged and node.key not in fixed and invertible(world[n]):
+            taken[n] = inverse(world[n])
             continue
-        if n in carried and node.key not in fixed and abs(np.linalg.det(world[n][:3, :3])) > 1e-30:
-            taken[n] = _but_the_turn(_inverse(taken[parent]) @ local_matrix(node))
+        if n in carried and node.key not in fixed and invertible(world[n]):
+            taken[n] = _but_the_turn(inverse(taken[parent]) @ local_matrix(node))
             continue
         if n in joints or n in rigged:
-            scale = np.linalg.norm(world[n][:3, :3], axis=0)
+            scale = axis_lengths(world[n])
             even = scale.max() - scale.min() < 1e-4 * scale.max() and scale.max() > 0
-            mirror = -1.0 if np.linalg.det(world[n][:3, :3]) < 0 else 1.0
+            mirror = -1.0 if np.linalg.det(world[n][:3, :3] / max(scale.max(), 1e-300)) < 0 else 1.0
             share = 1 / scale[0] if even and n not in scaled and parent not in blocked else 1.0
             taken[n] = np.diag([mirror * share, share, share, 1.0])
             if share == 1.0 and not (even and abs(scale[0] - 1) < IDENTITY):
@@ -166,7 +169,7 @@ def _but_the_turn(m: F64) -> F64:
     left[:, 2] *= np.sign(np.linalg.det(turn))
     kept = m.copy()
     kept[:3, :3] = left @ right
-    k = _inverse(m) @ kept
+    k = inverse(m) @ kept
     return np.eye(4) if np.abs(k - np.eye(4)).max() < IDENTITY * 1e-3 else k
 
 
@@ -232,7 +235,7 @@ def moved_primitive(p: Primitive, m: F64) -> Primitive:
         return p
     linear = m[:3, :3]
     det = np.linalg.det(linear)
-    cofactor = np.linalg.inv(linear).T * det
+    cofactor = np.stack([np.cross(linear[:, (k + 1) % 3], linear[:, (k + 2) % 3]) for k in range(3)], axis=1)
     straight = np.eye(4)
     straight[:3, :3] = linear
     turn = np.eye(4)
@@ -263,7 +266,7 @@ def moved_primitive(p: Primitive, m: F64) -> Primitive:
 
 def _channel(channel: Channel, taken: dict[int, F64], above: dict[int, int], old: Node, new: Node) -> Channel:
     """A channel whose node and parent gave up part of their transforms; `old` and `new` are the node before and after."""
-    parent = np.linalg.inv(taken[above[channel.node]]) if channel.node in above else np.eye(4)
+    parent = inverse(taken[above[channel.node]]) if channel.node in above else np.eye(4)
     v = channel.values.astype(np.float64)
     scale = np.cbrt(abs(np.linalg.det(parent[:3, :3])))
     if channel.path == "translation":

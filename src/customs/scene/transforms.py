@@ -63,7 +63,7 @@ def decompose_all(m: Any, like: Any = None) -> tuple[F64, F64, F64, float]:
     ones get a negative Z, or the signs of the scale `like` (3,) where they fit.
     """
     m = np.asarray(m, dtype=np.float64)
-    scale = np.linalg.norm(m[..., :3, :3], axis=-2)
+    scale = axis_lengths(m)
     rotation = m[..., :3, :3] / np.where(scale > 1e-12, scale, 1.0)[..., None, :]
     x, y = rotation[..., :, 0], rotation[..., :, 1]
     flipped = np.einsum("...i,...i->...", np.cross(x, y), rotation[..., :, 2]) < 0
@@ -110,18 +110,82 @@ def compose(translation: Any, rotation: Any, scale: Any) -> F64:
     return out
 
 
+def _with_all_axes(rotation: F64, long: npt.NDArray[np.bool_]) -> F64:
+    """Axes (3, 3) as columns, with those that are not `long` (3,) made up so that all stand square on each other."""
+    if long.all():
+        return rotation
+    if not long.any():
+        return np.eye(3)
+    out, have = rotation.copy(), int(long.argmax())
+    if long.sum() == 1:
+        side = np.eye(3)[int(np.abs(out[:, have]).argmin())]
+        third = (have + 1) % 3
+        out[:, third] = np.cross(side, out[:, have])
+        out[:, third] /= np.linalg.norm(out[:, third])
+        long = long.copy()
+        long[third] = True
+    lost = int((~long).argmax())
+    out[:, lost] = np.cross(out[:, (lost + 1) % 3], out[:, (lost + 2) % 3])
+    return out
+
+
+LEAST, MOST = 1e-30, 1e30
+"""Scales smaller than this are 0 to what a vertex holds (a float32), larger ones infinite (ratio)."""
+FLAT = 1e-9
+"""An axis shorter than this share of the longest, or axes that enclose less than this, squash what goes through (ratio)."""
+
+
+def axis_lengths(m: Any) -> F64:
+    """(..., 3) lengths of the axes of matrices (..., 3, 3) or (..., 4, 4), in whatever unit: their squares may be past a double."""
+    basis = np.asarray(m, dtype=np.float64)[..., :3, :3]
+    longest = np.abs(basis).max(axis=-2)
+    longest = np.where((longest > 0) & np.isfinite(longest), longest, 1.0)
+    out: F64 = np.linalg.norm(basis / longest[..., None, :], axis=-2) * longest
+    return out
+
+
+def invertible(m: Any) -> bool:
+    """True when `m` (4, 4) squashes nothing: parts hidden by a scale of 0 are no rare thing."""
+    basis = np.asarray(m, dtype=np.float64)[:3, :3]
+    longest = float(np.abs(basis).max())
+    if not LEAST < longest < MOST or not np.isfinite(m).all():
+        return False
+    lengths = np.linalg.norm(basis / longest, axis=0)
+    return bool(lengths.min() > FLAT and abs(np.linalg.det(basis / longest / lengths)) > FLAT)
+
+
+def inverse(m: Any) -> F64:
+    """The inverse of `m` (..., D, D); of what squashes, its pseudo-inverse, which leads back to what is left (Penrose, 1955)."""
+    m = np.asarray(m, dtype=np.float64)
+    with np.errstate(all="ignore"):
+        try:
+            out: F64 = np.linalg.inv(m)
+            if np.isfinite(out).all():
+                return out
+        except np.linalg.LinAlgError:
+            pass
+    longest = max(float(np.abs(m[..., :3, :3]).max(initial=0.0)), 1e-300)
+    size = np.ones(m.shape[-1])
+    size[:3] = longest
+    # In a unit in which its axes are about one long, so that the cut of small ones cuts none for its unit alone.
+    small: F64 = np.linalg.pinv(np.nan_to_num(m / size[..., None, :]), rcond=FLAT)
+    return small / size[..., :, None]
+
+
 def decompose(m: Any, like: Any = None) -> tuple[F64, F64, F64] | None:
-    """Translation (3,), quaternion (4,), scale (3,) of `m` (4, 4), or None when it holds shear or squashes to nothing.
+    """Translation (3,), quaternion (4,), scale (3,) of `m` (4, 4), or None when it holds shear.
+
+    Axes squashed to nothing have a scale of 0 and turn as the others leave room for.
 
     A mirrored matrix gives one negative scale, on the axis that leaves the rotation smallest (X when all are equal). Where
     the signs of the scale `like` (3,) fit, they are taken: clips that move one part of a node rely on the others.
     """
     m = np.asarray(m, dtype=np.float64)
     basis = m[:3, :3]
-    scale = np.linalg.norm(basis, axis=0)
-    if scale.min() <= 1e-12 * max(1.0, scale.max()):
-        return None
-    rotation = basis / scale
+    scale = axis_lengths(basis)
+    long = scale > 1e-12 * scale.max()
+    rotation = _with_all_axes(basis / np.where(long, scale, 1.0), long)
+    scale = np.where(long, scale, 0.0)
     if np.abs(rotation.T @ rotation - np.eye(3)).max() > 1e-4:
         return None
     signs = np.ones(3) if like is None else np.where(np.asarray(like) < 0, -1.0, 1.0)

@@ -11,6 +11,7 @@ from customs.formats.fbx.objects import Objects, matrix_values
 from customs.formats.fbx.record import Long
 from customs.formats.fbx.write_mesh import Points
 from customs.scene.model import Scene, Skin
+from customs.scene.transforms import inverse
 from customs.scene.tree import mesh_nodes
 
 F64 = npt.NDArray[np.float64]
@@ -36,7 +37,7 @@ def add_skin(skin: Skin, points: Points, geometry: int, mesh_world: F64, models:
         if len(rows):
             entry.add("Indexes", rows.astype("<i4"))
             entry.add("Weights", weights.astype("<f8"))
-        link = mesh_world @ np.linalg.inv(skin.inverse_bind[k])
+        link = mesh_world @ inverse(skin.inverse_bind[k])
         entry.add("Transform", matrix_values(skin.inverse_bind[k]))
         entry.add("TransformLink", matrix_values(link))
         objects.link(cluster, id_)

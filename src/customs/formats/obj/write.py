@@ -13,7 +13,7 @@ from customs.geometry.triangles import flat_indices, triangles_of
 from customs.geometry.weld import unique_rows
 from customs.scene.model import Primitive, Scene
 from customs.scene.prune import prune
-from customs.scene.transforms import apply_affine, unit_rows
+from customs.scene.transforms import apply_affine, inverse, unit_rows
 from customs.scene.tree import mesh_nodes, world_matrices
 from customs.surface.colour import to_srgb
 
@@ -59,7 +59,7 @@ def _primitive(p: Primitive, m: np.ndarray, scene: Scene, out: _Text) -> None:
     if p.texcoords:
         out.parts.append(format_rows(b"vt", p.texcoords[0], TEXCOORD_DECIMALS))
     if p.normals is not None:
-        turn = np.linalg.inv(m[:3, :3]).T
+        turn = inverse(m[:3, :3]).T
         normals = p.normals if np.array_equal(turn, np.eye(3)) else unit_rows(p.normals @ turn.T)
         out.parts.append(format_rows(b"vn", normals, NORMAL_DECIMALS))
     if p.material is not None:

@@ -15,6 +15,8 @@ from customs.errors import CustomsError, StepError
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.convention import WORKING, Axis, Convention, Front, Hand, Up
 from customs.scene.model import Scene
+from customs.scene.transforms import MOST
+from customs.scene.tree import world_matrices
 
 
 class Arrive(Settings):
@@ -57,7 +59,18 @@ def _apply(scene: Scene, settings: Arrive, resources: Content, job: Job) -> Outc
         out = replace(out, suffixes=settings.suffixes)
     if quarter is None:
         out = turn_roots(out, turn_matrix(settings.turn))
+    _bearable(out)
     return Outcome(out)
+
+
+def _bearable(scene: Scene) -> None:
+    """Raises StepError where a node stands so far away, or is so large, that no vertex can hold it."""
+    for n, world in enumerate(world_matrices(scene)):
+        if not np.abs(world).max() < MOST:
+            node = scene.nodes[n]
+            found = f"{node.name} is {np.abs(world).max():.3g} m large or far away"
+            raise StepError(found, f"less than {MOST:.0g} m, which is what vertices can hold",
+                            "Scale it where it was made, and export it again.", where="Arrive")  # fmt: skip
 
 
 def _summary(settings: Arrive) -> str:

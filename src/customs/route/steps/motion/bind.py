@@ -23,6 +23,7 @@ from customs.route.step import Content, Job, Outcome, Step, Targeted, missing_ta
 from customs.scene.arrays import frozen
 from customs.scene.model import Mesh, Primitive, Remark, Scene
 from customs.scene.prune import prune_content
+from customs.scene.transforms import inverse
 from customs.scene.tree import mesh_nodes, world_matrices
 from customs.words import many
 
@@ -87,7 +88,7 @@ def _bound(scene: Scene, n: int, world: list[F64], settings: Bind, source: tuple
         table = found.table
         text = f"{mesh.name}: weights from the donor's surface; {1 - found.sure.mean():.0%} filled in, farthest {found.farthest * 1000:.1f} mm"
     joints, weights = influences_of(table[group], settings.limit)
-    back = np.linalg.inv(skeleton.rest[0] @ scene.skins[skin].inverse_bind[0])
+    back = inverse(skeleton.rest[0] @ scene.skins[skin].inverse_bind[0])
 
     def change(k: int, p: Primitive) -> Primitive:
         part = slice(starts[k], starts[k + 1])

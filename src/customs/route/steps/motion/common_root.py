@@ -11,6 +11,7 @@ from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Node, Remark, Scene
+from customs.scene.transforms import inverse
 from customs.scene.tree import parents, world_matrices
 
 MADE = 3_600_000
@@ -50,7 +51,7 @@ def _over_all(scene: Scene, name: str) -> Outcome:
         at = len(scene.nodes)
         nodes = (*scene.nodes, Node(Key(scene.digest, "node", MADE + len(scene.skins)), name, children=tuple(roots)))
         tops = tuple(at if r == roots[0] else r for r in scene.roots if r == roots[0] or r not in roots)
-    back = np.linalg.inv(world_matrices(replace(scene, nodes=nodes, roots=tops))[at])
+    back = inverse(world_matrices(replace(scene, nodes=nodes, roots=tops))[at])
     skins = tuple(
         replace(s, joints=(*s.joints, at), inverse_bind=frozen(np.concatenate([s.inverse_bind, back[None]]), np.float64), root=at)
         if k in used and at not in s.joints else s

@@ -22,6 +22,7 @@ from customs.scene.copies import keys_apart
 from customs.scene.key import Key
 from customs.scene.model import Channel, Clip, Node, Remark, Scene, Skin
 from customs.scene.prune import prune
+from customs.scene.transforms import inverse
 from customs.scene.tree import mesh_nodes, world_matrices
 from customs.words import many
 
@@ -87,7 +88,7 @@ def _assembled(
     """The donor's nodes and skin, the arriving meshes bound to it, the old joints gone."""
     target = np.array([_stands_for(mine, numbers, k, theirs.order[0]) for k in range(mine.count)], dtype=np.intp)
     skin = donor.skins[0]
-    world, at_bind = world_matrices(scene), np.linalg.inv(theirs.rest[0] @ skin.inverse_bind[0])
+    world, at_bind = world_matrices(scene), inverse(theirs.rest[0] @ skin.inverse_bind[0])
     nodes, meshes, roots = list(scene.nodes), list(scene.meshes), list(scene.roots)
     for n in mesh_nodes(scene):
         job.check()

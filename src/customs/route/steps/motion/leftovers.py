@@ -17,6 +17,7 @@ from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.model import Mesh, Primitive, Remark, Scene
 from customs.scene.prune import prune
+from customs.scene.transforms import inverse
 from customs.scene.tree import mesh_nodes, parents, world_matrices
 from customs.words import many
 
@@ -108,7 +109,7 @@ def _bound_to(scene: Scene, node: int, world: list[np.ndarray], skin: int) -> Me
     theirs, mine = skeleton_of(scene, (skin,)), skeleton_of(scene, (old,))
     pairs = {p.arriving: p.donor for p in propose(mine, theirs) if not p.doubtful}
     target = [theirs.names.index(pairs[n]) if n in pairs else -1 for n in mine.names]
-    back = np.linalg.inv(theirs.rest[0] @ scene.skins[skin].inverse_bind[0])
+    back = inverse(theirs.rest[0] @ scene.skins[skin].inverse_bind[0])
     starts, ends, owner = bone_segments(theirs)
 
     def change(p: Primitive) -> Primitive:

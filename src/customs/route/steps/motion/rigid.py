@@ -17,7 +17,7 @@ from customs.scene.copies import keys_apart
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene, Skin
 from customs.scene.prune import prune
-from customs.scene.transforms import apply_affine
+from customs.scene.transforms import apply_affine, inverse
 from customs.scene.tree import mesh_nodes, parents, walk, world_matrices
 from customs.words import many
 
@@ -98,10 +98,10 @@ def _apply(scene: Scene, settings: Rigid, resources: Content, job: Job) -> Outco
 def _skin_of(scene: Scene, name: str, parts: list[int]) -> tuple[dict[int, int], Skin]:
     """(joint number by node, the skin) for parts that become joints, with the nodes between them."""
     order, world, above = _joints(scene, parts), world_matrices(scene), parents(scene)
-    inverse = frozen(np.stack([np.linalg.inv(world[n]) for n in order]), np.float64)
+    binds = frozen(np.stack([inverse(world[n]) for n in order]), np.float64)
     tops = [n for n in order if above[n] < 0]
     key = Key(scene.digest, "skin", MADE + len(scene.skins))
-    skin = Skin(key, name, tuple(order), inverse, tops[0] if len(tops) == 1 else None)
+    skin = Skin(key, name, tuple(order), binds, tops[0] if len(tops) == 1 else None)
     return {n: k for k, n in enumerate(order)}, skin
 
 
@@ -117,7 +117,7 @@ def _hung(scene: Scene, parts: list[int]) -> dict[int, tuple[int, int, np.ndarra
         if up >= 0:
             skin, k = owner[up]
             # Into the space the skin was bound in: where the joint takes it from there, it stands as it does now.
-            out[n] = (skin, k, np.linalg.inv(world[up] @ scene.skins[skin].inverse_bind[k]) @ world[n])
+            out[n] = (skin, k, inverse(world[up] @ scene.skins[skin].inverse_bind[k]) @ world[n])
     return out
 
 
