@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import importlib
 import json
+import re
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Annotated, Any
 
@@ -12,6 +14,7 @@ import typer
 from rich.console import Console
 from rich.progress import Progress, SpinnerColumn, TextColumn
 from rich.table import Table
+from rich.text import Text
 
 from customs.errors import CustomsError
 from customs.intake.scan import model_files
@@ -19,6 +22,7 @@ from customs.landing.land import land as land_package
 from customs.landing.land import packages
 from customs.ledger.ledger import Ledger, effective
 from customs.route.step import steps as all_steps
+from customs.words import lines_plain, plain
 from customs.work.asset import Request, Result
 from customs.work.batch import package_folders, run_all
 from customs.work.donors import read_donor
@@ -47,7 +51,7 @@ AsJson = Annotated[bool, typer.Option("--json", help="machine-readable output")]
 
 
 def _usage(problem: CustomsError | str) -> typer.Exit:
-    errors.print(f"customs: {problem}", highlight=False, markup=False)
+    _print(f"customs: {problem}", errors)
     return typer.Exit(USAGE)
 
 
@@ -98,10 +102,10 @@ def sheets(as_json: AsJson = False) -> None:
 def steps() -> None:
     """List the steps with their settings."""
     for step in all_steps().values():
-        console.print(f"{step.id}  [{step.desk}]  {step.about}", markup=False, highlight=False)
+        _print(f"{step.id}  [{step.desk}]  {step.about}")
         for name, field in step.settings.model_fields.items():
             default = "" if field.is_required() else f" = {field.default!r}"
-            console.print(f"    {name}{default}  {field.description or ''}", markup=False, highlight=False)
+            _print(f"    {name}{default}  {field.description or ''}")
 
 
 def _requests(
@@ -132,15 +136,22 @@ def _requests(
     ]
 
 
-def _run(requests: list[Request], quiet: bool) -> list[Result]:
+def _run(requests: list[Request], quiet: bool, say: Callable[[Result], None] = lambda result: None) -> list[Result]:
+    """All results, in the order asked for; each is said as it comes."""
     results: list[Result | None] = [None] * len(requests)
-    columns = (SpinnerColumn(), TextColumn("{task.completed}/{task.total}"), TextColumn("{task.description}"))
+    columns = (SpinnerColumn(), TextColumn("{task.completed}/{task.total}"), TextColumn("{task.description}", markup=False))
     with Progress(*columns, console=errors, transient=True, disable=quiet) as progress:
         task = progress.add_task("reading", total=len(requests))
         for i, result in run_all(requests):
             results[i] = result
-            progress.update(task, advance=1, description=result.path.name)
+            progress.update(task, advance=1, description=plain(result.path.name))
+            say(result)
     return [r for r in results if r is not None]
+
+
+def _print(text: str, to: Console | None = None) -> None:
+    """A line as it is: nothing in it is markup, and nothing in it is obeyed."""
+    (to or console).print(lines_plain(text), markup=False, highlight=False, soft_wrap=True)
 
 
 def _exit_code(codes: list[int]) -> int:
@@ -152,7 +163,8 @@ def _show_ledger(ledger: Ledger) -> None:
     table = Table("", "requirement", "subject", "received", "required", "delivering", "remedy or note", box=None)
     for row in ledger.rows:
         fix = row.remedy.label if row.remedy else row.note if effective(row) != "cleared" else row.done_at
-        table.add_row(MARKS[effective(row)], row.title, row.subject_name, row.received, row.required, row.delivering, fix)
+        cells = (MARKS[effective(row)], row.title, row.subject_name, row.received, row.required, row.delivering, fix)
+        table.add_row(*(Text(plain(str(c))) for c in cells))
     console.print(table)
 
 
@@ -160,32 +172,34 @@ def _say(result: Result) -> None:
     counts = " ".join(f"{result.ledger.count(v)} {v}" for v in ("cleared", "query", "held"))
     where = f" → {result.folder}, landed and accepted" if result.folder else ""
     line = f"{MARKS[result.ledger.verdict]} {result.path.name}: {counts}{where}"
-    console.print(line, markup=False, highlight=False, soft_wrap=True)
+    _print(line)
     parts = [("changed", result.changed), ("guessed", result.guessed), ("left behind", result.left)]
     told = "; ".join(f"{name}: {', '.join(what) or 'nothing'}" for name, what in parts)
     if result.route is not None:
-        console.print(f"  {told}", markup=False, highlight=False, soft_wrap=True)
+        _print(f"  {told}")
     if result.error:
-        errors.print(f"  {result.error}", markup=False, highlight=False)
+        _print(f"  {result.error}", errors)
     elif result.ledger.verdict == "held":
         for row in result.ledger.open():
             if row.verdict == "held":
                 text = f"  held: {row.title} {row.subject_name} {row.delivering}, required {row.required}. {row.note}"
-                console.print(text, markup=False, highlight=False)
+                _print(text)
 
 
 @app.command()
 def check(inputs: Input, to: To, from_: From = None, set_: Annotated[list[str] | None, typer.Option("--set")] = None,
           search: Search = None, donor: DonorFile = None, as_json: AsJson = False) -> None:  # fmt: skip
     """The ledger of assets against a sheet. Exit 0 cleared or queries only, 1 held, 2 usage, 3 unreadable."""
-    results = _run(_requests(inputs, to, from_, set_ or [], None, False, search, donor), as_json)
+
+    def say(result: Result) -> None:
+        _say(result)
+        if not (result.error and result.route is None):
+            _show_ledger(result.ledger)
+
+    requests = _requests(inputs, to, from_, set_ or [], None, False, search, donor)
+    results = _run(requests, True) if as_json else _run(requests, False, say)
     if as_json:
         _print_json([r.as_dict() for r in results])
-    else:
-        for result in results:
-            _say(result)
-            if not (result.error and result.route is None):
-                _show_ledger(result.ledger)
     raise typer.Exit(_exit_code([r.code for r in results]))
 
 
@@ -202,12 +216,10 @@ def port(
     as_json: AsJson = False,
 ) -> None:
     """Plan, run and dispatch. A held asset is not written, the others are. Exit codes as of check."""
-    results = _run(_requests(inputs, to, from_, set_ or [], out, replace_, search, donor), as_json)
+    requests = _requests(inputs, to, from_, set_ or [], out, replace_, search, donor)
+    results = _run(requests, True) if as_json else _run(requests, False, _say)
     if as_json:
         _print_json([r.as_dict() for r in results])
-    else:
-        for result in results:
-            _say(result)
     raise typer.Exit(_exit_code([r.code for r in results]))
 
 
@@ -232,14 +244,14 @@ def land(
         for log in logs:
             for line in log.lines:
                 mark = {"note": " ", "remark": "?", "refusal": "■"}[line.level]
-                console.print(
-                    f"{mark} {line.seconds:7.3f} {line.verb:9} {line.file}  {line.text}", markup=False, highlight=False
-                )
+                _print(f"{mark} {line.seconds:7.3f} {line.verb:9} {line.file}  {line.text}")
     raise typer.Exit(0 if all(g.accepted for g in logs) else 1)
 
 
 def _print_json(value: Any) -> None:
-    sys.stdout.write(json.dumps(value, indent=1, ensure_ascii=False, default=str) + "\n")
+    text = json.dumps(value, indent=1, ensure_ascii=False, default=str) + "\n"
+    # A name of bytes that are no text would end the printing: half of a pair is written as JSON writes it.
+    sys.stdout.write(re.sub("[\ud800-\udfff]", lambda half: f"\\u{ord(half[0]):04x}", text))
 
 
 def main() -> None:
@@ -247,7 +259,7 @@ def main() -> None:
     try:
         app()
     except Exception as problem:  # noqa: BLE001 (the outermost boundary)
-        errors.print(f"customs: something unforeseen went wrong ({type(problem).__name__}: {problem})", markup=False)
+        _print(f"customs: something unforeseen went wrong ({type(problem).__name__}: {problem})", errors)
         raise SystemExit(3) from None
 
 

@@ -81,5 +81,16 @@ class ToolError(CustomsError):
     """An outside program or driver failed."""
 
 
+class UnforeseenError(CustomsError):
+    """What nobody foresaw: ours to mend. The others of its company go on."""
+
+
 class Cancelled(Exception):  # noqa: N818 (not an error: a person's wish)
     """Raised inside a job when its person asked for it to stop."""
+
+
+def unforeseen(problem: BaseException, file: str | Path) -> UnforeseenError:
+    """The error of an asset that failed in a way nobody foresaw."""
+    return UnforeseenError(
+        f"something unforeseen went wrong ({type(problem).__name__}: {problem})", "", "Please report it, with the file.", file
+    )

@@ -31,6 +31,7 @@ from customs.scene.model import Scene
 from customs.scene.prune import prune
 from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet
+from customs.words import lines_plain
 
 Json = dict[str, Any]
 
@@ -152,6 +153,7 @@ def make_docket(
         "remarks": remarks,
         "files": [dict(f) for f in files],
     }
+    body = shown(body)
     body["digest"] = digest_of(body)
     return body
 
@@ -161,6 +163,15 @@ def digest_of(body: Mapping[str, Any]) -> str:
     rest = {k: v for k, v in body.items() if k != "digest"}
     text = json.dumps(rest, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
     return hashlib.sha256(text.encode("utf-8")).hexdigest()
+
+
+def shown(value: Any) -> Any:
+    """Values with all text fit for a page: names of files and errors may hold anything."""
+    if isinstance(value, str):
+        return lines_plain(value)
+    if isinstance(value, Mapping):
+        return {lines_plain(str(k)): shown(v) for k, v in value.items()}
+    return [shown(v) for v in value] if isinstance(value, list | tuple) else value
 
 
 def docket_json(body: Mapping[str, Any]) -> bytes:

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from customs.errors import UnsupportedError
+from customs.formats.names import with_plain_names
 from customs.formats.source import Source
 from customs.scene.convention import Convention
 from customs.scene.model import STANDARD_SLOTS, Scene
@@ -109,4 +110,4 @@ def read_scene(source: Source) -> Scene:
     if not source.data:
         raise source.error("", "an empty file", f"a {entry.title} file", "Export it again.")
     scene = entry.read(source)
-    return replace(scene, format=entry.id, remarks=(*scene.remarks, *source.remarks))
+    return with_plain_names(replace(scene, format=entry.id, remarks=(*scene.remarks, *source.remarks)))

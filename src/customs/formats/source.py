@@ -8,6 +8,7 @@ from pathlib import Path
 from urllib.parse import unquote
 
 from customs.errors import LimitError, ReadError
+from customs.files import is_file, read_regular
 from customs.scene.model import Remark
 from customs.tolerances import FILE_BYTES
 
@@ -63,7 +64,7 @@ class Source:
     def has(self, name: str) -> bool:
         """True when there is a file of that very name beside this one, inside the folder."""
         path = Path(os.path.normpath(self.path.parent / cleaned(name)))
-        return bool(cleaned(name)) and self._inside(path) and path.is_file()
+        return bool(cleaned(name)) and self._inside(path) and is_file(path)
 
     def _found(self, clean: str, where: str, needed: bool) -> Path | None:
         target = self.path.parent / clean
@@ -79,17 +80,17 @@ class Source:
             self.remark(f"{where}: {found} and is not followed; looked for {resolved.name} beside the file instead")
             if not self._inside(resolved):
                 return None
-        return resolved if resolved.is_file() else self._other_case(resolved)
+        return resolved if is_file(resolved) else self._other_case(resolved)
 
     def _inside(self, path: Path) -> bool:
-        return _within(path, self.root) and (not path.exists() or _within(path.resolve(), self.root))
+        return _within(path, self.root) and (not os.path.exists(path) or _within(path.resolve(), self.root))
 
     def _other_case(self, path: Path) -> Path | None:
-        if not path.parent.is_dir():
+        if not os.path.isdir(path.parent):
             return None
         wanted = path.name.lower()
         for entry in sorted(path.parent.iterdir()):
-            if entry.name.lower() == wanted and entry.is_file():
+            if entry.name.lower() == wanted and is_file(entry) and self._inside(entry):
                 self.remark(f"{path.name} found as {entry.name}")
                 return entry
         return None
@@ -110,12 +111,12 @@ def _within(path: Path, root: Path) -> bool:
 def read_file(path: Path) -> bytes:
     """All bytes of `path`. Raises ReadError, LimitError. Never mapped: a mapping of a person's file could be cut short."""
     try:
-        size = path.stat().st_size
-        if size > FILE_BYTES:
-            raise LimitError(f"{size:,} bytes", f"at most {FILE_BYTES:,}", "Split the file.", path)
-        return path.read_bytes()
+        data = read_regular(path, FILE_BYTES)
     except OSError as problem:
         raise ReadError(f"cannot be read ({problem.strerror})", "a readable file", file=path) from None
+    if data is None:
+        raise LimitError("a larger file", f"at most {FILE_BYTES:,} bytes", "Split the file.", path)
+    return data
 
 
 def quick_digest(data: bytes) -> str:

@@ -10,6 +10,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
 
+from customs.files import is_file, open_regular
 from customs.scene.content import Encoded
 from customs.scene.key import FILE, Key
 from customs.scene.model import Image, Scene
@@ -43,7 +44,11 @@ def _listed(folder: Path) -> Iterator[Path]:
         names[:] = sorted(n for n in names if not n.startswith("."))
         for name in sorted(files):
             if os.path.splitext(name)[1].lower() in endings and not name.startswith("."):
-                yield Path(place, name)
+                path = Path(place, name)
+                # A link out of the folder, or a name that is no file, is not the asset's.
+                if (path.is_symlink() and not path.resolve().is_relative_to(folder)) or not is_file(path):
+                    continue
+                yield path
                 count += 1
                 if count >= MOST_LISTED:
                     return
@@ -121,5 +126,5 @@ def with_nearby(scene: Scene, model: Path, found: Sequence[Path]) -> Scene:
 
 def _mark(path: Path) -> int:
     """A number for a file by its name, its size and its first bytes."""
-    with path.open("rb") as f:
-        return zlib.crc32(f"{path.name.lower()} {path.stat().st_size}".encode() + f.read(HEAD))
+    with open_regular(path) as f:
+        return zlib.crc32(os.fsencode(f"{path.name.lower()} {path.stat().st_size}") + f.read(HEAD))

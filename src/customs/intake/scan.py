@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
+from customs.files import is_file, open_regular
 from customs.formats.registry import endings, recognise
 from customs.surface.files.base import texture_formats
 
@@ -50,7 +51,7 @@ def scan(paths: Iterable[Path]) -> list[Entry]:
 
 
 def _files(path: Path) -> Iterator[Path]:
-    if path.is_file():
+    if is_file(path):
         yield path
         return
     for folder, names, files in os.walk(path):
@@ -64,7 +65,7 @@ def kind_of(path: Path) -> str:
     """`model, GLB`, `texture`, `material library`, `buffer` or `other`; models by their first bytes too."""
     ending = path.suffix.lower()
     if ending in endings():
-        with path.open("rb") as f:
+        with open_regular(path) as f:
             found = recognise(path, f.read(1024))
         return "model, " + found.title if found else "other"
     if ending in PICTURES:
@@ -76,8 +77,8 @@ def model_files(paths: Iterable[Path]) -> list[Entry]:
     """The models in `paths`. A file named outright counts whatever its ending."""
     out = []
     for path in paths:
-        if path.is_file():
-            out.append(Entry(path, path.parent, "model", path.stat().st_size))
+        if is_file(path) or (os.path.exists(path) and not os.path.isdir(path)):
+            out.append(Entry(path, path.parent, "model", path.stat().st_size if is_file(path) else 0))
         else:
             out += sorted((e for e in scan([path]) if e.takeable), key=lambda e: e.shown)
     return out

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import hashlib
+import os
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from customs.files import open_regular
 from customs.formats.registry import read_scene
 from customs.formats.source import Source
 from customs.intake.nearby import nearby, with_nearby
@@ -31,8 +33,8 @@ def files_digest(files: tuple[Path, ...]) -> str:
     """SHA-256 over names and contents."""
     state = hashlib.sha256()
     for path in files:
-        state.update(path.name.encode())
-        with path.open("rb") as f:
+        state.update(os.fsencode(path.name))
+        with open_regular(path) as f:
             state.update(hashlib.file_digest(f, "sha256").digest())
     return state.hexdigest()
 

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import errno
 from pathlib import Path
+
+from customs.files import read_regular
+from customs.tolerances import FILE_BYTES
 
 
 class Encoded:
@@ -18,7 +22,10 @@ class Encoded:
     def read(self) -> bytes:
         """All bytes. Raises OSError when the file has gone."""
         if self._path is not None:
-            return self._path.read_bytes()
+            data = read_regular(self._path, FILE_BYTES)
+            if data is None:
+                raise OSError(errno.EFBIG, "larger than any file that is read", str(self._path))
+            return data
         assert self._data is not None
         return bytes(self._data)
 

@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from customs.errors import ShipmentError
+from customs.files import open_regular
 from customs.intake.take import files_digest
 
 FICLONE = 0x40049409
@@ -18,7 +19,7 @@ FICLONE = 0x40049409
 
 def copy_file(source: Path, target: Path) -> None:
     """Copy, sharing blocks where the file system can."""
-    with source.open("rb") as a, target.open("wb") as b:
+    with open_regular(source) as a, target.open("wb") as b:
         try:
             fcntl.ioctl(b.fileno(), FICLONE, a.fileno())
         except OSError:

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from customs.conventions.origin import Origin
-from customs.errors import CustomsError, SettingError
+from customs.errors import Cancelled, CustomsError, SettingError, unforeseen
 from customs.formats.registry import get_format
 from customs.intake.take import Taken
 from customs.ledger.ledger import Ledger, refused
@@ -111,7 +111,17 @@ def prepare(request: Request, job: Job | None = None) -> Evaluated:
 
 
 def run(request: Request, job: Job | None = None) -> Result:
-    """Read, plan and, where `out` is given and nothing is held, dispatch. Errors become part of the result."""
+    """Read, plan and, where `out` is given and nothing is held, dispatch. Errors become part of the result, foreseen or not."""
+    try:
+        return _run(request, job)
+    except Exception as problem:
+        if isinstance(problem, Cancelled):
+            raise
+        failed = unforeseen(problem, request.path)
+        return Result(request.path, refused(failed), error=failed, name=request.path.stem)
+
+
+def _run(request: Request, job: Job | None) -> Result:
     try:
         done = prepare(request, job)
     except CustomsError as problem:

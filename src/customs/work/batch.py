@@ -5,12 +5,16 @@ from __future__ import annotations
 import multiprocessing
 import os
 import re
+import threading
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from concurrent.futures import ProcessPoolExecutor, as_completed
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor, as_completed
+from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
 
+from customs.errors import ToolError
 from customs.intake.scan import Entry
+from customs.ledger.ledger import refused
 from customs.work.asset import Request, Result, run
 
 
@@ -37,13 +41,46 @@ def package_folders(entries: Sequence[Entry]) -> list[str]:
 
 
 def run_all(requests: Sequence[Request], workers: int | None = None) -> Iterator[tuple[int, Result]]:
-    """(index, result) of each request as it ends. One failure does not stop the rest."""
+    """(index, result) of each request as it ends. One failure does not stop the rest, nor does the death of a process."""
     count = min(workers or os.cpu_count() or 1, len(requests))
     if count <= 1:
         yield from ((i, run(r)) for i, r in enumerate(requests))
         return
-    context = multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(count, mp_context=context) as pool:
-        jobs = {pool.submit(run, r): i for i, r in enumerate(requests)}
-        for done in as_completed(jobs):
-            yield jobs[done], done.result()
+    crew = _Crew()
+    with ThreadPoolExecutor(count) as threads:
+        try:
+            jobs = {threads.submit(crew.run, r): i for i, r in enumerate(requests)}
+            for done in as_completed(jobs):
+                yield jobs[done], done.result()
+        finally:
+            for job in jobs:
+                job.cancel()
+            crew.dismiss()
+
+
+class _Crew:
+    """A process for each thread that asks: whose process dies is known, and it alone is made anew."""
+
+    def __init__(self) -> None:
+        self._own, self._all = threading.local(), list[ProcessPoolExecutor]()
+
+    def run(self, request: Request) -> Result:
+        """`run` of one request in this thread's process."""
+        pool: ProcessPoolExecutor | None = getattr(self._own, "pool", None)
+        if pool is None:
+            pool = self._own.pool = ProcessPoolExecutor(1, mp_context=multiprocessing.get_context("spawn"))
+            self._all.append(pool)
+        try:
+            return pool.submit(run, request).result()
+        except BrokenProcessPool:
+            self._own.pool = None
+            problem = ToolError(
+                "its process ended before it was done", "an end of its own",
+                "It may have run out of memory: try it alone, or in parts.", request.path,
+            )  # fmt: skip
+            return Result(request.path, refused(problem), error=problem, name=request.path.stem)
+
+    def dismiss(self) -> None:
+        """End all processes."""
+        for pool in self._all:
+            pool.shutdown(cancel_futures=True)

@@ -9,6 +9,7 @@ from typing import Any
 
 from customs.errors import ReadError
 from customs.formats.source import Source
+from customs.json_text import loads
 from customs.scene.model import NO_EXTRAS
 
 TOO_DEEP = 64
@@ -152,7 +153,7 @@ class Obj:
 def parse_json(data: bytes | memoryview, source: Source) -> Any:
     """JSON text as Python values. Raises ReadError with line and column."""
     try:
-        return json.loads(bytes(data).decode("utf-8-sig"))
+        return loads(bytes(data).decode("utf-8-sig"))
     except UnicodeDecodeError as problem:
         raise source.error(f"byte {problem.start}", "text that is not UTF-8", "UTF-8 JSON", "Export again.") from None
     except json.JSONDecodeError as problem:

@@ -1,0 +1,36 @@
+"""Opening what a person points at: regular files alone, whatever lies under the name."""
+
+from __future__ import annotations
+
+import errno
+import io
+import os
+import stat
+from pathlib import Path
+
+
+def open_regular(path: Path) -> io.BufferedReader:
+    """A regular file, open for reading. Raises OSError, also for pipes, devices and folders, and for names that can be none.
+
+    It is asked of what was opened, not of its name, and opening waits for nobody at the other end of a pipe.
+    """
+    try:
+        opened = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+    except ValueError as problem:
+        raise OSError(errno.EINVAL, str(problem), repr(str(path))) from None
+    if not stat.S_ISREG(os.fstat(opened).st_mode):
+        os.close(opened)
+        raise OSError(errno.EINVAL, "not a regular file", str(path))
+    return open(opened, "rb")
+
+
+def read_regular(path: Path, most: int) -> bytes | None:
+    """All bytes of a regular file, None when there are more than `most`. Raises OSError."""
+    with open_regular(path) as f:
+        data = f.read(most + 1)
+    return data if len(data) <= most else None
+
+
+def is_file(path: Path) -> bool:
+    """True for a regular file; False for whatever cannot be one, names too long for any file system among it."""
+    return os.path.isfile(path)
