@@ -112,8 +112,10 @@ def _take_channels(joints: list[_Joint], k: int, words: list[str], where: str, s
         or len(set(names)) < len(names)
     ):
         raise source.error(where, " ".join(words)[:60], "a count and as many of Xposition … Zrotation", "Export it again.")
+    if joints[k].channels:
+        raise source.error(where, f"a second CHANNELS of {joints[k].name}", "one of each joint", "Export it again.")
     joints[k].channels = names
-    joints[k].first = sum(len(j.channels) for j in joints[:k])
+    joints[k].first = sum(len(j.channels) for j in joints) - len(names)
 
 
 def _motion(lines: list[str], at: int, joints: list[_Joint], source: Source) -> tuple[F64, float]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -30,6 +31,7 @@ TYPES = {
     "uint16": "u2", "int": "i4", "int32": "i4", "uint": "u4", "uint32": "u4", "float": "f4", "float32": "f4",
     "double": "f8", "float64": "f8",
 }  # fmt: skip
+END = re.compile(rb"[\r\n]end_header[ \t]*(\r\n|\n|\r|$)")
 FORMATS = {"ascii": "", "binary_little_endian": "<", "binary_big_endian": ">"}
 
 
@@ -49,13 +51,11 @@ class Element:
 def read_header(source: Source) -> tuple[str, list[Element], int]:
     """(byte order or "" for text, elements, where the data begins). Raises ReadError."""
     data = source.data
-    end = data.find(b"end_header")
-    if data[:3] != b"ply" or end < 0:
+    found = END.search(data)
+    if data[:3] != b"ply" or found is None:
         raise source.error("header", "no end_header", "a PLY header", "The file is cut off: fetch it again.")
-    stop = data.find(b"\n", end)
-    stop = len(data) if stop < 0 else stop + 1
-    order, elements = None, []
-    for k, line in enumerate(decode_text(data[:end]).splitlines()):
+    order, elements = None, list[Element]()
+    for k, line in enumerate(decode_text(data[: found.start()]).splitlines()):
         words = line.split()
         if not words or words[0] in ("ply", "comment", "obj_info"):
             continue
@@ -63,11 +63,13 @@ def read_header(source: Source) -> tuple[str, list[Element], int]:
             if words[0] == "format":
                 order = FORMATS[words[1]]
             elif words[0] == "element":
+                if words[1] in {e.name for e in elements}:
+                    raise source.error(f"line {k + 1}", f"a second element {words[1]}", "each element once", "Mend the header.")
                 elements.append(Element(words[1], int(words[2])))
             elif words[0] == "property" and words[1] == "list":
-                elements[-1].properties.append((words[4], TYPES[words[3]], TYPES[words[2]]))
+                _take(elements[-1], (words[4], TYPES[words[3]], TYPES[words[2]]), k, source)
             elif words[0] == "property":
-                elements[-1].properties.append((words[2], TYPES[words[1]], ""))
+                _take(elements[-1], (words[2], TYPES[words[1]], ""), k, source)
         except (KeyError, IndexError, ValueError):
             raise source.error(f"line {k + 1}", line.strip()[:60], "a PLY header line", "Mend that line.") from None
     if order is None:
@@ -75,7 +77,19 @@ def read_header(source: Source) -> tuple[str, list[Element], int]:
     for e in elements:
         if not 0 <= e.count <= ELEMENTS:
             raise LimitError(f"{e.count:,} of {e.name}", f"at most {ELEMENTS:,}", file=source.path, where="header")
-    return order, elements, stop
+    return order, elements, found.end()
+
+
+def _take(e: Element, own: tuple[str, str, str], line: int, source: Source) -> None:
+    if own[0] in e.columns():
+        raise source.error(
+            f"line {line + 1}", f"a second property {own[0]} of {e.name}", "each property once", "Mend the header."
+        )
+    if own[2].startswith("f"):
+        raise source.error(
+            f"line {line + 1}", f"a list of {own[0]} counted by fractions", "a whole number type", "Mend the header."
+        )
+    e.properties.append(own)
 
 
 def _scalars(e: Element, order: str) -> np.dtype[Any]:
@@ -85,6 +99,8 @@ def _scalars(e: Element, order: str) -> np.dtype[Any]:
 def _binary(source: Source, order: str, elements: list[Element], at: int) -> dict[str, dict[str, Any]]:
     data, out = source.data, {}
     for e in elements:
+        if not e.properties:
+            continue
         lists = [p for p in e.properties if p[2]]
         if not lists:
             dtype = _scalars(e, order)
@@ -109,6 +125,8 @@ def _ascii(source: Source, elements: list[Element], at: int) -> dict[str, dict[s
     out: dict[str, dict[str, Any]] = {}
     start = 0
     for e in elements:
+        if not e.properties:
+            continue
         width = len(e.properties)
         if not any(p[2] for p in e.properties):
             stop = start + e.count * width
@@ -130,6 +148,10 @@ def read_ply(source: Source) -> Scene:
     order, elements, at = read_header(source)
     tables = _binary(source, order, elements, at) if order else _ascii(source, elements, at)
     vertex = tables.get("vertex", {})
+    ragged = sorted(n for n, values in vertex.items() if isinstance(values, tuple))
+    for name in ragged:
+        source.remark(f"lists of {name}, of different lengths from vertex to vertex, are left out")
+        del vertex[name]
     if not {"x", "y", "z"} <= set(vertex):
         raise source.error("header", "no vertex with x, y and z", "element vertex with x, y, z", "Export it again.")
     digest = source.digest
@@ -187,6 +209,8 @@ def _colours(table: dict[str, Any]) -> tuple[npt.NDArray[np.float32], ...]:
 
 def _faces(table: dict[str, Any], positions: Array, source: Source) -> dict[str, Any]:
     name = next((n for n in ("vertex_indices", "vertex_index") if n in table), None)
+    if name is not None and not isinstance(table[name], tuple):
+        raise source.error("header", f"{name} of a face is one number", "a list of them", "Export it again.")
     if name is None or not len(table[name][1]):
         return {"mode": "points", "indices": None}
     flat, sizes = table[name]

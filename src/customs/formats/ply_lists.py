@@ -10,6 +10,8 @@ import numpy.typing as npt
 Array = npt.NDArray[Any]
 Properties = list[tuple[str, str, str]]
 BLOCK = 1 << 20
+MOST_WHOLE = 2.0**53
+"""From here on a double no longer tells whole numbers apart."""
 
 
 def list_offsets(
@@ -29,6 +31,15 @@ def list_offsets(
     if uniform is not None:
         return uniform
     return _varied(data, at, count, properties, order)
+
+
+def whole(values: Array) -> Array:
+    """Values as int64, −1 for those that are no whole number."""
+    if values.dtype.kind != "f":
+        return values.astype(np.int64)
+    good = np.abs(values) < MOST_WHOLE
+    good &= values == np.floor(np.where(good, values, 0))
+    return np.where(good, values, -1).astype(np.int64)
 
 
 def _unit(kind: str, order: str | None) -> int:
@@ -52,8 +63,8 @@ def _first_sizes(data: Array, at: int, properties: Properties, order: str | None
             continue
         if at + _unit(counter, order) > len(data):
             return None
-        n = int(_read(data, np.array([at]), counter, order)[0])
-        if n < 0:
+        n = int(whole(_read(data, np.array([at]), counter, order))[0])
+        if n < 0 or n * _unit(kind, order) > len(data) - at:
             return None
         out.append(n)
         at += _unit(counter, order) + n * _unit(kind, order)
@@ -85,7 +96,7 @@ def _uniform(
             n = next(number)
             if (table[f"#{name}"] != n).any():
                 return None
-            out[name] = (table[name].astype(np.int64).reshape(-1), np.full(count, n, dtype=np.int64))
+            out[name] = (whole(table[name]).reshape(-1), np.full(count, n, dtype=np.int64))
         else:
             out[name] = table[name]
     return out, at + count * width
@@ -101,7 +112,7 @@ def _next(data: Array, at: Array, properties: Properties, order: str | None) -> 
             continue
         room = where + _unit(counter, order) <= end
         n = np.zeros(len(where), dtype=np.int64)
-        n[room] = _read(data, where[room], counter, order).astype(np.int64)
+        n[room] = whole(_read(data, where[room], counter, order))
         where = np.where(room & (n >= 0), where + _unit(counter, order) + n * _unit(kind, order), end + 1)
     return np.minimum(where, end + 1)
 
@@ -139,13 +150,15 @@ def _varied(data: Array, at: int, count: int, properties: Properties, order: str
             out[name] = _read(data, where, kind, order)
             where = where + _unit(kind, order)
             continue
-        sizes = _read(data, where, counter, order).astype(np.int64)
+        sizes = whole(_read(data, where, counter, order))
+        if (sizes < 0).any() or int(sizes.sum()) > len(data):
+            return None
         where = where + _unit(counter, order)
         step = _unit(kind, order)
         local = np.arange(int(sizes.sum())) - np.repeat(np.cumsum(sizes) - sizes, sizes)
         flat = np.repeat(where, sizes) + local * step
         if len(flat) and int(flat.max()) + step > len(data):
             return None
-        out[name] = (_read(data, flat, kind, order).astype(np.int64), sizes)
+        out[name] = (whole(_read(data, flat, kind, order)), sizes)
         where = where + sizes * step
     return out, int(where[-1])

@@ -14,8 +14,8 @@ from customs.conventions.turn import turn_roots
 from customs.errors import CustomsError, StepError
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.convention import WORKING, Axis, Convention, Front, Hand, Up
-from customs.scene.model import Scene
-from customs.scene.transforms import MOST
+from customs.scene.model import Remark, Scene
+from customs.scene.transforms import LEAST, MOST
 from customs.scene.tree import world_matrices
 
 
@@ -60,7 +60,19 @@ def _apply(scene: Scene, settings: Arrive, resources: Content, job: Job) -> Outc
     if quarter is None:
         out = turn_roots(out, turn_matrix(settings.turn))
     _bearable(out)
-    return Outcome(out)
+    return Outcome(*_without_specks(out))
+
+
+def _without_specks(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
+    """Scales too small for any vertex to hold are 0 to every destination, and said to be."""
+    small = {n.key: n for n in scene.nodes if ((np.abs(n.scale) < LEAST) & (np.asarray(n.scale) != 0)).any()}
+    nodes = tuple(
+        replace(n, scale=np.where(np.abs(n.scale) < LEAST, 0.0, n.scale)) if n.key in small else n for n in scene.nodes
+    )
+    remarks = tuple(
+        Remark(f"scale {np.abs(n.scale).min():.3g} is taken as 0: what it holds is hidden", k) for k, n in small.items()
+    )
+    return (replace(scene, nodes=nodes), remarks) if small else (scene, ())
 
 
 def _bearable(scene: Scene) -> None:
