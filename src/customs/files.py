@@ -34,3 +34,22 @@ def read_regular(path: Path, most: int) -> bytes | None:
 def is_file(path: Path) -> bool:
     """True for a regular file; False for whatever cannot be one, names too long for any file system among it."""
     return os.path.isfile(path)
+
+
+DEVICES = frozenset({"con", "prn", "aux", "nul", *(f"{d}{n}" for d in ("com", "lpt") for n in range(1, 10))})
+"""Names that mean devices on some systems, with any ending (Microsoft, "Naming Files, Paths, and Namespaces")."""
+LONGEST_NAME = 255
+"""Bytes of a name that file systems take (common practice: ext4, NTFS, APFS)."""
+
+
+def why_no_part(name: str) -> str:
+    """Why `name` can be no one part of a path that every destination could hold, or ""."""
+    if not name or name in (".", ".."):
+        return "is no name"
+    if any(c in '/\\:*?"<>|' or ord(c) < 32 or ord(c) == 127 or 0xD800 <= ord(c) < 0xE000 for c in name):
+        return "holds a character no file name may hold"
+    if name[-1] in ". " or name[0] == " ":
+        return "begins or ends with a space or ends with a dot"
+    if name.split(".")[0].rstrip().lower() in DEVICES:
+        return "is the name of a device"
+    return "" if len(os.fsencode(name)) <= LONGEST_NAME else f"is longer than {LONGEST_NAME} bytes"

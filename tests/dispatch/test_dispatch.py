@@ -10,20 +10,24 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
 
 from customs.dispatch.deliver import Deliverable, deliver, destination_scene, planned_files
+from customs.dispatch.dispatch import package_folder
 from customs.dispatch.docket import digest_of, docket_page
 from customs.dispatch.writer import write_package
 from customs.errors import Cancelled, WriteError
+from customs.files import why_no_part
 from customs.landing.land import land, landed_scene, packages
 from customs.landing.mistakes import MISTAKES, plant
 from customs.motion.bounds import world_bounds
-from customs.route.step import Job
+from customs.route.step import NOTHING, Job, get_step, make_settings
 from customs.work.asset import Request, prepare, run
 from customs.work.lookup import find_origin, find_sheet
+from tests.assets import letter_primitive, scene_of
 from tests.conftest import good
 
 
@@ -78,9 +82,78 @@ def test_nothing_is_overwritten_unasked_and_replaced_whole_when_asked(goods: dic
     result = run(again)
     assert result.error is not None and "already" in str(result.error) and result.code == 1
     assert (folder / "mine.txt").read_text() == "kept"
+    kept = run(Request(**{**again.__dict__, "replace_existing": True}))
+    assert kept.folder is None and "mine.txt" in str(kept.error) and (folder / "mine.txt").read_text() == "kept"
+    (folder / "mine.txt").unlink()
     replaced = run(Request(**{**again.__dict__, "replace_existing": True}))
-    assert replaced.folder == folder and not (folder / "mine.txt").exists()
+    assert replaced.folder == folder and replaced.accepted
     assert list(tmp_path.iterdir()) == [folder]
+
+
+def in_the_way(kind: str, target: Path) -> None:
+    """Something that is no package of ours where one is to go."""
+    if kind == "a file":
+        target.write_text("mine")
+    elif kind in ("a link to a folder", "a link to a package"):
+        other = target.with_name("elsewhere")
+        other.mkdir()
+        if kind.endswith("package"):
+            write_package(other / "thing", [file("a.txt", lambda: [b"old"])], empty_docket)
+            other = other / "thing"
+        (other / "own.txt").write_text("mine")
+        target.symlink_to(other)
+    else:
+        write_package(target, [file("a.txt", lambda: [b"old"])], empty_docket)
+        change = {
+            "a folder": lambda: (target / "docket.json").unlink(),
+            "a changed docket": lambda: (target / "docket.json").write_text(
+                '{"made_by": "Customs", "files": [], "digest": ""}'
+            ),
+            "no docket at all": lambda: (target / "docket.json").write_text("[" * 100_000),
+            "a file more": lambda: (target / "deep" / "own.txt").write_text("mine"),
+            "a link more": lambda: (target / "own.txt").symlink_to("/etc/hostname"),
+        }
+        (target / "deep").mkdir()
+        change[kind]()
+
+
+@pytest.mark.parametrize("kind", ["a file", "a link to a folder", "a link to a package", "a folder", "a changed docket",
+                                  "no docket at all", "a file more", "a link more"])  # fmt: skip
+def test_only_packages_are_replaced(kind: str, tmp_path: Path) -> None:
+    target = tmp_path / "thing"
+    in_the_way(kind, target)
+    before = sorted(str(p) for p in tmp_path.rglob("*"))
+    with pytest.raises(WriteError) as problem:
+        write_package(target, [file("a.txt", lambda: [b"new"])], empty_docket, replace_existing=True)
+    assert problem.value.todo and sorted(str(p) for p in tmp_path.rglob("*")) == before
+    assert not (target / "a.txt").exists() or (target / "a.txt").read_bytes() == b"old"
+
+
+@pytest.mark.parametrize("name", ["․․/x", "．．／x", "nul", "COM1.old", "a:b", "end.", "\x00", "x" * 300])
+def test_no_name_leaves_the_folder_or_means_a_device(name: str, tmp_path: Path) -> None:
+    scene = replace(scene_of(letter_primitive(0, material=None)), name=name)
+    if why_no_part(name):
+        with pytest.raises(WriteError, match="every system takes"):
+            package_folder(tmp_path, scene)
+    step = get_step("rename")
+    out = step.apply(scene, make_settings(step, {"allowed": ".+"}), NOTHING, Job()).scene
+    assert not why_no_part(out.name) and package_folder(tmp_path, out).resolve().parent == tmp_path.resolve()
+
+
+def test_what_a_killed_process_left_is_swept_and_half_a_change_undone(tmp_path: Path) -> None:
+    dead = subprocess.Popen([sys.executable, "-c", ""])
+    dead.wait()
+    for name in (
+        f".thing-{dead.pid}-abcdefgh.part",
+        f".gone-{dead.pid}-abcdefgh.old",
+        f".thing-{os.getpid()}-abcdefgh.part",
+        ".mine.part",
+    ):
+        (tmp_path / name).mkdir()
+        (tmp_path / name / "a.txt").write_text("x")
+    write_package(tmp_path / "thing", [file("a.txt", lambda: [b"new"])], empty_docket)
+    left = {p.name for p in tmp_path.iterdir()}
+    assert left == {"thing", "gone", f".thing-{os.getpid()}-abcdefgh.part", ".mine.part"}
 
 
 def test_held_goods_are_not_written(goods: dict[str, Path], tmp_path: Path) -> None:
@@ -94,7 +167,8 @@ def file(path: str, make: Callable[[], list[bytes]]) -> Deliverable:
 
 
 def empty_docket(files: object, folder: Path) -> dict[str, object]:
-    return {"asset": "a", "sheet": {}, "box": {}, "after": {}, "requirements": {}, "rights": {}, "source": {}, "files": files}
+    body = {"asset": "a", "sheet": {}, "box": {}, "after": {}, "requirements": {}, "rights": {}, "source": {}, "files": files}
+    return {**body, "made_by": "Customs", "digest": digest_of({**body, "made_by": "Customs"})}
 
 
 def fails() -> list[bytes]:
@@ -163,20 +237,23 @@ KILLED = """
 import sys, time
 from pathlib import Path
 from customs.dispatch.deliver import Deliverable
+from customs.dispatch.docket import digest_of
 from customs.dispatch.writer import write_package
 def part(k):
     def make(tick):
         time.sleep(0.01)
         return [bytes([k]) * 20000]
     return make
+def docket(files, folder):
+    body = {"asset": "a", "sheet": {}, "box": {}, "after": {}, "requirements": {}, "rights": {}, "source": {}, "files": list(files),
+            "made_by": "Customs"}
+    return {**body, "digest": digest_of(body)}
 target = Path(sys.argv[1])
 print("ready", flush=True)
 k = 0
 while True:
     k = (k + 1) % 250
-    body = {"asset": "a", "sheet": {}, "box": {}, "after": {}, "requirements": {}, "rights": {}, "source": {}}
-    write_package(target, [Deliverable(f"{i}.bin", "other", part(k)) for i in range(4)], lambda f, folder: {**body, "files": list(f)},
-                  replace_existing=True)
+    write_package(target, [Deliverable(f"{i}.bin", "other", part(k)) for i in range(4)], docket, replace_existing=True)
 """
 
 

@@ -12,6 +12,7 @@ from customs.dispatch.deliver import deliver, destination_scene
 from customs.dispatch.docket import make_docket
 from customs.dispatch.writer import Written, write_package
 from customs.errors import WriteError
+from customs.files import why_no_part
 from customs.ledger.ledger import Ledger
 from customs.ledger.row import About
 from customs.route.route import At
@@ -21,9 +22,12 @@ from customs.sheet.model import Sheet
 from customs.words import many
 
 
-def package_folder(out: Path, scene: Scene) -> Path:
-    """Where the package of a scene goes below `out`."""
-    return out / scene.name
+def package_folder(out: Path, scene: Scene, folder: str = "") -> Path:
+    """Where the package of a scene goes below `out`: a folder of its name, or `folder`. Raises WriteError for no name."""
+    for part in folder.split("/") if folder else [scene.name]:
+        if why := why_no_part(part):
+            raise WriteError(f"the name “{part}” {why}", "a name every system takes", "Add Names to the route.", scene.name)
+    return out / (folder or scene.name)
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,5 +70,5 @@ def dispatch(
             goods.sheet, goods.received, final, goods.passed, goods.ledger, goods.about, goods.source, files, when, folder
         )
 
-    target = out / folder if folder else package_folder(out, scene)
+    target = package_folder(out, scene, folder)
     return write_package(target, deliver(final, goods.sheet), docket, check, job, replace_existing)

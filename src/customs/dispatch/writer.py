@@ -7,7 +7,6 @@ import errno
 import hashlib
 import os
 import shutil
-import tempfile
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -15,7 +14,10 @@ from typing import Any
 
 from customs.dispatch.deliver import Deliverable
 from customs.dispatch.docket import docket_json, docket_page
+from customs.dispatch.staging import new_staging
+from customs.dispatch.standing import check_free
 from customs.errors import WriteError
+from customs.files import why_no_part
 from customs.route.step import Job
 
 RENAME_EXCHANGE = 2
@@ -45,13 +47,7 @@ def write_package(
     Raises WriteError; Cancelled when the job is. Either way the target is as it was and nothing is left beside it.
     """
     job = job or Job()
-    if target.exists() and not replace_existing:
-        raise WriteError(
-            "there is something of that name already",
-            "a free name",
-            "Choose to replace it, or another folder.",
-            target,
-        )
+    check_free(target, replace_existing)
     staging = _staging(target)
     try:
         records = [_write_file(staging, f, i, len(files), job) for i, f in enumerate(files)]
@@ -64,6 +60,8 @@ def write_package(
         job.check()
         check(staging)
         job.check()
+        # Asked again: the work took its time, and somebody may have put something there.
+        check_free(target, replace_existing)
         _place(staging, target)
     except OSError as problem:
         raise WriteError(
@@ -77,8 +75,7 @@ def write_package(
 
 def _staging(target: Path) -> Path:
     try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-        return Path(tempfile.mkdtemp(prefix=f".{target.name}-", suffix=".part", dir=target.parent))
+        return new_staging(target)
     except OSError as problem:
         raise WriteError(
             f"cannot be written to ({problem.strerror})", "a folder that can be", _advice(problem), target.parent
@@ -104,6 +101,9 @@ def _write_file(staging: Path, item: Deliverable, index: int, count: int, job: J
     path = staging / item.path
     if staging.resolve() not in path.resolve().parents:
         raise WriteError(f"path {item.path} leaves the package", "a path inside it", "Mend the sheet's layout.")
+    for name in item.path.split("/"):
+        if why := why_no_part(name):
+            raise WriteError(f"“{name}” in the path {item.path} {why}", "a name every system takes", "Add Names to the route.")
     path.parent.mkdir(parents=True, exist_ok=True)
     state, size = hashlib.sha256(), 0
     with path.open("wb") as out:

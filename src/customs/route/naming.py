@@ -8,21 +8,25 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
+from customs.files import why_no_part
+
 Named = TypeVar("Named", bound=Any)
 
 
 @dataclass(frozen=True)
 class Naming:
-    """What a name may look like."""
+    """What a name may look like; `files` are named by it, and a name is one part of a path then."""
 
     allowed: str = r".+"
     lower: bool = False
     max_length: int = 64
     unique: bool = True
+    files: bool = False
 
     def fits(self, name: str) -> bool:
         """True when `name` is legal as it is."""
-        return bool(re.fullmatch(self.allowed, name)) and len(name) <= self.max_length and name.strip() == name
+        whole = len(name) <= self.max_length and name.strip() == name
+        return whole and bool(re.fullmatch(self.allowed, name)) and not (self.files and why_no_part(name))
 
     def legal(self, name: str) -> str:
         """`name` made legal: accents off, foreign characters to `_`, a letter in front where one is asked for."""
@@ -32,7 +36,12 @@ class Naming:
             text = re.sub(r"[^A-Za-z0-9_]+", "_", text).strip("_") or "unnamed"
         if not self.fits(text[: self.max_length]) and not re.fullmatch(self.allowed, text[:1]):
             text = f"n_{text}"
-        return text[: self.max_length].rstrip("_. -") or "unnamed"
+        text = text[: self.max_length].rstrip("_. -") or "unnamed"
+        if self.files and why_no_part(text):
+            # "nul" with every ending is a device on some systems, whatever a sheet allows; accents taken off may leave a slash.
+            text = re.sub(r"[^A-Za-z0-9_]+", "_", text).strip("_") or "unnamed"
+            text = f"{text[: self.max_length - 1]}_" if why_no_part(text) else text
+        return text
 
 
 @dataclass(frozen=True)

@@ -3,23 +3,29 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
+from customs.files import why_no_part
 from customs.ledger.names import name_fix, named
 from customs.ledger.row import Case, Place, Requirement, Row, register, said
 from customs.route.donor import donor_nodes
 from customs.route.naming import Naming
 
+FILES = ("image", "clip")
+"""Kinds of elements that files are named by."""
+
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     n = case.sheet.names
-    rules = Naming(n.allowed, n.lower, n.max_length, n.unique)
+    plain = Naming(n.allowed, n.lower, n.max_length, n.unique)
+    rules = {kind: replace(plain, files=kind in FILES) for kind in (*FILES, "node", "mesh", "material")}
     firm = {n.key for n in donor_nodes(case.delivering)}
     bad = [
         (kind, item)
         for kind, item in named(case.delivering)
-        if item.key not in firm and (not rules.fits(item.name) or (n.lower and item.name != item.name.lower()))
+        if item.key not in firm and (not rules[kind].fits(item.name) or (n.lower and item.name != item.name.lower()))
     ]
-    before = sum(not rules.fits(item.name) for _, item in named(case.arrived))
+    before = sum(not rules[kind].fits(item.name) for kind, item in named(case.arrived))
     for kind, item in bad:
         yield rule.row(
             item.name,
@@ -32,7 +38,13 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             remedy=name_fix(case.sheet),
             place=Place(item.key, kind),
         )
-    if not bad:
+    if why := why_no_part(case.delivering.name):
+        note = f"The package is a folder of this name, which {why}."
+        name = case.delivering.name
+        yield rule.row(
+            name, "legal name", name, "held", subject="asset", subject_name=name, note=note, remedy=name_fix(case.sheet)
+        )
+    elif not bad:
         yield rule.row(f"{before} illegal", "legal names", "0 illegal", "cleared")
 
 

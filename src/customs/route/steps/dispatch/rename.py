@@ -55,7 +55,8 @@ def _words(scene: Scene, kept: Scene, suffixes: Mapping[str, str]) -> dict[int, 
 def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outcome:
     s = settings
     rules = Naming(s.allowed, s.lower, s.max_length, s.unique)
-    asset = rules.legal(s.asset.replace("{asset}", scene.name).replace("{name}", scene.name))
+    files = replace(rules, files=True)
+    asset = files.legal(s.asset.replace("{asset}", scene.name).replace("{name}", scene.name))
     # What nothing uses is not delivered: it keeps its name and takes none away.
     kept = prune(scene)
     out = replace(
@@ -64,8 +65,8 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
         nodes=renamed_all(scene.nodes, s.node, asset, rules, kept.nodes, firm=donor_nodes(kept)),
         meshes=renamed_all(scene.meshes, s.mesh, asset, rules, kept.meshes),
         materials=renamed_all(scene.materials, s.material, asset, rules, kept.materials),
-        images=renamed_all(scene.images, s.image, asset, rules, kept.images, _words(scene, kept, s.suffixes)),
-        clips=renamed_all(scene.clips, s.clip, asset, rules, kept.clips),
+        images=renamed_all(scene.images, s.image, asset, files, kept.images, _words(scene, kept, s.suffixes)),
+        clips=renamed_all(scene.clips, s.clip, asset, files, kept.clips),
     )
     pairs = [(a.name, b.name) for kind in ("nodes", "meshes", "materials", "images", "clips")
              for a, b in zip(getattr(scene, kind), getattr(out, kind)) if a.name != b.name]  # fmt: skip
