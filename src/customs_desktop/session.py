@@ -113,7 +113,9 @@ class Session(QObject):
         self.current, self.stop = "", None
         self._use_sheet(shipment.state.sheet)
         self.opened.emit()
-        if not shipment.writable:
+        if shipment.lost:
+            self.said.emit(shipment.lost, "query")
+        elif not shipment.writable:
             self.said.emit("Another copy of Customs has this shipment open: it is shown for reading only.", "query")
         if shipment.state.goods:
             self.select(shipment.state.goods[0].id)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import sqlite3
 import subprocess
 import sys
 import time
+from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
 
@@ -99,15 +101,85 @@ def test_newer_files_strangers_and_absences_are_refused_kindly(tmp_path: Path) -
         Shipment.create(path)
 
 
-def test_a_damaged_state_is_told(tmp_path: Path) -> None:
-    path = tmp_path / "s.customs"
+@pytest.mark.parametrize("name", ["a#b.customs", "a?b=c.customs", "50%20.customs", "a b;c.customs", "\udcff.customs"])
+def test_names_that_mean_something_in_an_address(name: str, tmp_path: Path) -> None:
+    (tmp_path / "in#side?").mkdir()
+    path = tmp_path / "in#side?" / name
+    with closing(Shipment.create(path)) as shipment:
+        shipment.edit("one", lambda s: replace(s, sheet="one-mesh-kit"))
+    with closing(Shipment(path)) as again:
+        assert again.state.sheet == "one-mesh-kit" and again.path == path
+    assert {p.name for p in path.parent.iterdir()} == {name, f".{name}.lock"}
+
+
+def test_one_file_has_one_lock_by_whatever_name(tmp_path: Path) -> None:
+    with closing(Shipment.create(tmp_path / "real.customs")) as shipment:
+        (tmp_path / "link.customs").symlink_to(shipment.path)
+        with closing(Shipment(tmp_path / "link.customs")) as other:
+            assert not other.writable and other.store == shipment.store
+
+
+def test_what_was_half_made_or_half_taken_blocks_nothing(tmp_path: Path) -> None:
+    path = tmp_path / "a.customs"
+    (tmp_path / ".a.customs.1.making").write_bytes(b"half")
+    (tmp_path / "a.store" / ".taking-x").mkdir(parents=True)
+    with closing(Shipment.create(path)) as shipment:
+        assert shipment.writable
+    assert {p.name for p in tmp_path.iterdir()} == {"a.customs", "a.store", ".a.customs.lock"}
+    assert not any((tmp_path / "a.store").iterdir())
+
+
+def worked_on(path: Path, decisions: int = 40) -> None:
+    """A shipment of so many decisions, each with a long label, so that they lie on many pages."""
+    with closing(Shipment.create(path)) as shipment:
+        for k in range(decisions):
+            shipment.edit(f"decision {k} " + "x" * 900, lambda s, k=k: replace(s, last_origin=f"o{k}"))
+
+
+def test_a_damaged_decision_is_told_and_the_one_before_opened(tmp_path: Path) -> None:
+    path = tmp_path / "a.customs"
+    worked_on(path, 5)
+    with closing(sqlite3.connect(path)) as db, db:
+        db.execute("UPDATE states SET body = '{\"half' WHERE id = (SELECT MAX(id) FROM states)")
+    before = path.read_bytes()
+    with closing(Shipment(path)) as again:
+        assert again.state.last_origin == "o3" and again.writable
+        assert "1 decision cannot be read" in again.lost and "damaged-" in again.lost
+        again.edit("goes on", lambda s: replace(s, last_origin="new"))
+        assert again.undo() == "goes on" and again.undo() is not None
+    kept = [p for p in tmp_path.iterdir() if "damaged-" in p.name]
+    assert len(kept) == 1 and kept[0].read_bytes() == before, "nothing of the damaged file is lost"
+    with closing(Shipment(path)) as whole:
+        assert whole.lost == ""
+
+
+@pytest.mark.parametrize("page", range(2, 12))
+def test_a_damaged_page_loses_what_is_on_it_and_no_more(page: int, tmp_path: Path) -> None:
+    path = tmp_path / "a.customs"
+    worked_on(path)
+    data = bytearray(path.read_bytes())
+    data[page * 4096 : page * 4096 + 4096] = b"\xa5" * 4096
+    path.write_bytes(data)
+    try:
+        shipment = Shipment(path)
+    except ShipmentError as problem:
+        assert "damaged" in str(problem) and path.read_bytes() == bytes(data)
+        return
+    with closing(shipment):
+        assert shipment.state.last_origin.startswith("o") or shipment.lost
+        with contextlib.suppress(ShipmentError):
+            shipment.edit("goes on", lambda s: replace(s, last_origin="new"))
+
+
+def test_a_shipment_of_which_nothing_can_be_read_is_left_alone(tmp_path: Path) -> None:
+    path = tmp_path / "a.customs"
     Shipment.create(path).close()
-    db = sqlite3.connect(path)
-    db.execute("UPDATE states SET body = '{'")
-    db.commit()
-    db.close()
+    with closing(sqlite3.connect(path)) as db, db:
+        db.execute("UPDATE states SET body = 'not a state'")
+    before = path.read_bytes()
     with pytest.raises(ShipmentError, match="damaged"):
         Shipment(path)
+    assert path.read_bytes() == before
 
 
 def test_blobs(tmp_path: Path) -> None:

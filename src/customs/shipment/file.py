@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 import fcntl
+import glob
 import json
 import os
+import shutil
 import sqlite3
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from contextlib import closing
 from pathlib import Path
 from typing import IO, Any
+from urllib.parse import quote
 
 from customs.errors import ShipmentError
+from customs.shipment.salvage import put_aside, salvage
 from customs.shipment.state import State
 
 APPLICATION_ID = 0x43757374
@@ -30,28 +35,32 @@ class Shipment:
     """An open shipment. `writable` is False in a second copy of the application, or where the file cannot be written."""
 
     def __init__(self, path: Path) -> None:
-        self.path = path
+        # Where a link leads: one file has one lock and one store, by whatever name it is opened.
+        self.path = Path(os.path.realpath(path))
+        self.lost = ""
+        """In words what could not be read of a damaged file; the rest is here."""
         self._lock: IO[str] | None = None
         self.writable = self._take_lock()
         self._db = self._connect()
-        self.state = self._load()
+        try:
+            self.state = self._load()
+        except ShipmentError:
+            self.state = self._saved()
+        if self.writable:
+            # Nobody else writes here: what is half copied was being copied when the program was killed.
+            for half in self.store.glob(".taking-*"):
+                shutil.rmtree(half, ignore_errors=True)
 
     @classmethod
     def create(cls, path: Path, state: State | None = None) -> Shipment:
         """A new file. Raises ShipmentError when there is one already or it cannot be made."""
-        if path.exists():
-            raise ShipmentError("there is a file of that name", "a free name", "Open it, or choose another.", path)
+        body = json.dumps((state or State()).as_dict())
+        first = (1, None, "New shipment", time.time(), body)
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
-            db = sqlite3.connect(path, isolation_level=None)
-            db.executescript(f"PRAGMA application_id={APPLICATION_ID}; PRAGMA user_version={SCHEMA};" + TABLES)
-            body = json.dumps((state or State()).as_dict())
-            with_first = "INSERT INTO states (parent, label, made, body) VALUES (NULL, 'New shipment', ?, ?)"
-            db.execute("BEGIN")
-            db.execute(with_first, (time.time(), body))
-            db.execute("INSERT INTO meta VALUES ('current', '1')")
-            db.execute("COMMIT")
-            db.close()
+            _make(path, (first,), (), 1)
+        except FileExistsError:
+            raise ShipmentError("there is a file of that name", "a free name", "Open it, or choose another.", path) from None
         except (OSError, sqlite3.Error) as problem:
             raise ShipmentError(f"cannot be made ({problem})", "a folder that can be written", file=path) from None
         return cls(path)
@@ -149,7 +158,9 @@ class Shipment:
             raise ShipmentError("there is no such file", "a shipment", "Choose another, or start a new one.", self.path)
         try:
             mode = "rw" if self.writable else "ro"
-            db = sqlite3.connect(f"file:{self.path}?mode={mode}", uri=True, isolation_level=None, check_same_thread=False)
+            # As it stands in a URI: names may hold # ? % and bytes that are no text.
+            name = quote(os.fsencode(self.path))
+            db = sqlite3.connect(f"file:{name}?mode={mode}", uri=True, isolation_level=None, check_same_thread=False)
             version = db.execute("PRAGMA user_version").fetchone()[0]
             owner = db.execute("PRAGMA application_id").fetchone()[0]
         except sqlite3.DatabaseError as problem:
@@ -181,12 +192,38 @@ class Shipment:
             self._lock.close()
             self._lock = None
 
+    def _saved(self) -> State:
+        """What can be read of a damaged file, in a new one in its place where it may be written. Raises ShipmentError."""
+        found = salvage(self.path)
+        if found is None:
+            self._release()
+            raise ShipmentError(
+                "is damaged, and no decision in it can be read", "a whole shipment", "Restore a copy.", self.path
+            )
+        state = State.from_dict(json.loads(next(s[4] for s in found.states if s[0] == found.current)))
+        if not self.writable:
+            self.lost = f"This shipment is damaged: {found.lost}. It is open for reading only."
+            self._db = sqlite3.connect(":memory:", isolation_level=None, check_same_thread=False)
+            _fill(self._db, found.states, found.blobs, found.current)
+            return state
+        try:
+            aside = put_aside(self.path)
+            _make(self.path, found.states, found.blobs, found.current)
+        except (OSError, sqlite3.Error) as problem:
+            self._release()
+            raise ShipmentError(
+                f"is damaged and cannot be made anew ({problem})", "room and permission", file=self.path
+            ) from None
+        self.lost = f"This shipment was damaged: {found.lost}. The damaged file is kept as {aside.name}."
+        self._db = self._connect()
+        return state
+
     def _load(self) -> State:
         try:
             row = self._db.execute("SELECT body FROM states WHERE id = ?", (self._current(),)).fetchone()
             return State.from_dict(json.loads(row[0]))
-        except (sqlite3.Error, TypeError, ValueError, KeyError) as problem:
-            self.close()
+        except (sqlite3.Error, TypeError, ValueError, KeyError, AttributeError, RecursionError) as problem:
+            self._db.close()
             raise ShipmentError(f"is damaged ({problem})", "a whole shipment", "Restore a copy.", self.path) from None
 
     def _current(self) -> int:
@@ -214,3 +251,26 @@ class Shipment:
             if self._db.in_transaction:
                 self._db.execute("ROLLBACK")
             raise ShipmentError(f"cannot be written ({problem})", "room and permission", file=self.path) from None
+
+
+def _make(path: Path, states: Sequence[tuple[Any, ...]], blobs: Sequence[tuple[str, bytes]], current: int) -> None:
+    """A whole shipment under a name nobody has, all of it or nothing. Raises OSError (FileExistsError among it), sqlite3.Error."""
+    for old in path.parent.glob(f".{glob.escape(path.name)}.*.making"):
+        old.unlink(missing_ok=True)
+    made = path.with_name(f".{path.name}.{os.getpid()}.making")
+    try:
+        with closing(sqlite3.connect(made, isolation_level=None)) as db:
+            _fill(db, states, blobs, current)
+        # A link is made or it is not, and never over something.
+        os.link(made, path)
+    finally:
+        made.unlink(missing_ok=True)
+
+
+def _fill(db: sqlite3.Connection, states: Sequence[tuple[Any, ...]], blobs: Sequence[tuple[str, bytes]], current: int) -> None:
+    db.executescript(f"PRAGMA application_id={APPLICATION_ID}; PRAGMA user_version={SCHEMA};" + TABLES)
+    db.execute("BEGIN")
+    db.executemany("INSERT INTO states (id, parent, label, made, body) VALUES (?, ?, ?, ?, ?)", states)
+    db.executemany("INSERT INTO blobs VALUES (?, ?)", blobs)
+    db.execute("INSERT INTO meta VALUES ('current', ?)", (str(current),))
+    db.execute("COMMIT")
