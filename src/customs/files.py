@@ -36,6 +36,18 @@ def is_file(path: Path) -> bool:
     return os.path.isfile(path)
 
 
+def memory_left() -> int:
+    """Bytes a process may still take without others giving way; without a system that tells, four gigabytes."""
+    try:
+        with open("/proc/meminfo", "rb") as f:
+            for line in f:
+                if line.startswith(b"MemAvailable:"):
+                    return int(line.split()[1]) * 1024
+    except (OSError, ValueError, IndexError):
+        pass
+    return 4 * 1024**3
+
+
 DEVICES = frozenset({"con", "prn", "aux", "nul", *(f"{d}{n}" for d in ("com", "lpt") for n in range(1, 10))})
 """Names that mean devices on some systems, with any ending (Microsoft, "Naming Files, Paths, and Namespaces")."""
 LONGEST_NAME = 255

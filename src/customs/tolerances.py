@@ -27,5 +27,8 @@ ELEMENTS = 200_000_000
 NODE_DEPTH = 512
 """Deepest node tree accepted (levels)."""
 
+IMAGE_WORK = 8
+"""Times its own bytes that decoding an image and working on it once may take (ratio; measured: WebP 6, resizing 8)."""
+
 UNPACKING = 16384
 """Most pixels an image may say it has for each byte of its file (ratio)."""

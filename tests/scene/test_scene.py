@@ -17,8 +17,10 @@ from customs.scene.model import Image, Material, TextureUse
 from customs.scene.prune import prune, prune_content, prune_nodes
 from customs.scene.transforms import (
     apply_affine,
+    axis_lengths,
     compose,
     decompose,
+    inverse,
     matrix_quaternion,
     multiply_quaternions,
     quaternion_matrix,
@@ -63,10 +65,28 @@ def test_mirrors_come_apart_with_one_negative_scale() -> None:
     assert parts is not None and (parts[2] < 0).sum() == 1 and np.allclose(compose(*parts), m)
 
 
-def test_shear_and_squashing_do_not_come_apart() -> None:
-    sheared = np.eye(4)
-    sheared[0, 1] = 0.3
-    assert decompose(sheared) is None and decompose(np.diag([1.0, 0, 1, 1])) is None
+def test_shear_does_not_come_apart_and_squashing_does() -> None:
+    leaning = np.eye(4)
+    leaning[0, 1] = 0.3
+    assert decompose(leaning) is None
+    rng = np.random.default_rng(5)
+    for squashed in ((0, 1, 1), (1, 0, 1), (1, 1, 0), (0, 0, 2), (0, 3, 0), (1, 0, 0), (0, 0, 0), (1e-9, 0, 1e-9)):
+        place, turn = rng.normal(size=3), Rotation.random(rng=rng).as_quat()
+        m = compose(place, turn, np.array(squashed, float))
+        parts = decompose(m)
+        assert parts is not None
+        assert np.allclose(compose(*parts), m, atol=1e-12 * max(squashed)), squashed
+        assert np.isclose(np.linalg.norm(parts[1]), 1)
+
+
+def test_whatever_its_unit_a_matrix_has_an_inverse_and_what_squashes_leads_back_to_what_is_left() -> None:
+    rng = np.random.default_rng(6)
+    for unit in (1e-200, 1e-12, 1.0, 1e12, 1e200):
+        m = compose(rng.normal(size=3) * unit, Rotation.random(rng=rng).as_quat(), np.full(3, unit))
+        assert np.allclose(inverse(m) @ m, np.eye(4), atol=1e-9)
+        flat = m @ np.diag([1.0, 0, 1, 1])
+        assert np.allclose(flat @ inverse(flat) @ flat, flat, rtol=1e-9, atol=1e-9 * unit), unit
+        assert np.allclose(axis_lengths(flat), [unit, 0, unit], rtol=1e-9)
 
 
 def test_points_through_a_matrix_in_chunks() -> None:

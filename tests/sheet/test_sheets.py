@@ -46,7 +46,7 @@ def test_what_they_ask_for() -> None:
         ("[model]\nmin_size = [2.0, 1.0, 1.0]\nmax_size = [1.0, 1.0, 1.0]\n", "model.min_size"),
         ('[names]\nnode = "{planet}"\n', "names.node"),
         ('[names]\nallowed = "[a-"\n', "names.allowed"),
-        ('[names]\nallowed = "(a+)+"\n', "names.allowed"),
+        ('[names]\nallowed = "(?=a)a"\n', "names.allowed"),
         ('[layout]\nmodel = "../{asset}"\n', "layout.model"),
         ('[layout]\ntexture = "/abs/{name}"\n', "layout.texture"),
     ],

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import re
-
 import numpy as np
 
 from customs.formats.registry import get_format
 from customs.geometry.triangles import triangles_of
 from customs.landing.log import Log
 from customs.motion.bounds import world_bounds
+from customs.patterns import fits
 from customs.scene.model import Scene
 from customs.scene.tree import local_matrix, mesh_nodes, walk
 from customs.sheet.model import Sheet
@@ -114,7 +113,7 @@ def _names(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
     for kind in ("nodes", "meshes", "materials", "images", "clips"):
         names = [item.name for item in getattr(scene, kind)]
         for name in names:
-            legal = re.fullmatch(rules.allowed, name) and len(name) <= rules.max_length
+            legal = fits(rules.allowed, name) and len(name) <= rules.max_length
             log.check(bool(legal), file, f"{kind}: name {name!r} is not legal there")
         if rules.unique:
             twice = sorted({n for n in names if names.count(n) > 1}) if len(names) < 2000 else []

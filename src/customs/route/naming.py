@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
 from customs.files import why_no_part
+from customs.patterns import fits
 
 Named = TypeVar("Named", bound=Any)
 
@@ -26,7 +27,7 @@ class Naming:
     def fits(self, name: str) -> bool:
         """True when `name` is legal as it is."""
         whole = len(name) <= self.max_length and name.strip() == name
-        return whole and bool(re.fullmatch(self.allowed, name)) and not (self.files and why_no_part(name))
+        return whole and fits(self.allowed, name) and not (self.files and why_no_part(name))
 
     def legal(self, name: str) -> str:
         """`name` made legal: accents off, foreign characters to `_`, a letter in front where one is asked for."""
@@ -34,7 +35,7 @@ class Naming:
         text = plain.lower() if self.lower else plain
         if not self.fits(text):
             text = re.sub(r"[^A-Za-z0-9_]+", "_", text).strip("_") or "unnamed"
-        if not self.fits(text[: self.max_length]) and not re.fullmatch(self.allowed, text[:1]):
+        if not self.fits(text[: self.max_length]) and not fits(self.allowed, text[:1]):
             text = f"n_{text}"
         text = text[: self.max_length].rstrip("_. -") or "unnamed"
         if self.files and why_no_part(text):
@@ -89,6 +90,7 @@ def renamed_all(
     spared = {item.key for item in firm}
     used = {item.key for item in kept} - spared
     out, number = [], 0
+    next_of: dict[str, int] = {}
     for i, item in enumerate(items):
         if item.key not in used:
             out.append(item)
@@ -96,19 +98,22 @@ def renamed_all(
         number += 1
         name = rules.legal(fill(pattern, item.name, number, asset, words.get(i, Words())))
         if rules.unique:
-            name = _free(name, taken, rules)
+            name = _free(name, taken, rules, next_of)
             taken.add(name.lower())
         out.append(item if name == item.name else replace(item, name=name))
     return tuple(out)
 
 
-def _free(name: str, taken: set[str], rules: Naming) -> str:
-    if name.lower() not in taken:
+def _free(name: str, taken: set[str], rules: Naming, next_of: dict[str, int]) -> str:
+    """The name, or with the first number nobody has; `next_of` remembers where the search for a name ended."""
+    low = name.lower()
+    if low not in taken:
         return name
-    number = 2
+    number = next_of.get(low, 2)
     while True:
         tail = f"_{number}"
         candidate = name[: rules.max_length - len(tail)] + tail
-        if candidate.lower() not in taken:
-            return candidate
         number += 1
+        if candidate.lower() not in taken:
+            next_of[low] = number
+            return candidate

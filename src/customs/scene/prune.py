@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
@@ -23,6 +24,8 @@ def prune_nodes(scene: Scene) -> Scene:
     """Nodes outside the tree go, with channels and joints that point at them renumbered. Joints are always kept."""
     reach = {n for n, _, _ in walk(scene)}
     keep = _renumber(reach | {j for s in scene.skins for j in s.joints if j in reach})
+    if len(keep) == len(scene.nodes) and all(c.channels for c in scene.clips):
+        return scene
     nodes = tuple(replace(scene.nodes[i], children=tuple(keep[c] for c in scene.nodes[i].children if c in keep)) for i in keep)
     skins: list[Skin] = []
     skin_keep: dict[int, int] = {}
@@ -67,6 +70,8 @@ def prune_content(scene: Scene, near: bool = False) -> Scene:
     kept_materials: tuple[Material, ...] = _pick(scene.materials, materials)
     used = {use.image for m in kept_materials for use in m.textures.values()}
     images = _renumber(i for i, im in enumerate(scene.images) if i in used or (near and im.key.kind == FILE))
+    if _all_used(scene, meshes, skins, cameras, lights, materials, images):
+        return scene
 
     def prim(p: Primitive) -> Primitive:
         material = materials[p.material] if p.material is not None else None
@@ -99,6 +104,29 @@ def prune_content(scene: Scene, near: bool = False) -> Scene:
     )
 
 
+_pruned: weakref.WeakKeyDictionary[Scene, dict[bool, Scene]] = weakref.WeakKeyDictionary()
+
+
+def _all_used(scene: Scene, *tables: dict[int, int]) -> bool:
+    """True when every element of each kind is used, and no clip moves the morph weights of what shows no mesh."""
+    kinds = (scene.meshes, scene.skins, scene.cameras, scene.lights, scene.materials, scene.images)
+    if any(len(table) != len(kind) for table, kind in zip(tables, kinds)):
+        return False
+    if any(n.skin is not None and n.mesh is None for n in scene.nodes):
+        return False
+    return all(
+        c.channels and all(ch.path != "weights" or scene.nodes[ch.node].mesh is not None for ch in c.channels)
+        for c in scene.clips
+    )
+
+
 def prune(scene: Scene, near: bool = False) -> Scene:
-    """`prune_nodes`, then `prune_content`."""
-    return prune_content(prune_nodes(scene), near)
+    """`prune_nodes`, then `prune_content`; kept while the scene lives, as many rows ask for it."""
+    known = _pruned.setdefault(scene, {})
+    if near not in known:
+        out = prune_content(prune_nodes(scene), near)
+        if out is scene:
+            # Nothing is kept of it by itself: that would keep it alive for good.
+            return scene
+        known[near] = out
+    return known[near]

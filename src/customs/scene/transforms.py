@@ -155,7 +155,10 @@ def invertible(m: Any) -> bool:
 
 
 def inverse(m: Any) -> F64:
-    """The inverse of `m` (..., D, D); of what squashes, its pseudo-inverse, which leads back to what is left (Penrose, 1955)."""
+    """The inverse of `m` (..., 3, 3), or of affine `m` (..., 4, 4).
+
+    Of what squashes, the pseudo-inverse, which leads back to what is left (R. Penrose, 1955).
+    """
     m = np.asarray(m, dtype=np.float64)
     with np.errstate(all="ignore"):
         try:
@@ -164,12 +167,17 @@ def inverse(m: Any) -> F64:
                 return out
         except np.linalg.LinAlgError:
             pass
-    longest = max(float(np.abs(m[..., :3, :3]).max(initial=0.0)), 1e-300)
-    size = np.ones(m.shape[-1])
-    size[:3] = longest
-    # In a unit in which its axes are about one long, so that the cut of small ones cuts none for its unit alone.
-    small: F64 = np.linalg.pinv(np.nan_to_num(m / size[..., None, :]), rcond=FLAT)
-    return small / size[..., :, None]
+    linear = np.nan_to_num(m[..., :3, :3])
+    longest = max(float(np.abs(linear).max(initial=0.0)), 1e-300)
+    # In a unit in which its axes are about one long, so that none is taken for short for its unit alone.
+    back = np.linalg.pinv(linear / longest, rcond=FLAT) / longest
+    if m.shape[-1] == 3:
+        return np.asarray(back, dtype=np.float64)
+    whole = np.zeros_like(m)
+    whole[..., :3, :3] = back
+    whole[..., :3, 3] = -np.einsum("...ij,...j->...i", back, m[..., :3, 3])
+    whole[..., 3, 3] = 1.0
+    return whole
 
 
 def decompose(m: Any, like: Any = None) -> tuple[F64, F64, F64] | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Iterator
 
 import numpy as np
@@ -11,6 +12,7 @@ from customs.scene.model import Node, Scene
 from customs.scene.transforms import compose
 
 F64 = npt.NDArray[np.float64]
+_worlds: weakref.WeakKeyDictionary[Scene, list[F64]] = weakref.WeakKeyDictionary()
 
 
 def local_matrix(node: Node) -> F64:
@@ -37,12 +39,17 @@ def walk(scene: Scene) -> Iterator[tuple[int, int, int]]:
 
 
 def world_matrices(scene: Scene) -> list[F64]:
-    """World transform (4, 4) float64 per node at rest; identity for nodes outside the tree."""
-    own = [local_matrix(n) for n in scene.nodes]
-    out = [np.eye(4)] * len(scene.nodes)
-    for node, parent, _ in walk(scene):
-        out[node] = own[node] if parent < 0 else out[parent] @ own[node]
-    return out
+    """World transform (4, 4) float64 per node at rest; identity for nodes outside the tree. Kept while the scene lives."""
+    known = _worlds.get(scene)
+    if known is None:
+        own = [local_matrix(n) for n in scene.nodes]
+        known = [np.eye(4)] * len(scene.nodes)
+        for node, parent, _ in walk(scene):
+            known[node] = own[node] if parent < 0 else known[parent] @ own[node]
+        for world in known:
+            world.flags.writeable = False
+        _worlds[scene] = known
+    return list(known)
 
 
 def mesh_nodes(scene: Scene) -> list[int]:

@@ -10,6 +10,7 @@ from pydantic import BaseModel, ConfigDict, Field, field_validator, model_valida
 from customs.conventions.axes import check_axes
 from customs.conventions.origin import Footing
 from customs.errors import CustomsError
+from customs.patterns import problem_of
 from customs.scene.convention import Axis, Convention, Front, Hand, Up
 from customs.scene.model import SLOTS
 from customs.surface.pattern import parse_pattern, pattern_text
@@ -208,12 +209,8 @@ class Names(Part):
     @field_validator("allowed")
     @classmethod
     def _expression(cls, value: str) -> str:
-        try:
-            re.compile(value)
-        except re.error as problem:
-            raise ValueError(f"not a regular expression: {problem}") from None
-        if len(value) > 200 or re.search(r"[+*}]\)?[+*{]", value):
-            raise ValueError("a regular expression without nested repeats, at most 200 characters")
+        if why := problem_of(value):
+            raise ValueError(why)
         return value
 
 

@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from pydantic import Field, field_validator
 
+from customs.patterns import problem_of
 from customs.route.donor import donor_nodes
 from customs.route.naming import Naming, Words, renamed_all
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
@@ -30,6 +31,13 @@ class Rename(Settings):
     max_length: int = Field(default=64, ge=1, le=255, description="characters")
     unique: bool = Field(default=True, description="no name twice within a kind")
     suffixes: dict[str, str] = Field(default={}, description="what {role} is for each role")
+
+    @field_validator("allowed")
+    @classmethod
+    def _expression(cls, value: str) -> str:
+        if why := problem_of(value):
+            raise ValueError(why)
+        return value
 
     @field_validator("asset", "node", "mesh", "material", "image", "clip")
     @classmethod

@@ -1,0 +1,37 @@
+"""Patterns people write, matched in time that grows with the text alone: by a library that cannot backtrack."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import Any
+
+import re2
+
+LONGEST = 200
+"""Characters of a pattern."""
+
+
+def problem_of(pattern: str) -> str:
+    """Why `pattern` cannot be used, or ""."""
+    if len(pattern) > LONGEST:
+        return f"a regular expression of at most {LONGEST} characters"
+    try:
+        _compiled(pattern)
+    except re2.error as problem:
+        said = problem.args[0] if problem.args else problem
+        text = said.decode("utf-8", "replace") if isinstance(said, bytes) else str(said)
+        return f"not a regular expression that can be matched in one pass, without looking ahead or back: {text}"
+    return ""
+
+
+def fits(pattern: str, text: str) -> bool:
+    """True when the whole of `text` is what `pattern` says. Raises re2.error for what `problem_of` finds."""
+    return _compiled(pattern).fullmatch(text) is not None
+
+
+@lru_cache(maxsize=256)
+def _compiled(pattern: str) -> Any:
+    options = re2.Options()
+    options.log_errors = False
+    options.max_mem = 1 << 24
+    return re2.compile(pattern, options=options)
