@@ -7,38 +7,23 @@ import shutil
 import tempfile
 from pathlib import Path
 
-import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from customs.errors import CustomsError
-from customs.formats.registry import WriteOptions, formats, get_format, read_scene
+from customs.formats.registry import formats, read_scene
 from customs.formats.source import Source
 from customs.geometry.counts import counts
 from customs.scene.model import Scene
-from tests.assets import cube, lettered, saved, scene_of
-from tests.formats.test_text_files import BVH
+from tests import fuzzing
 
 FOLDER = Path(tempfile.mkdtemp(prefix="customs-fuzz-"))
 atexit.register(shutil.rmtree, FOLDER, ignore_errors=True)
 QUICK = settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck), derandomize=True)
 
 
-def seeds() -> dict[str, bytes]:
-    """A sound file of each format."""
-    out = {}
-    for ending in ("glb", "gltf", "obj", "ply", "stl"):
-        scene = lettered() if ending in ("glb", "gltf") else scene_of(cube(), cube(0.5, 1))
-        out[ending] = saved(scene, FOLDER / f"seed.{ending}").read_bytes()
-    for ending in ("fbx", "dae"):
-        parts = get_format(ending).write(lettered(), WriteOptions("seed"))[f".{ending}"]  # type: ignore[misc]
-        out[ending] = b"".join(bytes(part) for part in parts)
-    out["bvh"] = BVH.encode()
-    return out
-
-
-SEEDS = seeds()
+SEEDS = {e: fuzzing.seeds()[e][0] for e in ("glb", "gltf", "obj", "ply", "stl", "fbx", "dae", "bvh")}
 
 
 def survives(data: bytes, ending: str) -> Scene | None:
@@ -54,21 +39,16 @@ def survives(data: bytes, ending: str) -> Scene | None:
         return None
 
 
-@pytest.mark.parametrize("ending", list(SEEDS))
-def test_bytes_changed_at_random(ending: str) -> None:
-    rng = np.random.default_rng(len(ending) * 7)
-    for _ in range(150):
-        data = bytearray(SEEDS[ending])
-        for at in rng.integers(0, min(len(data), 6000), rng.integers(1, 8)):
-            data[at] = int(rng.integers(0, 256))
-        survives(bytes(data), ending)
+@pytest.mark.parametrize("reader", list(fuzzing.seeds()))
+def test_five_hundred_mutations_end_well(reader: str, tmp_path: Path) -> None:
+    tally = fuzzing.run(fuzzing.Tally(reader), 500, tmp_path)
+    assert tally.done == 500 and tally.clean, tally.offenders
 
 
-@pytest.mark.parametrize("ending", list(SEEDS))
-def test_cut_off_anywhere(ending: str) -> None:
-    data = SEEDS[ending]
-    for at in np.linspace(0, len(data) - 1, 60).astype(int):
-        survives(data[:at], ending)
+def test_a_case_is_made_again_from_its_number() -> None:
+    for reader in fuzzing.seeds():
+        made = [fuzzing.mutated(reader, k) for k in range(12)]
+        assert made == [fuzzing.mutated(reader, k) for k in range(12)] and len(set(made)) > 3
 
 
 @QUICK

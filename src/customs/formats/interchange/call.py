@@ -41,6 +41,20 @@ class Limits:
     bytes: int = BYTES
 
 
+LEAST_MEMORY, MEMORY_A_BYTE = 1024**3, 256
+LEAST_SECONDS, SECONDS_A_BYTE = 15.0, 1e-5
+"""What a small file may cost, and what each of its bytes adds, up to the most: one that says it is large is not believed."""
+
+
+def limits_for(path: Path) -> Limits:
+    """What a file of its size may cost."""
+    try:
+        size = path.stat().st_size
+    except OSError:
+        size = 0
+    return Limits(min(SECONDS, LEAST_SECONDS + size * SECONDS_A_BYTE), min(MEMORY, LEAST_MEMORY + size * MEMORY_A_BYTE))
+
+
 @dataclass(frozen=True, eq=False)
 class Imported:
     """The library's answer: the header, and arrays by their header entries."""
@@ -124,7 +138,7 @@ atexit.register(keeper.close)
 
 def import_through(path: Path, properties: Mapping[str, int], limits: Limits | None = None) -> Imported:
     """The library's reading of `path`. Raises ReadError, LimitError, ToolError, UnsupportedError; the file is named in all."""
-    limits = limits or Limits()
+    limits = limits or limits_for(path)
     handle, name = tempfile.mkstemp(prefix="customs-", suffix=".scene")
     os.close(handle)
     try:
