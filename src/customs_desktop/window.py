@@ -44,6 +44,8 @@ from customs_desktop.views.view_bar import ViewBar
 from customs_desktop.widgets.basics import button, label
 
 PANEL_WIDTH = 300
+SUMMARY = 64
+"""Characters of a destination's summary in the menu; its tip has all of it."""
 
 
 class MainWindow(QMainWindow):
@@ -133,6 +135,7 @@ class MainWindow(QMainWindow):
         self.strip.origin_asked.connect(self._origin_menu)
         self.strip.sheet_asked.connect(self._sheet_menu)
         self.strip.plan_asked.connect(self.plan)
+        self.landing.desk_wanted.connect(self.open_desk)
         s.said.connect(self.say)
         s.working.connect(self._working)
         s.rested.connect(self._rested)
@@ -249,8 +252,12 @@ class MainWindow(QMainWindow):
     def sheet_menu(self) -> QMenu:
         """Destinations to choose, and editing."""
         menu = QMenu(self)
+        # What stands after a tab has a column of its own; the summary comes with its entry, and whole as its tip.
+        menu.setToolTipsVisible(True)
         for id_, sheet in all_sheets().items():
-            action = QAction(f"{sheet.title}   {sheet.ticket()}", menu)
+            about = sheet.summary if len(sheet.summary) <= SUMMARY else sheet.summary[: SUMMARY - 1].rstrip() + "…"
+            action = QAction(f"{sheet.title}  ·  {about}\t{sheet.model.format.upper()} · {sheet.ticket()}", menu)
+            action.setToolTip(f"{sheet.title}: {sheet.summary}")
             action.setCheckable(True)
             action.setChecked(id_ == self.session.sheet.id)
             action.triggered.connect(lambda _=False, i=id_: self.session.set_sheet(i))

@@ -40,6 +40,10 @@ def _context() -> Any:
         raise ToolError(f"no OpenGL here ({problem})", "OpenGL 3.3 over EGL", "Install a graphics driver or Mesa.") from None
 
 
+DARK_LINE, LIGHT_LINE = (0.05, 0.08, 0.1, 0.5), (0.93, 0.96, 0.96, 0.55)
+"""Colours of the wire, with how much they cover."""
+
+
 class Renderer:
     """Owns a context; all calls must come from the thread that made it. Raises ToolError where there is no OpenGL."""
 
@@ -265,15 +269,18 @@ class Renderer:
         self.context.disable(moderngl.CULL_FACE)
         self.context.depth_func = "<="
         self.context.polygon_offset = (-1.0, -1.0)
-        tone = (0.08, 0.12, 0.14) if not shot.look.evening else (0.9, 0.95, 0.95)
-        for prim, _, model, joints, weights in items:
-            part = self._bind(prim, model, joints, weights, shot.look.dual)
-            if part.mode != moderngl.TRIANGLES:
-                continue
-            self._material(shot.scene, Look(shading="surface"), prim, None)
-            self.mesh["unlit"], self.mesh["base_factor"] = True, (*tone, 0.45)
-            self.mesh["alpha_mode"], self.mesh["slots"] = 2, 0
-            self._draw(part)
+        # A light line with a dark one beside it can be seen on dark surfaces and on light ones.
+        for shift, tone in ((1, DARK_LINE), (0, LIGHT_LINE)):
+            self.context.viewport = (shift, -shift, shot.width, shot.height)
+            for prim, _, model, joints, weights in items:
+                part = self._bind(prim, model, joints, weights, shot.look.dual)
+                if part.mode != moderngl.TRIANGLES:
+                    continue
+                self._material(shot.scene, Look(shading="surface"), prim, None)
+                self.mesh["unlit"], self.mesh["base_factor"] = True, tone
+                self.mesh["alpha_mode"], self.mesh["slots"] = 2, 0
+                self._draw(part)
+        self.context.viewport = (0, 0, shot.width, shot.height)
         self.context.wireframe = False
         self.context.polygon_offset = (0.0, 0.0)
         self.context.depth_func = "<"

@@ -29,6 +29,12 @@ class Encoded:
         assert self._data is not None
         return bytes(self._data)
 
+    def size(self) -> int:
+        """Bytes; 0 when the file has gone."""
+        if self._path is not None:
+            return self._path.stat().st_size if self._path.is_file() else 0
+        return len(self._data) if self._data is not None else 0
+
     @property
     def path(self) -> Path | None:
         """The file the bytes live in, when they have one of their own."""

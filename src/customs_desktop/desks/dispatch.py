@@ -21,8 +21,10 @@ from PyQt6.QtWidgets import (
 )
 
 from customs.dispatch.deliver import planned_files
+from customs.dispatch.sizes import planned_sizes
 from customs.ledger.names import KINDS
 from customs.scene.prune import prune
+from customs.words import byte_text
 from customs_desktop.session import Session
 from customs_desktop.style.theme import font, icon
 from customs_desktop.widgets.basics import Panel, button, label, row, section
@@ -69,21 +71,35 @@ class PackagePage(QWidget):
         self.session = session
         self.tree = QTreeWidget()
         self.tree.setAccessibleName("Package")
-        self.tree.setHeaderLabels(["File", "What it is"])
+        self.tree.setHeaderLabels(["File", "What it is", "About"])
         self.tree.setColumnWidth(0, 340)
+        self.tree.setColumnWidth(1, 150)
+        self.total = label("", "soft", -0.5)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(self.tree)
+        box.addWidget(self.total)
 
     def refresh(self) -> None:
-        """List deliverables; nothing is encoded for it."""
+        """List deliverables with what they will take; nothing is encoded for it."""
         self.tree.clear()
+        self.total.setText("")
         result = self.session.result
         if result is None or not result.passed:
             return
         scene = result.passed[-1].scene
         files = planned_files(scene, self.session.sheet)
-        fill_tree(self.tree, scene.name, [*files, ("docket.html", "docket, to read"), ("docket.json", "docket, as data")])
+        rows = [*files, ("docket.html", "docket, to read"), ("docket.json", "docket, as data")]
+        items = fill_tree(self.tree, scene.name, rows)
+        textures, models = planned_sizes(scene, self.session.sheet)
+        first = next((path for path, what in files if what == "model"), "")
+        for path, size in {**textures, first: models}.items():
+            if path in items:
+                items[path].setText(2, f"≈ {byte_text(size)}")
+        whole = sum(textures.values()) + models
+        self.total.setText(
+            f"  About {byte_text(whole)} in all, beside the docket; textures that go out as they came are exact."
+        )
 
 
 def fill_tree(tree: QTreeWidget, root: str, files: list[tuple[str, str]]) -> dict[str, QTreeWidgetItem]:

@@ -16,7 +16,19 @@ from customs.route.step import steps
 from customs.route.steps.fit.arrive import meant
 from customs.work.measure import measure
 from customs_desktop.session import Session
-from customs_desktop.widgets.basics import Chips, NumberField, Panel, button, combo, empty, label, row, section, show_choice
+from customs_desktop.widgets.basics import (
+    Chips,
+    NameLabel,
+    NumberField,
+    Panel,
+    button,
+    combo,
+    empty,
+    label,
+    row,
+    section,
+    show_choice,
+)
 from customs_desktop.widgets.settings_form import SettingsForm
 
 FOOTINGS = (("base-centre", "Base centre"), ("box-centre", "Box centre"), ("mass-centre", "Mass centre"),
@@ -31,11 +43,15 @@ class FitPanel(Panel):
         super().__init__("Fit", "size, direction, footing")
         self.session = session
         self.yardstick = "figure"
+        self.nothing = label("", "soft", wrap=True)
+        self.add(self.nothing)
+        first = self.box.count()
         self._size()
         self._direction()
         self._footing()
         self._stop_section()
         self._keep()
+        self.parts = [w for i in range(first, self.box.count()) if (item := self.box.itemAt(i)) and (w := item.widget())]
         self.finish()
         for signal in (session.changed, session.selected, session.evaluated, session.picked, session.opened):
             signal.connect(self.refresh)
@@ -100,9 +116,9 @@ class FitPanel(Panel):
 
     def _stop_section(self) -> None:
         self.add(section("PICKED STOP"))
-        self.stop_title = label("", "", 0.5, 600)
+        self.stop_title = NameLabel(0.5, 600)
         self.add_stop = button("Add a stop …", self._add_menu, "", "plus")
-        self.add(row(self.stop_title, 1, self.add_stop))
+        self.add(row(self.stop_title, self.add_stop))
         self.stop_holder = QWidget()
         self.stop_box = QVBoxLayout(self.stop_holder)
         self.stop_box.setContentsMargins(0, 0, 0, 0)
@@ -125,8 +141,14 @@ class FitPanel(Panel):
     def refresh(self, *_: object) -> None:
         """Show the selected asset's settings."""
         asset, result = self.session.asset, self.session.result
-        self.setEnabled(asset is not None)
-        if asset is None:
+        readable = asset is not None and (result is None or result.taken is not None)
+        self.setEnabled(readable)
+        for part in self.parts:
+            part.setVisible(readable)
+        self.nothing.setVisible(not readable)
+        if asset is None or not readable:
+            what = "Nothing is taken in yet." if asset is None else f"{asset.name} cannot be read: the ledger says why."
+            self.nothing.setText(what)
             return
         self._show_stop()
         axes = self.session.sheet.axes

@@ -6,7 +6,7 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QTableWidgetItem,
@@ -65,7 +65,9 @@ class LogPage(QWidget):
 
 
 class LandingPanel(Panel):
-    """Verdict, package tree with marks, and mistakes to try."""
+    """Verdict, package tree with marks, and mistakes to try. Emits `desk_wanted` with the desk a person asks for."""
+
+    desk_wanted = pyqtSignal(str)
 
     def __init__(self, session: Session, twin: TwinView) -> None:
         super().__init__("Landing", "what the destination would say")
@@ -80,9 +82,11 @@ class LandingPanel(Panel):
         box.addWidget(self.about)
         self.add(self.card)
         self.again = button("Land again", lambda: session.jobs.land(session.current))
-        self.add(row(self.again, 1))
+        self.go = button("To the desk Dispatch", lambda: self.desk_wanted.emit("dispatch"), "main", "stamp")
+        self.add(row(self.again, self.go, 1))
         self.clips = LandedClips(session, twin)
         self.add(self.clips)
+        first = self.box.count()
         self.add(section("PACKAGE"))
         self.tree = QTreeWidget()
         self.tree.setAccessibleName("Landed package")
@@ -100,6 +104,7 @@ class LandingPanel(Panel):
             self.answers[id_] = answer
             self.add(row(button(name, lambda i=id_: self.try_mistake(i), "chip"), 1, answer))
         self.add(label("On a copy; the package is not touched.", "soft", -0.5))
+        self.parts = [w for i in range(first, self.box.count()) if (item := self.box.itemAt(i)) and (w := item.widget())]
         self.finish()
         for signal in (session.selected, session.landed, session.changed, session.opened):
             signal.connect(self.refresh)
@@ -110,7 +115,11 @@ class LandingPanel(Panel):
         log = self.session.logs.get(self.session.current)
         self.log_page.show_log(log)
         self.clips.refresh()
-        self.again.setEnabled(self.session.current in self.session.packages)
+        there = self.session.current in self.session.packages
+        self.again.setVisible(there)
+        self.go.setVisible(not there)
+        for part in self.parts:
+            part.setVisible(log is not None)
         for answer in self.answers.values():
             answer.setText("")
         c = colours()

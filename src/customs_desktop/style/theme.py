@@ -86,6 +86,8 @@ def font(size: float = 0.0, weight: int = 400) -> QFont:
     points = base.pointSizeF() if base.pointSizeF() > 0 else 11.0
     out.setPointSizeF(points + size)
     out.setWeight(QFont.Weight(weight))
+    # Hinting a bold letter of this size runs the dot of an i into its stem.
+    out.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
     if hasattr(out, "setFeature") and hasattr(QFont, "Tag"):
         out.setFeature(QFont.Tag("tnum"), 1)
     return out

@@ -154,7 +154,6 @@ class GoodsPanel(QWidget):
         total = len(self.session.state.goods)
         self.count.setText(str(total))
         self.empty.setVisible(total == 0)
-        self.list.setVisible(total > 0)
         self._select(self.session.current)
 
     def _forget(self) -> None:

@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from customs.ledger.ledger import effective, judge
 from customs.ledger.row import Row
+from customs.words import many
 from customs_desktop.session import Session
 from customs_desktop.style.theme import font
 from customs_desktop.views.ledger_cells import CellDelegate, CountButton, RowDelegate
@@ -124,7 +125,7 @@ class LedgerView(QWidget):
         for verdict, made in self.counts.items():
             made.show_number(result.ledger.count(verdict) if result else 0)  # type: ignore[arg-type]
         number = len({r.requirement for r in result.ledger.rows}) if result else 0
-        self.about.setText(f"{number} requirements" if number else "")
+        self.about.setText(many(number, "requirement") if number else "")
         if keep is not None:
             self._select_id(keep.id)
         self._widths()

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from customs.ledger.row import Place
 from customs.picture.camera import Orbit, framing
 from customs.picture.look import Look, Shot
+from customs.picture.received import as_seen
 from customs.route.step import get_step
 from customs.scene.model import Scene
 from customs_desktop.session import Session
@@ -85,11 +86,12 @@ class TwinView(QWidget):
             self.pictures.clear()
             self.update()
             return
-        received, convention = result.taken.scene, convention_of(result)
+        convention = convention_of(result)
+        received = as_seen(result.taken.scene, convention)
         mirrored = (convention.hand == "left") != (convention.front == "cw")
         unit_name = {0.01: "cm", 0.0254: "in", 1.0: "m", 0.001: "mm"}.get(convention.metres_per_unit, "units")
         self.left = half_of(received, convention.metres_per_unit, mirrored, "As received", unit_name)
-        scene = result.at(self.session.stop) or received
+        scene = result.at(self.session.stop) or result.taken.scene
         stop = self.session.stop or result.passed[-1].stop.id
         name = next((get_step(a.stop.step).name for a in result.passed if a.stop.id == stop), "the end")
         self.right = half_of(scene, 1.0, False, f"At “{name}”", "m")

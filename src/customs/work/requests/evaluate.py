@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from customs.errors import CustomsError
 from customs.intake.take import Taken
 from customs.ledger.ledger import Ledger, judge, refused
 from customs.ledger.row import About
+from customs.picture.received import as_seen
 from customs.planning.plan import Plan, Subject
 from customs.route.donor import Donor
 from customs.route.route import At, Route, SceneCache, evaluate
 from customs.route.step import Job
+from customs.route.steps.fit.arrive import Arrive, meant
 from customs.scene.model import Scene
 from customs.sheet.model import Sheet
 from customs.shipment.state import Asset
@@ -101,16 +103,21 @@ def run_evaluate(
     try:
         taken = taken or asked.take.run()
     except CustomsError as problem:
-        return unreadable(asked.asset, problem)
+        return unreadable(asked.asset, problem, asked.store)
     subject = asked.subject(taken)
     passed = tuple(evaluate(taken.scene, taken.digest, asked.asset.route, cache, subject.about.resources, job))
     for scene in (taken.scene, *(at.scene for at in passed)):
         measure(scene)
+    if passed and isinstance(settings := passed[0].stop.settings, Arrive):
+        measure(as_seen(taken.scene, meant(taken.scene, settings)))
     early(Evaluated(asked.asset, taken, passed, Ledger(()), about=subject.about))
     ledger = judge(taken.scene, passed, asked.sheet, subject.about, asked.asset.waivers)
     return Evaluated(asked.asset, taken, passed, ledger, about=subject.about)
 
 
-def unreadable(asset: Asset, problem: CustomsError) -> Evaluated:
-    """An asset that could not be read: one held row."""
+def unreadable(asset: Asset, problem: CustomsError, store: Path | None = None) -> Evaluated:
+    """An asset that could not be read: one held row, which names the person's own file where the store's copy was read."""
+    if store is not None and Path(problem.file).is_relative_to(store):
+        kept, own = Path(problem.file).name, [Path(asset.source), *map(Path, asset.files)]
+        problem = replace(problem, file=next((p for p in own if p.name == kept), Path(kept)))
     return Evaluated(asset, None, (), refused(problem), problem)

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from customs.conventions.fit import STANDING_FIGURE, proposals
 from customs.ledger.row import Case, Requirement, Row, register, remedy, said
+from customs.words import figure
 
 SMALLEST, LARGEST = 0.02, 60.0
 """Metres; outside of them an asset is more often in a wrong unit than that small or large (common practice)."""
@@ -16,15 +17,15 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     before, after = float(case.before.size.max()), float(case.after.size.max())
     required = f"{SMALLEST:g}–{LARGEST:g} m"
     if SMALLEST <= after <= LARGEST or after == 0:
-        yield rule.row(f"{before / unit:.4g} units", required, f"{after:.3f} m", "cleared")
+        yield rule.row(f"{figure(before / unit)} units", required, f"{after:.3f} m", "cleared")
         return
     best = proposals(after, STANDING_FIGURE)[0]
     fix = remedy("scale", f"Scale × {best.factor:.4g}", sure=False, factor=best.factor)
     note = f"Likelier in another unit. {best.text()}."
     yield rule.row(
-        f"{before / unit:.4g} units",
+        f"{figure(before / unit)} units",
         said((SMALLEST, LARGEST), required),
-        said(after, f"{after:.4g} m"),
+        said(after, f"{figure(after)} m"),
         "query",
         note=note,
         remedy=fix,

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from customs.ledger.facts import scene_facts
 from customs.ledger.row import Case, Requirement, Row, register, said
+from customs.ledger.stated import SAID_BY
 
 SAY_THEMSELVES = ("fbx", "dae")
 """Formats whose files say their unit; glTF fixes metres for all, and many a writer of it does not keep to that."""
@@ -23,7 +24,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if other := _overruled(case):
         known, note = False, other
     yield rule.row(
-        f"said by {who}",
+        SAID_BY[who],
         said(case.sheet.axes.metres_per_unit, f"1 unit = 1 {unit}"),
         said(round(raw_unit(case), 9), f"1 unit = 1 {unit}"),
         "cleared" if known else "query",
