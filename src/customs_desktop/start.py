@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings, QTimer
+from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import QApplication
 
 from customs.demo.many import write as write_many
@@ -30,6 +31,7 @@ def make_application(arguments: list[str]) -> QApplication:
     base.setFamily(theme.FAMILY)
     if base.pointSizeF() < 10.5:
         base.setPointSizeF(10.5)
+    base.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
     app.setFont(base)
     settings = QSettings(str(config_folder() / "window.ini"), QSettings.Format.IniFormat)
     theme.apply(app, wants_evening(str(settings.value("paper", "desktop"))))

@@ -42,10 +42,9 @@ from customs_desktop.views.route_strip import RouteStrip
 from customs_desktop.views.twin import TwinView
 from customs_desktop.views.view_bar import ViewBar
 from customs_desktop.widgets.basics import button, label
+from customs_desktop.widgets.choices import Choice
 
 PANEL_WIDTH = 300
-SUMMARY = 64
-"""Characters of a destination's summary in the menu; its tip has all of it."""
 
 
 class MainWindow(QMainWindow):
@@ -252,16 +251,11 @@ class MainWindow(QMainWindow):
     def sheet_menu(self) -> QMenu:
         """Destinations to choose, and editing."""
         menu = QMenu(self)
-        # What stands after a tab has a column of its own; the summary comes with its entry, and whole as its tip.
-        menu.setToolTipsVisible(True)
         for id_, sheet in all_sheets().items():
-            about = sheet.summary if len(sheet.summary) <= SUMMARY else sheet.summary[: SUMMARY - 1].rstrip() + "…"
-            action = QAction(f"{sheet.title}  ·  {about}\t{sheet.model.format.upper()} · {sheet.ticket()}", menu)
-            action.setToolTip(f"{sheet.title}: {sheet.summary}")
-            action.setCheckable(True)
-            action.setChecked(id_ == self.session.sheet.id)
-            action.triggered.connect(lambda _=False, i=id_: self.session.set_sheet(i))
-            menu.addAction(action)
+            ticket = f"{sheet.model.format.upper()}  ·  {sheet.ticket()}"
+            entry = Choice(menu, sheet.title, ticket, sheet.summary, id_ == self.session.sheet.id)
+            entry.triggered.connect(lambda _=False, i=id_: self.session.set_sheet(i))
+            menu.addAction(entry)
         menu.addSeparator()
         copy = QAction("Copy this sheet and edit …", menu)
         copy.triggered.connect(lambda: self.edit_sheet(self.session.sheet.id))

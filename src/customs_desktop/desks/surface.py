@@ -100,6 +100,14 @@ class SurfacePanel(Panel):
         scene = result.at(self.session.stop) if result is not None else None
         self.setEnabled(scene is not None and bool(scene.materials))
         if scene is None or result is None:
+            if self.session.asset is None or result is not None:
+                # Nothing of the one before stays where this one cannot be read.
+                self.scene = None
+                nothing = Scene("", "")
+                self.roles.show_table(nothing, role_table(nothing, ()))
+                self.bulk.show_table(nothing, role_table(nothing, ()))
+                self.uv.show_scene(nothing)
+                self._texture_shown()
             return
         rows = result.ledger.rows
 

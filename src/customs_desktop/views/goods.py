@@ -122,6 +122,7 @@ class GoodsPanel(QWidget):
         self.list.setModel(self.model)
         self.list.setItemDelegate(GoodsDelegate(self.model))
         self.list.setMouseTracking(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setAccessibleName("Goods")
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.list.setStyleSheet("background: transparent;")

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QInputDialog,
     QMenu,
     QPushButton,
-    QSizePolicy,
     QStackedWidget,
     QTableView,
     QVBoxLayout,
@@ -25,7 +24,7 @@ from customs_desktop.session import Session
 from customs_desktop.style.theme import font
 from customs_desktop.views.ledger_cells import CellDelegate, CountButton, RowDelegate
 from customs_desktop.views.ledger_model import GoodsLedgerModel, LedgerModel
-from customs_desktop.widgets.basics import button, combo, label, search_field
+from customs_desktop.widgets.basics import NameLabel, button, combo, search_field
 from customs_desktop.widgets.tables import dressed
 from customs_desktop.workers import Task
 
@@ -95,8 +94,8 @@ class LedgerView(QWidget):
             line.addWidget(made)
         self.one.setChecked(True)
         self.scope.idClicked.connect(self._scope)
-        self.about = label("", "soft")
-        self.about.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.about = NameLabel(0, 400)
+        self.about.setProperty("role", "soft")
         line.addWidget(self.about, 1)
         self.apply = button("Apply", self._apply, "main")
         self.apply.hide()

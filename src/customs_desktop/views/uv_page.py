@@ -5,18 +5,19 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from PyQt6.QtCore import QRectF, Qt
-from PyQt6.QtGui import QColor, QImage, QLinearGradient, QPainter, QPaintEvent
+from PyQt6.QtCore import QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QImage, QLinearGradient, QMouseEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
+from customs.geometry.texcoords import flipped, overlapping
 from customs.geometry.triangles import triangles_of
 from customs.ledger.density import density
-from customs.ledger.facts import facts_of
 from customs.picture.look import USUAL_DENSITY
-from customs.picture.uv_map import uv_picture
+from customs.picture.uv_map import Window, island_at, uv_picture, window_of
 from customs.route.step import Job
 from customs.scene.model import Scene
 from customs.surface.pixels import pixels_or_none
+from customs.words import many
 from customs_desktop.session import Session
 from customs_desktop.style.theme import colour, font
 from customs_desktop.widgets.basics import label
@@ -28,7 +29,7 @@ SIZE = 512
 
 @dataclass(frozen=True)
 class UVFacts:
-    """Counts of faces, and the density in pixels a metre (0 without a texture)."""
+    """Counts by the UV set that is drawn, the density in pixels a metre (0 without a texture), faces of the picked islands."""
 
     faces: int
     outside: int
@@ -36,24 +37,40 @@ class UVFacts:
     overlapping: int
     density: float
     bare: int
+    texcoord: int
+    picked: int
 
 
-def uv_facts(scene: Scene, material: int) -> tuple[UVFacts, QImage]:
-    """The figures of a material and the picture of its layout."""
+@dataclass(frozen=True, eq=False)
+class Drawn:
+    """A layout with its figures, and what is needed to say what lies under a point of it."""
+
+    figures: UVFacts
+    picture: QImage
+    window: Window
+
+
+def uv_facts(scene: Scene, material: int, point: tuple[float, float] | None = None) -> Drawn:
+    """The figures of a material and the picture of its layout, with the islands under `point` picked."""
     prims = [p for m in scene.meshes for p in m.primitives if p.material == material]
     m = scene.materials[material]
     use = m.textures.get("base_colour") or m.textures.get("diffuse") or next(iter(m.textures.values()), None)
     ground = pixels_or_none(scene.images[use.image]) if use is not None else None
     coord = use.texcoord if use is not None else 0
-    picture = uv_picture(prims, SIZE, None if ground is None else as_eight(ground), coord)
+    window = window_of(prims, coord)
+    picked = island_at(prims, coord, *point) if point is not None else {}
+    picture = uv_picture(prims, SIZE, None if ground is None else as_eight(ground), coord, window, picked)
     rgba = np.dstack([picture, np.full(picture.shape[:2], 255, np.uint8)])
-    facts = [facts_of(p) for p in prims]
+    sets = [(p.texcoords[coord], triangles_of(p)) for p in prims if coord < len(p.texcoords)]
+    sets = [(uv, faces) for uv, faces in sets if len(faces) and np.isfinite(uv).all()]
+    outside = sum(int(((uv < -1e-5) | (uv > 1 + 1e-5)).any(axis=1)[faces].any(axis=1).sum()) for uv, faces in sets)
     figures = UVFacts(
-        sum(f.faces for f in facts), sum(f.outside_square for f in facts), sum(int(f.uv_flipped.sum()) for f in facts),
-        sum(int(f.uv_overlap.sum()) for f in facts), density(scene).get(material, 0.0),
-        sum(len(triangles_of(p)) for p in prims if not p.texcoords),
+        sum(len(triangles_of(p)) for p in prims), outside, sum(int(flipped(*s).sum()) for s in sets),
+        sum(int(overlapping(*s).sum()) for s in sets), density(scene).get(material, 0.0),
+        sum(len(triangles_of(p)) for p in prims if coord >= len(p.texcoords)), coord,
+        sum(int(mask.sum()) for mask in picked.values()),
     )  # fmt: skip
-    return figures, qimage(rgba)
+    return Drawn(figures, qimage(rgba), window)
 
 
 class UVPage(QWidget):
@@ -66,7 +83,9 @@ class UVPage(QWidget):
         self.material = -1
         self.figures: UVFacts | None = None
         self.layout_ = Picture()
-        self.lines = [label("", "", -0.5) for _ in range(6)]
+        self.layout_.pressed.connect(self._pick)
+        self.point: tuple[float, float] | None = None
+        self.lines = [label("", "", -0.5) for _ in range(7)]
         for line in self.lines:
             line.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.scale = Scale()
@@ -91,8 +110,12 @@ class UVPage(QWidget):
     def show_material(self, index: int) -> None:
         """Another material."""
         if index != self.material:
-            self.material = index
+            self.material, self.point = index, None
             self._ask()
+
+    def _pick(self, u: float, v: float) -> None:
+        self.point = (u, v)
+        self._ask()
 
     def showEvent(self, event: object) -> None:
         self._ask()
@@ -104,23 +127,32 @@ class UVPage(QWidget):
         if not 0 <= index < len(scene.materials):
             index = 0
 
-        def done(found: tuple[UVFacts, QImage]) -> None:
+        point = self.point
+
+        def done(found: Drawn) -> None:
             if self.scene is scene:
-                self._show(found[0], scene.materials[index].name)
-                self.layout_.show_picture(found[1])
+                self._show(found.figures, scene.materials[index].name)
+                self.layout_.show_picture(found.picture, found.window)
 
-        def run(job: Job) -> tuple[UVFacts, QImage]:
-            return uv_facts(scene, index)
+        def run(job: Job) -> Drawn:
+            return uv_facts(scene, index, point)
 
-        if scene.materials:
+        if not scene.materials:
+            self.figures = None
+            for line in self.lines:
+                line.setText("")
+            self.layout_.show_picture(QImage(), Window(0.0, 0.0, 1.0))
+            self.scale.show_density(0.0)
+        else:
             self.session.worker.submit(Task(3, key="uv", title="UVs", run=run, done=done))
 
     def _show(self, f: UVFacts, name: str) -> None:
         self.figures = f
         texts = (
-            f"{name}: {f.faces:,} faces", f"{f.bare:,} without UVs", f"{f.outside:,} vertices outside 0..1",
-            f"{f.mirrored:,} faces mirrored (drawn in red)", f"{f.overlapping:,} faces overlap",
-            f"{f.density:,.0f} px/m" if f.density else "no texture to measure",
+            f"{name}: {many(f.faces, 'face')}, UV set {f.texcoord}", f"{f.bare:,} without UVs",
+            f"{many(f.outside, 'face')} outside 0..1", f"{many(f.mirrored, 'face')} mirrored (drawn in red)",
+            f"{many(f.overlapping, 'face')} on top of others", f"{f.density:,.0f} px/m" if f.density else "no texture to measure",
+            f"{many(f.picked, 'face')} picked (drawn in gold)" if f.picked else "Press on an island to pick it.",
         )  # fmt: skip
         for line, text in zip(self.lines, texts):
             line.setText(text)
@@ -128,26 +160,41 @@ class UVPage(QWidget):
 
 
 class Picture(QWidget):
-    """A square picture as large as there is room."""
+    """A square picture as large as there is room. Emits `pressed` with the texture coordinate under the pointer."""
+
+    pressed = pyqtSignal(float, float)
 
     def __init__(self) -> None:
         super().__init__()
         self.picture = QImage()
+        self.window_ = Window(0.0, 0.0, 1.0)
         self.setAccessibleName("UV layout")
         self.setMinimumWidth(150)
 
-    def show_picture(self, picture: QImage) -> None:
-        """Show another."""
-        self.picture = picture
+    def show_picture(self, picture: QImage, window: Window) -> None:
+        """Show another, of that square of texture space."""
+        self.picture, self.window_ = picture, window
         self.update()
+
+    def _square(self) -> QRectF:
+        edge = min(self.width(), self.height()) - 12
+        return QRectF((self.width() - edge) / 2, (self.height() - edge) / 2, edge, edge)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Pick what lies there."""
+        square = self._square()
+        if event is None or self.picture.isNull() or not square.contains(event.position()):
+            return
+        place = event.position() - square.topLeft()
+        self.pressed.emit(*self.window_.uv(place.x(), place.y(), int(square.width())))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
         painter.fillRect(self.rect(), colour("desk"))
-        edge = min(self.width(), self.height()) - 12
-        if not self.picture.isNull() and edge > 0:
+        square = self._square()
+        if not self.picture.isNull() and square.width() > 0:
             painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-            painter.drawImage(QRectF((self.width() - edge) / 2, (self.height() - edge) / 2, edge, edge), self.picture)
+            painter.drawImage(square, self.picture)
         painter.end()
 
 
