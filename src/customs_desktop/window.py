@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 
 from customs import __version__
 from customs.sheet.load import sheet_texts
-from customs.work.lookup import all_sheets
+from customs.work.lookup import all_sheets, broken_sheets
 from customs.work.places import config_folder, sheets_folder
 from customs_desktop.desks.dispatch import DispatchPanel
 from customs_desktop.desks.fit import FitPanel
@@ -256,6 +256,10 @@ class MainWindow(QMainWindow):
             entry = Choice(menu, sheet.title, ticket, sheet.summary, id_ == self.session.sheet.id)
             entry.triggered.connect(lambda _=False, i=id_: self.session.set_sheet(i))
             menu.addAction(entry)
+        for id_, problem in broken_sheets().items():
+            wrong = QAction(f"{id_}: {problem.found}", menu)
+            wrong.setEnabled(False)
+            menu.addAction(wrong)
         menu.addSeparator()
         copy = QAction("Copy this sheet and edit …", menu)
         copy.triggered.connect(lambda: self.edit_sheet(self.session.sheet.id))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from pathlib import Path
 
 import pytest
@@ -90,3 +91,37 @@ def test_a_copy_is_sound_at_once_and_found_by_id(tmp_path: Path) -> None:
 def test_formats_say_what_they_carry() -> None:
     assert set(formats()) == {"bvh", "dae", "fbx", "glb", "gltf", "obj", "ply", "stl"}
     assert "skins" in get_format("glb").carries and "skins" not in get_format("obj").carries
+
+
+@pytest.mark.parametrize(("text", "where"), [
+    ("[textures]\nmax_edge = 16\nmin_edge = 32\n", "textures.max_edge"),
+    ("[textures]\nbits = []\n", "textures.bits"),
+    ("[textures]\nbits = [8, 12]\n", "textures.bits"),
+    ("[textures]\ndensity = [100.0, 10.0]\n", "textures.density"),
+    ("[model]\nmin_size = [-1.0, 0.0, 0.0]\n", "model.min_size"),
+    ("[model]\nmax_size = [0.0, 1.0, 1.0]\n", "model.max_size"),
+    ('[layout]\nmodel = "docket.json"\n', "layout.model"),
+    ('[layout]\nlicence = "Docket.html"\n', "layout.licence"),
+])  # fmt: skip
+def test_a_sheet_that_contradicts_itself_is_refused(text: str, where: str) -> None:
+    own = f'version = 1\nextends = "metre-yup-pbr"\nid = "mine"\ntitle = "Mine"\n{text}'
+    with pytest.raises(SheetError) as problem:
+        parse_sheet(own, "mine.toml")
+    assert problem.value.where == where and problem.value.expected
+
+
+def test_bad_sheets_are_passed_over_and_named(own_home: Path) -> None:
+    from customs.work.lookup import all_sheets, broken_sheets
+    from customs.work.places import sheets_folder
+
+    folder = sheets_folder()
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / "deep.toml").write_text("a = " + "[" * 100_000)
+    (folder / "large.toml").write_bytes(b"#" * (1 << 21))
+    (folder / "bytes.toml").write_bytes(b"\xff\xfe\x00")
+    (folder / "folder.toml").mkdir()
+    (folder / "good.toml").write_text('version = 1\nextends = "metre-yup-pbr"\nid = "good"\ntitle = "Good"\n')
+    os.mkfifo(folder / "pipe.toml")
+    assert set(broken_sheets()) == {"deep", "large", "bytes", "folder", "pipe"}
+    assert "good" in all_sheets() and len(all_sheets()) == 11
+    assert all(p.found for p in broken_sheets().values())

@@ -14,6 +14,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_valida
 
 from customs.conventions.axes import check_axes
 from customs.errors import CustomsError, SheetError
+from customs.files import read_regular
 from customs.scene.convention import Axis, Convention, Front, Hand, Up
 from customs.scene.model import SLOTS
 
@@ -71,10 +72,23 @@ class Origin(BaseModel):
         )
 
 
+MOST = 1 << 20
+"""Bytes of the largest sheet or origin that is read."""
+
+
+def _text(path: Path) -> str:
+    data = read_regular(path, MOST)
+    if data is None:
+        raise SheetError(f"more than {MOST:,} bytes", "a sheet or an origin", file=path)
+    return data.decode("utf-8")
+
+
 def read_toml(path: Path, text: str | None = None) -> dict[str, object]:
     """The tables of a TOML file. Raises SheetError naming the file and what TOML objects to."""
     try:
-        return tomllib.loads(path.read_text("utf-8") if text is None else text)
+        return tomllib.loads(_text(path) if text is None else text)
+    except RecursionError:
+        raise SheetError("tables nested without end", "a few levels", "Mend the file.", path) from None
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as problem:
         # The library has its line in its sentence alone.
         at = re.search(r"line (\d+)", str(problem))

@@ -154,6 +154,8 @@ def make_docket(
         "files": [dict(f) for f in files],
     }
     body = shown(body)
+    # The page is made of all above, so it is known before the digest is.
+    body["page"] = hashlib.sha256(docket_page(body)).hexdigest()
     body["digest"] = digest_of(body)
     return body
 

@@ -62,12 +62,25 @@ def check_files(folder: Path, body: Json, log: Log) -> dict[str, Path]:
             whole = len(data) == entry.get("size") and hashlib.sha256(data).hexdigest() == entry.get("sha256")
             log.check(whole, name, "differs from what was dispatched: size or hash does not fit")
             out[name] = path
+    _check_page(folder, body, log)
     known = {*out, "docket.json", "docket.html"} | {str(e.get("path")) for e in body["files"] if isinstance(e, dict)}
     for path in sorted(folder.rglob("*")):
         name = path.relative_to(folder).as_posix()
         if path.is_file() and name not in known:
             log.remark(name, "is in the package and the docket does not know it")
+        elif path.is_dir() and not any(path.iterdir()):
+            log.remark(f"{name}/", "is an empty folder, which no dispatch makes")
     return out
+
+
+def _check_page(folder: Path, body: Json, log: Log) -> None:
+    """The page a person reads says what the docket says: it is the one that was written with it."""
+    path = folder / "docket.html"
+    if not path.is_file():
+        log.refuse("docket.html", "is not there: the docket cannot be read by a person")
+    elif "page" in body:
+        same = hashlib.sha256(path.read_bytes()).hexdigest() == body["page"]
+        log.check(same, "docket.html", "was changed after it was written: it is not the page of this docket")
 
 
 def recount(after: Json, found: dict[str, int], file: str, log: Log) -> None:

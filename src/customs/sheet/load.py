@@ -11,8 +11,9 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from customs.conventions.origin import Origin, explain, read_toml
+from customs.conventions.origin import MOST, Origin, explain, read_toml
 from customs.errors import SheetError
+from customs.files import read_regular
 from customs.formats.registry import Format, formats
 from customs.sheet.model import Sheet
 from customs.surface.files.base import texture_format
@@ -41,7 +42,12 @@ def sheet_texts(folder: Path | None = None) -> dict[str, tuple[str, Path | None]
     out: dict[str, tuple[str, Path | None]] = {k: (v, None) for k, v in sorted(shipped_texts().items())}
     if folder is not None and folder.is_dir():
         for path in sorted(folder.glob("*.toml")):
-            out[path.stem] = (path.read_text("utf-8", errors="replace"), path)
+            try:
+                data = read_regular(path, MOST)
+            except OSError:
+                data = None
+            # What cannot be read is told where it is asked for: an empty text is no sheet.
+            out[path.stem] = ("" if data is None else data.decode("utf-8", "replace"), path)
     return out
 
 
@@ -92,10 +98,34 @@ def _check_across(sheet: Sheet, file: str | Path) -> Sheet:
     if sheet.model.textures == "inside" and not entry.images_inside:
         raise SheetError(f"{entry.title} keeps textures apart", '"apart"', file=file, where="model.textures")
     _check_textures(sheet, entry, file)
+    _check_contradictions(sheet, file)
     low, high = sheet.model.min_size, sheet.model.max_size
     if low and high and any(a > b for a, b in zip(low, high)):
         raise SheetError("a least size over the greatest", "min_size below max_size", file=file, where="model.min_size")
     return sheet
+
+
+def _check_contradictions(sheet: Sheet, file: str | Path) -> None:
+    """Limits no asset could keep, and files that would stand where the docket does."""
+    t, m = sheet.textures, sheet.model
+    if t.max_edge < t.min_edge:
+        raise SheetError(f"a longest edge of {t.max_edge} under the shortest, {t.min_edge}", "max_edge at least min_edge",
+                         file=file, where="textures.max_edge")  # fmt: skip
+    if not t.bits or not set(t.bits) <= {8, 16}:
+        raise SheetError(f"bits {list(t.bits)}", "8, 16 or both", file=file, where="textures.bits")
+    if t.density is not None and not 0 <= t.density[0] <= t.density[1]:
+        raise SheetError(f"a density of {list(t.density)}", "two numbers, the least first", file=file, where="textures.density")
+    for name in ("min_size", "max_size"):
+        size = getattr(m, name)
+        if size is not None and not all(0 <= v < 1e30 for v in size):
+            raise SheetError(f"a size of {list(size)}", "lengths of 0 and more", file=file, where=f"model.{name}")
+    if m.max_size is not None and not all(v > 0 for v in m.max_size):
+        raise SheetError(f"a greatest size of {list(m.max_size)}", "lengths above 0", file=file, where="model.max_size")
+    for name, pattern in sheet.layout.model_dump().items():
+        if pattern.lower().split("/")[0].split(".")[0].strip() == "docket":
+            raise SheetError(
+                f"a file called {pattern}", "another name: the docket stands there", file=file, where=f"layout.{name}"
+            )
 
 
 def _check_textures(sheet: Sheet, entry: Format, file: str | Path) -> None:
@@ -122,9 +152,15 @@ def load_sheet(id_or_path: str, folder: Path | None = None) -> Sheet:
     """The sheet with that id, or in that TOML file. Raises SheetError."""
     if id_or_path.endswith(".toml"):
         path = Path(id_or_path)
-        if not path.is_file():
-            raise SheetError("there is no such file", file=path)
-        return parse_sheet(path.read_text("utf-8", errors="replace"), path, folder)
+        try:
+            data = read_regular(path, MOST)
+        except FileNotFoundError:
+            raise SheetError("there is no such file", file=path) from None
+        except OSError as problem:
+            raise SheetError(f"cannot be read ({problem.strerror})", "a sheet in TOML", file=path) from None
+        if data is None:
+            raise SheetError(f"more than {MOST:,} bytes", "a sheet in TOML", file=path)
+        return parse_sheet(data.decode("utf-8", "replace"), path, folder)
     texts = sheet_texts(folder)
     if id_or_path not in texts:
         raise SheetError(f"no sheet {id_or_path!r}", "one of " + ", ".join(texts), "List them with: customs sheets.")

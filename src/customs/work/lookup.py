@@ -27,6 +27,17 @@ def all_sheets() -> dict[str, Sheet]:
     return out
 
 
+def broken_sheets() -> dict[str, SheetError]:
+    """Those of a person's own sheets that do not read, by id, with what is wrong."""
+    out = {}
+    for id_ in sheet_texts(sheets_folder()):
+        try:
+            find_sheet(id_)
+        except SheetError as problem:
+            out[id_] = problem
+    return out
+
+
 def all_origins() -> dict[str, Origin]:
     """Those that ship, those a person kept, and every sheet as an origin."""
     out = dict(shipped_origins())
