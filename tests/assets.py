@@ -195,3 +195,14 @@ def loaded(path: Path) -> Scene:
 def turn_between(a: np.ndarray, b: np.ndarray) -> np.ndarray:
     """Quaternion turning frame `a` (3, 3) into frame `b` (3, 3)."""
     return matrix_quaternion(b @ a.T)
+
+
+def frozen_grid(ordinal: int, corner: tuple[float, float], edge: float = 0.6, across: int = 3) -> Primitive:
+    """A flat sheet of squares whose UVs begin at `corner`."""
+    grid = np.stack(np.meshgrid(*[np.linspace(0, 1, across + 1)] * 2, indexing="ij"), axis=-1).reshape(-1, 2)
+    quads = (np.arange(across)[:, None] * (across + 1) + np.arange(across)).ravel()
+    faces = np.concatenate([np.c_[quads, quads + across + 1, quads + across + 2], np.c_[quads, quads + across + 2, quads + 1]])
+    return Primitive(
+        key("primitive", ordinal), frozen(np.c_[grid, np.zeros(len(grid))]), indices=frozen(faces.reshape(-1), np.uint32),
+        texcoords=(frozen(np.array(corner) + edge * grid),),
+    )  # fmt: skip

@@ -329,6 +329,18 @@ def test_a_forged_docket_with_a_right_digest_is_refused_by_recounting(
     assert not log.accepted and any(word in line.text for line in log.lines if line.level == "refusal")
 
 
+def test_the_page_of_the_docket_and_empty_folders_are_checked(goods: dict[str, Path], tmp_path: Path) -> None:
+    folder = delivered("bell_lantern", "metre-yup-pbr", goods, tmp_path)
+    (folder / "left").mkdir()
+    log = land(folder, find_sheet)
+    assert log.accepted and any(x.file == "left/" and x.level == "remark" for x in log.lines)
+    page = folder / "docket.html"
+    page.write_text(page.read_text("utf-8").replace("Bell", "Dull") + " ", "utf-8")
+    assert not land(folder, find_sheet).accepted
+    page.unlink()
+    assert any("by a person" in x.text for x in land(folder, find_sheet).lines if x.level == "refusal")
+
+
 def test_a_texture_deleted_from_disk(goods: dict[str, Path], tmp_path: Path) -> None:
     folder = delivered("fern_bed", "centimetre-zup-lh", goods, tmp_path)
     next((folder / "tex").glob("*leaf*")).unlink()

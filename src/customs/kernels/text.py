@@ -92,10 +92,64 @@ def _whole(text, at, end):
     return (-value if negative else value), at
 
 
+F64 = types.Array(types.float64, 1, "C")
 F32S = types.Array(types.float32, 2, "C")
 I32 = types.Array(types.int32, 1, "C")
 I64S = types.Array(types.int64, 2, "C")
 I32S = types.Array(types.int32, 2, "C")
+
+
+@njit(types.UniTuple(types.int64, 2)(TEXT, types.int64, types.int64, F64), cache=True, nogil=True)
+def _vector(text, at, end, out):
+    """(how many numbers stand on the rest of a line, where it ends), the first six in `out`; −1 where something is none."""
+    count = 0
+    while True:
+        while at < end and (text[at] == 32 or text[at] == 9):
+            at += 1
+        if at >= end or text[at] == 10:
+            return count, at
+        value, at = _number(text, at, end)
+        if at < 0:
+            return -1, -1
+        if count < 6:
+            out[count] = value
+        count += 1
+
+
+@njit(types.UniTuple(types.int64, 4)(TEXT, types.int64, types.int64), cache=True, nogil=True)
+def _corner(text, at, end):
+    """(v, vt, vn, where it ends) of a corner, 0 for what is absent; −1 for its end where it is none."""
+    v, at = _whole(text, at, end)
+    t, n = 0, 0
+    if at >= 0 and at < end and text[at] == 47:
+        if at + 1 < end and text[at + 1] == 47:
+            n, at = _whole(text, at + 2, end)
+        else:
+            t, at = _whole(text, at + 1, end)
+            if at >= 0 and at < end and text[at] == 47:
+                n, at = _whole(text, at + 1, end)
+    if at >= 0 and at < end and text[at] != 32 and text[at] != 9 and text[at] != 10:
+        return 0, 0, 0, -1
+    return v, t, n, at
+
+
+@njit(types.UniTuple(types.int64, 3)(TEXT, types.int64, types.int64, I32, I32, I32, types.int64), cache=True, nogil=True)
+def _face(text, at, end, corner_v, corner_t, corner_n, nc):
+    """(corners so far, where the line ends, 2 when some number is relative) of the face at `at`; −1 for its end where one is none."""
+    relative = 0
+    at += 1
+    while at < end and text[at] != 10:
+        if text[at] == 32 or text[at] == 9:
+            at += 1
+            continue
+        v, t, n, at = _corner(text, at, end)
+        if at < 0:
+            return nc, -1, 0
+        if v < 0 or t < 0 or n < 0:
+            relative = 2
+        corner_v[nc], corner_t[nc], corner_n[nc] = v, t, n
+        nc += 1
+    return nc, at, relative
 
 
 @njit(
@@ -104,115 +158,65 @@ I32S = types.Array(types.int32, 2, "C")
 )  # fmt: skip
 def read_lines(text, at, end, points, uvs, normals, tints, corner_v, corner_t, corner_n, sizes, held, others):
     """Lines of bytes `at`..`end`: positions (N, 3), UVs, normals, colours of vertices (NaN where a vertex has none); corners
-    as written, 0 where absent; of each face its size, how many v, vt, vn stood above it and where it begins (F, 4); of other statements where
-    they begin and end, and how many faces stood above them (S, 3).
+    as written, 0 where absent; of each face its size, how many v, vt, vn stood above it and where it begins (F, 4); of other
+    statements where they begin and end, and how many faces stood above them (S, 3).
 
     Returns (DONE or UNUSUAL, vertices, UVs, normals, corners, faces, others, faces too small, flags: 1 colours, 2 relative
     numbers). The arrays must hold what that many bytes can say: see `room`.
     """
     nv, nt, nn, nc, nf, ns, small, flags, start = 0, 0, 0, 0, 0, 0, 0, 0, at
+    found, odd = np.zeros(6), (UNUSUAL, 0, 0, 0, 0, 0, 0, 0, 0)
     while at < end:
-        while at < end and (text[at] == 32 or text[at] == 9):
-            at += 1
-        if at >= end:
-            break
         first = text[at]
-        if first == 10:
+        if first == 32 or first == 9 or first == 10:
             at += 1
-            continue
-        if first == 35:
-            while at < end and text[at] != 10:
-                at += 1
             continue
         second = text[at + 1] if at + 1 < end else 10
         third = text[at + 2] if at + 2 < end else 10
-        gap2, gap3 = second == 32 or second == 9, third == 32 or third == 9
-        if first == 118 and (gap2 or ((second == 116 or second == 110) and gap3)):
-            at += 1 if gap2 else 2
-            count, x, y, z, r, g, b = 0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
-            while True:
-                while at < end and (text[at] == 32 or text[at] == 9):
-                    at += 1
-                if at >= end or text[at] == 10:
-                    break
-                value, at = _number(text, at, end)
-                if at < 0:
-                    return UNUSUAL, 0, 0, 0, 0, 0, 0, 0, 0
-                if count == 0:
-                    x = value
-                elif count == 1:
-                    y = value
-                elif count == 2:
-                    z = value
-                elif count == 3:
-                    r = value
-                elif count == 4:
-                    g = value
-                elif count == 5:
-                    b = value
-                count += 1
-            if gap2:
-                if count < 3:
-                    return UNUSUAL, 0, 0, 0, 0, 0, 0, 0, 0
-                points[nv, 0], points[nv, 1], points[nv, 2] = x, y, z
+        alone = second == 32 or second == 9
+        if first == 118 and (alone or ((second == 116 or second == 110) and (third == 32 or third == 9))):
+            count, at = _vector(text, at + (1 if alone else 2), end, found)
+            if count < (1 if second == 116 else 3):
+                return odd
+            if alone:
+                points[nv, 0], points[nv, 1], points[nv, 2] = found[0], found[1], found[2]
                 if count >= 6:
                     if not flags & 1:
                         tints[:nv] = np.nan
                         flags |= 1
-                    tints[nv, 0], tints[nv, 1], tints[nv, 2] = r, g, b
+                    tints[nv, 0], tints[nv, 1], tints[nv, 2] = found[3], found[4], found[5]
                 elif flags & 1:
                     tints[nv] = np.nan
                 nv += 1
             elif second == 116:
-                if count < 1:
-                    return UNUSUAL, 0, 0, 0, 0, 0, 0, 0, 0
-                uvs[nt, 0], uvs[nt, 1] = x, y
+                uvs[nt, 0], uvs[nt, 1] = found[0], found[1] if count > 1 else 0.0
                 nt += 1
             else:
-                if count < 3:
-                    return UNUSUAL, 0, 0, 0, 0, 0, 0, 0, 0
-                normals[nn, 0], normals[nn, 1], normals[nn, 2] = x, y, z
+                normals[nn, 0], normals[nn, 1], normals[nn, 2] = found[0], found[1], found[2]
                 nn += 1
-        elif first == 102 and gap2:
+        elif first == 102 and alone:
             line, began = at, nc
-            at += 1
-            while True:
-                while at < end and (text[at] == 32 or text[at] == 9):
-                    at += 1
-                if at >= end or text[at] == 10:
-                    break
-                v, at = _whole(text, at, end)
-                t, n = 0, 0
-                if at >= 0 and at < end and text[at] == 47:
-                    if at + 1 < end and text[at + 1] == 47:
-                        n, at = _whole(text, at + 2, end)
-                    else:
-                        t, at = _whole(text, at + 1, end)
-                        if at >= 0 and at < end and text[at] == 47:
-                            n, at = _whole(text, at + 1, end)
-                if at < 0 or (at < end and text[at] != 32 and text[at] != 9 and text[at] != 10):
-                    return UNUSUAL, 0, 0, 0, 0, 0, 0, 0, 0
-                if v < 0 or t < 0 or n < 0:
-                    flags |= 2
-                corner_v[nc], corner_t[nc], corner_n[nc] = v, t, n
-                nc += 1
+            nc, at, relative = _face(text, at, end, corner_v, corner_t, corner_n, nc)
+            if at < 0:
+                return odd
+            flags |= relative
             if nc - began < 3:
-                small += 1
-                nc = began
+                small, nc = small + 1, began
             else:
                 sizes[nf] = nc - began
                 held[nf, 0], held[nf, 1], held[nf, 2], held[nf, 3] = nv, nt, nn, line - start
                 nf += 1
-        elif (first == 108 or first == 112) and gap2:
-            return UNUSUAL, 0, 0, 0, 0, 0, 0, 0, 0
+        elif (first == 108 or first == 112) and alone:
+            return odd
         else:
             began = at
             while at < end and text[at] != 10:
-                if text[at] < 32 and text[at] != 9:
-                    return UNUSUAL, 0, 0, 0, 0, 0, 0, 0, 0
+                if first != 35 and text[at] < 32 and text[at] != 9:
+                    return odd
                 at += 1
-            others[ns, 0], others[ns, 1], others[ns, 2] = began, at, nf
-            ns += 1
+            if first != 35:
+                others[ns, 0], others[ns, 1], others[ns, 2] = began, at, nf
+                ns += 1
     return DONE, nv, nt, nn, nc, nf, ns, small, flags
 
 
