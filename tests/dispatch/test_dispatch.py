@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import json
 import os
@@ -13,6 +14,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from customs.dispatch.deliver import Deliverable, deliver, destination_scene, planned_files
@@ -27,7 +29,8 @@ from customs.motion.bounds import world_bounds
 from customs.route.step import NOTHING, Job, get_step, make_settings
 from customs.work.asset import Request, prepare, run
 from customs.work.lookup import find_origin, find_sheet
-from tests.assets import letter_primitive, scene_of
+from tests import fuzzing
+from tests.assets import letter_primitive, lettered, saved, scene_of
 from tests.conftest import good
 
 
@@ -311,6 +314,11 @@ FORGERIES: dict[str, tuple[Callable[[dict[str, object]], object], str]] = {
     "every count": (lambda b: b["after"].update({k: v + 1 for k, v in b["after"].items()}), "triangles"),  # type: ignore[attr-defined]
     "a missing figure": (lambda b: b["after"].pop("clips"), "clips"),  # type: ignore[attr-defined]
     "a name": (lambda b: b["names"]["nodes"].__setitem__(0, "other"), "not found"),  # type: ignore[index]
+    "an empty box": (lambda b: b["box"].pop("low"), "no box"),  # type: ignore[attr-defined]
+    "the unit": (lambda b: b["box"].update(unit="in"), "lengths are in"),  # type: ignore[attr-defined]
+    "how long a unit is": (lambda b: b["box"].update(metres_per_unit=2.0), "a unit is"),  # type: ignore[attr-defined]
+    "what was held": (lambda b: b["requirements"].update(held=1), "held"),  # type: ignore[attr-defined]
+    "a query": (lambda b: b["requirements"].update(query=9), "lists"),  # type: ignore[attr-defined]
     "the box": (lambda b: b["box"]["high"].__setitem__(0, 9.0), "box"),  # type: ignore[index]
     "a file size": (lambda b: b["files"][0].update(size=1), "differs"),  # type: ignore[index]
     "a file outside": (lambda b: b["files"].append({"path": "../x", "size": 0, "sha256": "", "kind": "texture"}), "outside"),  # type: ignore[attr-defined]
@@ -339,6 +347,27 @@ def test_the_page_of_the_docket_and_empty_folders_are_checked(goods: dict[str, P
     assert not land(folder, find_sheet).accepted
     page.unlink()
     assert any("by a person" in x.text for x in land(folder, find_sheet).lines if x.level == "refusal")
+
+
+def test_a_docket_that_says_anything_at_all_is_answered_and_never_thrown_at(tmp_path: Path) -> None:
+    path = saved(replace(lettered(), name="letter"), tmp_path / "goods" / "letter.glb")
+    result = run(Request(path, path.parent, find_sheet("metre-yup-pbr"), out=tmp_path))
+    assert result.folder is not None and land(result.folder, find_sheet).accepted
+    sound = (result.folder / "docket.json").read_bytes()
+    rng, refused = np.random.default_rng(12), 0
+    for number in range(250):
+        body = json.loads(fuzzing._json(sound, rng))
+        if isinstance(body, dict):
+            with contextlib.suppress(UnicodeEncodeError):
+                body["digest"] = digest_of(body)
+        (result.folder / "docket.json").write_text(json.dumps(body), "utf-8")
+        log = land(result.folder, find_sheet)
+        assert log.lines, number
+        refused += not log.accepted
+    assert refused > 100, "most of what can be said wrongly is noticed"
+    for text in ("", "[" * 100_000, "null", "\ud800", '{"asset": 1}'):
+        (result.folder / "docket.json").write_bytes(text.encode("utf-8", "surrogatepass"))
+        assert not land(result.folder, find_sheet).accepted
 
 
 def test_a_texture_deleted_from_disk(goods: dict[str, Path], tmp_path: Path) -> None:

@@ -141,10 +141,10 @@ def test_a_model_that_is_not_the_one_dispatched_is_refused(name: str, package: P
 DOCKETS: dict[str, tuple[Callable[[dict[str, Any]], object], str]] = {
     "no files": (lambda b: b.update(files=[]), "no model file"),
     "a file outside": (lambda b: b["files"][0].update(path="../../escape.glb"), "outside the package"),
-    "a file of no name": (lambda b: b["files"].append(7), "outside the package"),
+    "a file of no name": (lambda b: b["files"].append(7), "missing or wrong"),
     "a file that is gone": (lambda b: b["files"].append({"path": "gone.png", "size": 1, "sha256": ""}), "it is not there"),
     "no models": (lambda b: b.update(models=[]), "no model file"),
-    "a model that is no table": (lambda b: b.update(models=["block.glb"]), "no model file"),
+    "a model that is no table": (lambda b: b.update(models=["block.glb"]), "missing or wrong"),
     "a sheet nobody has": (lambda b: b["sheet"].update(id="moon-kit"), "its sheet is not here"),
     "figures missing": (lambda b: b["after"].pop("triangles"), "says nothing of triangles"),
     "names as a list": (lambda b: b.update(names=[]), "parts of it are missing"),

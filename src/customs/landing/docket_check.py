@@ -7,7 +7,11 @@ import json
 from pathlib import Path
 from typing import Any
 
+from customs.files import is_file, read_regular
+from customs.landing.docket_form import form_problem
 from customs.landing.log import Log
+from customs.sheet.model import Sheet
+from customs.tolerances import FILE_BYTES
 from customs.words import many
 
 Json = dict[str, Any]
@@ -17,33 +21,45 @@ def read_docket(folder: Path, log: Log) -> Json | None:
     """The docket of a package whose digest of itself is right, or None after a refusal."""
     path = folder / "docket.json"
     try:
-        body = json.loads(path.read_text("utf-8"))
+        body = json.loads(_bytes(path).decode("utf-8"))
     except FileNotFoundError:
         log.refuse("docket.json", "there is no docket: is this a package?")
         return None
-    except (OSError, ValueError) as problem:
+    except (OSError, ValueError, RecursionError) as problem:
         log.refuse("docket.json", f"cannot be read: {problem}")
         return None
-    needed = {
-        "asset": str,
-        "sheet": dict,
-        "after": dict,
-        "names": dict,
-        "files": list,
-        "box": dict,
-        "models": list,
-        "digest": str,
-    }
-    if not isinstance(body, dict) or not all(isinstance(body.get(k), t) for k, t in needed.items()):
-        log.refuse("docket.json", "is no docket: parts of it are missing")
+    wrong = form_problem(body)
+    if wrong:
+        log.refuse("docket.json", f"is no docket: parts of it are missing or wrong ({wrong})")
         return None
     rest = {k: v for k, v in body.items() if k != "digest"}
     text = json.dumps(rest, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
-    if hashlib.sha256(text.encode("utf-8")).hexdigest() != body["digest"]:
+    if hashlib.sha256(text.encode("utf-8", "replace")).hexdigest() != body["digest"]:
         log.refuse("docket.json", "was changed after it was written: its digest of itself does not fit")
     else:
         log.note("reads", "docket.json", f"{many(len(body['files']), 'file')}, digest fits")
     return body
+
+
+def _bytes(path: Path) -> bytes:
+    data = read_regular(path, FILE_BYTES)
+    if data is None:
+        raise ValueError("larger than any file that is read")
+    return data
+
+
+def check_story(body: Json, sheet: Sheet, log: Log) -> None:
+    """What the docket says of itself, as far as it can be counted again: its unit, its requirements, its rows."""
+    box, asked = body["box"], body.get("requirements", {})
+    unit, metres = box.get("unit"), box.get("metres_per_unit")
+    log.check(
+        unit == sheet.axes.unit_name, "docket.json", f"says lengths are in {unit}, its sheet takes {sheet.axes.unit_name}"
+    )
+    same = isinstance(metres, int | float) and abs(metres - sheet.axes.metres_per_unit) <= 1e-9 * sheet.axes.metres_per_unit
+    log.check(same, "docket.json", f"says a unit is {metres} m, its sheet takes {sheet.axes.metres_per_unit:g} m")
+    log.check(not asked.get("held"), "docket.json", f"says {asked.get('held')} requirements were held: nothing held leaves")
+    queries = sum(r.get("verdict") == "query" and not r.get("waived") for r in body.get("ledger", ()))
+    log.check(asked.get("query", 0) == queries, "docket.json", f"says {asked.get('query')} queries and lists {queries}")
 
 
 def check_files(folder: Path, body: Json, log: Log) -> dict[str, Path]:
@@ -53,12 +69,12 @@ def check_files(folder: Path, body: Json, log: Log) -> dict[str, Path]:
     for entry in body["files"]:
         name = str(entry.get("path", "")) if isinstance(entry, dict) else ""
         path = folder / name
-        if not name or root not in path.resolve().parents:
+        if not name or "\0" in name or root not in path.resolve().parents:
             log.refuse(name or "docket.json", "the docket names a file outside the package")
-        elif not path.is_file():
+        elif not is_file(path):
             log.refuse(name, "the docket names it and it is not there")
         else:
-            data = path.read_bytes()
+            data = _bytes(path)
             whole = len(data) == entry.get("size") and hashlib.sha256(data).hexdigest() == entry.get("sha256")
             log.check(whole, name, "differs from what was dispatched: size or hash does not fit")
             out[name] = path

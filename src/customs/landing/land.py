@@ -14,7 +14,7 @@ from customs.errors import CustomsError
 from customs.formats.registry import endings, get_format, read_scene
 from customs.formats.source import Source
 from customs.geometry.counts import counts
-from customs.landing.docket_check import check_files, read_docket, recount, same_names
+from customs.landing.docket_check import check_files, check_story, read_docket, recount, same_names
 from customs.landing.log import Log
 from customs.landing.model_check import check_model
 from customs.landing.motion_check import fits, names_others, play_all, whole_motion
@@ -52,6 +52,7 @@ def land(folder: Path, find_sheet: FindSheet, by: Sheet | None = None) -> Log:
     sheet = by or _sheet(body, find_sheet, log)
     if sheet is None:
         return log
+    check_story(body, sheet, log)
     models = [m for m in body["models"] if isinstance(m, dict) and m.get("path") in files]
     if not models:
         log.refuse(body["asset"], "there is no model file in the package")
@@ -146,6 +147,9 @@ def _names(scene: Scene, model: str) -> dict[str, list[str]]:
 def _same_box(scene: Scene, box: dict[str, object], file: str, log: Log) -> None:
     found = world_bounds(scene)
     if found is None:
+        return
+    if box.get("low") is None or box.get("high") is None:
+        log.refuse(file, "the docket says no box for it")
         return
     low, high = np.array(box["low"], dtype=float), np.array(box["high"], dtype=float)
     reach = max(float(np.linalg.norm(high - low)), 1e-9)
