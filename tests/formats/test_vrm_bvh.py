@@ -17,7 +17,7 @@ from customs.formats.registry import WriteOptions, get_format
 from customs.intake.take import take
 from customs.motion.humanoid import REQUIRED
 from customs.scene.model import Scene
-from tests.formats.test_fuzz import BVH
+from tests.formats.test_text_files import BVH
 from tests.outside.judges import validate
 
 

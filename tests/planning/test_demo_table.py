@@ -119,7 +119,7 @@ TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
     ("lamplighter", "metre-yup-pbr"): ("footing normals", {}),
     ("moss_keeper", "metre-yup-pbr"): ("footing normals", {}),
     ("house_warden", "metre-yup-pbr"): ("footing", {}),
-    ("gardener", "one-mesh-kit"): ("static leave-out settle flatten join drop-empties footing", {}),
+    ("gardener", "one-mesh-kit"): ("static leave-out join footing", {}),
     ("hedgehog", "one-mesh-kit"): ("static settle flatten join drop-empties footing", {}),
     ("lamplighter", "one-mesh-kit"): ("static footing normals", {}),
     ("moss_keeper", "one-mesh-kit"): ("static join footing normals", {"inward": "query"}),
