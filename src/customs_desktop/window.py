@@ -44,7 +44,9 @@ from customs_desktop.views.view_bar import ViewBar
 from customs_desktop.widgets.basics import button, label
 from customs_desktop.widgets.choices import Choice
 
-PANEL_WIDTH = 300
+PANEL_WIDTH, NARROW_PANEL = 300, 292
+WIDER = 0.55
+"""Share by which the columns grow with the text: the rest is left to the view."""
 
 
 class MainWindow(QMainWindow):
@@ -379,8 +381,9 @@ class MainWindow(QMainWindow):
             widget.update()
 
     def resizeEvent(self, event: object) -> None:
-        self.goods.setFixedWidth(206 if self.width() >= 1150 else 168)
-        self.panels.setFixedWidth(PANEL_WIDTH if self.width() >= 1150 else 272)
+        wide = self.width() >= 1150
+        self.goods.setFixedWidth(theme.span(206 if wide else 150, WIDER))
+        self.panels.setFixedWidth(theme.span(PANEL_WIDTH if wide else NARROW_PANEL, WIDER))
         QTimer.singleShot(0, self.bar.place)
 
     def showEvent(self, event: object) -> None:

@@ -93,6 +93,16 @@ def font(size: float = 0.0, weight: int = 400) -> QFont:
     return out
 
 
+USUAL_POINTS = 10.5
+"""Points of text the sizes of the window's parts are meant for."""
+
+
+def span(pixels: float, share: float = 1.0) -> int:
+    """`pixels` for text of the usual size, larger with larger text by `share` of what it is larger."""
+    larger = max(1.0, QApplication.font().pointSizeF() / USUAL_POINTS) - 1.0
+    return round(pixels * (1.0 + larger * share))
+
+
 @cache
 def _svg(name: str) -> str:
     return (HERE / "icons" / f"{name}.svg").read_text("utf-8")

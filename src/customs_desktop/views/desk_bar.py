@@ -6,7 +6,7 @@ from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
 
-from customs_desktop.style.theme import colour, colours, font, pixmap
+from customs_desktop.style.theme import colour, colours, font, pixmap, span
 
 DESKS = (("intake", "Intake", "package-open"), ("fit", "Fit", "ruler"), ("surface", "Surface", "swatch-book"),
          ("motion", "Motion", "footprints"),
@@ -67,7 +67,7 @@ class DeskBar(QWidget):
             self.buttons[id_] = made
             box.addWidget(made)
         box.addStretch(1)
-        self.setFixedWidth(74)
+        self.setFixedWidth(span(74, 0.85))
 
     def show_desk(self, id_: str) -> None:
         """Mark a desk as open."""

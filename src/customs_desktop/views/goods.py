@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 
 from customs.shipment.state import Asset
 from customs_desktop.session import Session
-from customs_desktop.style.theme import colour, font
+from customs_desktop.style.theme import colour, font, span
 from customs_desktop.widgets.basics import label, row, search_field
 from customs_desktop.widgets.marks import draw_mark
 
@@ -71,7 +71,7 @@ class GoodsDelegate(QStyledItemDelegate):
         self.model = model
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        return QSize(160, ROW)
+        return QSize(160, span(ROW))
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         asset = index.data(Qt.ItemDataRole.UserRole)
@@ -94,10 +94,10 @@ class GoodsDelegate(QStyledItemDelegate):
         width = r.right() - box.right() - 36
         painter.setPen(colour("ink"))
         painter.setFont(font(0.5, 600))
-        self._line(painter, QRectF(box.right() + 9, r.y() + 5, width, 20), asset.name)
+        self._line(painter, QRectF(box.right() + 9, r.y() + span(5), width, span(20)), asset.name)
         painter.setPen(colour("soft"))
         painter.setFont(font(-1))
-        self._line(painter, QRectF(box.right() + 9, r.y() + 24, width, 18), asset.kind)
+        self._line(painter, QRectF(box.right() + 9, r.y() + span(24), width, span(18)), asset.kind)
         draw_mark(painter, self.model.verdict(asset), QRectF(r.right() - 24, r.center().y() - 8, 17, 17))
         painter.restore()
 

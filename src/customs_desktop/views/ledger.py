@@ -21,7 +21,7 @@ from customs.ledger.ledger import effective, judge
 from customs.ledger.row import Row
 from customs.words import many
 from customs_desktop.session import Session
-from customs_desktop.style.theme import font
+from customs_desktop.style.theme import font, span
 from customs_desktop.views.ledger_cells import CellDelegate, CountButton, RowDelegate
 from customs_desktop.views.ledger_model import GoodsLedgerModel, LedgerModel
 from customs_desktop.widgets.basics import NameLabel, button, combo, search_field
@@ -102,7 +102,7 @@ class LedgerView(QWidget):
         line.addWidget(self.apply)
         self.search = search_field("Search the ledger", "search", self._search, 88)
         self.desk = combo(DESK_NAMES, "Desk", self._desk)
-        self.desk.setFixedWidth(96)
+        self.desk.setFixedWidth(span(96))
         line.addWidget(self.search)
         line.addWidget(self.desk)
         self.counts = {}
@@ -143,7 +143,8 @@ class LedgerView(QWidget):
     def resizeEvent(self, event: object) -> None:
         self._widths()
         for made in self.counts.values():
-            made.show_words(self.width() > 640)
+            made.show_words(self.width() > span(640))
+        self.desk.setVisible(self.width() > span(430))
 
     def _at_stop(self, stop_id: str) -> None:
         """Judge the asset at the picked stop too, in the background."""

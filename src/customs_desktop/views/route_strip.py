@@ -22,7 +22,7 @@ from customs.ledger.row import RANK, requirements
 from customs.route.route import Stop
 from customs.route.step import get_step
 from customs_desktop.session import Session
-from customs_desktop.style.theme import colour, font
+from customs_desktop.style.theme import colour, font, span
 from customs_desktop.widgets.marks import draw_mark
 
 HEIGHT, TICKET, LINE = 82, 168, 36
@@ -59,7 +59,7 @@ class RouteStrip(QWidget):
         self.session = session
         self.setObjectName("strip")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setMinimumHeight(HEIGHT)
+        self.setMinimumHeight(span(HEIGHT))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
@@ -74,7 +74,7 @@ class RouteStrip(QWidget):
             signal.connect(self.refresh)
 
     def sizeHint(self) -> QSize:
-        return QSize(900, HEIGHT)
+        return QSize(900, span(HEIGHT))
 
     # -- model
 
@@ -86,14 +86,14 @@ class RouteStrip(QWidget):
     def _lay_out(self) -> None:
         asset = self.session.asset
         stops = list(asset.stops) if asset else []
-        room = self.width() - 2 * (TICKET + 24)
+        room = self.width() - 2 * (span(TICKET) + 24)
         self.knots = [self._knot([s]) for s in stops]
         if stops and room / len(stops) < NARROW:
             self.knots = self._folded(stops)
         step = room / max(len(self.knots), 1)
         for i, knot in enumerate(self.knots):
-            knot.x = TICKET + 24 + step * (i + 0.5)
-            knot.hit = QRectF(knot.x - step / 2, 4, step, HEIGHT - 8)
+            knot.x = span(TICKET) + 24 + step * (i + 0.5)
+            knot.hit = QRectF(knot.x - step / 2, 4, step, span(HEIGHT) - 8)
 
     def _folded(self, stops: list[Stop]) -> list[Knot]:
         """Stops of one desk in a row become one knot, but for the desk a person opened and the picked stop's."""
@@ -164,17 +164,17 @@ class RouteStrip(QWidget):
         if self.hasFocus():
             painter.setPen(QPen(colour("teal"), 1, Qt.PenStyle.DotLine))
             painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawRect(self.rect().adjusted(TICKET + 18, 3, -TICKET - 18, -4))
+            painter.drawRect(self.rect().adjusted(span(TICKET) + 18, 3, -span(TICKET) - 18, -4))
         painter.end()
 
     def _line(self, painter: QPainter) -> None:
-        left, right = TICKET + 12, self.width() - TICKET - 12
+        left, right = span(TICKET) + 12, self.width() - span(TICKET) - 12
         picked = self._picked()
         reach = next((k.x for k in self.knots if any(s.id == picked for s in k.stops)), left)
         painter.setPen(QPen(colour("rule"), 3))
-        painter.drawLine(QPointF(reach, LINE), QPointF(right, LINE))
+        painter.drawLine(QPointF(reach, span(LINE)), QPointF(right, span(LINE)))
         painter.setPen(QPen(colour("teal"), 3))
-        painter.drawLine(QPointF(left, LINE), QPointF(reach, LINE))
+        painter.drawLine(QPointF(left, span(LINE)), QPointF(reach, span(LINE)))
 
     def _draw_knot(self, painter: QPainter, knot: Knot) -> None:
         picked = any(s.id == self._picked() for s in knot.stops)
@@ -185,19 +185,19 @@ class RouteStrip(QWidget):
         painter.setPen(QPen(ring, 2.2, Qt.PenStyle.SolidLine if on else Qt.PenStyle.DashLine))
         painter.setBrush(colour("teal") if picked else colour("shade"))
         if knot.folded:
-            painter.drawRoundedRect(QRectF(x - 13, LINE - 7, 26, 14), 7, 7)
+            painter.drawRoundedRect(QRectF(x - 13, span(LINE) - 7, 26, 14), 7, 7)
         else:
             radius = 8.5 if picked else 6.5
-            painter.drawEllipse(QPointF(x, LINE), radius, radius)
+            painter.drawEllipse(QPointF(x, span(LINE)), radius, radius)
         width = max(knot.hit.width() - 4, 40)
         painter.setPen(colour("ink") if on and not ahead else colour("soft"))
         painter.setFont(font(0, 600))
-        self._text(painter, QRectF(x - width / 2, 5, width, 18), knot.name)
+        self._text(painter, QRectF(x - width / 2, span(5), width, span(18)), knot.name)
         painter.setPen(colour("soft"))
         painter.setFont(font(-1))
-        self._text(painter, QRectF(x - width / 2, LINE + 14, width, 18), knot.summary if on else "off")
+        self._text(painter, QRectF(x - width / 2, span(LINE) + 14, width, span(18)), knot.summary if on else "off")
         if knot.mark in ("query", "held"):
-            draw_mark(painter, knot.mark, QRectF(x + 9, LINE - 17, 13, 13))
+            draw_mark(painter, knot.mark, QRectF(x + 9, span(LINE) - 17, 13, 13))
 
     @staticmethod
     def _text(painter: QPainter, rect: QRectF, text: str) -> None:
@@ -217,8 +217,8 @@ class RouteStrip(QWidget):
             )
             title = origin.title
             line = f"{unit} · {origin.up[1]} up · faces {origin.faces}".replace("-", "−")
-        self._ticket(painter, QRectF(12, 9, TICKET - 8, HEIGHT - 22), "Origin", title, line, False)
-        right = QRectF(self.width() - TICKET - 4, 9, TICKET - 8, HEIGHT - 22)
+        self._ticket(painter, QRectF(12, 9, span(TICKET) - 8, span(HEIGHT) - 22), "Origin", title, line, False)
+        right = QRectF(self.width() - span(TICKET) - 4, 9, span(TICKET) - 8, span(HEIGHT) - 22)
         self._ticket(painter, right, "Destination", session.sheet.title, session.sheet.ticket(), True)
 
     def _ticket(self, painter: QPainter, rect: QRectF, kind: str, title: str, line: str, strong: bool) -> None:
@@ -240,7 +240,7 @@ class RouteStrip(QWidget):
         self.plan_hit = QRectF()
         if len(self.knots) != 1:
             return
-        self.plan_hit = QRectF(self.width() / 2 + 40, LINE - 14, 110, 28)
+        self.plan_hit = QRectF(self.width() / 2 + 40, span(LINE) - 14, 110, 28)
         painter.setPen(QPen(colour("teal"), 1.4))
         painter.setBrush(colour("teal"))
         painter.drawRoundedRect(self.plan_hit, 14, 14)
@@ -262,10 +262,10 @@ class RouteStrip(QWidget):
             return
         place = event.position()
         self.pressed_at = place
-        if place.x() < TICKET + 6:
-            self.origin_asked.emit(self.mapToGlobal(QPoint(12, HEIGHT - 12)))
-        elif place.x() > self.width() - TICKET - 6:
-            self.sheet_asked.emit(self.mapToGlobal(QPoint(self.width() - TICKET - 4, HEIGHT - 12)))
+        if place.x() < span(TICKET) + 6:
+            self.origin_asked.emit(self.mapToGlobal(QPoint(12, span(HEIGHT) - 12)))
+        elif place.x() > self.width() - span(TICKET) - 6:
+            self.sheet_asked.emit(self.mapToGlobal(QPoint(self.width() - span(TICKET) - 4, span(HEIGHT) - 12)))
         elif self.plan_hit.contains(place):
             self.plan_asked.emit()
         else:

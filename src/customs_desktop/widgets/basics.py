@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from customs_desktop.style.theme import font, wear
+from customs_desktop.style.theme import font, span, wear
 
 
 def label(text: str, role: str = "", size: float = 0.0, weight: int = 400, wrap: bool = False) -> QLabel:
@@ -131,7 +131,7 @@ class NumberField(QLineEdit):
         super().__init__()
         self.least, self.most, self.decimals = least, most, decimals
         self.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self.setFixedWidth(92)
+        self.setFixedWidth(span(92, 0.5))
         self.setAccessibleName(name)
         self.setFont(font())
         self.editingFinished.connect(self._finish)
