@@ -22,12 +22,12 @@ class DeskButton(QAbstractButton):
         self.setText(name)
         self.icon_name = icon_name
         self.setCheckable(True)
-        self.setFixedSize(74, 60)
+        self.setFixedSize(span(74, 0.85), span(60, 0.5))
         self.setAccessibleName(name)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
 
     def sizeHint(self) -> QSize:
-        return QSize(74, 60)
+        return QSize(span(74, 0.85), span(60, 0.5))
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -41,7 +41,7 @@ class DeskButton(QAbstractButton):
         painter.drawPixmap(26, 9, pixmap(self.icon_name, tone, 22, self.devicePixelRatioF()))
         painter.setPen(colour("teal" if on else "ink"))
         painter.setFont(font(0, 600 if on else 400))
-        painter.drawText(QRectF(0, 34, 74, 22), Qt.AlignmentFlag.AlignCenter, self.text())
+        painter.drawText(QRectF(0, span(34, 0.5), self.width(), span(22, 0.5)), Qt.AlignmentFlag.AlignCenter, self.text())
         if self.hasFocus():
             painter.setPen(colour("teal"))
             painter.drawRect(self.rect().adjusted(2, 2, -3, -3))
