@@ -17,8 +17,10 @@ from customs.route.step import steps
 from customs.shipment.file import Shipment
 from customs_desktop.desks.intake import size_text
 from customs_desktop.sheet_editor import line_of
+from customs_desktop.style import theme
 from customs_desktop.views.desk_bar import DESKS
 from customs_desktop.views.view_bar import MODES, SHADINGS
+from customs_desktop.window import NARROW_PANEL, PANEL_WIDTH, WIDER
 from customs_desktop.workers import explain
 from tests.desktop.conftest import Rig
 
@@ -497,7 +499,8 @@ def test_every_desk_at_every_size(demo: Rig) -> None:
     w = demo.window
     for width, height in ((1024, 700), (1280, 800), (2560, 1440)):
         w.resize(width, height)
-        demo.wait(lambda width=width: w.panels.maximumWidth() == (272 if width < 1150 else 300))
+        wanted = theme.span(NARROW_PANEL if width < 1150 else PANEL_WIDTH, WIDER)
+        demo.wait(lambda wanted=wanted: w.panels.maximumWidth() == wanted)
         for id_, _, _ in DESKS:
             w.open_desk(id_)
             demo.qtbot.wait(10)
