@@ -13,6 +13,8 @@ NOTES = {
     "KHR_texture_basisu": "textures that come as Basis alone are missing",
     "texture without a core image": "its texture is missing",
     "KHR_animation_pointer": "what is animated by pointers stands still",
+    "KHR_draco_mesh_compression": "meshes that are packed are read from their plain copy, where there is one",
+    "EXT_meshopt_compression": "what is packed is read from its plain copy, where there is one",
     "animation of pointer": "what is animated by pointers stands still",
 }
 """What is lost with an extension, by its name or by the kind in its name."""
