@@ -118,7 +118,7 @@ def _check_contradictions(sheet: Sheet, file: str | Path) -> None:
     for name in ("min_size", "max_size"):
         size = getattr(m, name)
         if size is not None and not all(0 <= v < 1e30 for v in size):
-            raise SheetError(f"a size of {list(size)}", "lengths of 0 and more", file=file, where=f"model.{name}")
+            raise SheetError(f"a size of {list(size)}", "lengths of 0 and more", file=file, where="model." + name)
     if m.max_size is not None and not all(v > 0 for v in m.max_size):
         raise SheetError(f"a greatest size of {list(m.max_size)}", "lengths above 0", file=file, where="model.max_size")
     for name, pattern in sheet.layout.model_dump().items():
