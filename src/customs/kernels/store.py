@@ -23,6 +23,8 @@ NAMES = ("text", "ears", "png_filters")
 MARK, BEGUN = "ready", "begun"
 PATIENCE = 300
 """Seconds after which a compiling that was begun and is not done is begun again."""
+_children: list[subprocess.Popen[bytes]] = []
+"""Kept, as a process nobody holds is complained of while it runs."""
 OLD = 60 * 86400
 """Seconds after which a cache nobody has used is swept."""
 
@@ -114,9 +116,11 @@ def begin() -> subprocess.Popen[bytes] | None:
         if mark.is_file() and time.time() - mark.stat().st_mtime < PATIENCE:
             return None
         mark.touch()
-        return subprocess.Popen(
+        child = subprocess.Popen(
             [sys.executable, "-m", "customs.kernels"], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL, start_new_session=True,
         )  # fmt: skip
+        _children.append(child)
+        return child
     except (OSError, importlib.metadata.PackageNotFoundError):
         return None

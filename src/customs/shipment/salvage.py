@@ -16,6 +16,8 @@ from customs.words import many
 
 LABEL = 60
 """Characters of a label that are shown."""
+MOST_TRIED = 100_000
+"""Numbers tried where the file cannot say how many decisions it holds."""
 MOST_MISSED = 1000
 """Numbers tried in a row that lead nowhere before the end of the decisions is taken to be reached."""
 
@@ -36,7 +38,9 @@ def salvage(path: Path) -> Saved | None:
         with closing(sqlite3.connect(path)) as db:
             said = _one(db, "SELECT value FROM meta WHERE key = 'current'")
             wanted = int(said) if isinstance(said, str) and said.isdecimal() and len(said) < 9 else 0
-            states, broken = _states(db, wanted)
+            # The number is the file's own word: no further than there are decisions, where that can be told.
+            top = _one(db, "SELECT MAX(id) FROM states")
+            states, broken = _states(db, min(wanted, top if isinstance(top, int) else MOST_TRIED))
             if not states:
                 return None
             known = {int(s[0]): s for s in states}

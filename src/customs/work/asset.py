@@ -114,9 +114,9 @@ def run(request: Request, job: Job | None = None) -> Result:
     """Read, plan and, where `out` is given and nothing is held, dispatch. Errors become part of the result, foreseen or not."""
     try:
         return _run(request, job)
-    except Exception as problem:
-        if isinstance(problem, Cancelled):
-            raise
+    except Cancelled:
+        raise
+    except Exception as problem:  # noqa: BLE001 (each asset's own boundary: the others go on)
         failed = unforeseen(problem, request.path)
         return Result(request.path, refused(failed), error=failed, name=request.path.stem)
 

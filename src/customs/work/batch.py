@@ -12,7 +12,7 @@ from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor, as_compl
 from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
 
-from customs.errors import ToolError
+from customs.errors import CustomsError, ToolError, unforeseen
 from customs.intake.scan import Entry
 from customs.ledger.ledger import refused
 from customs.work.asset import Request, Result, run
@@ -74,11 +74,13 @@ class _Crew:
             return pool.submit(run, request).result()
         except BrokenProcessPool:
             self._own.pool = None
-            problem = ToolError(
+            problem: CustomsError = ToolError(
                 "its process ended before it was done", "an end of its own",
                 "It may have run out of memory: try it alone, or in parts.", request.path,
             )  # fmt: skip
-            return Result(request.path, refused(problem), error=problem, name=request.path.stem)
+        except Exception as found:  # noqa: BLE001 (what could not be sent to the process, or back)
+            problem = unforeseen(found, request.path)
+        return Result(request.path, refused(problem), error=problem, name=request.path.stem)
 
     def dismiss(self) -> None:
         """End all processes."""
