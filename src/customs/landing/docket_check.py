@@ -67,7 +67,7 @@ def check_files(folder: Path, body: Json, log: Log) -> dict[str, Path]:
     out: dict[str, Path] = {}
     root = folder.resolve()
     for entry in body["files"]:
-        name = str(entry.get("path", "")) if isinstance(entry, dict) else ""
+        name = entry["path"]
         path = folder / name
         if not name or "\0" in name or root not in path.resolve().parents:
             log.refuse(name or "docket.json", "the docket names a file outside the package")
@@ -75,11 +75,11 @@ def check_files(folder: Path, body: Json, log: Log) -> dict[str, Path]:
             log.refuse(name, "the docket names it and it is not there")
         else:
             data = _bytes(path)
-            whole = len(data) == entry.get("size") and hashlib.sha256(data).hexdigest() == entry.get("sha256")
+            whole = len(data) == entry["size"] and hashlib.sha256(data).hexdigest() == entry["sha256"]
             log.check(whole, name, "differs from what was dispatched: size or hash does not fit")
             out[name] = path
     _check_page(folder, body, log)
-    known = {*out, "docket.json", "docket.html"} | {str(e.get("path")) for e in body["files"] if isinstance(e, dict)}
+    known = {"docket.json", "docket.html", *(e["path"] for e in body["files"])}
     for path in sorted(folder.rglob("*")):
         name = path.relative_to(folder).as_posix()
         if path.is_file() and name not in known:
@@ -92,10 +92,10 @@ def check_files(folder: Path, body: Json, log: Log) -> dict[str, Path]:
 def _check_page(folder: Path, body: Json, log: Log) -> None:
     """The page a person reads says what the docket says: it is the one that was written with it."""
     path = folder / "docket.html"
-    if not path.is_file():
+    if not is_file(path):
         log.refuse("docket.html", "is not there: the docket cannot be read by a person")
-    elif "page" in body:
-        same = hashlib.sha256(path.read_bytes()).hexdigest() == body["page"]
+    elif body.get("page"):
+        same = hashlib.sha256(_bytes(path)).hexdigest() == body["page"]
         log.check(same, "docket.html", "was changed after it was written: it is not the page of this docket")
 
 

@@ -53,7 +53,7 @@ def land(folder: Path, find_sheet: FindSheet, by: Sheet | None = None) -> Log:
     if sheet is None:
         return log
     check_story(body, sheet, log)
-    models = [m for m in body["models"] if isinstance(m, dict) and m.get("path") in files]
+    models = [m for m in body["models"] if m["path"] in files]
     if not models:
         log.refuse(body["asset"], "there is no model file in the package")
         return log

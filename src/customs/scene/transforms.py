@@ -64,7 +64,8 @@ def decompose_all(m: Any, like: Any = None) -> tuple[F64, F64, F64, float]:
     """
     m = np.asarray(m, dtype=np.float64)
     scale = axis_lengths(m)
-    rotation = m[..., :3, :3] / np.where(scale > 1e-12, scale, 1.0)[..., None, :]
+    long = scale > 1e-12 * scale.max(axis=-1, keepdims=True)
+    rotation = m[..., :3, :3] / np.where(long, scale, 1.0)[..., None, :]
     x, y = rotation[..., :, 0], rotation[..., :, 1]
     flipped = np.einsum("...i,...i->...", np.cross(x, y), rotation[..., :, 2]) < 0
     signs = np.ones(3) if like is None else np.where(np.asarray(like) < 0, -1.0, 1.0)

@@ -45,7 +45,7 @@ def world_matrices(scene: Scene) -> list[F64]:
         own = [local_matrix(n) for n in scene.nodes]
         known = [np.eye(4)] * len(scene.nodes)
         for node, parent, _ in walk(scene):
-            known[node] = own[node] if parent < 0 else known[parent] @ own[node]
+            known[node] = own[node].copy() if parent < 0 else known[parent] @ own[node]
         for world in known:
             world.flags.writeable = False
         _worlds[scene] = known

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import fcntl
 import glob
 import json
@@ -261,10 +262,21 @@ def _make(path: Path, states: Sequence[tuple[Any, ...]], blobs: Sequence[tuple[s
     try:
         with closing(sqlite3.connect(made, isolation_level=None)) as db:
             _fill(db, states, blobs, current)
-        # A link is made or it is not, and never over something.
-        os.link(made, path)
+        _put(made, path)
     finally:
         made.unlink(missing_ok=True)
+
+
+def _put(made: Path, path: Path) -> None:
+    """`made` under the name `path`, never over something: a link is made or it is not. Some file systems know no links."""
+    try:
+        os.link(made, path)
+    except FileExistsError:
+        raise
+    except OSError:
+        if os.path.lexists(path):
+            raise FileExistsError(errno.EEXIST, "there is something of that name", str(path)) from None
+        os.rename(made, path)
 
 
 def _fill(db: sqlite3.Connection, states: Sequence[tuple[Any, ...]], blobs: Sequence[tuple[str, bytes]], current: int) -> None:

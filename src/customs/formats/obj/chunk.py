@@ -203,16 +203,18 @@ def _corners(lines: Lines, chosen: Array, kind: int, state: Array, out: Chunk) -
     if not keep.all():
         out.short += int((~keep).sum())
         table, state = table[np.repeat(keep, sizes)], state[keep]
-    begin = lines.at + lines.starts[np.flatnonzero(chosen)[keep]]
+    at = np.flatnonzero(chosen)[keep]
     zero = table[:, 0] == 0
     if zero.any():
-        bad = int(np.repeat(np.flatnonzero(chosen)[keep], sizes[keep])[int(zero.argmax())])
+        bad = int(np.repeat(at, sizes[keep])[int(zero.argmax())])
         raise lines.error(bad, "vertex number 0", "1 or more, or a negative number")
-    before = None
+    before: Array | None = None
+    begins: Array | None = None
     if (table < 0).any():
         before = np.stack([np.cumsum(lines.kinds == k)[chosen][keep] for k in (V, VT, VN)], axis=1)
+        begins = lines.at + lines.starts[at]
     columns = (table[:, 0].copy(), table[:, 1].copy(), table[:, 2].copy())
-    out.elements[kind] = Elements(columns, sizes[keep], state, before, begin if before is not None else None)
+    out.elements[kind] = Elements(columns, sizes[keep], state, before, begins)
 
 
 def _bad_corner(lines: Lines, chosen: Array) -> ReadError:

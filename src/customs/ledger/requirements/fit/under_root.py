@@ -8,6 +8,9 @@ from customs.ledger.row import Case, Place, Requirement, Row, register, remedy, 
 from customs.route.emptying import rigged_nodes
 from customs.scene.tree import mesh_nodes
 
+NOTE = "The destination looks for meshes directly under the root."
+MOVES = " This one moves with what it hangs on, and no skins are taken there: make it static, or lift it where it was made."
+
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     sheet = case.sheet.model
@@ -23,6 +26,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     skin = remedy("rigid", "Make parts of the skin") if rigged else None
     for n in deep:
         node, has = case.delivering.nodes[n], said(case.after.depth[n] + 1, f"level {case.after.depth[n] + 1}")
+        fix = skin if n in moving and node.skin is None else flat
         yield rule.row(
             has,
             said(limit, f"≤ level {limit}"),
@@ -30,8 +34,8 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             "held",
             subject=str(node.key),
             subject_name=node.name,
-            note="The destination looks for meshes directly under the root.",
-            remedy=skin if n in moving and node.skin is None else flat,
+            note=NOTE if fix is not None else NOTE + MOVES,
+            remedy=fix,
             place=Place(node.key, "node"),
         )
     if not deep:
