@@ -26,7 +26,7 @@ from customs.words import lines_plain, plain
 from customs.work.asset import Request, Result
 from customs.work.batch import package_folders, run_all
 from customs.work.donors import read_donor
-from customs.work.lookup import all_sheets, broken_sheets, find_origin, find_sheet
+from customs.work.lookup import find_origin, find_sheet, read_sheets
 from customs.work.requests.plan import check_settings
 
 app = typer.Typer(
@@ -88,8 +88,8 @@ def shots(folder: Annotated[Path, typer.Argument()] = Path("docs/screenshots")) 
 @app.command()
 def sheets(as_json: AsJson = False) -> None:
     """List the destination sheets."""
-    known = all_sheets()
-    for problem in broken_sheets().values():
+    known, broken = read_sheets()
+    for problem in broken.values():
         _print(f"customs: passed over: {problem}", errors)
     if as_json:
         print(json.dumps({k: s.model_dump(mode="json") for k, s in known.items()}, indent=1))

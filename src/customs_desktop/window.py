@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 
 from customs import __version__
 from customs.sheet.load import sheet_texts
-from customs.work.lookup import all_sheets, broken_sheets
+from customs.work.lookup import read_sheets
 from customs.work.places import config_folder, sheets_folder
 from customs_desktop.desks.dispatch import DispatchPanel
 from customs_desktop.desks.fit import FitPanel
@@ -253,12 +253,13 @@ class MainWindow(QMainWindow):
     def sheet_menu(self) -> QMenu:
         """Destinations to choose, and editing."""
         menu = QMenu(self)
-        for id_, sheet in all_sheets().items():
+        good, broken = read_sheets()
+        for id_, sheet in good.items():
             ticket = f"{sheet.model.format.upper()}  ·  {sheet.ticket()}"
             entry = Choice(menu, sheet.title, ticket, sheet.summary, id_ == self.session.sheet.id)
             entry.triggered.connect(lambda _=False, i=id_: self.session.set_sheet(i))
             menu.addAction(entry)
-        for id_, problem in broken_sheets().items():
+        for id_, problem in broken.items():
             wrong = QAction(f"{id_}: {problem.found}", menu)
             wrong.setEnabled(False)
             menu.addAction(wrong)

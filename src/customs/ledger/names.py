@@ -22,9 +22,16 @@ def named(scene: Scene) -> Iterator[tuple[Any, Any]]:
             yield kind, item
 
 
+def file_kinds(sheet: Sheet) -> tuple[str, ...]:
+    """Kinds of elements that files of their own are named by, where a sheet takes those: their names are parts of paths."""
+    apart = sheet.rig.files == "split" or any(how != "together" for how in sheet.rig.clip_files)
+    return (*(("image",) if sheet.model.textures == "apart" else ()), *(("clip",) if apart else ()))
+
+
 def name_values(sheet: Sheet) -> dict[str, Any]:
     """The sheet's naming rules as settings of the step Names."""
-    return {**sheet.names.model_dump(), "suffixes": dict(sheet.textures.suffixes)}
+    kinds = file_kinds(sheet)
+    return {**sheet.names.model_dump(), "suffixes": dict(sheet.textures.suffixes), **({"files": kinds} if kinds else {})}
 
 
 def name_fix(sheet: Sheet) -> Remedy:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from customs.conventions.axes import check_axes
 from customs.conventions.origin import Footing
@@ -184,36 +184,6 @@ class Rig(Part):
     humanoid: Rule = "allowed"
 
 
-class Names(Part):
-    """Patterns with {asset} {name} {index} {material} {role} {later}, and what a name may look like.
-
-    {role} is the sheet's suffix for the role; {later} is nothing for the first material with textures, then _2, _3, …
-    """
-
-    asset: str = "{asset}"
-    node: str = "{name}"
-    mesh: str = "{name}"
-    material: str = "{name}"
-    image: str = "{name}"
-    clip: str = "{name}"
-    allowed: str = r".+"
-    lower: bool = False
-    max_length: int = Field(default=64, ge=1, le=255)
-    unique: bool = True
-
-    @field_validator("asset", "node", "mesh", "material", "image", "clip")
-    @classmethod
-    def _tokens(cls, value: str) -> str:
-        return check_pattern(value)
-
-    @field_validator("allowed")
-    @classmethod
-    def _expression(cls, value: str) -> str:
-        if why := problem_of(value):
-            raise ValueError(why)
-        return value
-
-
 def check_pattern(value: str) -> str:
     """`value` when all its {tokens} are known. Raises ValueError."""
     rest = re.sub(r"\{(" + "|".join(TOKENS) + r")\}", "", value)
@@ -222,6 +192,37 @@ def check_pattern(value: str) -> str:
     if not value.strip():
         raise ValueError("a pattern that is not empty")
     return value
+
+
+def check_expression(value: str) -> str:
+    """`value` when it is a regular expression names can be matched by. Raises ValueError."""
+    if why := problem_of(value):
+        raise ValueError(why)
+    return value
+
+
+Pattern = Annotated[str, AfterValidator(check_pattern)]
+"""Text with {tokens}, all of them known."""
+Expression = Annotated[str, AfterValidator(check_expression)]
+"""A regular expression that is matched in one pass."""
+
+
+class Names(Part):
+    """Patterns with {asset} {name} {index} {material} {role} {later}, and what a name may look like.
+
+    {role} is the sheet's suffix for the role; {later} is nothing for the first material with textures, then _2, _3, …
+    """
+
+    asset: Pattern = "{asset}"
+    node: Pattern = "{name}"
+    mesh: Pattern = "{name}"
+    material: Pattern = "{name}"
+    image: Pattern = "{name}"
+    clip: Pattern = "{name}"
+    allowed: Expression = r".+"
+    lower: bool = False
+    max_length: int = Field(default=64, ge=1, le=255)
+    unique: bool = True
 
 
 class Layout(Part):

@@ -16,26 +16,20 @@ def find_sheet(name: str) -> Sheet:
     return load_sheet(name, sheets_folder())
 
 
+def read_sheets() -> tuple[dict[str, Sheet], dict[str, SheetError]]:
+    """(every sheet that reads, what is wrong with each of a person's own that does not), by id."""
+    good, broken = dict[str, Sheet](), dict[str, SheetError]()
+    for id_ in sheet_texts(sheets_folder()):
+        try:
+            good[id_] = find_sheet(id_)
+        except SheetError as problem:
+            broken[id_] = problem
+    return good, broken
+
+
 def all_sheets() -> dict[str, Sheet]:
     """Every sheet that reads, by id."""
-    out = {}
-    for id_ in sheet_texts(sheets_folder()):
-        try:
-            out[id_] = find_sheet(id_)
-        except SheetError:
-            continue
-    return out
-
-
-def broken_sheets() -> dict[str, SheetError]:
-    """Those of a person's own sheets that do not read, by id, with what is wrong."""
-    out = {}
-    for id_ in sheet_texts(sheets_folder()):
-        try:
-            find_sheet(id_)
-        except SheetError as problem:
-            out[id_] = problem
-    return out
+    return read_sheets()[0]
 
 
 def all_origins() -> dict[str, Origin]:

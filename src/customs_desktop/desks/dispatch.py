@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 from customs.dispatch.deliver import planned_files
 from customs.dispatch.sizes import planned_sizes
 from customs.ledger.names import KINDS
+from customs.route.step import Job
 from customs.scene.prune import prune
 from customs.words import byte_text
 from customs_desktop.session import Session
@@ -30,6 +31,7 @@ from customs_desktop.style.theme import font, icon
 from customs_desktop.widgets.basics import Panel, button, label, row, section
 from customs_desktop.widgets.marks import Mark
 from customs_desktop.widgets.tables import listing
+from customs_desktop.workers import Task
 
 
 class NamesPage(QWidget):
@@ -63,6 +65,10 @@ class NamesPage(QWidget):
                 self.table.setItem(i, j, item)
 
 
+Planned = tuple[tuple[tuple[str, str], ...], dict[str, int], int]
+"""Files of a package with what they are, bytes of its textures, bytes of its models."""
+
+
 class PackagePage(QWidget):
     """The tree of files to be."""
 
@@ -81,17 +87,27 @@ class PackagePage(QWidget):
         box.addWidget(self.total)
 
     def refresh(self) -> None:
-        """List deliverables with what they will take; nothing is encoded for it."""
+        """List deliverables with what they will take, worked out in the background; nothing is encoded for it."""
         self.tree.clear()
         self.total.setText("")
-        result = self.session.result
+        result, sheet = self.session.result, self.session.sheet
         if result is None or not result.passed:
             return
         scene = result.passed[-1].scene
-        files = planned_files(scene, self.session.sheet)
+
+        def run(job: Job) -> Planned:
+            return planned_files(scene, sheet), *planned_sizes(scene, sheet)
+
+        def done(found: Planned) -> None:
+            if self.session.result is result:
+                self._show(scene.name, *found)
+
+        self.session.worker.submit(Task(3, key="package", title="Package", run=run, done=done))
+
+    def _show(self, name: str, files: tuple[tuple[str, str], ...], textures: dict[str, int], models: int) -> None:
         rows = [*files, ("docket.html", "docket, to read"), ("docket.json", "docket, as data")]
-        items = fill_tree(self.tree, scene.name, rows)
-        textures, models = planned_sizes(scene, self.session.sheet)
+        self.tree.clear()
+        items = fill_tree(self.tree, name, rows)
         first = next((path for path, what in files if what == "model"), "")
         for path, size in {**textures, first: models}.items():
             if path in items:

@@ -209,12 +209,12 @@ def _corners(lines: Lines, chosen: Array, kind: int, state: Array, out: Chunk) -
         bad = int(np.repeat(at, sizes[keep])[int(zero.argmax())])
         raise lines.error(bad, "vertex number 0", "1 or more, or a negative number")
     before: Array | None = None
-    begins: Array | None = None
+    above: Array | None = None
     if (table < 0).any():
         before = np.stack([np.cumsum(lines.kinds == k)[chosen][keep] for k in (V, VT, VN)], axis=1)
-        begins = lines.at + lines.starts[at]
+        above = lines.at + lines.starts[at]
     columns = (table[:, 0].copy(), table[:, 1].copy(), table[:, 2].copy())
-    out.elements[kind] = Elements(columns, sizes[keep], state, before, begins)
+    out.elements[kind] = Elements(columns, sizes[keep], state, before, above)
 
 
 def _bad_corner(lines: Lines, chosen: Array) -> ReadError:

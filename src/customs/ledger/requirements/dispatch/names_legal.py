@@ -6,19 +6,16 @@ from collections.abc import Iterator
 from dataclasses import replace
 
 from customs.files import why_no_part
-from customs.ledger.names import name_fix, named
+from customs.ledger.names import KINDS, file_kinds, name_fix, named
 from customs.ledger.row import Case, Place, Requirement, Row, register, said
 from customs.route.donor import donor_nodes
 from customs.route.naming import Naming
-
-FILES = ("image", "clip")
-"""Kinds of elements that files are named by."""
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     n = case.sheet.names
     plain = Naming(n.allowed, n.lower, n.max_length, n.unique)
-    rules = {kind: replace(plain, files=kind in FILES) for kind in (*FILES, "node", "mesh", "material")}
+    rules = {kind: replace(plain, files=kind in file_kinds(case.sheet)) for kind, _ in KINDS}
     firm = {n.key for n in donor_nodes(case.delivering)}
     bad = [
         (kind, item)

@@ -4,45 +4,34 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
+from typing import Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field
 
-from customs.patterns import problem_of
 from customs.route.donor import donor_nodes
 from customs.route.naming import Naming, Words, renamed_all
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.model import SLOTS, Remark, Scene
 from customs.scene.prune import prune
-from customs.sheet.model import check_pattern
+from customs.sheet.model import Expression, Pattern
 from customs.words import many
 
 
 class Rename(Settings):
     """Patterns with {asset} {name} {index} {material} {role} {later}."""
 
-    asset: str = Field(default="{asset}", description="pattern of the asset's own name")
-    node: str = Field(default="{name}", description="pattern for nodes")
-    mesh: str = Field(default="{name}", description="pattern for meshes")
-    material: str = Field(default="{name}", description="pattern for materials")
-    image: str = Field(default="{name}", description="pattern for textures")
-    clip: str = Field(default="{name}", description="pattern for clips")
-    allowed: str = Field(default=r".+", description="regular expression a whole name must match")
+    asset: Pattern = Field(default="{asset}", description="pattern of the asset's own name")
+    node: Pattern = Field(default="{name}", description="pattern for nodes")
+    mesh: Pattern = Field(default="{name}", description="pattern for meshes")
+    material: Pattern = Field(default="{name}", description="pattern for materials")
+    image: Pattern = Field(default="{name}", description="pattern for textures")
+    clip: Pattern = Field(default="{name}", description="pattern for clips")
+    allowed: Expression = Field(default=r".+", description="regular expression a whole name must match")
     lower: bool = Field(default=False, description="small letters only")
     max_length: int = Field(default=64, ge=1, le=255, description="characters")
     unique: bool = Field(default=True, description="no name twice within a kind")
     suffixes: dict[str, str] = Field(default={}, description="what {role} is for each role")
-
-    @field_validator("allowed")
-    @classmethod
-    def _expression(cls, value: str) -> str:
-        if why := problem_of(value):
-            raise ValueError(why)
-        return value
-
-    @field_validator("asset", "node", "mesh", "material", "image", "clip")
-    @classmethod
-    def _tokens(cls, value: str) -> str:
-        return check_pattern(value)
+    files: tuple[Literal["image", "clip"], ...] = Field(default=(), description="kinds that files of their own are named by")
 
 
 def _words(scene: Scene, kept: Scene, suffixes: Mapping[str, str]) -> dict[int, Words]:
@@ -63,8 +52,8 @@ def _words(scene: Scene, kept: Scene, suffixes: Mapping[str, str]) -> dict[int, 
 def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outcome:
     s = settings
     rules = Naming(s.allowed, s.lower, s.max_length, s.unique)
-    files = replace(rules, files=True)
-    asset = files.legal(s.asset.replace("{asset}", scene.name).replace("{name}", scene.name))
+    by_kind = {kind: replace(rules, files=kind in s.files) for kind in ("image", "clip")}
+    asset = replace(rules, files=True).legal(s.asset.replace("{asset}", scene.name).replace("{name}", scene.name))
     # What nothing uses is not delivered: it keeps its name and takes none away.
     kept = prune(scene)
     out = replace(
@@ -73,8 +62,8 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
         nodes=renamed_all(scene.nodes, s.node, asset, rules, kept.nodes, firm=donor_nodes(kept)),
         meshes=renamed_all(scene.meshes, s.mesh, asset, rules, kept.meshes),
         materials=renamed_all(scene.materials, s.material, asset, rules, kept.materials),
-        images=renamed_all(scene.images, s.image, asset, files, kept.images, _words(scene, kept, s.suffixes)),
-        clips=renamed_all(scene.clips, s.clip, asset, files, kept.clips),
+        images=renamed_all(scene.images, s.image, asset, by_kind["image"], kept.images, _words(scene, kept, s.suffixes)),
+        clips=renamed_all(scene.clips, s.clip, asset, by_kind["clip"], kept.clips),
     )
     pairs = [(a.name, b.name) for kind in ("nodes", "meshes", "materials", "images", "clips")
              for a, b in zip(getattr(scene, kind), getattr(out, kind)) if a.name != b.name]  # fmt: skip
