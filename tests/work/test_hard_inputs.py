@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -23,13 +24,14 @@ from customs.picture.uv_map import Window, island_at, uv_picture, window_of
 from customs.scene.content import Encoded
 from customs.scene.convention import Convention
 from customs.scene.model import Primitive
-from customs.surface import pixels as pixel_facts
+from customs.surface import room
 from customs.surface.pixels import content_info
+from customs.surface.resize import resize
 from customs.words import byte_text, figure, lines_plain, plain
 from customs.work import batch
 from customs.work.asset import Request, run
 from customs.work.lookup import find_sheet
-from tests.assets import frozen_grid, letter_primitive, scene_of
+from tests.assets import frozen_grid, letter_primitive, lettered, saved, scene_of
 
 SHEET = find_sheet("metre-yup-pbr")
 TRIANGLE = "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"
@@ -94,10 +96,12 @@ def test_an_image_that_would_take_all_memory_is_refused_before_it_is_decoded(mon
     out = io.BytesIO()
     PIL.Image.new("L", (9000, 9000)).save(out, "PNG")
     assert memory_left() > 1 << 28
-    monkeypatch.setattr(pixel_facts, "SMALL", 1 << 20)
-    monkeypatch.setattr(pixel_facts, "memory_left", lambda: 1 << 28)
-    with pytest.raises(LimitError, match="GB with the memory there is"):
+    monkeypatch.setattr(room, "SMALL", 1 << 20)
+    monkeypatch.setattr(room, "memory_left", lambda: 1 << 28)
+    with pytest.raises(LimitError, match="decoding it takes"):
         content_info(Encoded(out.getvalue()))
+    with pytest.raises(LimitError, match="resizing"):
+        resize(np.zeros((4096, 4096, 3), np.uint8), 2048, 2048, True)
 
 
 def dies(request: Request, job: object = None) -> object:
@@ -176,3 +180,14 @@ def test_texture_space_is_shown_with_its_tiles_and_islands_are_picked() -> None:
     )
     assert (plain_ != gold).any() and (plain_ == gold).mean() > 0.8
     assert isinstance(window, Window) and uv_picture([Primitive(here.key, here.positions)], 32).shape == (32, 32, 3)
+
+
+def test_a_name_is_a_part_of_a_path_only_where_a_file_is_named_by_it(tmp_path: Path) -> None:
+    scene = lettered()
+    clips = tuple(replace(c, name=f"Frame|{c.name}") for c in scene.clips)
+    path = saved(replace(scene, name="letter", clips=clips), tmp_path / "goods" / "letter.glb")
+    for sheet, kept in (("metre-yup-pbr", True), ("split-rig-kit", False)):
+        result = run(Request(path, path.parent, find_sheet(sheet), out=tmp_path / sheet))
+        assert result.folder is not None, [r.requirement for r in result.ledger.open()]
+        names = json.loads((result.folder / "docket.json").read_text("utf-8"))["names"]["clips"]
+        assert names and all(("|" in n) == kept for n in names), (sheet, names)

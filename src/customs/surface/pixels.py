@@ -10,17 +10,15 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.errors import CustomsError, LimitError, ReadError
-from customs.files import memory_left
 from customs.scene.content import Encoded
 from customs.scene.model import Image
 from customs.surface.files.base import ImageInfo, Space, recognise, texture_format, texture_formats
-from customs.tolerances import IMAGE_PIXELS, IMAGE_WORK, UNPACKING
+from customs.surface.room import need_room
+from customs.tolerances import DECODING, IMAGE_PIXELS, UNPACKING
 
 _infos: weakref.WeakKeyDictionary[Encoded, ImageInfo] = weakref.WeakKeyDictionary()
 _pixels: weakref.WeakKeyDictionary[Encoded, npt.NDArray[Any]] = weakref.WeakKeyDictionary()
 _lock = threading.Lock()
-SMALL = 1 << 30
-"""Bytes of work that are taken without asking what memory there is."""
 
 
 def endings() -> dict[str, str]:
@@ -45,12 +43,7 @@ def content_info(content: Encoded) -> ImageInfo:
     if info.width * info.height > IMAGE_PIXELS:
         raise LimitError(f"image of {info.width} × {info.height} pixels", f"at most {IMAGE_PIXELS:,} pixels")
     size = info.width * info.height * info.channels * max(1, info.bits // 8)
-    if size * IMAGE_WORK > SMALL and size * IMAGE_WORK > (left := memory_left()):
-        raise LimitError(
-            f"image of {info.width} × {info.height} pixels, {size / 1e9:.1f} GB decoded",
-            f"at most {left / IMAGE_WORK / 1e9:.1f} GB with the memory there is now",
-            "Close other programs, or deliver it smaller.",
-        )
+    need_room(info.width, info.height, size, DECODING, "decoding")
     if info.width * info.height > UNPACKING * max(len(data), 1024):
         raise LimitError(
             f"{len(data):,} bytes said to be {info.width} × {info.height} pixels", f"at most {UNPACKING} pixels a byte",

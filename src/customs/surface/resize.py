@@ -10,6 +10,8 @@ import PIL.Image
 from scipy.ndimage import maximum_filter, minimum_filter
 
 from customs.surface.colour import to_linear, to_srgb
+from customs.surface.room import need_room
+from customs.tolerances import RESIZING
 
 F32 = npt.NDArray[np.float32]
 REACH = 3
@@ -54,9 +56,11 @@ def resize(
 
     Smaller with a Lanczos window; larger with edges kept (see `enlarged`). `colour` works in linear light with colours
     weighted by alpha; `normal` scales the vectors back to length 1; `wrap` says along which of U and V the texture tiles.
+    Raises LimitError where there is no memory for it.
     """
     if pixels.shape[:2] == (height, width):
         return pixels
+    need_room(pixels.shape[1], pixels.shape[0], max(pixels.nbytes, width * height * pixels.shape[2]), RESIZING, "resizing")
     top = np.float32(np.iinfo(pixels.dtype).max)
     values = pixels.astype(np.float32) / top
     channels = values.shape[2]
