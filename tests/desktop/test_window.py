@@ -469,7 +469,8 @@ def test_dispatch_all_that_are_cleared_and_its_pages(demo: Rig, tmp_path: Path) 
     assert all(log.accepted for log in s.logs.values())
     s.select("fern_bed")
     w.dispatch.refresh_pages()
-    assert w.dispatch.names.table.rowCount() > 5 and w.dispatch.package.tree.topLevelItemCount() == 1
+    demo.wait(lambda: w.dispatch.package.tree.topLevelItemCount() == 1)
+    assert w.dispatch.names.table.rowCount() > 5
     assert "fern_bed" in w.dispatch.docket.toPlainText()
     w.dispatch.one.click()
     demo.wait(lambda: any("already" in text for text, _ in demo.said))

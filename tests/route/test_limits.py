@@ -129,6 +129,9 @@ WRONG = [
     ("convert-textures", "also", ["gif"]),
     ("rename", "max_length", 0),
     ("rename", "max_length", 256),
+    ("rename", "allowed", "[a-z"),
+    ("rename", "asset", " "),
+    *(("rename", field, "{moon}_{name}") for field in ("node", "mesh", "material", "image", "clip")),
 ]
 """(stop, field, a value it cannot have)."""
 
