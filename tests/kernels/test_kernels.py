@@ -18,6 +18,7 @@ from customs.formats.obj.chunk import Chunk, read_chunk
 from customs.formats.obj.quick import read_quickly
 from customs.formats.text_lines import parse_numbers
 from customs.geometry.polygons import _clip_ears, _turn
+from customs.geometry.weld import by_chains, by_rounds
 from customs.kernels import store
 from customs.surface.files.png import by_diagonals
 
@@ -198,6 +199,27 @@ def test_png_rows_are_unfiltered_alike(step: int) -> None:
         assert np.array_equal(
             out.reshape(height, width, step), by_diagonals(rows[:, 0], rows[:, 1:].reshape(height, width, step))
         )
+
+
+@pytest.mark.parametrize(
+    ("rows", "places", "spread"),
+    [(0, 1, 1), (1, 1, 1), (5000, 1, 1), (5000, 900, 1), (5000, 900, 6), (5000, 3, 60), (5000, 5000, 2)],
+)
+@pytest.mark.parametrize("keys", [0, 1, 2])
+def test_distinct_corners_are_those_of_the_numpy_way(rows: int, places: int, spread: int, keys: int) -> None:
+    rng = np.random.default_rng(rows + places)
+    at, looks = rng.integers(0, places, rows), [rng.integers(0, spread, rows) for _ in range(keys)]
+    quick, slow = by_chains(got("corners"), at, looks, places), by_rounds(at, looks, places)
+    if spread ** min(keys, 2) > 64 and places < 10:
+        assert quick is None, "a place with more corners than are worth looking through"
+    else:
+        assert quick is not None and same(quick, slow)
+
+
+@pytest.mark.parametrize("at", [[-1, 0, 1], [0, 1, 3]])
+def test_a_place_there_is_not_is_found_before_the_call(at: list[int]) -> None:
+    with pytest.raises(IndexError, match="of 3"):
+        by_chains(got("corners"), np.array(at), [], 3)
 
 
 def test_without_a_place_to_keep_them_everything_works(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:

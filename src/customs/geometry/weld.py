@@ -6,10 +6,13 @@ import threading
 import weakref
 from collections import OrderedDict
 from collections.abc import Sequence
+from types import ModuleType
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
+
+from customs.kernels.store import kernel
 
 U32 = npt.NDArray[np.uint32]
 
@@ -69,11 +72,34 @@ ROUNDS = 24
 """Rounds of comparing before what is left is sorted: a vertex seldom has as many different UVs and normals."""
 
 
-def distinct_pairs(places: npt.NDArray[Any], keys: Sequence[npt.NDArray[Any]], count: int) -> tuple[npt.NDArray[np.intp], U32]:
-    """(first, inverse) as of `unique_rows`, for rows (place, *keys) of whole numbers with places below `count`.
+COMPILED = 150_000
+"""Rows from which the compiled way is worth its start."""
 
-    Nothing is sorted: in each round every place's first row still left stands for all that agree with it.
-    """
+
+def distinct_pairs(places: npt.NDArray[Any], keys: Sequence[npt.NDArray[Any]], count: int) -> tuple[npt.NDArray[Any], U32]:
+    """(first, inverse) as of `unique_rows`, for rows (place, *keys) of whole numbers: places 0..`count` − 1, at most two keys below 2³¹."""
+    compiled = kernel("corners") if len(places) >= COMPILED else None
+    quick = by_chains(compiled, places, keys, count) if compiled is not None else None
+    return quick if quick is not None else by_rounds(places, keys, count)
+
+
+def by_chains(
+    compiled: ModuleType, places: npt.NDArray[Any], keys: Sequence[npt.NDArray[Any]], count: int
+) -> tuple[npt.NDArray[Any], U32] | None:
+    """`distinct_pairs` by a kernel; None where one place has too many different corners for it. Raises IndexError."""
+    if len(places) and (int(places.min()) < 0 or int(places.max()) >= count):
+        raise IndexError(f"places {places.min()}..{places.max()} of {count}")
+    numbers = [np.ascontiguousarray(c, np.int32) for c in (places, *keys)]
+    a, b = (numbers[k] if k < len(numbers) else numbers[0] for k in (1, 2))
+    n = len(places)
+    first, follows, inverse = np.empty(n, np.int32), np.empty(n, np.int32), np.empty(n, np.uint32)
+    found = compiled.distinct(numbers[0], a, b, np.full(count, -1, np.int32), follows, first, inverse)
+    return (first[:found].copy(), inverse) if found >= 0 else None
+
+
+def by_rounds(places: npt.NDArray[Any], keys: Sequence[npt.NDArray[Any]], count: int) -> tuple[npt.NDArray[np.intp], U32]:
+    """`distinct_pairs` in numpy. Nothing is sorted: in each round every place's first row still left stands for all that
+    agree with it."""
     n = len(places)
     stands = np.arange(n)
     left: npt.NDArray[np.intp] | None = None
