@@ -18,6 +18,7 @@ import sys
 import tempfile
 import time
 import traceback
+import zipfile
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, field
 from functools import cache
@@ -36,6 +37,7 @@ from customs.sheet.load import parse_sheet, sheet_texts
 from customs.surface.files.base import Coding, texture_format
 from customs.surface.pixels import image_pixels
 from tests.assets import cube, key, lettered, saved, scene_of
+from tests.formats.test_fbx import TEXT
 from tests.formats.test_text_files import BVH
 
 STATE = Path(__file__).parent.parent / "build" / "fuzz"
@@ -79,6 +81,11 @@ def seeds() -> dict[str, tuple[bytes, ...]]:
         write = get_format(ending).write
         assert write is not None
         out[ending] = (b"".join(bytes(p) for p in write(lettered(), WriteOptions("seed"))[f".{ending}"]),)
+    out["fbx"] += (TEXT.encode(),)
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w") as archive:
+        archive.writestr("seed.dae", out["dae"][0])
+    out["dae"] += (packed.getvalue(),)
     text = (
         "ply\nformat ascii 1.0\nelement vertex 4\n" + "".join(f"property float {c}\n" for c in "xyz") + "property uchar red\n"
     )
@@ -117,7 +124,7 @@ def mutated(reader: str, number: int) -> bytes:
     ways: list[Callable[[bytes, np.random.Generator], bytes]] = [_bytes, _lengths, _cut, _pieces]
     if reader in ("gltf", "glb"):
         ways += [_json, _json, _json]
-    if reader in ("obj", "mtl", "ply", "stl", "bvh", "dae", "sheet", "gltf"):
+    if b"\0" not in data:
         ways += [_lines, _words, _words]
     for _ in range(int(rng.integers(1, 3))):
         data = ways[int(rng.integers(len(ways)))](data, rng)

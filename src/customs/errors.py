@@ -19,6 +19,8 @@ class CustomsError(Exception):
     kind: str = field(default="problem", init=False)
 
     def __post_init__(self) -> None:
+        # What stands at a place may be nothing at all, and a line must say so.
+        self.found = self.found.strip() or "nothing"
         super().__init__(self.found)
 
     def __str__(self) -> str:

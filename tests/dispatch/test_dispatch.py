@@ -32,6 +32,7 @@ from customs.work.lookup import find_origin, find_sheet
 from tests import fuzzing
 from tests.assets import letter_primitive, lettered, saved, scene_of
 from tests.conftest import good
+from tests.killing import sitting
 
 
 def delivered(asset: str, sheet: str, goods: dict[str, Path], out: Path) -> Path:
@@ -405,3 +406,8 @@ def test_landing_imports_nothing_of_the_makers() -> None:
     )
     out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
     assert out.strip() == "[]"
+
+
+def test_the_command_line_killed_while_it_replaces_leaves_old_or_new(goods: dict[str, Path], tmp_path: Path) -> None:
+    tally = sitting(2, goods["bell_lantern"], tmp_path)
+    assert tally.kills == 2 and not tally.broken and not tally.left, tally

@@ -233,35 +233,76 @@ def test_morph_weights_at_rest_are_read_by_ourselves(percent: float, tmp_path: P
 
 
 TEXT = """; FBX 7.4.0 project file
+FBXHeaderExtension:  {
+    FBXHeaderVersion: 1003
+    FBXVersion: 7400
+}
+GlobalSettings:  {
+    Version: 1000
+    Properties70:  {
+        P: "UpAxis", "int", "Integer", "",1
+        P: "UpAxisSign", "int", "Integer", "",1
+        P: "UnitScaleFactor", "double", "Number", "",100
+    }
+}
 Objects:  {
     Geometry: 10, "Geometry::leaf", "Mesh" {
+        Vertices: *9 {
+            a: 0,0,0,1,0,0,0,1,0
+        }
+        PolygonVertexIndex: *3 {
+            a: 0,1,-3
+        }
     }
-    Model: 20, "Model::fern", "Mesh" {
-    }
-    Deformer: 30, "Deformer::leaf", "BlendShape" {
-    }
-    Deformer: 40, "SubDeformer::curl", "BlendShapeChannel" {
-        Properties70:  {
-            P: "DeformPercent", "Number", "", "A",62.5
+    Geometry: 50, "Geometry::curl", "Shape" {
+        Indexes: *1 {
+            a: 1
+        }
+        Vertices: *3 {
+            a: 0,0,0.5
         }
     }
     Deformer: 41, "SubDeformer::rest", "BlendShapeChannel" {
         DeformPercent: 0
     }
+    Model: 20, "Model::fern", "Mesh" {
+        Version: 232
+    }
+    Deformer: 30, "Deformer::leaf", "BlendShape" {
+        Version: 100
+    }
+    Deformer: 40, "SubDeformer::curl", "BlendShapeChannel" {
+        Version: 100
+        Properties70:  {
+            P: "DeformPercent", "Number", "", "A",62.5
+        }
+        FullWeights: *1 {
+            a: 100
+        }
+    }
 }
 Connections:  {
-    C: "OO",40,30
+    C: "OO",20,0
+    C: "OO",10,20
     C: "OO",41,30
     C: "OO",30,10
-    C: "OO",10,20
+    C: "OO",40,30
+    C: "OO",50,40
 }
 """
 
 
-def test_files_in_text_say_them_too() -> None:
+def test_files_in_text_say_them_too(tmp_path: Path) -> None:
     assert rest_percents(TEXT.encode()) == {"fern": {"curl": 62.5}}
+    (tmp_path / "fern.fbx").write_text(TEXT)
+    assert loaded(tmp_path / "fern.fbx").nodes[0].weights == pytest.approx([0.625])
     assert rest_percents(TEXT.replace("62.5", "many").encode()) == {}
     assert rest_percents(TEXT.replace('C: "OO",30,10', "").encode()) == {}, "a channel that hangs on no model moves nothing"
+    blank = "\n \t" * 200_000
+    assert rest_percents((TEXT + blank).encode()) == {"fern": {"curl": 62.5}}, "blank lines are walked through once"
+    assert rest_percents(TEXT.replace('P: "Def', 'P: "DeformPercent", ' + '"DeformPercent",' * 100_000 + '"Def').encode()) == {
+        "fern": {"curl": 62.5}
+    }
 
 
 @pytest.mark.parametrize("seed", range(40))

@@ -8,7 +8,9 @@ import numpy as np
 import pytest
 
 from customs.errors import CustomsError
+from customs.motion.tokens import meaning
 from customs.scene.model import Scene
+from customs.surface.suffixes import role_of_name
 from tests.assets import loaded
 
 BVH = """HIERARCHY
@@ -73,6 +75,9 @@ WRONG = [
     ("bvh", "CHANNELS 3 Zrotation Xrotation Yrotation", "CHANNELS 3 Zrotation Xrotation", "a channel missing"),
     ("bvh", "OFFSET 0 -0.5 0\n  CHANNELS", "OFFSET 0 -0.5\n  CHANNELS", "two numbers of three"),
     ("bvh", "MOTION\n", "", "no motion"),
+    ("bvh", "Frames: 2\nFrame Time: 0.04\n0 1 0 10 20 30 5 6 7\n0 1 0.1 11 21 31 6 7 8\n", "", "nothing after motion"),
+    ("bvh", "CHANNELS 3", "CHANNELS ²", "a digit that is no number"),
+    ("bvh", "CHANNELS 3", f"CHANNELS {'9' * 5000}", "a count of five thousand digits"),
     ("ply", "format ascii 1.0", "format rope 1.0", "a format nobody knows"),
     ("ply", "element vertex 3", "element vertex 9", "more vertices than lines"),
     ("ply", "element vertex 3", "element vertex many", "a count in words"),
@@ -115,6 +120,7 @@ def test_one_wrong_place_is_one_clear_error(form: str, there: str, instead: str,
     with pytest.raises(CustomsError) as problem:
         read(form, SOUND[form].replace(there, instead, 1), tmp_path)
     assert f"leaf.{form}" in str(problem.value) and (problem.value.expected or problem.value.todo), why
+    assert problem.value.found, why
 
 
 @pytest.mark.parametrize("form", SOUND)
@@ -126,3 +132,32 @@ def test_cut_off_it_is_an_error_or_what_was_there(form: str, share: float, tmp_p
         assert f"leaf.{form}" in str(problem)
     else:
         assert all(np.isfinite(p.positions).all() for m in scene.meshes for p in m.primitives)
+
+
+MANY = 200_000
+LONG = {
+    "a skeleton of many joints": (
+        "bvh",
+        BVH.replace(" JOINT knee", " JOINT toe\n {\n OFFSET 0 0 0\n }\n" * 30_000 + " JOINT knee"),
+    ),
+    "tags that are never closed": ("dae", "<COLLADA><asset>" + "<unit " * MANY + "</asset>"),
+    "parts that are never closed": ("dae", "<asset " * MANY),
+    "a comment full of clips": ("dae", f"<COLLADA version='1.4.1'><asset/><!--{'<animation_clip ' * MANY}--></COLLADA>"),
+}
+"""Texts a reader that looks at everything again for each thing it finds would need minutes for."""
+
+
+@pytest.mark.parametrize("what", LONG)
+def test_a_long_text_is_read_or_refused_without_walking_it_again_and_again(what: str, tmp_path: Path) -> None:
+    form, text = LONG[what]
+    try:
+        scene = read(form, text, tmp_path)
+    except CustomsError as problem:
+        assert f"leaf.{form}" in str(problem) and form == "dae"
+    else:
+        assert form == "dae" or len(scene.nodes) == 30_003
+
+
+def test_long_names_say_what_they_say() -> None:
+    assert meaning(f"hand_{'9' * 5000}_l").part == "hand" and meaning("hand_07_l").number == 7
+    assert role_of_name("moss_normal" + "_7" * MANY).role == "normal"  # type: ignore[union-attr]

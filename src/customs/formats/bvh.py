@@ -37,13 +37,14 @@ def read_bvh(source: Source) -> Scene:
     joints, at = _hierarchy(lines, source)
     table, seconds = _motion(lines, at, joints, source)
     digest = source.digest
+    below: list[list[int]] = [[] for _ in joints]
+    for k, j in enumerate(joints):
+        if j.parent >= 0:
+            below[j.parent].append(k)
     nodes = [
-        Node(
-            Key(digest, "node", k), j.name, tuple(c for c, other in enumerate(joints) if other.parent == k),
-            translation=np.array(j.offset, dtype=np.float64),
-        )
+        Node(Key(digest, "node", k), j.name, tuple(below[k]), translation=np.array(j.offset, dtype=np.float64))
         for k, j in enumerate(joints)
-    ]  # fmt: skip
+    ]
     times = frozen(np.arange(len(table)) * seconds)
     channels = [c for k, j in enumerate(joints) for c in _channels(k, j, table, times)]
     clips = (
@@ -55,7 +56,7 @@ def read_bvh(source: Source) -> Scene:
 
 def _hierarchy(lines: list[str], source: Source) -> tuple[list[_Joint], int]:
     """(joints, the number of the line MOTION)."""
-    joints, stack, pending = list[_Joint](), list[int](), -1
+    joints, stack, pending, channels = list[_Joint](), list[int](), -1, 0
     for number, line in enumerate(lines):
         words = line.split()
         if not words or (number == 0 and words[0].upper() == "HIERARCHY"):
@@ -79,7 +80,7 @@ def _hierarchy(lines: list[str], source: Source) -> tuple[list[_Joint], int]:
         elif head == "OFFSET" and stack:
             joints[stack[-1]].offset = _three(words[1:], where, source)
         elif head == "CHANNELS" and stack:
-            _take_channels(joints, stack[-1], words, where, source)
+            channels = _take_channels(joints, stack[-1], words, channels, where, source)
         elif head == "MOTION":
             if stack or not joints:
                 raise source.error(
@@ -101,13 +102,13 @@ def _three(words: list[str], where: str, source: Source) -> tuple[float, float, 
     return x, y, z
 
 
-def _take_channels(joints: list[_Joint], k: int, words: list[str], where: str, source: Source) -> None:
+def _take_channels(joints: list[_Joint], k: int, words: list[str], first: int, where: str, source: Source) -> int:
+    """Joint `k` takes the channels from `first` on; returns the one after them."""
     names = [w.lower() for w in words[2:]]
     known = {f"{a}{kind}" for a in AXES for kind in ("position", "rotation")}
     if (
         len(words) < 2
-        or not words[1].isdigit()
-        or int(words[1]) != len(names)
+        or words[1].lstrip("0") != (str(len(names)) if names else "")
         or not set(names) <= known
         or len(set(names)) < len(names)
     ):
@@ -115,7 +116,8 @@ def _take_channels(joints: list[_Joint], k: int, words: list[str], where: str, s
     if joints[k].channels:
         raise source.error(where, f"a second CHANNELS of {joints[k].name}", "one of each joint", "Export it again.")
     joints[k].channels = names
-    joints[k].first = sum(len(j.channels) for j in joints) - len(names)
+    joints[k].first = first
+    return first + len(names)
 
 
 def _motion(lines: list[str], at: int, joints: list[_Joint], source: Source) -> tuple[F64, float]:

@@ -78,7 +78,7 @@ def meaning(name: str) -> Meaning:
             break
     words, stuck = _unstuck(words) if not side else (words, "")
     side = side or stuck
-    numbers = [int(w) for w in words if w.isdigit()]
+    numbers = [int(w) for w in words if w.isdigit() and len(w) < 10]
     plain = [w for w in words if not w.isdigit() and w not in NOISE]
     part, used = _part(plain)
     tip = part != "tip" and any(_WORD.get(w) == "tip" for w in plain)

@@ -65,7 +65,7 @@ def role_of_name(stem: str, table: Table = {}) -> Named | None:  # noqa: B006 (n
     """
     parts = words(stem)
     while len(parts) > 1 and re.fullmatch(r"v?\d+k?", parts[-1]):
-        parts = parts[:-1]
+        parts.pop()
     own, common = _roles(table)
     tries = []
     if len(parts) > 2:

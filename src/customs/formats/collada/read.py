@@ -37,7 +37,7 @@ def _named(scene: Scene, source: Source) -> Scene:
     """Clips by the names the document gives them; the library makes up its own."""
     if source.data[:2] == b"PK":
         return scene
-    said = re.findall(r"<animation_clip\b[^>]*>", decode_text(source.data))
+    said = re.findall(r"<animation_clip\b[^<>]*>", decode_text(source.data))
     names = [re.search(r"\bname\s*=\s*[\"']([^\"']+)", tag) or re.search(r"\bid\s*=\s*[\"']([^\"']+)", tag) for tag in said]
     if len(names) != len(scene.clips) or not all(names):
         return scene
@@ -66,10 +66,12 @@ def _head(source: Source) -> bytes:
 
 def stated_convention(text: str, source: Source) -> Convention:
     """What the asset element says of up and unit; COLLADA is right-handed, Y up and in metres where it says nothing."""
-    asset = re.search(r"<asset\b.*?</asset>", text, re.S)
-    body = asset.group(0) if asset else ""
+    start = re.search(r"<asset\b", text)
+    end = text.find("</asset>", start.start()) if start else -1
+    body = text[start.start() : end] if start and end >= 0 else ""
     up = re.search(r"<up_axis>\s*([XYZ]_UP)\s*</up_axis>", body)
-    unit = re.search(r"<unit\b[^>]*\bmeter\s*=\s*[\"']([^\"']+)[\"']", body)
+    tag = re.search(r"<unit\b[^<>]*>", body)
+    unit = re.search(r"\bmeter\s*=\s*[\"']([^\"']+)[\"']", tag.group(0)) if tag else None
     size = 1.0
     if unit:
         try:
@@ -80,4 +82,4 @@ def stated_convention(text: str, source: Source) -> Convention:
             source.remark(f"a unit of {unit.group(1)} metres cannot be; read as one metre")
             size = 1.0
     axes = FRONTS[up.group(1) if up else "Y_UP"]
-    return Convention(up=axes[0], faces=axes[1], metres_per_unit=size, v="up", stated="file" if asset else "format")
+    return Convention(up=axes[0], faces=axes[1], metres_per_unit=size, v="up", stated="file" if body else "format")

@@ -121,9 +121,10 @@ def _title(value: Value) -> str:
     return value.partition(b"\0\x01")[0].decode("utf-8", "replace") if isinstance(value, bytes) else ""
 
 
-OBJECT = re.compile(r'^\s*(?:Model|Deformer):\s*(\d+),\s*"(?:[A-Za-z]+::)?([^"]*)",\s*"(\w+)"', re.MULTILINE)
-PERCENT = re.compile(r'"DeformPercent",[^\n]*?,\s*([-\d.eE+]+)\s*$|^\s*DeformPercent:\s*([-\d.eE+]+)', re.MULTILINE)
-LINK = re.compile(r'^\s*C:\s*"OO",\s*(\d+),\s*(\d+)', re.MULTILINE)
+# Gaps stay within a line and lines are tried from their start, so that no run of blanks is walked through twice.
+OBJECT = re.compile(r'^[ \t]*(?:Model|Deformer):[ \t]*(\d{1,20}),[ \t]*"(?:[A-Za-z]+::)?([^"\n]*)",[ \t]*"(\w+)"', re.MULTILINE)
+PERCENT = re.compile(r'^[ \t]*(?:\w+:[ \t]*"DeformPercent",[^\n]*?,|DeformPercent:)[ \t]*([-\d.eE+]+)[ \t\r]*$', re.MULTILINE)
+LINK = re.compile(r'^[ \t]*C:[ \t]*"OO",[ \t]*(\d{1,20}),[ \t]*(\d{1,20})', re.MULTILINE)
 
 
 def _text(data: bytes) -> _Found:
@@ -133,7 +134,7 @@ def _text(data: bytes) -> _Found:
     for head, after in zip(heads, [*(h.start() for h in heads[1:]), len(text)]):
         names[int(head[1])] = head[2]
         said = PERCENT.search(text, head.end(), after) if head[3] == "BlendShapeChannel" else None
-        if said is not None and (value := float(said[1] or said[2])):
+        if said is not None and (value := float(said[1])):
             percents[int(head[1])] = value
     for link in LINK.finditer(text):
         above.setdefault(int(link[1]), []).append(int(link[2]))

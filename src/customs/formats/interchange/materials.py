@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -125,8 +126,8 @@ class MaterialBuilder:
 
     def _inside(self, name: str) -> Json | None:
         textures: list[Json] = self.imported.header["textures"]
-        if name.startswith("*") and name[1:].isdigit() and int(name[1:]) < len(textures):
-            return textures[int(name[1:])]
+        if (number := re.fullmatch(r"\*([0-9]{1,9})", name)) and int(number[1]) < len(textures):
+            return textures[int(number[1])]
         short = name.replace("\\", "/").rsplit("/", 1)[-1]
         return next((t for t in textures if t["file"] and t["file"].replace("\\", "/").rsplit("/", 1)[-1] == short), None)
 
