@@ -2,9 +2,6 @@
 
 from __future__ import annotations
 
-import threading
-import weakref
-from collections import OrderedDict
 from collections.abc import Sequence
 from types import ModuleType
 from typing import Any
@@ -13,6 +10,8 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.kernels.store import kernel
+from customs.scene.arrays import frozen
+from customs.scene.kept import kept
 
 U32 = npt.NDArray[np.uint32]
 
@@ -129,11 +128,6 @@ def by_rounds(places: npt.NDArray[Any], keys: Sequence[npt.NDArray[Any]], count:
     return np.flatnonzero(leads), rank[stands]
 
 
-_known: OrderedDict[int, tuple[weakref.ref[npt.NDArray[Any]], U32]] = OrderedDict()
-_lock = threading.Lock()
-KEPT = 24
-
-
 def groups_of_rows(rows: npt.NDArray[Any]) -> U32:
     """(N,) uint32: the same number for equal rows of `rows` (N, D), numbered by first appearance.
 
@@ -141,17 +135,7 @@ def groups_of_rows(rows: npt.NDArray[Any]) -> U32:
     """
     if rows.flags.writeable:
         return unique_rows([rows])[1]
-    with _lock:
-        known = _known.get(id(rows))
-        if known is not None and known[0]() is rows:
-            return known[1]
-    out = unique_rows([rows])[1]
-    out.flags.writeable = False
-    with _lock:
-        _known[id(rows)] = (weakref.ref(rows), out)
-        while len(_known) > KEPT:
-            _known.popitem(last=False)
-    return out
+    return kept("groups of rows", rows, lambda: frozen(unique_rows([rows])[1], np.uint32))
 
 
 def groups_near(points: npt.NDArray[Any], distance: float) -> U32:

@@ -19,6 +19,7 @@ from customs.motion.leftovers import outlines
 from customs.route.edit import vertex_columns
 from customs.route.finite import finite_vertices, not_finite
 from customs.route.outward import against
+from customs.scene.kept import kept
 from customs.scene.key import Key
 from customs.scene.model import Image, Material, Primitive, Scene, Skin
 from customs.scene.tree import mesh_nodes, walk
@@ -167,16 +168,9 @@ class PrimitiveFacts:
         return find(prim.texcoords[0], faces)
 
 
-_primitives: weakref.WeakKeyDictionary[Primitive, PrimitiveFacts] = weakref.WeakKeyDictionary()
-_alpha: weakref.WeakKeyDictionary[Image, tuple[float, float, float] | None] = weakref.WeakKeyDictionary()
-
-
 def facts_of(prim: Primitive) -> PrimitiveFacts:
     """The facts of a primitive, kept as long as it lives."""
-    known = _primitives.get(prim)
-    if known is None:
-        known = _primitives[prim] = PrimitiveFacts(prim)
-    return known
+    return kept("facts", prim, lambda: PrimitiveFacts(prim))
 
 
 def alpha_shares(image: Image) -> tuple[float, float, float] | None:
@@ -184,18 +178,19 @@ def alpha_shares(image: Image) -> tuple[float, float, float] | None:
 
     Within 4 of 255 of either end counts as that end.
     """
-    if image not in _alpha:
-        info = image_info(image)
-        pixels = pixels_or_none(image) if info is not None and info.has_alpha else None
-        if pixels is None:
-            _alpha[image] = None
-        else:
-            alpha = pixels[:, :, -1]
-            top = np.iinfo(alpha.dtype).max
-            clear = float((alpha <= top * 4 // 255).mean())
-            solid = float((alpha >= top - top * 4 // 255).mean())
-            _alpha[image] = (clear, 1 - clear - solid, solid)
-    return _alpha[image]
+    return kept("alpha shares", image, lambda: _alpha_shares(image))
+
+
+def _alpha_shares(image: Image) -> tuple[float, float, float] | None:
+    info = image_info(image)
+    pixels = pixels_or_none(image) if info is not None and info.has_alpha else None
+    if pixels is None:
+        return None
+    alpha = pixels[:, :, -1]
+    top = np.iinfo(alpha.dtype).max
+    clear = float((alpha <= top * 4 // 255).mean())
+    solid = float((alpha >= top - top * 4 // 255).mean())
+    return clear, 1 - clear - solid, solid
 
 
 class SceneFacts:
@@ -268,12 +263,6 @@ class SceneFacts:
         return [s for i, s in enumerate(self.scene.skins) if i in used]
 
 
-_scenes: weakref.WeakKeyDictionary[Scene, SceneFacts] = weakref.WeakKeyDictionary()
-
-
 def scene_facts(scene: Scene) -> SceneFacts:
     """The facts of a scene, kept as long as it lives."""
-    known = _scenes.get(scene)
-    if known is None:
-        known = _scenes[scene] = SceneFacts(scene)
-    return known
+    return kept("facts", scene, lambda: SceneFacts(scene))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import weakref
 from collections.abc import Collection, Iterator
 from typing import Any
 
@@ -10,6 +9,7 @@ from customs.formats.image_write import delivered_form
 from customs.ledger.facts import SceneFacts
 from customs.ledger.row import Case
 from customs.route.roles import roles_of_images
+from customs.scene.kept import kept
 from customs.scene.key import FILE
 from customs.scene.model import COLOUR_SLOTS, Image, Material, Scene, TextureUse
 from customs.sheet.blocks import compressed, wanted_block
@@ -60,21 +60,19 @@ def alpha_used(facts: SceneFacts, index: int) -> bool:
     return index in _used(facts)[1]
 
 
-_known: weakref.WeakKeyDictionary[SceneFacts, tuple[dict[int, set[str]], set[int]]] = weakref.WeakKeyDictionary()
-
-
 def _used(facts: SceneFacts) -> tuple[dict[int, set[str]], set[int]]:
     """(roles by image, images whose alpha is needed), gone through once."""
-    known = _known.get(facts)
-    if known is None:
-        roles: dict[int, set[str]] = {}
-        alpha = set()
-        for m, role, use, _ in uses(facts):
-            roles.setdefault(use.image, set()).add(role)
-            if _needs_alpha(m, role, use):
-                alpha.add(use.image)
-        known = _known[facts] = (roles, alpha)
-    return known
+    return kept("uses", facts.scene, lambda: _find_used(facts))
+
+
+def _find_used(facts: SceneFacts) -> tuple[dict[int, set[str]], set[int]]:
+    roles: dict[int, set[str]] = {}
+    alpha = set()
+    for m, role, use, _ in uses(facts):
+        roles.setdefault(use.image, set()).add(role)
+        if _needs_alpha(m, role, use):
+            alpha.add(use.image)
+    return roles, alpha
 
 
 def _needs_alpha(m: Material, role: str, use: TextureUse) -> bool:

@@ -15,7 +15,7 @@ from customs.scene.tree import local_matrix, walk, world_matrices
 F64 = npt.NDArray[np.float64]
 
 
-def bind_error(scene: Scene, skin: int, world: list[F64] | None = None) -> float:
+def bind_error(scene: Scene, skin: int, world: F64 | None = None) -> float:
     """Largest difference between the joint matrices of a skin: 0 when the rest pose is the bind pose, be it moved as a whole."""
     joined = joint_matrices(scene, skin, world if world is not None else world_matrices(scene))
     return float(np.abs(joined - joined[0]).max()) if len(joined) else 0.0

@@ -2,38 +2,35 @@
 
 from __future__ import annotations
 
-import weakref
-
 import numpy as np
 import numpy.typing as npt
 
 from customs.motion.pose import joint_matrices, morph_weights, posed_positions
 from customs.scene.arrays import bounds
+from customs.scene.kept import kept
 from customs.scene.model import Primitive, Scene
 from customs.scene.tree import mesh_nodes, world_matrices
 
 F64 = npt.NDArray[np.float64]
-_whole: weakref.WeakKeyDictionary[Scene, tuple[F64, F64] | None] = weakref.WeakKeyDictionary()
-_local: weakref.WeakKeyDictionary[Primitive, tuple[F64, F64]] = weakref.WeakKeyDictionary()
 
 
 def local_bounds(prim: Primitive) -> tuple[F64, F64]:
     """Box (low (3,), high (3,)) of a primitive's own positions, those that are finite."""
-    known = _local.get(prim)
-    if known is None:
-        known = bounds(prim.positions) if len(prim.positions) else (np.zeros(3), np.zeros(3))
-        if not (np.isfinite(known[0]).all() and np.isfinite(known[1]).all()):
-            good = prim.positions[np.isfinite(prim.positions).all(axis=1)]
-            known = bounds(good) if len(good) else (np.zeros(3), np.zeros(3))
-        _local[prim] = known
-    return known
+    points = prim.positions
+    return _finite_bounds(points) if points.flags.writeable else kept("box", points, lambda: _finite_bounds(points))
+
+
+def _finite_bounds(points: npt.NDArray[np.float32]) -> tuple[F64, F64]:
+    box = bounds(points) if len(points) else (np.zeros(3), np.zeros(3))
+    if np.isfinite(box[0]).all() and np.isfinite(box[1]).all():
+        return box
+    good = points[np.isfinite(points).all(axis=1)]
+    return bounds(good) if len(good) else (np.zeros(3), np.zeros(3))
 
 
 def world_bounds(scene: Scene) -> tuple[F64, F64] | None:
     """Box (low (3,), high (3,)) of everything at rest, or None when there is nothing. Kept while the scene lives."""
-    if scene not in _whole:
-        _whole[scene] = _world_bounds(scene)
-    return _whole[scene]
+    return kept("bounds", scene, lambda: _world_bounds(scene))
 
 
 def _world_bounds(scene: Scene) -> tuple[F64, F64] | None:
@@ -52,7 +49,7 @@ def _world_bounds(scene: Scene) -> tuple[F64, F64] | None:
 
 
 def _placed_bounds(
-    scene: Scene, node: int, prim: Primitive, world: list[F64], weights: npt.NDArray[np.float32] | None
+    scene: Scene, node: int, prim: Primitive, world: F64, weights: npt.NDArray[np.float32] | None
 ) -> tuple[F64, F64]:
     m = world[node]
     skinned = scene.nodes[node].skin is not None and prim.joints is not None
@@ -69,7 +66,7 @@ def _placed_bounds(
     return bounds(good) if len(good) else (np.zeros(3), np.zeros(3))
 
 
-def _at_bind(scene: Scene, node: int, world: list[F64]) -> bool:
+def _at_bind(scene: Scene, node: int, world: F64) -> bool:
     """True when every joint matrix of the node's skin is the identity: the mesh stands as it was bound."""
     skin = scene.nodes[node].skin
     assert skin is not None

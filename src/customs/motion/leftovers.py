@@ -140,7 +140,7 @@ def _mesh(scene: Scene, node: int) -> Mesh:
     return scene.meshes[scene.nodes[node].mesh or 0]
 
 
-def _at_one_place(scene: Scene, node: int, other: int, places: list[npt.NDArray[np.float64]]) -> bool:
+def _at_one_place(scene: Scene, node: int, other: int, places: npt.NDArray[np.float64]) -> bool:
     """True where two nodes put what they carry at one place; a skinned mesh is where its joints take it."""
     a, b = (np.eye(4) if scene.nodes[n].skin is not None else places[n] for n in (node, other))
     low, high = _box(_mesh(scene, other))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import weakref
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -15,6 +14,7 @@ from scipy import sparse
 
 from customs.motion.keys import sample
 from customs.motion.posing import posing
+from customs.scene.kept import latest
 from customs.scene.model import Clip, Mesh, Primitive, Scene
 from customs.scene.tree import mesh_nodes
 
@@ -49,15 +49,9 @@ def morphed(prim: Primitive, weights: npt.NDArray[Any] | None) -> npt.NDArray[np
     return out
 
 
-_tables: weakref.WeakKeyDictionary[Primitive, tuple[int, sparse.csr_matrix]] = weakref.WeakKeyDictionary()
-
-
 def weight_matrix(prim: Primitive, joints: int) -> sparse.csr_matrix:
     """Sparse (V, joints) float64 matrix of a primitive's weights, kept as long as the primitive lives."""
-    known = _tables.get(prim)
-    if known is None or known[0] != joints:
-        known = _tables[prim] = (joints, _weight_matrix(prim, joints))
-    return known[1]
+    return latest("weights", prim, joints, lambda: _weight_matrix(prim, joints))
 
 
 def _weight_matrix(prim: Primitive, joints: int) -> sparse.csr_matrix:
@@ -78,24 +72,17 @@ def skin_matrices(prim: Primitive, matrices: F64) -> F64:
 class _Rows:
     """What skinning needs of a primitive beside its joint matrices: its weights in runs of rows, its places (V, 4) with a 1."""
 
-    joints: int
     runs: tuple[tuple[slice, sparse.csr_matrix], ...]
     places: F64
 
 
-_rows: weakref.WeakKeyDictionary[Primitive, _Rows] = weakref.WeakKeyDictionary()
-
-
 def _rows_of(prim: Primitive, joints: int) -> _Rows:
-    known = _rows.get(prim)
-    if known is None or known.joints != joints:
-        count = len(prim.positions)
-        cores = min(os.cpu_count() or 1, MOST_CORES) if count >= WORTH_CORES else 1
-        step = max(-(-count // cores), 1)
-        table = weight_matrix(prim, joints)
-        runs = tuple((slice(k, k + step), table[k : k + step] if cores > 1 else table) for k in range(0, max(count, 1), step))
-        known = _rows[prim] = _Rows(joints, runs, _with_one(prim.positions))
-    return known
+    count = len(prim.positions)
+    cores = min(os.cpu_count() or 1, MOST_CORES) if count >= WORTH_CORES else 1
+    step = max(-(-count // cores), 1)
+    table = weight_matrix(prim, joints)
+    runs = tuple((slice(k, k + step), table[k : k + step] if cores > 1 else table) for k in range(0, max(count, 1), step))
+    return _Rows(runs, _with_one(prim.positions))
 
 
 def _with_one(points: npt.NDArray[Any]) -> F64:
@@ -106,7 +93,7 @@ def _with_one(points: npt.NDArray[Any]) -> F64:
 
 def _skinned(prim: Primitive, points: npt.NDArray[Any], matrices: F64) -> F64:
     """World positions (V, 3): the blended matrices times the places, run by run, on several cores where it is worth it."""
-    rows = _rows_of(prim, len(matrices))
+    rows = latest("rows", prim, len(matrices), lambda: _rows_of(prim, len(matrices)))
     places = rows.places if points is prim.positions else _with_one(points)
     flat = np.ascontiguousarray(matrices[:, :3, :]).reshape(len(matrices), 12)
     out = np.empty((len(places), 3))

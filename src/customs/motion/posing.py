@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import weakref
 from collections import defaultdict
 
 import numpy as np
@@ -10,9 +9,10 @@ import numpy.typing as npt
 
 from customs.motion.keys import sample
 from customs.motion.track import channels_of
+from customs.scene.kept import latest
 from customs.scene.model import Channel, Clip, Scene
 from customs.scene.transforms import compose
-from customs.scene.tree import local_matrix, walk
+from customs.scene.tree import levels, local_matrices, placed_in_world
 
 F64 = npt.NDArray[np.float64]
 WIDTHS = {"translation": 3, "rotation": 4, "scale": 3}
@@ -23,7 +23,7 @@ class Posing:
 
     def __init__(self, scene: Scene, clip: Clip | None) -> None:
         known = {at: c for at, c in channels_of(clip).items() if at[1] != "weights"}
-        self._rest = np.stack([local_matrix(n) for n in scene.nodes]) if scene.nodes else np.zeros((0, 4, 4))
+        self._rest = local_matrices(scene)
         self._moved = sorted({node for node, _ in known})
         rows = {node: k for k, node in enumerate(self._moved)}
         self._parts = {
@@ -32,7 +32,7 @@ class Posing:
             if self._moved
         }
         self._runs = [(path, [rows[c.node] for c in run], _together(run)) for (path, *_), run in _runs(known).items()]
-        self._levels = _levels(scene)
+        self._levels = levels(scene)
 
     def locals(self, seconds: float) -> F64:
         """Own matrices (N, 4, 4)."""
@@ -46,11 +46,7 @@ class Posing:
 
     def world(self, seconds: float) -> F64:
         """World matrices (N, 4, 4); nodes outside the tree stay at the identity."""
-        own = self.locals(seconds)
-        out = np.broadcast_to(np.eye(4), own.shape).copy()
-        for nodes, above in self._levels:
-            out[nodes] = own[nodes] if above is None else out[above] @ own[nodes]
-        return out
+        return placed_in_world(self._levels, self.locals(seconds))
 
 
 def _runs(known: dict[tuple[int, str], Channel]) -> dict[tuple[str, str, bytes], list[Channel]]:
@@ -67,20 +63,6 @@ def _together(run: list[Channel]) -> Channel:
     return Channel(first.node, first.path, first.times, np.stack([c.values for c in run], axis=-2), first.interpolation)
 
 
-def _levels(scene: Scene) -> list[tuple[list[int], list[int] | None]]:
-    """(nodes, what each hangs under) level by level from the roots down."""
-    by_depth: dict[int, list[tuple[int, int]]] = defaultdict(list)
-    for node, parent, depth in walk(scene):
-        by_depth[depth].append((node, parent))
-    return [([n for n, _ in level], [p for _, p in level] if depth else None) for depth, level in sorted(by_depth.items())]
-
-
-_last: weakref.WeakKeyDictionary[Scene, tuple[Clip | None, Posing]] = weakref.WeakKeyDictionary()
-
-
 def posing(scene: Scene, clip: Clip | None) -> Posing:
     """The posing of a scene with a clip, the last one of each scene kept while the scene lives."""
-    known = _last.get(scene)
-    if known is None or known[0] is not clip:
-        known = _last[scene] = (clip, Posing(scene, clip))
-    return known[1]
+    return latest("posing", scene, clip, lambda: Posing(scene, clip))

@@ -11,6 +11,7 @@ import numpy.typing as npt
 from customs.geometry.triangles import triangles_of
 from customs.motion.deviation import posed
 from customs.motion.track import frame_times
+from customs.scene.kept import kept
 from customs.scene.model import Clip, Primitive, Scene
 from customs.scene.tree import mesh_nodes
 
@@ -19,7 +20,6 @@ FRAMES = 40
 """Most frames of a clip that are looked at."""
 TINY = 0.05
 """Edges shorter than this share of the median are left out: their ratio says nothing (ratio)."""
-_known: weakref.WeakKeyDictionary[Scene, weakref.WeakKeyDictionary[Clip, dict[float, float]]] = weakref.WeakKeyDictionary()
 
 
 def stretch(scene: Scene, source: Scene, clip: Clip, share: float = 99.9) -> float:
@@ -27,7 +27,8 @@ def stretch(scene: Scene, source: Scene, clip: Clip, share: float = 99.9) -> flo
 
     The clip is played on the nodes of `scene` by name. Kept while the scene lives.
     """
-    table = _known.setdefault(scene, weakref.WeakKeyDictionary()).setdefault(clip, {})
+    known: weakref.WeakKeyDictionary[Clip, dict[float, float]] = kept("stretch", scene, weakref.WeakKeyDictionary)
+    table = known.setdefault(clip, {})
     if share not in table:
         table[share] = _stretch(scene, on_names(scene, source, clip), share)
     return table[share]

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import weakref
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from customs.scene.arrays import frozen
+from customs.scene.kept import latest
 from customs.scene.key import Key
 from customs.scene.model import Image, Material, TextureUse
 from customs.surface.channels import packed, same_size, source_of
@@ -29,16 +29,10 @@ class Appearance:
     roughness: float
 
 
-_known: weakref.WeakKeyDictionary[Material, tuple[int, Appearance]] = weakref.WeakKeyDictionary()
-
-
 def appearance(material: Material, images: Sequence[Image]) -> Appearance:
     """How a material is drawn; worked out once as long as it and its images stay."""
-    mark = hash(tuple((r, id(images[u.image])) for r, u in material.textures.items()))
-    known = _known.get(material)
-    if known is None or known[0] != mark:
-        known = _known[material] = (mark, _made(material, images))
-    return known[1]
+    mark = tuple((r, id(images[u.image])) for r, u in material.textures.items())
+    return latest("appearance", material, mark, lambda: _made(material, images))
 
 
 def _made(m: Material, images: Sequence[Image]) -> Appearance:

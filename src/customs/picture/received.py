@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-import threading
-import weakref
 from dataclasses import replace
 
 import numpy as np
 
 from customs.conventions.convert import convert
 from customs.scene.convention import Convention
+from customs.scene.kept import latest
 from customs.scene.model import Scene
-
-_seen: weakref.WeakKeyDictionary[Scene, tuple[Convention, Scene]] = weakref.WeakKeyDictionary()
-_lock = threading.Lock()
 
 
 def as_seen(scene: Scene, meant: Convention) -> Scene:
@@ -21,15 +17,11 @@ def as_seen(scene: Scene, meant: Convention) -> Scene:
 
     Places and lengths stay in the file's own numbers.
     """
-    with _lock:
-        known = _seen.get(scene)
-    if known is not None and (known[0].v, known[0].green) == (meant.v, meant.green):
-        return known[1]
+    return latest("as seen", scene, (meant.v, meant.green), lambda: _seen(scene, meant))
+
+
+def _seen(scene: Scene, meant: Convention) -> Scene:
     out = convert(scene, np.eye(3), 1.0, flip_v=meant.v == "up")
     if out is not scene or meant.green != scene.convention.green:
         out = replace(out, convention=replace(scene.convention, v="down", green=meant.green))
-    if out is scene:
-        return scene
-    with _lock:
-        _seen[scene] = (meant, out)
     return out

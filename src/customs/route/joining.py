@@ -153,7 +153,7 @@ def _still_bone(scene: Scene) -> int | None:
     return next((n for n in candidates if not moving & set(way_up(n))), None)
 
 
-def _bound(scene: Scene, n: int, p: Primitive, world: list[F64], union: _Union) -> Primitive:
+def _bound(scene: Scene, n: int, p: Primitive, world: F64, union: _Union) -> Primitive:
     """A piece bound to the union of skins: its own joints renumbered, or all of it to the joint it hangs from."""
     node = scene.nodes[n]
     if node.skin is not None and p.joints is not None:

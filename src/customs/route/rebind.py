@@ -25,7 +25,7 @@ F64 = npt.NDArray[np.float64]
 
 
 def bound_mesh(
-    scene: Scene, node: int, world: list[F64], skeleton: Skeleton, matrices: F64, after: F64, target: npt.NDArray[np.intp],
+    scene: Scene, node: int, world: F64, skeleton: Skeleton, matrices: F64, after: F64, target: npt.NDArray[np.intp],
     count: int, limit: int, soften: int = 0,
 ) -> Mesh:  # fmt: skip
     """The mesh at `node` bound to another skeleton of `count` joints.
@@ -82,7 +82,7 @@ def carried(p: Primitive, blend: F64) -> Primitive:
     return replace(p, positions=frozen(points), normals=normals, tangents=tangents, targets=targets)
 
 
-def _rest(scene: Scene, node: int, world: list[F64], skeleton: Skeleton) -> tuple[F64, npt.NDArray[np.intp]]:
+def _rest(scene: Scene, node: int, world: F64, skeleton: Skeleton) -> tuple[F64, npt.NDArray[np.intp]]:
     """(world · inverse bind of each joint of the node's skin (K, 4, 4), its number in the skeleton (K,))."""
     skin = scene.nodes[node].skin
     if skin is None:
@@ -91,7 +91,7 @@ def _rest(scene: Scene, node: int, world: list[F64], skeleton: Skeleton) -> tupl
     return joint_matrices(scene, skin, world), np.array([at[j] for j in scene.skins[skin].joints], dtype=np.intp)
 
 
-def _carrier(scene: Scene, node: int, world: list[F64], skeleton: Skeleton, p: Primitive) -> int:
+def _carrier(scene: Scene, node: int, world: F64, skeleton: Skeleton, p: Primitive) -> int:
     above, at = parents(scene), {n: k for k, n in enumerate(skeleton.nodes)}
     n = node
     while n >= 0:

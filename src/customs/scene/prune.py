@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import weakref
 from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
+from customs.scene.kept import kept
 from customs.scene.key import FILE
 from customs.scene.model import Channel, Material, Mesh, Primitive, Scene, Skin
 from customs.scene.tree import walk
@@ -104,9 +104,6 @@ def prune_content(scene: Scene, near: bool = False) -> Scene:
     )
 
 
-_pruned: weakref.WeakKeyDictionary[Scene, dict[bool, Scene]] = weakref.WeakKeyDictionary()
-
-
 def _all_used(scene: Scene, *tables: dict[int, int]) -> bool:
     """True when every element of each kind is used, and no clip moves the morph weights of what shows no mesh."""
     kinds = (scene.meshes, scene.skins, scene.cameras, scene.lights, scene.materials, scene.images)
@@ -122,11 +119,4 @@ def _all_used(scene: Scene, *tables: dict[int, int]) -> bool:
 
 def prune(scene: Scene, near: bool = False) -> Scene:
     """`prune_nodes`, then `prune_content`; kept while the scene lives, as many rows ask for it."""
-    known = _pruned.setdefault(scene, {})
-    if near not in known:
-        out = prune_content(prune_nodes(scene), near)
-        if out is scene:
-            # Nothing is kept of it by itself: that would keep it alive for good.
-            return scene
-        known[near] = out
-    return known[near]
+    return kept(("pruned", near), scene, lambda: prune_content(prune_nodes(scene), near))

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-import weakref
 from collections.abc import Iterator
 
 import numpy as np
 import numpy.typing as npt
 
+from customs.scene.arrays import frozen
+from customs.scene.kept import kept
 from customs.scene.model import Node, Scene
 from customs.scene.transforms import compose
 
 F64 = npt.NDArray[np.float64]
-_worlds: weakref.WeakKeyDictionary[Scene, list[F64]] = weakref.WeakKeyDictionary()
+Levels = list[tuple[list[int], list[int] | None]]
+"""(nodes, what each hangs under, None for roots) level by level."""
 
 
 def local_matrix(node: Node) -> F64:
@@ -38,18 +40,46 @@ def walk(scene: Scene) -> Iterator[tuple[int, int, int]]:
         stack.extend((child, node, depth + 1) for child in reversed(scene.nodes[node].children))
 
 
-def world_matrices(scene: Scene) -> list[F64]:
-    """World transform (4, 4) float64 per node at rest; identity for nodes outside the tree. Kept while the scene lives."""
-    known = _worlds.get(scene)
-    if known is None:
-        own = [local_matrix(n) for n in scene.nodes]
-        known = [np.eye(4)] * len(scene.nodes)
-        for node, parent, _ in walk(scene):
-            known[node] = own[node].copy() if parent < 0 else known[parent] @ own[node]
-        for world in known:
-            world.flags.writeable = False
-        _worlds[scene] = known
-    return list(known)
+def local_matrices(scene: Scene) -> F64:
+    """Own transforms (N, 4, 4) float64 of all nodes, read-only. Kept while the scene lives."""
+    return kept("own matrices", scene, lambda: frozen(_local_matrices(scene), np.float64))
+
+
+def _local_matrices(scene: Scene) -> F64:
+    if not scene.nodes:
+        return np.zeros((0, 4, 4))
+    parts = (
+        np.array([getattr(n, path) for n in scene.nodes], dtype=np.float64) for path in ("translation", "rotation", "scale")
+    )
+    out = compose(*parts)
+    for k, node in enumerate(scene.nodes):
+        if node.matrix is not None:
+            out[k] = node.matrix
+    return out
+
+
+def levels(scene: Scene) -> Levels:
+    """(nodes, what each hangs under, None for roots) level by level from the roots down."""
+    out: Levels = []
+    level, above = list(scene.roots), list[int]()
+    while level:
+        out.append((level, above if out else None))
+        above = [n for n in level for _ in scene.nodes[n].children]
+        level = [c for n in level for c in scene.nodes[n].children]
+    return out
+
+
+def world_matrices(scene: Scene) -> F64:
+    """World transforms (N, 4, 4) float64 of all nodes at rest, read-only; identity outside the tree. Kept while the scene lives."""
+    return kept("worlds", scene, lambda: frozen(placed_in_world(levels(scene), local_matrices(scene)), np.float64))
+
+
+def placed_in_world(tree: Levels, own: F64) -> F64:
+    """World transforms (N, 4, 4) of nodes whose own ones are `own` (N, 4, 4), by their `levels`."""
+    out = np.broadcast_to(np.eye(4), own.shape).copy()
+    for nodes, above in tree:
+        out[nodes] = own[nodes] if above is None else out[above] @ own[nodes]
+    return out
 
 
 def mesh_nodes(scene: Scene) -> list[int]:

@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from customs.scene.model import Image, Material, TextureUse
 from customs.surface.files.pillow import to_eight
-from customs.surface.kept import kept
+from customs.surface.kept import kept_of_pixels
 from customs.surface.pattern import CHANNELS, Part, parse_pattern
 from customs.surface.pixels import image_info, pixels_or_none
 from customs.surface.resize import resize
@@ -135,4 +135,4 @@ def grey(image: Image) -> bool:
         spread = pixels[:, :, :3].max(axis=2).astype(np.int32) - pixels[:, :, :3].min(axis=2)
         return bool((spread <= 2 * np.iinfo(pixels.dtype).max // 255).mean() > 0.999)
 
-    return kept("grey", image, found)
+    return kept_of_pixels("grey", image, found)

@@ -10,7 +10,7 @@ import numpy.typing as npt
 from scipy.ndimage import gaussian_filter
 
 from customs.scene.model import Image
-from customs.surface.kept import kept
+from customs.surface.kept import kept_of_pixels
 from customs.surface.pixels import pixels_or_none
 
 F32 = npt.NDArray[np.float32]
@@ -50,7 +50,7 @@ def told_green(image: Image) -> Green | None:
         pixels = pixels_or_none(image)
         return green_direction(pixels) if pixels is not None else None
 
-    return kept("green", image, judged)
+    return kept_of_pixels("green", image, judged)
 
 
 def slopes(pixels: npt.NDArray[Any]) -> tuple[F32, F32, npt.NDArray[np.bool_]]:

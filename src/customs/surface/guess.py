@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from customs.scene.model import Image
 from customs.surface.classify import Guess, classify
-from customs.surface.kept import kept
+from customs.surface.kept import kept_of_pixels
 from customs.surface.pixels import pixels_or_none
 from customs.surface.suffixes import Table, role_of_name
 
@@ -53,7 +53,7 @@ def content_of(image: Image) -> Guess | None:
         pixels = pixels_or_none(image)
         return classify(pixels) if pixels is not None and pixels.size else None
 
-    return kept("content", image, judged)
+    return kept_of_pixels("content", image, judged)
 
 
 NEARLY = 2
@@ -71,7 +71,7 @@ def single_value(image: Image) -> npt.NDArray[np.float32] | None:
         low, high = flat.min(axis=0).astype(np.int64), flat.max(axis=0).astype(np.int64)
         return ((low + high) / (2 * top)).astype(np.float32) if ((high - low) * 255 <= NEARLY * top).all() else None
 
-    return kept("single", image, found)
+    return kept_of_pixels("single", image, found)
 
 
 def fits(role: str, content: str) -> bool:

@@ -2,23 +2,18 @@
 
 from __future__ import annotations
 
-import threading
-import weakref
 from typing import Any
 
-import numpy as np
 import numpy.typing as npt
 
 from customs.errors import CustomsError, LimitError, ReadError
+from customs.scene.arrays import frozen
 from customs.scene.content import Encoded
+from customs.scene.kept import kept
 from customs.scene.model import Image
 from customs.surface.files.base import ImageInfo, Space, recognise, texture_format, texture_formats
 from customs.surface.room import need_room
 from customs.tolerances import DECODING, IMAGE_PIXELS, UNPACKING
-
-_infos: weakref.WeakKeyDictionary[Encoded, ImageInfo] = weakref.WeakKeyDictionary()
-_pixels: weakref.WeakKeyDictionary[Encoded, npt.NDArray[Any]] = weakref.WeakKeyDictionary()
-_lock = threading.Lock()
 
 
 def endings() -> dict[str, str]:
@@ -35,9 +30,10 @@ def _read(content: Encoded) -> bytes:
 
 def content_info(content: Encoded) -> ImageInfo:
     """Header facts of encoded bytes. Raises ReadError, LimitError, UnsupportedError."""
-    with _lock:
-        if content in _infos:
-            return _infos[content]
+    return kept("header", content, lambda: _content_info(content))
+
+
+def _content_info(content: Encoded) -> ImageInfo:
     data = _read(content)
     info = recognise(data).info(data)
     if info.width * info.height > IMAGE_PIXELS:
@@ -49,8 +45,6 @@ def content_info(content: Encoded) -> ImageInfo:
             f"{len(data):,} bytes said to be {info.width} × {info.height} pixels", f"at most {UNPACKING} pixels a byte",
             "The file is damaged or made to do harm: export it again.",
         )  # fmt: skip
-    with _lock:
-        _infos[content] = info
     return info
 
 
@@ -79,16 +73,13 @@ def image_pixels(image: Image) -> npt.NDArray[Any]:
         return image.pixels
     if image.content is None:
         raise ReadError(image.problem or "no image data", file=image.uri or image.name)
-    with _lock:
-        known = _pixels.get(image.content)
-    if known is not None:
-        return known
-    form = content_info(image.content).form
-    out = np.ascontiguousarray(texture_format(form).decode(_read(image.content)))
-    out.flags.writeable = False
-    with _lock:
-        _pixels[image.content] = out
-    return out
+    content = image.content
+    return kept("pixels", content, lambda: _decoded(content))
+
+
+def _decoded(content: Encoded) -> npt.NDArray[Any]:
+    out = texture_format(content_info(content).form).decode(_read(content))
+    return frozen(out, out.dtype)
 
 
 def pixels_or_none(image: Image) -> npt.NDArray[Any] | None:

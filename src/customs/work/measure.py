@@ -5,7 +5,6 @@ The worker takes them when it evaluates; the interface thread then only looks th
 
 from __future__ import annotations
 
-import weakref
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,6 +12,7 @@ import numpy.typing as npt
 
 from customs.geometry.counts import counts
 from customs.motion.bounds import world_bounds
+from customs.scene.kept import kept
 from customs.scene.model import Scene
 
 F64 = npt.NDArray[np.float64]
@@ -31,12 +31,6 @@ class Measures:
         return float((self.box[1] - self.box[0])[1]) if self.box else 0.0
 
 
-_known: weakref.WeakKeyDictionary[Scene, Measures] = weakref.WeakKeyDictionary()
-
-
 def measure(scene: Scene) -> Measures:
     """The figures of a scene."""
-    found = _known.get(scene)
-    if found is None:
-        found = _known[scene] = Measures(world_bounds(scene), counts(scene))
-    return found
+    return kept("measures", scene, lambda: Measures(world_bounds(scene), counts(scene)))

@@ -58,7 +58,7 @@ def _members(points: Points, joints: int) -> list[tuple[npt.NDArray[np.intp], np
     return [(rows[order[a:b]], weights[order[a:b]]) for a, b in itertools.pairwise(cuts)]
 
 
-def add_pose(scene: Scene, models: list[int], world: list[F64], bound: dict[int, F64], objects: Objects) -> None:
+def add_pose(scene: Scene, models: list[int], world: F64, bound: dict[int, F64], objects: Objects) -> None:
     """The bind pose: every joint where it was bound, every mesh where it stands."""
     _, record = objects.add("Pose", "bind pose", "Pose", "BindPose")
     record.add("Type", "BindPose")

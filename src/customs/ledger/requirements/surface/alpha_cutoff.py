@@ -9,7 +9,7 @@ from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy,
 from customs.ledger.shapes import elements
 from customs.ledger.texture import alpha_image
 from customs.scene.model import Image, Material
-from customs.surface.kept import kept
+from customs.surface.kept import kept_of_pixels
 from customs.surface.mipmap import coverage
 from customs.surface.pixels import pixels_or_none
 from customs.surface.transparency import wanted_cutoff
@@ -25,7 +25,7 @@ def best_cutoff(image: Image) -> float:
         pixels = pixels_or_none(image)
         return wanted_cutoff(pixels[:, :, -1]) if pixels is not None and pixels.shape[2] in (2, 4) else 0.5
 
-    return kept("cutoff", image, found)
+    return kept_of_pixels("cutoff", image, found)
 
 
 def _off(case: Case, m: Material) -> str:

@@ -9,7 +9,7 @@ from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy,
 from customs.ledger.shapes import elements
 from customs.ledger.texture import alpha_image
 from customs.scene.model import Image
-from customs.surface.kept import kept
+from customs.surface.kept import kept_of_pixels
 from customs.surface.pixels import pixels_or_none
 from customs.surface.transparency import bled, rim
 
@@ -29,7 +29,7 @@ def rim_of(image: Image) -> float:
         off = rim(pixels)
         return off if off <= MOST or off - rim(bled(pixels)) > GAIN else 0.0
 
-    return kept("rim", image, measured)
+    return kept_of_pixels("rim", image, measured)
 
 
 def _cut(facts: SceneFacts) -> list[Image]:

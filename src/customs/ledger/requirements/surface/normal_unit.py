@@ -12,7 +12,7 @@ from customs.ledger.shapes import elements
 from customs.scene.model import NORMAL_SLOTS, Image
 from customs.surface.classify import sample
 from customs.surface.guess import content_of
-from customs.surface.kept import kept
+from customs.surface.kept import kept_of_pixels
 from customs.surface.pixels import pixels_or_none
 
 MOST = 0.06
@@ -34,7 +34,7 @@ def off_length(image: Image) -> float:
             return 0.0
         return float(np.abs(np.sqrt(np.einsum("ijk,ijk->ij", v, v)) - 1).mean())
 
-    return kept("off-length", image, measured)
+    return kept_of_pixels("off-length", image, measured)
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:

@@ -11,7 +11,7 @@ from customs.ledger.row import Case, Place, Requirement, Row, register, remedy, 
 from customs.scene.model import NORMAL_SLOTS, Image
 from customs.sheet.blocks import compressed
 from customs.surface.files.base import texture_format
-from customs.surface.kept import kept
+from customs.surface.kept import kept_of_pixels
 from customs.surface.pixels import image_info, pixels_or_none
 
 GENTLE, SMOOTH, WIDE = 6, 0.6, 48
@@ -33,7 +33,7 @@ def smooth(image: Image) -> bool:
         gentle = (span > 0) & (span < GENTLE)
         return bool(gentle.mean() > SMOOTH and np.ptp(eight) > WIDE)
 
-    return kept("smooth", image, judged)
+    return kept_of_pixels("smooth", image, judged)
 
 
 def better(image: Image, roles: set[str]) -> tuple[str, str]:

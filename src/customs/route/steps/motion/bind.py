@@ -68,7 +68,7 @@ def _apply(scene: Scene, settings: Bind, resources: Content, job: Job) -> Outcom
     return Outcome(prune_content(replace(scene, nodes=tuple(nodes), meshes=tuple(meshes)), near=True), (*remarks, *gone))
 
 
-def _bound(scene: Scene, n: int, world: list[F64], settings: Bind, source: tuple[Surface, npt.NDArray[np.uint32], F64] | None
+def _bound(scene: Scene, n: int, world: F64, settings: Bind, source: tuple[Surface, npt.NDArray[np.uint32], F64] | None
            ) -> tuple[Mesh, str]:  # fmt: skip
     node = scene.nodes[n]
     mesh = scene.meshes[node.mesh or 0]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
+import numpy.typing as npt
 from pydantic import Field
 
 from customs.motion.heat import bone_segments, to_segments
@@ -102,7 +103,7 @@ def _dropped(scene: Scene, gone: set[int]) -> Scene:
     return replace(scene, nodes=nodes, roots=tuple(r for r in scene.roots if r in stay))
 
 
-def _bound_to(scene: Scene, node: int, world: list[np.ndarray], skin: int) -> Mesh:
+def _bound_to(scene: Scene, node: int, world: npt.NDArray[np.float64], skin: int) -> Mesh:
     """The mesh as it stands, bound to another skin: joint by joint where names or shape agree, else whole to the nearest bone."""
     where = scene.nodes[node]
     mesh, old = scene.meshes[where.mesh or 0], where.skin or 0

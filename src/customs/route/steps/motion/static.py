@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import Literal
 
 import numpy as np
+import numpy.typing as npt
 from pydantic import Field
 
 from customs.motion.bones import without_bones
@@ -28,7 +29,7 @@ class Static(Settings):
     drop: Literal["skins-and-clips", "clips"] = Field(default="skins-and-clips", description="what goes")
 
 
-def _still(scene: Scene, node: int, mesh: Mesh, world: list[np.ndarray]) -> Mesh:
+def _still(scene: Scene, node: int, mesh: Mesh, world: npt.NDArray[np.float64]) -> Mesh:
     """The mesh at `node` as its skin holds it at rest, in world space."""
 
     def change(p: Primitive) -> Primitive:

@@ -10,7 +10,7 @@ import numpy as np
 from customs.route.roles import roles_of_images
 from customs.route.step import Content, Job, Outcome, Settings, Step, register
 from customs.scene.model import Image, Remark, Scene
-from customs.surface.kept import kept
+from customs.surface.kept import kept_of_pixels
 from customs.surface.pixels import pixels_or_none
 
 
@@ -29,7 +29,7 @@ def fingerprint(image: Image) -> str:
         state.update(np.ascontiguousarray(pixels).data)
         return state.hexdigest()
 
-    return kept("fingerprint", image, found)
+    return kept_of_pixels("fingerprint", image, found)
 
 
 def twins(scene: Scene) -> dict[int, int]:

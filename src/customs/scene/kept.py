@@ -1,0 +1,61 @@
+"""The one place for values that are found once and kept beside an object, as long as the object lives."""
+
+from __future__ import annotations
+
+import threading
+import weakref
+from collections.abc import Callable, Hashable
+from typing import Any, TypeVar
+
+Value = TypeVar("Value")
+_lock = threading.RLock()
+_tables: dict[int, tuple[weakref.ref[Any], dict[Hashable, Any]]] = {}
+
+
+def kept(name: Hashable, holder: Any, find: Callable[[], Value]) -> Value:
+    """The value called `name` of `holder`; `find` is asked when it is not known yet.
+
+    Holders are told apart by identity (arrays too), and must not change. Threads may ask at once: nothing is locked while a value is
+    found, and all get the one that was found first. A value must not refer to its holder, which would keep it alive for good; the
+    holder itself as the answer is not kept.
+    """
+    with _lock:
+        table = _table(holder)
+        if name in table:
+            return table[name]
+    value = find()
+    if value is holder:
+        return value
+    with _lock:
+        return table.setdefault(name, value)
+
+
+def _table(holder: Any) -> dict[Hashable, Any]:
+    number = id(holder)
+    known = _tables.get(number)
+    if known is not None and known[0]() is holder:
+        return known[1]
+    table: dict[Hashable, Any] = {}
+
+    def gone(mark: weakref.ref[Any]) -> None:
+        with _lock:
+            # Another object may have the number by now.
+            if (entry := _tables.get(number)) is not None and entry[0] is mark:
+                del _tables[number]
+
+    _tables[number] = (weakref.ref(holder, gone), table)
+    return table
+
+
+def latest(name: Hashable, holder: Any, mark: Any, find: Callable[[], Value]) -> Value:
+    """`kept` for a value that also hangs on `mark`: the last one found is kept, one for each name and holder."""
+    with _lock:
+        table = _table(holder)
+        known = table.get(name)
+        if known is not None and known[0] == mark:
+            return known[1]
+    value = find()
+    if value is not holder:
+        with _lock:
+            table[name] = (mark, value)
+    return value
