@@ -25,11 +25,12 @@ from customs.formats.interchange.call import import_through
 from customs.formats.interchange.library import find_library
 from customs.geometry.closest import Surface
 from customs.intake.take import take
+from customs.job import Job
 from customs.motion.pose import posed_positions
 from customs.motion.reduce import Tolerance, reduced
 from customs.motion.stretch import stretch
 from customs.route.donor import make_donor
-from customs.route.step import Job, get_step
+from customs.route.step import get_step
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Channel, Clip, Node, Primitive, Scene, Skin

@@ -10,9 +10,9 @@ from typing import TYPE_CHECKING
 
 from customs.conventions.origin import Origin
 from customs.intake.scan import Entry, model_files
+from customs.job import Job
 from customs.ledger.row import Remedy
 from customs.route.donor import Donor
-from customs.route.step import Job
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.work.donors import keep_donor, read_donor

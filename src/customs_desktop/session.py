@@ -13,11 +13,11 @@ from customs.conventions.origin import Origin, keep_origin, parse_origin
 from customs.demo.shipment import open_demo
 from customs.errors import CustomsError
 from customs.intake.take import Taken
+from customs.job import Job
 from customs.landing.log import Log
 from customs.ledger.row import Remedy, Row
 from customs.ledger.waiver import brought_up, waiver
 from customs.route.route import Route, SceneCache
-from customs.route.step import Job
 from customs.scene.model import Scene
 from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet

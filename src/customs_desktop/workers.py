@@ -15,11 +15,11 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from customs.errors import Cancelled, CustomsError, ToolError
+from customs.job import Job
 from customs.picture.camera import Orbit
 from customs.picture.look import Look, Shot
 from customs.picture.renderer import Renderer
 from customs.picture.thumbnail import thumbnail
-from customs.route.step import Job
 from customs.scene.model import Scene
 
 _numbers = itertools.count()

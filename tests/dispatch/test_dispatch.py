@@ -23,10 +23,11 @@ from customs.dispatch.docket import digest_of, docket_page
 from customs.dispatch.writer import write_package
 from customs.errors import Cancelled, WriteError
 from customs.files import why_no_part
+from customs.job import Job
 from customs.landing.land import land, landed_scene, packages
 from customs.landing.mistakes import MISTAKES, plant
 from customs.motion.bounds import world_bounds
-from customs.route.step import NOTHING, Job, get_step, make_settings
+from customs.route.step import NOTHING, get_step, make_settings
 from customs.work.asset import Request, prepare, run
 from customs.work.lookup import find_origin, find_sheet
 from tests import fuzzing

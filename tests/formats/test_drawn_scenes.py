@@ -134,7 +134,8 @@ def test_collada_keeps_every_pose(seed: int, shape: str, tmp_path: Path) -> None
 @pytest.mark.parametrize("seed", SEEDS)
 def test_formats_without_a_tree_are_what_trimesh_reads(seed: int, ending: str, tmp_path: Path) -> None:
     """What stands still is written where it stands."""
-    from customs.route.step import Job, get_step
+    from customs.job import Job
+    from customs.route.step import get_step
     from tests.route.test_steps import NOTHING
 
     scene = drawn_scene(seed, "mirrored")

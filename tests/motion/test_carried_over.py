@@ -9,10 +9,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from customs.job import Job
 from customs.motion.retarget import Way, retarget, unpaired
 from customs.motion.skeleton import skeleton_of
 from customs.motion.track import local_track, world_track
-from customs.route.step import NOTHING, Job, get_step, make_settings
+from customs.route.step import NOTHING, get_step, make_settings
 from customs.scene.model import Scene
 from customs.work.asset import Request, prepare
 from customs.work.donors import read_donor

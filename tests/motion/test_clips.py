@@ -224,7 +224,8 @@ def test_deviation_names_the_worst_vertex() -> None:
 
 
 def test_the_bind_pose_comes_back_and_clips_play_on() -> None:
-    from customs.route.step import Job, get_step
+    from customs.job import Job
+    from customs.route.step import get_step
 
     scene = bar()
     bent = replace(scene.nodes[1], rotation=np.array([0.3, 0, 0, np.sqrt(1 - 0.09)]))

@@ -8,9 +8,10 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from customs.job import Job
 from customs.motion.leftovers import skeletons
 from customs.motion.pose import posed_scene_points
-from customs.route.step import NOTHING, Job, get_step, make_settings
+from customs.route.step import NOTHING, get_step, make_settings
 from customs.scene.arrays import frozen
 from customs.scene.model import Channel, Clip, Mesh, Node, Primitive, Scene, Skin
 from customs.work.asset import Request, prepare

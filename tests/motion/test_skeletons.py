@@ -118,8 +118,9 @@ def test_paired_joints_come_to_stand_where_the_donors_do() -> None:
 
 def test_the_donors_clips_play_on_the_body_without_tearing() -> None:
     """Acceptance: edge stretch at most 1.5 times at the 99.9th percentile over every clip; joints exactly the donor's."""
+    from customs.job import Job
     from customs.route.donor import make_donor
-    from customs.route.step import Job, get_step
+    from customs.route.step import get_step
 
     donor = make_donor(warden())
     step = get_step("donor")

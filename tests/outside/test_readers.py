@@ -98,7 +98,8 @@ def test_the_validator_finds_nothing_in_every_kind_of_material(tmp_path: Path) -
 
 @pytest.mark.parametrize("ending", ["obj", "ply", "stl"])
 def test_what_we_write_is_what_trimesh_reads(ending: str, tmp_path: Path) -> None:
-    from customs.route.step import NOTHING, Job, get_step, make_settings
+    from customs.job import Job
+    from customs.route.step import NOTHING, get_step, make_settings
 
     step = get_step("static")
     rest = get_step("leave-out")

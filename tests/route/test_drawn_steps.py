@@ -12,12 +12,13 @@ from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
 from customs.conventions.convert import change_convention
+from customs.job import Job
 from customs.motion.bind import bind_error
 from customs.motion.influences import most_influences
 from customs.motion.partition import joints_used
 from customs.motion.skeleton import skeleton_of
 from customs.route.leftovers import unsettled
-from customs.route.step import NOTHING, Job, Outcome, get_step, make_settings
+from customs.route.step import NOTHING, Outcome, get_step, make_settings
 from customs.scene.arrays import frozen
 from customs.scene.convention import WORKING, Convention
 from customs.scene.model import Primitive, Scene

@@ -6,8 +6,9 @@ from dataclasses import replace
 
 import numpy as np
 
+from customs.job import Job
 from customs.motion.pose import posed_scene_points
-from customs.route.step import NOTHING, Job, get_step, make_settings
+from customs.route.step import NOTHING, get_step, make_settings
 from customs.scene.arrays import frozen
 from customs.scene.model import Mesh, MorphTarget, Node
 from tests.assets import key, letter_primitive, scene_of

@@ -11,11 +11,12 @@ from scipy.spatial.transform import Rotation
 
 from customs.demo import gardener, hedgehog, people, stork
 from customs.errors import CustomsError, StepError
+from customs.job import Job
 from customs.motion.deviation import deviation, posed
 from customs.motion.influences import most_influences
 from customs.motion.table import table_of
 from customs.route.donor import Donor, make_donor, take_donor
-from customs.route.step import Job, Outcome, get_step, make_settings
+from customs.route.step import Outcome, get_step, make_settings
 from customs.scene.arrays import frozen
 from customs.scene.model import MorphTarget, Scene
 from customs.scene.tree import mesh_nodes

@@ -7,7 +7,8 @@ from typing import Any
 import numpy as np
 import pytest
 
-from customs.route.step import NOTHING, Job, get_step, make_settings
+from customs.job import Job
+from customs.route.step import NOTHING, get_step, make_settings
 from customs.scene.model import Scene
 from tests.drawn import SHAPES, drawn_shared
 

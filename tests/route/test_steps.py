@@ -13,14 +13,16 @@ import pytest
 from customs.errors import Cancelled, StepError
 from customs.geometry.faces import inward
 from customs.geometry.triangles import triangles_of
+from customs.job import Job
 from customs.motion.bounds import world_bounds
 from customs.motion.pose import posed_scene_points
 from customs.route.leftovers import unsettled
-from customs.route.step import NOTHING, Job, Outcome, get_step, make_settings, missing_targets, steps
+from customs.route.step import NOTHING, Outcome, get_step, make_settings, steps
 from customs.scene.arrays import frozen
 from customs.scene.content import Encoded
 from customs.scene.key import Key
 from customs.scene.model import Image, Material, Node, Primitive, Scene, TextureUse
+from customs.scene.settings import missing_targets
 from customs.scene.tree import local_matrix, mesh_nodes, walk
 from customs.surface.pixels import image_info
 from tests.assets import cube, key, letter_primitive, quaternion, scene_of

@@ -11,7 +11,8 @@ import pytest
 
 from customs.errors import StepError
 from customs.formats.image_write import deliveries, encode, texture_kinds
-from customs.route.step import NOTHING, Job, Outcome, get_step, make_settings
+from customs.job import Job
+from customs.route.step import NOTHING, Outcome, get_step, make_settings
 from customs.scene.model import Image, Material, Scene, TextureUse
 from customs.surface.files.base import recognise, texture_format
 from customs.surface.mipmap import coverage

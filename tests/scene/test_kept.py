@@ -36,9 +36,17 @@ def test_it_goes_with_its_holder_even_where_the_number_is_given_again() -> None:
         assert gone() is None
 
 
+def _kept_itself(holder: Thing) -> Thing:
+    return kept("self", holder, lambda: holder)
+
+
+def _latest_itself(holder: Thing) -> Thing:
+    return latest("self", holder, 1, lambda: holder)
+
+
 def test_an_answer_that_is_the_holder_does_not_keep_it_alive() -> None:
     holder = Thing()
-    assert kept("self", holder, lambda: holder) is holder and latest("self", holder, 1, lambda: holder) is holder
+    assert all(way(holder) is holder for way in (_kept_itself, _latest_itself))
     gone = weakref.ref(holder)
     del holder
     gc.collect()

@@ -13,8 +13,8 @@ from customs.demo.write import GOODS, Good, write_goods
 from customs.errors import Cancelled, CustomsError, ReadError
 from customs.intake.scan import kind_of, model_files, scan
 from customs.intake.take import take
+from customs.job import Job
 from customs.route.route import SceneCache
-from customs.route.step import Job
 from customs.work.asset import Request, run
 from customs.work.batch import run_all
 from customs.work.goods import take_in, title_of, with_origin

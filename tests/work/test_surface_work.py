@@ -9,10 +9,10 @@ import numpy as np
 import pytest
 
 from customs.errors import CustomsError, SheetError
+from customs.job import Job
 from customs.ledger.row import Row, remedy
 from customs.planning.plan import take_remedy
 from customs.route.route import Route, Stop
-from customs.route.step import Job
 from customs.scene.model import Delivery, Image, TextureUse
 from customs.sheet.blocks import compressed, wanted_block
 from customs.sheet.load import load_sheet, parse_sheet

@@ -13,10 +13,10 @@ from customs.dispatch.docket import make_docket
 from customs.dispatch.writer import Written, write_package
 from customs.errors import WriteError
 from customs.files import why_no_part
+from customs.job import Job
 from customs.ledger.ledger import Ledger
 from customs.ledger.row import About
 from customs.route.route import At
-from customs.route.step import Job
 from customs.scene.model import Scene
 from customs.sheet.model import Sheet
 from customs.words import many

@@ -18,7 +18,7 @@ from customs.dispatch.staging import new_staging
 from customs.dispatch.standing import check_free
 from customs.errors import WriteError
 from customs.files import why_no_part
-from customs.route.step import Job
+from customs.job import Job
 
 RENAME_EXCHANGE = 2
 AT_FDCWD = -100

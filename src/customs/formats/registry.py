@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import importlib
-import pkgutil
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
-from functools import cache
 from pathlib import Path
 from typing import Any
 
 from customs.errors import UnsupportedError
 from customs.formats.names import with_plain_names
 from customs.formats.source import Source
+from customs.registry import Registry
 from customs.scene.convention import Convention
 from customs.scene.model import STANDARD_SLOTS, Scene
 
@@ -57,32 +55,18 @@ class Format:
     """A texture says which of its channels counts, and readers heed it."""
 
 
-_formats: dict[str, Format] = {}
-
-
-def register(entry: Format) -> None:
-    """Called by each format's module at its end."""
-    _formats[entry.id] = entry
-
-
-@cache
-def _load() -> None:
-    import customs.formats as package
-
-    for module in pkgutil.iter_modules(package.__path__):
-        importlib.import_module(f"{package.__name__}.{module.name}")
+FORMATS = Registry[Format]("the formats", "customs.formats")
+register = FORMATS.add
 
 
 def formats() -> dict[str, Format]:
     """All formats by id."""
-    _load()
-    return dict(sorted(_formats.items()))
+    return FORMATS.all()
 
 
 def get_format(id_: str) -> Format:
     """The format called `id_`. Raises KeyError."""
-    _load()
-    return _formats[id_]
+    return FORMATS[id_]
 
 
 def endings() -> set[str]:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from customs.job import Job
 from customs.ledger.row import Remedy, remedy
-from customs.route.step import NOTHING, Job, get_step, make_settings
+from customs.route.step import NOTHING, get_step, make_settings
 from customs.scene.model import Scene
 from customs.scene.prune import prune
 from customs.sheet.model import Sheet

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import importlib
-import pkgutil
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from functools import cache
 from typing import Any, Literal
 
 import numpy as np
 
 from customs.formats.registry import Format, get_format
 from customs.ledger.facts import SceneFacts, scene_facts
+from customs.registry import Registry
 from customs.route.donor import Donor
 from customs.route.route import At
 from customs.route.step import Content
@@ -183,26 +181,13 @@ class Requirement:
         )
 
 
-_requirements: dict[str, Requirement] = {}
-
-
-def register(requirement: Requirement) -> None:
-    """Called by each requirement's module at its end."""
-    _requirements[requirement.id] = requirement
-
-
-@cache
-def _load() -> None:
-    import customs.ledger.requirements as package
-
-    for module in pkgutil.walk_packages(package.__path__, package.__name__ + "."):
-        importlib.import_module(module.name)
-
-
 DESK_ORDER = ("intake", "fit", "surface", "motion", "dispatch")
+REQUIREMENTS = Registry[Requirement](
+    "the requirements", "customs.ledger.requirements", lambda r: (DESK_ORDER.index(r.desk), r.id), deep=True
+)
+register = REQUIREMENTS.add
 
 
 def requirements() -> dict[str, Requirement]:
     """All requirements by id, in the order of the desks."""
-    _load()
-    return dict(sorted(_requirements.items(), key=lambda pair: (DESK_ORDER.index(pair[1].desk), pair[0])))
+    return REQUIREMENTS.all()

@@ -9,11 +9,12 @@ from typing import Any
 
 from customs.conventions.origin import Origin
 from customs.errors import CustomsError
+from customs.job import Job
 from customs.ledger.ledger import Ledger, judge
 from customs.ledger.row import About, Remedy, Row
 from customs.ledger.waiver import Waiver
 from customs.route.route import At, Route, SceneCache, Stop, evaluate
-from customs.route.step import Job, get_step, make_settings
+from customs.route.step import get_step, make_settings
 from customs.scene.model import Scene
 from customs.sheet.model import Sheet
 

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 
-from customs.route.step import Job, Targeted, missing_targets
+from customs.job import Job
 from customs.scene.model import Channel, Clip, Remark, Scene
+from customs.scene.settings import Targeted, missing_targets
 
 
 def map_clips(scene: Scene, settings: Targeted, job: Job, change: Callable[[Clip], Clip]) -> tuple[Scene, tuple[Remark, ...]]:

@@ -9,9 +9,10 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.geometry.triangles import triangles_of
-from customs.route.step import Job, Targeted
+from customs.job import Job
 from customs.scene.arrays import frozen
 from customs.scene.model import Mesh, MorphTarget, Primitive, Scene
+from customs.scene.settings import Targeted
 
 U32 = npt.NDArray[np.uint32]
 

@@ -13,8 +13,10 @@ from typing import Any
 import numpy as np
 
 from customs.errors import CustomsError, StepError
-from customs.route.step import NOTHING, Content, Job, Outcome, Settings, get_step, make_settings
+from customs.job import Job
+from customs.route.step import NOTHING, Content, Outcome, get_step, make_settings
 from customs.scene.model import Remark, Scene
+from customs.scene.settings import Settings
 
 
 @dataclass(frozen=True)

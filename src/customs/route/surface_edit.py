@@ -8,10 +8,11 @@ from dataclasses import replace
 import numpy as np
 import numpy.typing as npt
 
-from customs.route.step import Job, Targeted, missing_targets
+from customs.job import Job
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Image, Material, Remark, Scene, TextureUse
+from customs.scene.settings import Targeted, missing_targets
 
 Pixels = npt.NDArray[np.generic]
 

@@ -10,12 +10,13 @@ from customs.conventions.origin import Origin
 from customs.errors import Cancelled, CustomsError, SettingError, unforeseen
 from customs.formats.registry import get_format
 from customs.intake.take import Taken
+from customs.job import Job
 from customs.ledger.ledger import Ledger, refused
 from customs.ledger.left import losses
 from customs.planning.plan import fresh_route
 from customs.route.donor import Donor
 from customs.route.route import Route, SceneCache
-from customs.route.step import Job, get_step
+from customs.route.step import get_step
 from customs.sheet.model import Sheet
 from customs.shipment.state import Asset
 from customs.work.requests.dispatch import DispatchRequest, run_dispatch

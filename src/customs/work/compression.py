@@ -8,7 +8,7 @@ import numpy.typing as npt
 
 from customs.errors import CustomsError
 from customs.formats.image_write import PLAIN, deliveries, encode
-from customs.route.step import Job
+from customs.job import Job
 from customs.scene.model import Image
 from customs.surface.files.base import recognise
 from customs.surface.mipmap import Kind

@@ -22,8 +22,8 @@ from PyQt6.QtWidgets import (
 
 from customs.dispatch.deliver import planned_files
 from customs.dispatch.sizes import planned_sizes
+from customs.job import Job
 from customs.ledger.names import KINDS
-from customs.route.step import Job
 from customs.scene.prune import prune
 from customs.words import byte_text
 from customs_desktop.session import Session

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 from customs.errors import CustomsError
 from customs.intake.scan import Entry, scan
 from customs.intake.take import take
-from customs.route.step import Job
+from customs.job import Job
 from customs.scene.model import Scene
 from customs.words import many
 from customs_desktop.session import Session

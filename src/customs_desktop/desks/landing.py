@@ -15,10 +15,10 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from customs.job import Job
 from customs.landing.land import land
 from customs.landing.log import Log
 from customs.landing.mistakes import MISTAKES, plant
-from customs.route.step import Job
 from customs_desktop.desks.dispatch import fill_tree
 from customs_desktop.desks.landed_clips import LandedClips
 from customs_desktop.session import Session

@@ -9,7 +9,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QSlider
 
 from customs.formats.image_write import deliveries, texture_kinds
-from customs.route.step import Job
+from customs.job import Job
 from customs.scene.model import Image, Material, Scene
 from customs.surface.compare import difference, psnr
 from customs.surface.pixels import image_info, pixels_or_none, stated_space

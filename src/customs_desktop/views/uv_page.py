@@ -11,10 +11,10 @@ from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from customs.geometry.texcoords import flipped, overlapping
 from customs.geometry.triangles import triangles_of
+from customs.job import Job
 from customs.ledger.density import density
 from customs.picture.look import USUAL_DENSITY
 from customs.picture.uv_map import Window, island_at, uv_picture, window_of
-from customs.route.step import Job
 from customs.scene.model import Scene
 from customs.surface.pixels import pixels_or_none
 from customs.words import many

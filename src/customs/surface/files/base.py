@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import importlib
-import pkgutil
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from functools import cache
 from typing import Any, Literal
 
 import numpy.typing as npt
 
 from customs.errors import ReadError
+from customs.registry import Registry
 from customs.surface.blocks.encode import Quality
 
 Pixels = npt.NDArray[Any]
@@ -76,32 +74,18 @@ class TextureFormat:
     """Content alone hardly tells it: asked after all others."""
 
 
-_formats: dict[str, TextureFormat] = {}
-
-
-def register(entry: TextureFormat) -> None:
-    """Called by each format's module at its end."""
-    _formats[entry.id] = entry
-
-
-@cache
-def _load() -> None:
-    import customs.surface.files as package
-
-    for module in pkgutil.iter_modules(package.__path__):
-        importlib.import_module(f"{package.__name__}.{module.name}")
+FORMATS = Registry[TextureFormat]("the texture formats", "customs.surface.files")
+register = FORMATS.add
 
 
 def texture_formats() -> dict[str, TextureFormat]:
     """All texture formats by id."""
-    _load()
-    return dict(sorted(_formats.items()))
+    return FORMATS.all()
 
 
 def texture_format(id_: str) -> TextureFormat:
     """The format called `id_`. Raises KeyError."""
-    _load()
-    return _formats[id_]
+    return FORMATS[id_]
 
 
 def recognise(data: bytes) -> TextureFormat:

@@ -8,8 +8,8 @@ from pathlib import Path
 from customs.dispatch.dispatch import Goods, dispatch
 from customs.dispatch.writer import Written
 from customs.errors import CustomsError, WriteError
+from customs.job import Job
 from customs.landing.log import Log
-from customs.route.step import Job
 from customs.sheet.model import Sheet
 from customs.work.requests.evaluate import Evaluated
 from customs.work.requests.land import LandRequest, run_land

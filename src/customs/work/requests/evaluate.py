@@ -9,13 +9,13 @@ from pathlib import Path
 
 from customs.errors import CustomsError
 from customs.intake.take import Taken
+from customs.job import Job
 from customs.ledger.ledger import Ledger, judge, refused
 from customs.ledger.row import About
 from customs.picture.received import as_seen
 from customs.planning.plan import Plan, Subject
 from customs.route.donor import Donor
 from customs.route.route import At, Route, SceneCache, evaluate
-from customs.route.step import Job
 from customs.route.steps.fit.arrive import Arrive, meant
 from customs.scene.model import Scene
 from customs.sheet.model import Sheet

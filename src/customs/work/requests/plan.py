@@ -9,10 +9,11 @@ from typing import Any
 
 from customs.errors import CustomsError, SettingError, StepError
 from customs.intake.take import Taken
+from customs.job import Job
 from customs.ledger.row import Remedy
 from customs.planning.plan import Plan, fresh_route, plan, press
 from customs.route.route import Route, SceneCache
-from customs.route.step import Job, get_step, make_settings
+from customs.route.step import get_step, make_settings
 from customs.work.requests.evaluate import Asked, Evaluated, run_evaluate, unreadable
 
 

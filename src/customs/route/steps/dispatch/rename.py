@@ -8,11 +8,13 @@ from typing import Literal
 
 from pydantic import Field
 
+from customs.job import Job
 from customs.route.donor import donor_nodes
 from customs.route.naming import Naming, Words, renamed_all
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import SLOTS, Remark, Scene
 from customs.scene.prune import prune
+from customs.scene.settings import Settings
 from customs.sheet.model import Expression, Pattern
 from customs.words import many
 

@@ -12,9 +12,11 @@ from customs.conventions.axes import between, quarter_turns, turn_matrix
 from customs.conventions.convert import convert
 from customs.conventions.turn import turn_roots
 from customs.errors import CustomsError, StepError
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.convention import WORKING, Axis, Convention, Front, Hand, Up
 from customs.scene.model import Remark, Scene
+from customs.scene.settings import Settings
 from customs.scene.transforms import LEAST, MOST
 from customs.scene.tree import world_matrices
 

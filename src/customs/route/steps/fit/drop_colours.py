@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from customs.job import Job
 from customs.route.edit import map_primitives
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Primitive, Scene
+from customs.scene.settings import Targeted
 
 
 class DropColours(Targeted):

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from customs.job import Job
 from customs.route.emptying import empties, without
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Remark, Scene
+from customs.scene.settings import Targeted
 
 
 class DropEmpties(Targeted):

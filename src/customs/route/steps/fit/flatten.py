@@ -7,11 +7,13 @@ from dataclasses import replace
 import numpy as np
 from pydantic import Field
 
+from customs.job import Job
 from customs.route.clip_edit import following
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.key import Key
 from customs.scene.model import Node, Remark, Scene
 from customs.scene.prune import prune_nodes
+from customs.scene.settings import Settings
 from customs.scene.transforms import decompose
 from customs.scene.tree import animated_nodes, joint_nodes, mesh_nodes, walk, world_matrices
 

@@ -6,11 +6,13 @@ from pydantic import Field
 
 from customs.conventions.origin import Footing
 from customs.conventions.turn import move_roots
+from customs.job import Job
 from customs.route.footing import footing_point
 from customs.route.leftovers import unsettled
 from customs.route.settle import settle
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Remark, Scene
+from customs.scene.settings import Settings
 
 
 class FootingSettings(Settings):

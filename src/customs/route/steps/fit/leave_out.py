@@ -8,14 +8,16 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import Field
 
+from customs.job import Job
 from customs.motion.pose import morph_weights, morphed
 from customs.route.laying import fewer_sets
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.copies import keys_apart
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Remark, Scene
 from customs.scene.prune import prune_content
+from customs.scene.settings import Settings
 from customs.scene.tree import mesh_nodes
 from customs.words import many
 

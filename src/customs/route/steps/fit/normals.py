@@ -11,11 +11,13 @@ from pydantic import Field
 from customs.geometry.normals import corner_normals
 from customs.geometry.triangles import triangles_of
 from customs.geometry.weld import unique_rows
+from customs.job import Job
 from customs.route.edit import as_triangles, map_primitives, take_vertices
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.welding import welded
 from customs.scene.arrays import frozen
 from customs.scene.model import Primitive, Scene
+from customs.scene.settings import Targeted
 from customs.scene.transforms import unit_rows
 
 

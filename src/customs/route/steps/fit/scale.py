@@ -6,8 +6,10 @@ import numpy as np
 from pydantic import Field
 
 from customs.conventions.convert import convert
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Scene
+from customs.scene.settings import Settings
 
 
 class Scale(Settings):

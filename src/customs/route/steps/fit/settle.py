@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from customs.job import Job
 from customs.route.settle import settle
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Scene
+from customs.scene.settings import Settings
 
 
 class Settle(Settings):

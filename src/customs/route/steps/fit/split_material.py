@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene
+from customs.scene.settings import Targeted
 from customs.scene.tree import mesh_nodes
 from customs.words import many
 

@@ -10,10 +10,12 @@ from pydantic import Field
 
 from customs.geometry.tangents import face_tangents, mirrored_vertices, vertex_tangents
 from customs.geometry.triangles import triangles_of
+from customs.job import Job
 from customs.route.edit import as_triangles, map_primitives, take_vertices
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.model import Primitive, Remark, Scene
+from customs.scene.settings import Targeted
 
 
 class Tangents(Targeted):

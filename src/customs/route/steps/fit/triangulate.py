@@ -5,9 +5,11 @@ from __future__ import annotations
 from pydantic import Field
 
 from customs.geometry.triangles import TRIANGLE_MODES
+from customs.job import Job
 from customs.route.edit import as_triangles, map_primitives
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Primitive, Remark, Scene
+from customs.scene.settings import Targeted
 
 
 class Triangulate(Targeted):

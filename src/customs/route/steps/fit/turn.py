@@ -9,8 +9,10 @@ from customs.conventions.axes import quarter_turns, turn_matrix
 from customs.conventions.convert import convert
 from customs.conventions.turn import turn_roots
 from customs.errors import StepError
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Scene
+from customs.scene.settings import Settings
 
 
 class Turn(Settings):

@@ -7,9 +7,11 @@ from pydantic import Field
 from customs.conventions.axes import between
 from customs.conventions.convert import convert
 from customs.errors import CustomsError, StepError
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.convention import WORKING, Axis, Convention, Hand
 from customs.scene.model import Scene
+from customs.scene.settings import Settings
 
 
 class TurnAxes(Settings):

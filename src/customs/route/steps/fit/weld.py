@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from pydantic import Field
 
+from customs.job import Job
 from customs.route.edit import map_primitives
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.welding import welded
 from customs.scene.model import Primitive, Remark, Scene
+from customs.scene.settings import Targeted
 
 
 class Weld(Targeted):

@@ -13,16 +13,18 @@ from customs.errors import StepError
 from customs.geometry.closest import Surface
 from customs.geometry.triangles import triangles_of
 from customs.geometry.weld import groups_of_rows
+from customs.job import Job
 from customs.motion.heat import heat_weights
 from customs.motion.pose import posed_positions
 from customs.motion.skeleton import skeleton_of
 from customs.motion.table import influences_of, table_of
 from customs.motion.transfer import transfer
 from customs.route.donor import take_donor
-from customs.route.step import Content, Job, Outcome, Step, Targeted, missing_targets, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.model import Mesh, Primitive, Remark, Scene
 from customs.scene.prune import prune_content
+from customs.scene.settings import Targeted, missing_targets
 from customs.scene.transforms import inverse
 from customs.scene.tree import mesh_nodes, world_matrices
 from customs.words import many

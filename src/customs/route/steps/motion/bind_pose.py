@@ -7,11 +7,13 @@ from dataclasses import replace
 import numpy as np
 from pydantic import Field
 
+from customs.job import Job
 from customs.motion.bind import at_bind_pose, bind_error
 from customs.motion.track import channels_of
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.model import Channel, Clip, Remark, Scene
+from customs.scene.settings import Settings
 from customs.scene.tree import mesh_nodes, world_matrices
 from customs.words import many
 

@@ -7,8 +7,10 @@ from typing import Literal
 
 from pydantic import Field
 
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Remark, Scene
+from customs.scene.settings import Settings
 from customs.words import many
 
 NAMES = {"together": "one file", "each": "a file each", "first-with-mesh": "first with mesh", "only": "clips only"}

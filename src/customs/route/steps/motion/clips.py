@@ -8,13 +8,15 @@ from typing import Literal
 from pydantic import Field, field_validator
 
 from customs.errors import StepError
+from customs.job import Job
 from customs.motion.cut import MADE, cut
 from customs.motion.ranges import look_at
 from customs.motion.track import frame_rate
 from customs.route.clip_edit import meant
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.key import Key
 from customs.scene.model import Clip, Remark, Scene
+from customs.scene.settings import Settings
 from customs.words import many
 
 Range = tuple[str, float, float, str]

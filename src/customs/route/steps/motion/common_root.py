@@ -7,10 +7,12 @@ from dataclasses import replace
 import numpy as np
 from pydantic import Field
 
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Node, Remark, Scene
+from customs.scene.settings import Settings
 from customs.scene.transforms import inverse
 from customs.scene.tree import parents, world_matrices
 

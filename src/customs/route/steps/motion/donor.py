@@ -9,6 +9,7 @@ import numpy as np
 from pydantic import Field
 
 from customs.errors import StepError
+from customs.job import Job
 from customs.motion.align import Fit, fit_to
 from customs.motion.bones import bones_of, without_bones
 from customs.motion.pairing import Pair, propose
@@ -17,11 +18,12 @@ from customs.motion.skeleton import Skeleton, skeleton_of
 from customs.motion.track import frame_rate, frame_times
 from customs.route.donor import take_donor
 from customs.route.rebind import bound_mesh
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.copies import keys_apart
 from customs.scene.key import Key
 from customs.scene.model import Channel, Clip, Node, Remark, Scene, Skin
 from customs.scene.prune import prune
+from customs.scene.settings import Settings
 from customs.scene.transforms import inverse
 from customs.scene.tree import mesh_nodes, world_matrices
 from customs.words import many

@@ -6,10 +6,12 @@ from dataclasses import replace
 
 from pydantic import Field, field_validator
 
+from customs.job import Job
 from customs.motion.humanoid import BONES, HumanoidMap, propose_humanoid
 from customs.motion.skeleton import skeleton_of
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Remark, Scene
+from customs.scene.settings import Settings
 from customs.words import many
 
 

@@ -8,16 +8,18 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import Field
 
+from customs.job import Job
 from customs.motion.heat import bone_segments, to_segments
 from customs.motion.joints import merged
 from customs.motion.leftovers import idle_joints, outlines, skeletons
 from customs.motion.pairing import propose
 from customs.motion.pose import posed_positions
 from customs.motion.skeleton import Skeleton, skeleton_of
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.model import Mesh, Primitive, Remark, Scene
 from customs.scene.prune import prune
+from customs.scene.settings import Settings
 from customs.scene.transforms import inverse
 from customs.scene.tree import mesh_nodes, parents, world_matrices
 from customs.words import many

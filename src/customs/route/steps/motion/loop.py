@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from pydantic import Field
 
+from customs.job import Job
 from customs.motion.loop import closed, seam
 from customs.motion.track import frame_rate
 from customs.motion.travel import travel_of
 from customs.route.clip_edit import map_clips
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Clip, Remark, Scene
+from customs.scene.settings import Targeted
 
 
 class Loop(Targeted):

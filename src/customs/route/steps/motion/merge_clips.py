@@ -6,9 +6,11 @@ from dataclasses import replace
 
 from pydantic import Field
 
+from customs.job import Job
 from customs.motion.cut import joined
-from customs.route.step import Content, Job, Outcome, Step, Targeted, missing_targets, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Remark, Scene
+from customs.scene.settings import Targeted, missing_targets
 from customs.words import many
 
 

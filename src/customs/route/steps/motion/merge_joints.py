@@ -6,13 +6,15 @@ import fnmatch
 
 from pydantic import Field
 
+from customs.job import Job
 from customs.motion.deviation import deviation
 from customs.motion.joints import leaf_first, merged
 from customs.motion.leftovers import joint_use
 from customs.motion.skeleton import skeleton_of
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Remark, Scene
 from customs.scene.prune import prune
+from customs.scene.settings import Settings
 from customs.words import many
 
 

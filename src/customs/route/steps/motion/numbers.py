@@ -6,9 +6,11 @@ from dataclasses import replace
 
 from pydantic import Field
 
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Node, Remark, Scene
 from customs.scene.numbers import ORDER, VERSION
+from customs.scene.settings import Settings
 from customs.scene.tree import mesh_nodes
 from customs.words import many
 

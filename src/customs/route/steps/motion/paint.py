@@ -9,9 +9,11 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import Field, field_validator
 
+from customs.job import Job
 from customs.motion.paint import Edit, edited, mirrored
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Primitive, Remark, Scene
+from customs.scene.settings import Settings
 from customs.words import many
 
 Row = tuple[str, str, str, float, tuple[tuple[int, int], ...]]

@@ -9,12 +9,14 @@ import numpy as np
 from pydantic import Field
 from scipy.spatial.transform import Rotation
 
+from customs.job import Job
 from customs.motion.keys import sample
 from customs.motion.track import channels_of
 from customs.route.clip_edit import meant
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.model import Clip, Node, Remark, Scene
+from customs.scene.settings import Settings
 from customs.scene.transforms import decompose_all, multiply_quaternions
 from customs.words import many
 

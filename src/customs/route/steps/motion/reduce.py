@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from pydantic import Field
 
+from customs.job import Job
 from customs.motion.deviation import deviation
 from customs.motion.reduce import Tolerance, reduced, without_idle
 from customs.route.clip_edit import keys_of, map_clips
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Clip, Remark, Scene
+from customs.scene.settings import Targeted
 
 
 class Reduce(Targeted):

@@ -8,15 +8,17 @@ from dataclasses import replace
 from pydantic import Field
 
 from customs.errors import StepError
+from customs.job import Job
 from customs.motion.humanoid import propose_humanoid
 from customs.motion.pairing import propose
 from customs.motion.retarget import Ground, Way, leg_ratio, retarget, unpaired
 from customs.motion.skeleton import Skeleton, skeleton_of
 from customs.motion.track import frame_rate, frame_times
 from customs.route.donor import take_donor
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.key import Key
 from customs.scene.model import Remark, Scene
+from customs.scene.settings import Settings
 from customs.words import many
 
 MADE = 4_800_000

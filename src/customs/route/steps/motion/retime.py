@@ -6,10 +6,12 @@ from dataclasses import replace
 
 from pydantic import Field
 
+from customs.job import Job
 from customs.motion.retime import at_rate, backwards, between_frames, faster
 from customs.route.clip_edit import map_clips
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Clip, Remark, Scene
+from customs.scene.settings import Targeted
 
 
 class Retime(Targeted):

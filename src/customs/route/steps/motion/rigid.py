@@ -8,15 +8,17 @@ import numpy as np
 from pydantic import Field
 
 from customs.conventions.convert import reversed_faces
+from customs.job import Job
 from customs.motion.still import still_normals
 from customs.route.clip_edit import following
 from customs.route.emptying import rigged_nodes
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.copies import keys_apart
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene, Skin
 from customs.scene.prune import prune
+from customs.scene.settings import Settings
 from customs.scene.transforms import apply_affine, inverse
 from customs.scene.tree import mesh_nodes, parents, walk, world_matrices
 from customs.words import many

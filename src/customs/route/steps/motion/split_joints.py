@@ -9,12 +9,14 @@ from pydantic import Field
 
 from customs.errors import StepError
 from customs.geometry.triangles import triangles_of
+from customs.job import Job
 from customs.motion.partition import joints_used, parts_by_joints
 from customs.route.edit import drop_unused_vertices, with_faces
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene, Skin
+from customs.scene.settings import Targeted
 from customs.scene.tree import mesh_nodes
 from customs.words import many
 

@@ -9,14 +9,16 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import Field
 
+from customs.job import Job
 from customs.motion.bones import without_bones
 from customs.motion.pose import joint_matrices, posed_positions, skin_matrices
 from customs.motion.still import still_normals, still_target
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene
 from customs.scene.prune import prune
+from customs.scene.settings import Settings
 from customs.scene.tree import mesh_nodes, world_matrices
 from customs.words import many
 

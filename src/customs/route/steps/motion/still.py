@@ -9,11 +9,13 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
+from customs.job import Job
 from customs.motion.keys import sample
 from customs.motion.reduce import one_key
 from customs.route.clip_edit import map_clips
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Channel, Clip, Remark, Scene
+from customs.scene.settings import Targeted
 from customs.words import many
 
 

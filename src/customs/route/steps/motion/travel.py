@@ -8,11 +8,13 @@ from typing import Literal
 from pydantic import Field
 
 from customs.errors import StepError
+from customs.job import Job
 from customs.motion.travel import in_place, to_node
 from customs.route.clip_edit import map_clips
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.key import Key
 from customs.scene.model import Clip, Node, Remark, Scene
+from customs.scene.settings import Targeted
 from customs.scene.tree import parents
 
 MADE = 4_500_000

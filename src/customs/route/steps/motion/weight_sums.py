@@ -6,11 +6,13 @@ from dataclasses import replace
 
 import numpy as np
 
+from customs.job import Job
 from customs.motion.influences import limited
 from customs.route.edit import map_primitives
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.model import Primitive, Remark, Scene
+from customs.scene.settings import Targeted
 from customs.tolerances import WEIGHT_SUM
 
 

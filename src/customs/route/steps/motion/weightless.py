@@ -9,12 +9,14 @@ from pydantic import Field
 
 from customs.geometry.triangles import triangles_of
 from customs.geometry.weld import groups_of_rows
+from customs.job import Job
 from customs.motion.influences import sound_weights
 from customs.motion.table import influences_of, table_of
 from customs.motion.transfer import inpaint
 from customs.route.edit import map_primitives
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Primitive, Remark, Scene
+from customs.scene.settings import Targeted
 
 
 class Weightless(Targeted):

@@ -7,8 +7,10 @@ from typing import Literal
 
 from pydantic import Field
 
-from customs.route.step import Content, Job, Outcome, Step, Targeted, missing_targets, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Scene
+from customs.scene.settings import Targeted, missing_targets
 
 
 class Alpha(Targeted):

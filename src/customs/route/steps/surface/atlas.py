@@ -10,10 +10,12 @@ from pydantic import Field
 
 from customs.errors import StepError
 from customs.geometry.triangles import triangles_of
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import Textures, made_key, with_pixels
 from customs.scene.arrays import frozen
 from customs.scene.model import Image, Material, Primitive, Remark, Sampler, Scene, TextureUse
+from customs.scene.settings import Targeted
 from customs.surface.atlas import Atlas as Sheets
 from customs.surface.atlas import make_atlas
 from customs.surface.green import Way, green_of

@@ -7,10 +7,12 @@ from dataclasses import replace
 import numpy as np
 import numpy.typing as npt
 
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import Textures, changed_materials, made_key
 from customs.scene.arrays import frozen
 from customs.scene.model import Image, Material, Scene
+from customs.scene.settings import Targeted
 from customs.surface.colour import to_linear, to_srgb
 from customs.surface.files.pillow import to_eight
 from customs.surface.pixels import pixels_or_none

@@ -7,10 +7,12 @@ from typing import Literal
 
 from pydantic import Field
 
+from customs.job import Job
 from customs.route.roles import roles_of_images
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import changed_images
 from customs.scene.model import COLOUR_SLOTS, Image, Scene
+from customs.scene.settings import Targeted
 from customs.surface.pixels import stated_space
 
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import changed_images, with_pixels
 from customs.scene.model import Image, Scene
+from customs.scene.settings import Targeted
 from customs.surface.guess import content_of
 from customs.surface.pixels import pixels_or_none
 from customs.surface.relief import two_to_three

@@ -9,10 +9,12 @@ import numpy as np
 from pydantic import Field
 
 from customs.formats.image_write import delivered_form
+from customs.job import Job
 from customs.route.roles import roles_of_images
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.model import COLOUR_SLOTS, Delivery, Image, Remark, Scene
+from customs.scene.settings import Targeted
 from customs.surface.files.base import texture_format
 from customs.surface.files.pillow import to_eight
 from customs.surface.pixels import image_info, pixels_or_none

@@ -7,9 +7,11 @@ from dataclasses import replace
 from pydantic import Field
 
 from customs.errors import StepError
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import Textures, changed_materials
 from customs.scene.model import Material, Scene
+from customs.scene.settings import Targeted
 
 COPIED = ("model", "base_colour", "metallic", "roughness", "emissive", "emissive_strength", "diffuse", "specular", "glossiness",
           "alpha_mode", "alpha_cutoff", "double_sided")  # fmt: skip

@@ -8,10 +8,12 @@ import numpy as np
 from pydantic import Field
 
 from customs.errors import StepError
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import Textures, changed_materials, find_image, made_key, without_roles
 from customs.scene.arrays import frozen
 from customs.scene.model import Image, Material, Scene, TextureUse
+from customs.scene.settings import Targeted
 from customs.surface.detail import laid_over, tiled
 from customs.surface.pixels import image_pixels, pixels_or_none
 from customs.surface.relief import combined

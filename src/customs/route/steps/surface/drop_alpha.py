@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from pydantic import Field
 
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import changed_images, with_pixels
 from customs.scene.model import Image, Scene
+from customs.scene.settings import Targeted
 from customs.surface.pixels import pixels_or_none
 from customs.surface.transparency import without_alpha
 

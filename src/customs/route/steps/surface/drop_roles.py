@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from pydantic import Field
 
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import Textures, changed_materials, without_roles
 from customs.scene.model import Material, Remark, Scene
+from customs.scene.settings import Targeted
 
 
 class DropRoles(Targeted):

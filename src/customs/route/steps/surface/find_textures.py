@@ -6,9 +6,11 @@ from dataclasses import replace
 
 from pydantic import Field
 
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import find_image
 from customs.scene.model import Remark, Scene
+from customs.scene.settings import Settings
 
 
 class FindTextures(Settings):

@@ -6,9 +6,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import Textures, changed_materials, without_roles
 from customs.scene.model import Material, Scene
+from customs.scene.settings import Targeted
 from customs.surface.colour import to_linear
 from customs.surface.guess import single_value
 

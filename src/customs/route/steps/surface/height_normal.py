@@ -5,11 +5,13 @@ from __future__ import annotations
 import numpy as np
 from pydantic import Field
 
+from customs.job import Job
 from customs.route.laying import same_place
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import Textures, changed_materials, made_key, without_roles
 from customs.scene.arrays import frozen
 from customs.scene.model import Image, Material, Scene, TextureUse
+from customs.scene.settings import Targeted
 from customs.surface.green import Way, green_of
 from customs.surface.pixels import pixels_or_none
 from customs.surface.relief import combined, flipped_green, from_height

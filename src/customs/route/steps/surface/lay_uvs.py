@@ -5,11 +5,13 @@ from __future__ import annotations
 from pydantic import Field
 
 from customs.errors import StepError
+from customs.job import Job
 from customs.route.edit import map_primitives
 from customs.route.laying import fewer_sets, laid, lays
-from customs.route.step import Content, Job, Outcome, Step, Targeted, missing_targets, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.welding import welded
 from customs.scene.model import Remark, Scene
+from customs.scene.settings import Targeted, missing_targets
 from customs.words import many
 
 

@@ -5,8 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Material, Primitive, Remark, Scene, TextureUse
+from customs.scene.settings import Settings
 
 
 class MergeMaterials(Settings):

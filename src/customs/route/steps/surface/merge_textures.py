@@ -7,9 +7,11 @@ from dataclasses import replace
 
 import numpy as np
 
+from customs.job import Job
 from customs.route.roles import roles_of_images
-from customs.route.step import Content, Job, Outcome, Settings, Step, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Image, Remark, Scene
+from customs.scene.settings import Settings
 from customs.surface.kept import kept_of_pixels
 from customs.surface.pixels import pixels_or_none
 

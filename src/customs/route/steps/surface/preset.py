@@ -6,9 +6,11 @@ from typing import Literal
 
 from pydantic import Field, field_validator
 
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import Textures, changed_materials
 from customs.scene.model import Material, Scene
+from customs.scene.settings import Targeted
 from customs.surface.presets import apply_preset, presets
 
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from customs.job import Job
 from customs.route.roles import roles_of_images
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import changed_images, with_pixels
 from customs.scene.model import Image, Scene
+from customs.scene.settings import Targeted
 from customs.surface.pixels import pixels_or_none
 from customs.surface.relief import renormalised
 

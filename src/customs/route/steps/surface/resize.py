@@ -6,11 +6,13 @@ from dataclasses import replace
 
 from pydantic import Field
 
+from customs.job import Job
 from customs.route.roles import roles_of_images
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import tiles
 from customs.scene.arrays import frozen
 from customs.scene.model import COLOUR_SLOTS, NORMAL_SLOTS, Delivery, Remark, Scene
+from customs.scene.settings import Targeted
 from customs.surface.pixels import image_info, pixels_or_none
 from customs.surface.resize import fitted, resize
 

@@ -6,9 +6,11 @@ from dataclasses import replace
 
 from pydantic import Field, field_validator
 
-from customs.route.step import Content, Job, Outcome, Settings, Step, Targeted, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import find_image, with_use
 from customs.scene.model import SLOTS, Material, Remark, Scene, TextureUse
+from customs.scene.settings import Settings, Targeted
 
 Use = tuple[str, str, str]
 

@@ -8,11 +8,13 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from customs.job import Job
 from customs.route.laying import same_place
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import Textures, changed_materials, made_key
 from customs.scene.arrays import frozen
 from customs.scene.model import Image, Material, Scene, TextureUse
+from customs.scene.settings import Targeted
 from customs.surface.channels import same_size
 from customs.surface.colour import to_linear, to_srgb
 from customs.surface.pixels import pixels_or_none

@@ -7,10 +7,12 @@ from dataclasses import replace
 import numpy as np
 from pydantic import Field, field_validator
 
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import Textures, changed_materials, made_key, without_roles
 from customs.scene.arrays import frozen
 from customs.scene.model import Image, Material, Scene, TextureUse
+from customs.scene.settings import Targeted
 from customs.surface.channels import grey, source_of, stacked, value_of
 
 VALUES = ("occlusion", "roughness", "metallic", "glossiness")

@@ -10,10 +10,12 @@ from pydantic import Field
 from customs.errors import StepError
 from customs.geometry.triangles import triangles_of
 from customs.geometry.unwrap import unwrap
+from customs.job import Job
 from customs.route.edit import map_primitives, take_vertices
-from customs.route.step import Content, Job, Outcome, Step, Targeted, register
+from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.model import Mesh, Primitive, Remark, Scene
+from customs.scene.settings import Targeted
 
 MOST_FACES = 60_000
 """Unwrapping more takes many minutes in one stretch that cannot be stopped."""

@@ -7,9 +7,11 @@ from dataclasses import replace
 from pydantic import Field, field_validator
 
 from customs.errors import StepError
-from customs.route.step import Content, Job, Outcome, Settings, Step, Targeted, register
+from customs.job import Job
+from customs.route.step import Content, Outcome, Step, register
 from customs.route.surface_edit import find_image, made_key
 from customs.scene.model import SLOTS, Material, Primitive, Scene, TextureUse
+from customs.scene.settings import Settings, Targeted
 
 Use = tuple[str, str, str, str]
 

@@ -1,0 +1,65 @@
+"""Things found by what their modules register: formats, texture formats, steps, requirements. A new one is one new file."""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from collections.abc import Callable
+from typing import Any, Generic, Protocol, TypeVar
+
+
+class Named(Protocol):
+    """What a registry holds."""
+
+    @property
+    def id(self) -> str:
+        """What it is asked for by."""
+
+
+Entry = TypeVar("Entry", bound=Named)
+
+
+class Registry(Generic[Entry]):
+    """Entries by id. The modules of a package (of packages in it too, where it is `deep`) are loaded when somebody first asks; each
+    adds its own."""
+
+    def __init__(
+        self, what: str, package: str, order: Callable[[Entry], Any] = lambda entry: entry.id, deep: bool = False
+    ) -> None:
+        self.what, self.package, self.order = what, package, order
+        self._find = pkgutil.walk_packages if deep else pkgutil.iter_modules
+        self._entries: dict[str, Entry] = {}
+        self._loaded: tuple[str, ...] = ()
+
+    def add(self, entry: Entry) -> None:
+        """Called by each module at its end. Raises ValueError for an id that is there already."""
+        if entry.id in self._entries:
+            raise ValueError(f"two of {self.what} are called {entry.id!r}")
+        self._entries[entry.id] = entry
+
+    def drop(self, id_: str) -> None:
+        """One that was added for a while is gone again. Raises KeyError."""
+        del self._entries[id_]
+
+    def all(self) -> dict[str, Entry]:
+        """All by id, in order."""
+        self._load()
+        return dict(sorted(self._entries.items(), key=lambda pair: self.order(pair[1])))
+
+    def __getitem__(self, id_: str) -> Entry:
+        self._load()
+        return self._entries[id_]
+
+    def get(self, id_: str) -> Entry | None:
+        """The one called `id_`, or None."""
+        self._load()
+        return self._entries.get(id_)
+
+    def _load(self) -> None:
+        package = importlib.import_module(self.package)
+        # Folders may join a package while it runs: they are looked through as well.
+        places = tuple(package.__path__)
+        if places != self._loaded:
+            self._loaded = places
+            for module in self._find(places, self.package + "."):
+                importlib.import_module(module.name)
