@@ -7,6 +7,8 @@ from typing import Any
 
 import re2
 
+SHORT = 128
+"""Characters of a text whose answer is kept."""
 LONGEST = 200
 """Characters of a pattern."""
 
@@ -26,6 +28,12 @@ def problem_of(pattern: str) -> str:
 
 def fits(pattern: str, text: str) -> bool:
     """True when the whole of `text` is what `pattern` says. Raises re2.error for what `problem_of` finds."""
+    return _fits(pattern, text) if len(text) <= SHORT else _compiled(pattern).fullmatch(text) is not None
+
+
+@lru_cache(maxsize=1 << 18)
+def _fits(pattern: str, text: str) -> bool:
+    """Names are asked for again and again: by the ledger at every stop, by the step, by landing."""
     return _compiled(pattern).fullmatch(text) is not None
 
 

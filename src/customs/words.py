@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import re
 
-PLURALS = {"mesh": "meshes", "body": "bodies", "vertex": "vertices"}
+PLURALS = {"mesh": "meshes", "vertex": "vertices"}
 
 
 def many(count: int, thing: str) -> str:
     """ "1 clip", "2 clips", "1,200 meshes"."""
-    return f"{count:,} {thing if count == 1 else PLURALS.get(thing, thing + 's')}"
+    if count == 1:
+        return f"1 {thing}"
+    y = thing[-1:] == "y" and thing[-2:-1] not in "aeiou"
+    return f"{count:,} {PLURALS.get(thing) or (thing[:-1] + 'ies' if y else thing + 's')}"
 
 
 # Control characters, marks that turn the direction of what follows, halves of surrogate pairs.

@@ -185,6 +185,7 @@ def convert(scene: Scene, p: F64, k: float, turn_over: bool = False, flip_v: boo
         nodes = _keep_aim(scene, nodes, p)
     c, inverse = np.eye(4), np.eye(4)
     c[:3, :3], inverse[:3, :3] = p * k, p.T / k
+    rows = scene.placements
     mesh: Callable[[Mesh], Mesh] = lambda m: replace(  # noqa: E731
         m, primitives=tuple(convert_primitive(q, p, k, turn_over, flip_v) for q in m.primitives)
     )
@@ -199,6 +200,7 @@ def convert(scene: Scene, p: F64, k: float, turn_over: bool = False, flip_v: boo
         clips=tuple(clip(a) for a in scene.clips),
         cameras=tuple(_camera(x, k) for x in scene.cameras),
         lights=tuple(_light(x, k) for x in scene.lights),
+        placements=rows.moved(c[:3, :3] @ rows.matrices @ inverse) if len(rows) else rows,
     )
 
 

@@ -38,7 +38,11 @@ def _under(scene: Scene, matrix: F64) -> Scene:
         else:
             nodes[r] = placed(nodes[r], matrix @ local_matrix(nodes[r]))
             roots.append(r)
-    return replace(scene, nodes=tuple(nodes), roots=tuple(roots))
+    rows = scene.placements
+    free = rows.parents < 0
+    if free.any():
+        rows = rows.moved(np.where(free[:, None, None], matrix @ rows.squares, rows.squares))
+    return replace(scene, nodes=tuple(nodes), roots=tuple(roots), placements=rows)
 
 
 def turn_roots(scene: Scene, rotation: Any) -> Scene:

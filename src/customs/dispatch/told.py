@@ -9,6 +9,7 @@ import numpy as np
 from customs.formats.registry import Format
 from customs.geometry.triangles import triangles_of
 from customs.scene.arrays import frozen
+from customs.scene.folding import unfolded
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Scene
 from customs.scene.prune import prune
@@ -31,6 +32,7 @@ def told_by_model(scene: Scene, entry: Format, stem: str) -> Scene:
 
 def _one_mesh(scene: Scene, entry: Format, stem: str) -> Scene:
     """Everything in one mesh on one node; corner by corner where the format keeps no list of vertices."""
+    scene = unfolded(scene)
     parts = [p for n in mesh_nodes(scene) for p in scene.meshes[scene.nodes[n].mesh or 0].primitives]
     if not entry.carries:
         parts = [_corners(p) for p in parts]

@@ -6,6 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 from customs.scene.model import Image, Mesh, Remark, Scene
+from customs.scene.placements import Placements
 from customs.words import plain
 
 NAMED = ("nodes", "materials", "skins", "clips", "cameras", "lights")
@@ -23,6 +24,7 @@ def with_plain_names(scene: Scene) -> Scene:
         unknown=tuple(plain(u) for u in scene.unknown),
         variants=tuple(plain(v) for v in scene.variants),
         remarks=tuple(_remark(r) for r in scene.remarks),
+        placements=_rows(scene.placements),
         **said,
     )
 
@@ -30,6 +32,11 @@ def with_plain_names(scene: Scene) -> Scene:
 def _plain(element: Any) -> Any:
     name = plain(element.name)
     return element if name == element.name else replace(element, name=name)
+
+
+def _rows(rows: Placements) -> Placements:
+    names = tuple(map(plain, rows.names))
+    return rows if names == rows.names else replace(rows, names=names)
 
 
 def _mesh(mesh: Mesh) -> Mesh:

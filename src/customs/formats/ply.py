@@ -18,6 +18,7 @@ from customs.geometry.polygons import triangulate
 from customs.geometry.triangles import triangles_of
 from customs.scene.arrays import frozen
 from customs.scene.convention import Convention
+from customs.scene.folding import unfolded
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Scene
 from customs.scene.transforms import apply_affine, inverse, unit_rows
@@ -235,6 +236,7 @@ def _faces(table: dict[str, Any], positions: Array, source: Source) -> dict[str,
 
 def write_ply(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
     """`{".ply": …}`: everything as one binary little-endian mesh, world positions."""
+    scene = unfolded(scene)
     world, points, normals, colours, uvs, faces, start = world_matrices(scene), [], [], [], [], [], 0
     parts = [(n, p) for n in mesh_nodes(scene) for p in scene.meshes[scene.nodes[n].mesh or 0].primitives]
     has_normals = bool(parts) and all(p.normals is not None for _, p in parts)

@@ -12,6 +12,7 @@ from customs.formats.names import with_plain_names
 from customs.formats.source import Source
 from customs.registry import Registry
 from customs.scene.convention import Convention
+from customs.scene.folding import fold
 from customs.scene.model import STANDARD_SLOTS, Scene
 
 Buffer = bytes | memoryview
@@ -94,4 +95,4 @@ def read_scene(source: Source) -> Scene:
     if not source.data:
         raise source.error("", "an empty file", f"a {entry.title} file", "Export it again.")
     scene = entry.read(source)
-    return with_plain_names(replace(scene, format=entry.id, remarks=(*scene.remarks, *source.remarks)))
+    return fold(with_plain_names(replace(scene, format=entry.id, remarks=(*scene.remarks, *source.remarks))))

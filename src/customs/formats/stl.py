@@ -13,6 +13,7 @@ from customs.formats.text_lines import read_numbers
 from customs.geometry.triangles import face_vectors, triangles_of
 from customs.scene.arrays import frozen
 from customs.scene.convention import Convention
+from customs.scene.folding import unfolded
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Scene
 from customs.scene.transforms import apply_affine, unit_rows
@@ -88,6 +89,7 @@ def _text(data: bytes, source: Source) -> list[tuple[str, npt.NDArray[np.float32
 
 def write_stl(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
     """`{".stl": …}`: all triangles in one binary solid, world positions."""
+    scene = unfolded(scene)
     world, tables = world_matrices(scene), []
     for n in mesh_nodes(scene):
         for p in scene.meshes[scene.nodes[n].mesh or 0].primitives:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from customs.geometry.triangles import triangles_of
+from customs.scene.folding import shown_times
 from customs.scene.model import Scene
 from customs.scene.prune import prune
-from customs.scene.tree import mesh_nodes
 
 
 def counts(scene: Scene) -> dict[str, int]:
@@ -13,10 +13,8 @@ def counts(scene: Scene) -> dict[str, int]:
     used = prune(scene)
     return {
         "vertices": sum(len(p.positions) for m in used.meshes for p in m.primitives),
-        "triangles": sum(
-            len(triangles_of(p)) for n in mesh_nodes(used) for p in used.meshes[used.nodes[n].mesh or 0].primitives
-        ),
-        "nodes": len(used.nodes),
+        "triangles": sum(n * len(triangles_of(p)) for n, m in zip(shown_times(used), used.meshes) for p in m.primitives),
+        "nodes": len(used.nodes) + len(used.placements),
         "meshes": len(used.meshes),
         "materials": len(used.materials),
         "textures": len(used.images),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import Counter
+
 import numpy as np
 
 from customs.formats.registry import get_format
@@ -9,6 +11,7 @@ from customs.geometry.triangles import triangles_of
 from customs.landing.log import Log
 from customs.motion.bounds import world_bounds
 from customs.patterns import fits
+from customs.scene.folding import row_depths, shown_times
 from customs.scene.model import Scene
 from customs.scene.tree import local_matrix, mesh_nodes, walk
 from customs.sheet.model import Sheet
@@ -32,21 +35,25 @@ def _tree(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
     nodes, model = mesh_nodes(scene), sheet.model
     depth = {n: d for n, _, d in walk(scene)}
     if model.single_mesh:
-        log.check(len(nodes) == 1 and len(scene.meshes) == 1, file, f"{many(len(nodes), 'mesh')} where one is taken")
+        count = len(nodes) + len(scene.placements)
+        log.check(count == 1 and len(scene.meshes) == 1, file, f"{many(count, 'mesh')} where one is taken")
     limit = 1 if model.mesh_under_root else model.max_depth
     deep = [scene.nodes[n].name for n in nodes if limit is not None and depth[n] >= limit]
+    if limit is not None:
+        low = np.flatnonzero(row_depths(scene) >= limit).tolist()
+        deep += [scene.placements.names[k] for k in low]
     log.check(not deep, file, f"mesh {', '.join(deep[:3])} stands below level {limit}")
     if model.settled and not scene.clips and not scene.skins:
         off = [n for n in nodes if np.abs(local_matrix(scene.nodes[n]) - np.eye(4)).max() > 1e-4]
-        log.check(not off, file, f"mesh nodes that keep a transform of their own: {len(off)}")
+        rows = 0 if "placements" in get_format(scene.format).carries else len(scene.placements)
+        log.check(not off and not rows, file, f"mesh nodes that keep a transform of their own: {len(off) + rows}")
     log.check(model.cameras != "forbidden" or not scene.cameras, file, f"{many(len(scene.cameras), 'camera')}, none taken")
     log.check(model.lights != "forbidden" or not scene.lights, file, f"{many(len(scene.lights), 'light')}, none taken")
 
 
 def _meshes(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
     rules = sheet.mesh
-    for n in mesh_nodes(scene):
-        mesh = scene.meshes[scene.nodes[n].mesh or 0]
+    for mesh in (m for n, m in zip(shown_times(scene), scene.meshes) if n):
         count = sum(len(p.positions) for p in mesh.primitives)
         top = rules.max_vertices
         log.check(top is None or count <= top, file, f"mesh {mesh.name} has {count:,} vertices, at most {top or 0:,}")
@@ -111,10 +118,10 @@ def _rig(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
 def _names(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
     rules = sheet.names
     for kind in ("nodes", "meshes", "materials", "images", "clips"):
-        names = [item.name for item in getattr(scene, kind)]
+        names = [item.name for item in getattr(scene, kind)] + list(scene.placements.names if kind == "nodes" else ())
         for name in names:
             legal = fits(rules.allowed, name) and len(name) <= rules.max_length
             log.check(bool(legal), file, f"{kind}: name {name!r} is not legal there")
         if rules.unique:
-            twice = sorted({n for n in names if names.count(n) > 1}) if len(names) < 2000 else []
+            twice = sorted(n for n, times in Counter(names).items() if times > 1)
             log.check(not twice, file, f"{kind}: name {', '.join(twice[:3])} is used twice")

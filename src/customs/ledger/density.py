@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 import numpy.typing as npt
 
 from customs.geometry.texcoords import face_areas, texel_density
 from customs.geometry.triangles import triangles_of
+from customs.scene.folding import row_worlds
 from customs.scene.model import Primitive, Scene
 from customs.scene.tree import mesh_nodes, world_matrices
 from customs.surface.pixels import image_info
@@ -34,14 +37,22 @@ def face_density(scene: Scene, prim: Primitive, scale: float = 1.0) -> F64 | Non
     return texel_density(prim.positions, prim.texcoords[0], triangles_of(prim), *found) / scale
 
 
+def _scales(scene: Scene) -> Iterator[tuple[int, float]]:
+    """(mesh, metres a unit) of each node that shows one; once, in the middle of their scales, for a mesh that rows show."""
+    world = world_matrices(scene)
+    for n in mesh_nodes(scene):
+        yield scene.nodes[n].mesh or 0, float(abs(np.linalg.det(world[n][:3, :3])) ** (1 / 3)) or 1.0
+    sizes = np.abs(np.linalg.det(row_worlds(scene)[:, :, :3])) ** (1 / 3)
+    for m in np.unique(scene.placements.of).tolist():
+        yield m, float(np.median(sizes[scene.placements.of == m])) or 1.0
+
+
 def density(scene: Scene) -> dict[int, float]:
     """Median density of each textured material in use, weighted by area: pixels a metre by material index."""
     values: dict[int, list[F64]] = {}
     weights: dict[int, list[F64]] = {}
-    world = world_matrices(scene)
-    for n in mesh_nodes(scene):
-        scale = float(abs(np.linalg.det(world[n][:3, :3])) ** (1 / 3)) or 1.0
-        for p in scene.meshes[scene.nodes[n].mesh or 0].primitives:
+    for m, scale in _scales(scene):
+        for p in scene.meshes[m].primitives:
             found = face_density(scene, p, scale)
             if found is not None and p.material is not None:
                 values.setdefault(p.material, []).append(found)

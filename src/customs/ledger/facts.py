@@ -19,6 +19,7 @@ from customs.motion.leftovers import outlines
 from customs.route.edit import vertex_columns
 from customs.route.finite import finite_vertices, not_finite
 from customs.route.outward import against
+from customs.scene.folding import shown_times
 from customs.scene.kept import kept
 from customs.scene.key import Key
 from customs.scene.model import Image, Material, Primitive, Scene, Skin
@@ -219,13 +220,14 @@ class SceneFacts:
     @cached_property
     def used_meshes(self) -> list[int]:
         """Meshes some node shows, in walking order, once each."""
-        return list(dict.fromkeys(m for n in mesh_nodes(self.scene) if (m := self.scene.nodes[n].mesh) is not None))
+        by_nodes = dict.fromkeys(m for n in mesh_nodes(self.scene) if (m := self.scene.nodes[n].mesh) is not None)
+        return list(by_nodes | dict.fromkeys(np.unique(self.scene.placements.of).tolist()))
 
     @cached_property
     def triangles(self) -> int:
         """Triangles drawn: meshes shown twice count twice."""
-        return sum(facts_of(p).faces for n in mesh_nodes(self.scene)
-                   for p in self.scene.meshes[self.scene.nodes[n].mesh or 0].primitives)  # fmt: skip
+        times = shown_times(self.scene)
+        return sum(n * facts_of(p).faces for n, m in zip(times, self.scene.meshes) if n for p in m.primitives)
 
     @cached_property
     def vertices(self) -> int:

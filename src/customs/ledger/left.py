@@ -10,10 +10,10 @@ from customs.formats.registry import Format
 from customs.geometry.triangles import triangles_of
 from customs.motion.influences import most_influences
 from customs.route.route import At
+from customs.scene.folding import shown_times
 from customs.scene.key import FILE
 from customs.scene.model import Primitive, Scene
 from customs.scene.prune import prune
-from customs.scene.tree import mesh_nodes
 from customs.surface.pixels import image_info
 
 
@@ -42,16 +42,18 @@ class Loss:
         return {"kind": self.kind, "text": self.text(), "before": self.before, "after": self.after, "unasked": self.unasked}
 
 
-def _prims(scene: Scene) -> list[Primitive]:
-    return [p for n in mesh_nodes(scene) for p in scene.meshes[scene.nodes[n].mesh or 0].primitives]
+def _prims(scene: Scene) -> list[tuple[int, Primitive]]:
+    """(times it is shown, primitive)."""
+    return [(n, p) for n, mesh in zip(shown_times(scene), scene.meshes) if n for p in mesh.primitives]
 
 
 def _faces(scene: Scene) -> int:
-    return sum(len(triangles_of(p)) for p in _prims(scene))
+    return sum(n * len(triangles_of(p)) for n, p in _prims(scene))
 
 
 def _loose(scene: Scene) -> int:
-    return sum(len(p.positions) for p in _prims(scene) if p.mode in ("points", "lines", "line_loop", "line_strip"))
+    loose = ("points", "lines", "line_loop", "line_strip")
+    return sum(n * len(p.positions) for n, p in _prims(scene) if p.mode in loose)
 
 
 def _keys(scene: Scene) -> int:
@@ -89,8 +91,8 @@ COUNTS: tuple[tuple[str, str, Count, str], ...] = (
     ("loose", "points of points and lines", _loose, ""),
     ("cameras", "cameras", lambda s: len(s.cameras), "cameras"),
     ("lights", "lights", lambda s: len(s.lights), "lights"),
-    ("uv-sets", "UV sets", lambda s: max((len(p.texcoords) for p in _prims(s)), default=0), "texcoords"),
-    ("colours", "parts with vertex colours", lambda s: sum(bool(p.colours) for p in _prims(s)), "colours"),
+    ("uv-sets", "UV sets", lambda s: max((len(p.texcoords) for _, p in _prims(s)), default=0), "texcoords"),
+    ("colours", "parts with vertex colours", lambda s: sum(n for n, p in _prims(s) if p.colours), "colours"),
     (
         "morphs",
         "morph targets",
@@ -99,7 +101,7 @@ COUNTS: tuple[tuple[str, str, Count, str], ...] = (
     ),
     ("skins", "skins", lambda s: len(s.skins), "skins"),
     ("joints", "joints", lambda s: len({j for k in s.skins for j in k.joints}), "skins"),
-    ("influences", "influences on a vertex", lambda s: max((most_influences(p) for p in _prims(s)), default=0), "skins"),
+    ("influences", "influences on a vertex", lambda s: max((most_influences(p) for _, p in _prims(s)), default=0), "skins"),
     ("clips", "clips", lambda s: len(s.clips), "clips"),
     ("morph-clips", "clips of morph targets", _morph_clips, "morphs"),
     ("keys", "keys of movement", _keys, "clips"),

@@ -8,6 +8,8 @@ from typing import Any
 from customs.job import Job
 from customs.ledger.row import Remedy, remedy
 from customs.route.step import NOTHING, get_step, make_settings
+from customs.scene.folding import row_names
+from customs.scene.kept import latest
 from customs.scene.model import Scene
 from customs.scene.prune import prune
 from customs.sheet.model import Sheet
@@ -19,8 +21,13 @@ def named(scene: Scene) -> Iterator[tuple[Any, Any]]:
     """(kind, element) of all that is used and has a name."""
     used = prune(scene)
     for kind, attribute in KINDS:
-        for item in getattr(used, attribute):
+        for item in _elements(used, attribute):
             yield kind, item
+
+
+def _elements(scene: Scene, attribute: str) -> tuple[Any, ...]:
+    items: tuple[Any, ...] = getattr(scene, attribute)
+    return (*items, *row_names(scene)) if attribute == "nodes" else items
 
 
 def file_kinds(sheet: Sheet) -> tuple[str, ...]:
@@ -41,11 +48,15 @@ def name_fix(sheet: Sheet) -> Remedy:
 
 
 def by_pattern(scene: Scene, sheet: Sheet) -> list[tuple[str, str]]:
-    """(name, name by pattern) of each element the sheet would call otherwise."""
+    """(name, name by pattern) of each element the sheet would call otherwise. Kept while the scene lives."""
     used = prune(scene)
+    return latest("names by pattern", used, name_values(sheet), lambda: _by_pattern(used, sheet))
+
+
+def _by_pattern(used: Scene, sheet: Sheet) -> list[tuple[str, str]]:
     step = get_step("rename")
     new = step.apply(used, make_settings(step, name_values(sheet)), NOTHING, Job()).scene
     pairs = [(used.name, new.name)]
     for _, attribute in KINDS:
-        pairs += [(a.name, b.name) for a, b in zip(getattr(used, attribute), getattr(new, attribute))]
+        pairs += [(a.name, b.name) for a, b in zip(_elements(used, attribute), _elements(new, attribute))]
     return [(a, b) for a, b in pairs if a != b]

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import numpy.typing as npt
+from scipy.spatial import ConvexHull, QhullError
 
-from customs.motion.pose import joint_matrices, morph_weights, posed_positions
+from customs.motion.pose import joint_matrices, morph_weights, morphed, posed_positions
 from customs.scene.arrays import bounds
+from customs.scene.folding import row_worlds
 from customs.scene.kept import kept
 from customs.scene.model import Primitive, Scene
 from customs.scene.tree import mesh_nodes, world_matrices
 
 F64 = npt.NDArray[np.float64]
+FEW_POINTS, MOST_POINTS = 64, 4_000_000
+"""Points that need no hull to be looked at all, and most that are placed in one go."""
 
 
 def local_bounds(prim: Primitive) -> tuple[F64, F64]:
@@ -43,9 +49,44 @@ def _world_bounds(scene: Scene) -> tuple[F64, F64] | None:
             low, high = _placed_bounds(scene, n, p, world, weights)
             lows.append(low)
             highs.append(high)
+    if len(scene.placements):
+        low, high = _rows_bounds(scene)
+        lows, highs = [*lows, low], [*highs, high]
     if not lows:
         return None
     return np.min(lows, axis=0), np.max(highs, axis=0)
+
+
+def _rows_bounds(scene: Scene) -> tuple[F64, F64]:
+    """Box of all rows: boxes of meshes where rows stand straight, else the points of the mesh, mesh by mesh."""
+    rows, worlds = scene.placements, row_worlds(scene)
+    lows, highs = [], []
+    for m in np.unique(rows.of).tolist():
+        at = worlds[rows.of == m]
+        for p in scene.meshes[m].primitives:
+            weights = scene.meshes[m].weights
+            still = weights is None or not weights.any() or not p.targets
+            points = p.positions if still else morphed(p, weights)
+            corners = hull_points(points)
+            for part in np.array_split(at, -(-len(at) * len(corners) // MOST_POINTS)):
+                placed = part[:, :, :3] @ corners.T[None] + part[:, :, 3:]
+                lows.append(placed.min(axis=(0, 2)))
+                highs.append(placed.max(axis=(0, 2)))
+    return np.min(lows, axis=0), np.max(highs, axis=0)
+
+
+def hull_points(points: npt.NDArray[Any]) -> F64:
+    """(M, 3) of `points` (V, 3) that decide any box around them, whatever way they are turned: the convex hull's corners."""
+    good = points[np.isfinite(points).all(axis=1)].astype(np.float64)
+    if not len(good):
+        return np.zeros((1, 3))
+    if len(good) <= FEW_POINTS:
+        return good
+    try:
+        return good[ConvexHull(good).vertices]
+    except QhullError:
+        # Flat or on one line: there is no hull with a volume.
+        return np.unique(good, axis=0)
 
 
 def _placed_bounds(

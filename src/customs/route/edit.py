@@ -38,7 +38,9 @@ def without_empty_meshes(scene: Scene) -> Scene:
     empty = {i for i, m in enumerate(scene.meshes) if not m.primitives}
     if not empty:
         return scene
-    return replace(scene, nodes=tuple(replace(n, mesh=None, skin=None) if n.mesh in empty else n for n in scene.nodes))
+    nodes = tuple(replace(n, mesh=None, skin=None) if n.mesh in empty else n for n in scene.nodes)
+    rows = scene.placements
+    return replace(scene, nodes=nodes, placements=rows.at(~np.isin(rows.of, list(empty))))
 
 
 def as_triangles(prim: Primitive) -> Primitive:

@@ -5,10 +5,13 @@ from __future__ import annotations
 from collections.abc import Collection
 from dataclasses import replace
 
+import numpy as np
+
 from customs.conventions.turn import placed
 from customs.scene.model import Scene
+from customs.scene.placements import Placements
 from customs.scene.prune import prune_nodes
-from customs.scene.tree import animated_nodes, joint_nodes, local_matrix, walk
+from customs.scene.tree import animated_nodes, joint_nodes, local_matrices, local_matrix, parents, walk
 
 
 def rigged_nodes(scene: Scene) -> set[int]:
@@ -36,8 +39,9 @@ def carried_nodes(scene: Scene) -> set[int]:
 
 
 def empties(scene: Scene) -> list[int]:
-    """Nodes without mesh, camera or light that are no joint, do not move, and have no joint or mover below them."""
-    leading = leading_nodes(scene)
+    """Nodes without mesh, camera or light, and without placements, that are no joint, do not move, and have no joint or mover
+    below them."""
+    leading = leading_nodes(scene) | set(np.unique(scene.placements.parents).tolist())
     return [
         n for n, _, _ in walk(scene)
         if n not in leading
@@ -65,4 +69,15 @@ def without(scene: Scene, gone: Collection[int]) -> Scene:
     for n, _, _ in walk(scene):
         if n not in doomed:
             nodes[n] = replace(nodes[n], children=lifted(scene.nodes[n].children))
-    return prune_nodes(replace(scene, nodes=tuple(nodes), roots=roots))
+    return prune_nodes(replace(scene, nodes=tuple(nodes), roots=roots, placements=_lifted_rows(scene, doomed)))
+
+
+def _lifted_rows(scene: Scene, doomed: set[int]) -> Placements:
+    """Rows under nodes that go hang under what is above those, and stay in place."""
+    rows = scene.placements
+    above, own = np.array([*parents(scene), -1]), np.concatenate([local_matrices(scene), np.eye(4)[None]])
+    lost = np.array([*(n in doomed for n in range(len(scene.nodes))), False])
+    while len(rows) and (under := lost[rows.parents]).any():
+        moved = np.where(under[:, None, None], own[rows.parents] @ rows.squares, rows.squares)
+        rows = rows.moved(moved).under(np.where(under, above[rows.parents], rows.parents))
+    return rows

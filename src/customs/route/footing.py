@@ -9,6 +9,7 @@ from customs.conventions.origin import Footing
 from customs.geometry.triangles import face_vectors, triangles_of
 from customs.motion.bounds import world_bounds
 from customs.motion.pose import posed_positions
+from customs.scene.folding import unfolded
 from customs.scene.model import Scene
 from customs.scene.tree import mesh_nodes, world_matrices
 
@@ -33,6 +34,7 @@ def footing_point(scene: Scene, kind: Footing, point: tuple[float, float, float]
 
 def mass_centre(scene: Scene) -> F64:
     """Centre (3,) of the surface, weighted by area: it is defined for open meshes too."""
+    scene = unfolded(scene)
     world = world_matrices(scene)
     total, moment = 0.0, np.zeros(3)
     for n in mesh_nodes(scene):

@@ -12,7 +12,7 @@ from customs.geometry.triangles import triangles_of
 from customs.motion.pose import joint_matrices
 from customs.route.edit import as_triangles
 from customs.route.emptying import empties, rigged_nodes, without
-from customs.route.settle import moved_primitive
+from customs.route.moving import moved_primitive
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene, Skin

@@ -209,7 +209,7 @@ def evaluate(
             try:
                 # Broken numbers are looked for and dropped by steps of their own; meeting them is no news here.
                 with np.errstate(all="ignore"):
-                    outcome = get_step(stop.step).apply(scene, stop.settings, resources, job)
+                    outcome = get_step(stop.step).run(scene, stop.settings, resources, job)
                 cache.put(key, outcome)
             except CustomsError as problem:
                 outcome, error = Outcome(scene), problem

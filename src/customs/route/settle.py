@@ -15,23 +15,22 @@ from dataclasses import replace
 import numpy as np
 import numpy.typing as npt
 
-from customs.conventions.convert import reversed_faces
 from customs.conventions.turn import placed
 from customs.motion.pose import joint_matrices
 from customs.route.clip_edit import following
 from customs.route.emptying import carried_nodes, rigged_nodes
+from customs.route.moving import moved_mesh
+from customs.route.rows import kept_places, unlike_as_nodes, unmirrored
 from customs.scene.arrays import frozen
 from customs.scene.copies import keys_apart
 from customs.scene.key import Key
-from customs.scene.model import Channel, Mesh, MorphTarget, Node, Primitive, Remark, Scene
+from customs.scene.model import Channel, Mesh, Node, Remark, Scene
 from customs.scene.transforms import (
-    apply_affine,
     axis_lengths,
     inverse,
     invertible,
     matrix_quaternion,
     multiply_quaternions,
-    unit_rows,
 )
 from customs.scene.tree import animated_nodes, joint_nodes, local_matrix, mesh_nodes, walk, world_matrices
 from customs.tolerances import IDENTITY
@@ -46,8 +45,9 @@ MADE = 5_000_000
 
 def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     """The settled scene, and a remark for each node that had to keep some of its transform."""
-    scene = _parted_skinned(scene)
+    scene, copied_rows = unmirrored(unlike_as_nodes(_parted_skinned(scene)))
     taken, remarks = _taken_off(scene)
+    remarks += copied_rows
     if all(np.abs(k - np.eye(4)).max() < IDENTITY * 1e-3 for k in taken.values()):
         return to_bind(_lift_skinned(_all_rooted(scene))), remarks
     above = {c: i for i, n in enumerate(scene.nodes) for c in n.children}
@@ -69,7 +69,8 @@ def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
         for c in scene.clips
     )
     nodes = [_root_skinned(n) for n in nodes]
-    out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), skins=skins, clips=clips)
+    rows = kept_places(scene, taken)
+    out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), skins=skins, clips=clips, placements=rows)
     return to_bind(_lift_skinned(keys_apart(out))), remarks
 
 
@@ -80,6 +81,8 @@ def _moved_meshes(scene: Scene, nodes: list[Node], taken: dict[int, F64]) -> tup
     """
     meshes: list[Mesh] = list(scene.meshes)
     own: dict[int, list[tuple[F64, int]]] = {}
+    for m in np.unique(scene.placements.of).tolist():
+        own[m] = [(np.eye(4), m)]
     shown = [n for n in mesh_nodes(scene) if scene.nodes[n].mesh is not None]
     for n in shown:
         node = scene.nodes[n]
@@ -222,46 +225,6 @@ def _lift_skinned(scene: Scene) -> Scene:
     gone = set(lift)
     nodes = tuple(replace(m, children=tuple(c for c in m.children if c not in gone)) for m in scene.nodes)
     return replace(scene, nodes=nodes, roots=(*scene.roots, *lift))
-
-
-def moved_mesh(mesh: Mesh, m: F64) -> Mesh:
-    """A mesh through `m` (4, 4)."""
-    return replace(mesh, primitives=tuple(moved_primitive(p, m) for p in mesh.primitives))
-
-
-def moved_primitive(p: Primitive, m: F64) -> Primitive:
-    """A primitive through `m` (4, 4): normals by the cofactor matrix; a mirror turns faces over and flips w."""
-    if np.array_equal(m, np.eye(4)):
-        return p
-    linear = m[:3, :3]
-    det = np.linalg.det(linear)
-    cofactor = np.stack([np.cross(linear[:, (k + 1) % 3], linear[:, (k + 2) % 3]) for k in range(3)], axis=1)
-    straight = np.eye(4)
-    straight[:3, :3] = linear
-    turn = np.eye(4)
-    turn[:3, :3] = cofactor * (1 if det > 0 else -1)
-    tangents = None
-    if p.tangents is not None:
-        out = np.empty(p.tangents.shape, dtype=np.float32)
-        out[:, :3] = unit_rows(apply_affine(straight, p.tangents[:, :3]))
-        out[:, 3] = p.tangents[:, 3] * (1 if det > 0 else -1)
-        tangents = frozen(out)
-    targets = tuple(
-        MorphTarget(
-            None if t.positions is None else frozen(apply_affine(straight, t.positions)),
-            None if t.normals is None else frozen(apply_affine(turn, t.normals)),
-            None if t.tangents is None else frozen(apply_affine(straight, t.tangents)),
-        )
-        for t in p.targets
-    )
-    new = replace(
-        p,
-        positions=frozen(apply_affine(m, p.positions)),
-        normals=None if p.normals is None else frozen(unit_rows(apply_affine(turn, p.normals))),
-        tangents=tangents,
-        targets=targets,
-    )
-    return reversed_faces(new) if det < 0 else new
 
 
 def _channel(channel: Channel, taken: dict[int, F64], above: dict[int, int], old: Node, new: Node) -> Channel:

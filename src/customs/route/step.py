@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from customs.errors import StepError
 from customs.job import Job
 from customs.registry import Registry
+from customs.scene.folding import fold, unfolded
 from customs.scene.model import Remark, Scene
 from customs.scene.settings import Settings
 
@@ -42,6 +43,16 @@ class Step:
     fixed: bool = False
     plural: bool = False
     """A second stop of the same step makes sense (resize this, then that)."""
+    placements: bool = False
+    """It takes a scene's placements as they are; for any other step they become nodes, and a table again after it."""
+
+    def run(self, scene: Scene, settings: Any, resources: Content, job: Job) -> Outcome:
+        """`apply`, with placements as this step knows them."""
+        if self.placements or not len(scene.placements):
+            return self.apply(scene, settings, resources, job)
+        whole = unfolded(scene)
+        done = self.apply(whole, settings, resources, job)
+        return Outcome(scene if done.scene is whole else fold(done.scene), done.remarks)
 
 
 STEPS = Registry[Step]("the steps", "customs.route.steps", lambda step: step.order, deep=True)

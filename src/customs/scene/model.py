@@ -13,6 +13,7 @@ import numpy.typing as npt
 from customs.scene.content import Encoded
 from customs.scene.convention import WORKING, Convention
 from customs.scene.key import Key
+from customs.scene.placements import NO_PLACEMENTS, Placements
 
 F32 = npt.NDArray[np.float32]
 F64 = npt.NDArray[np.float64]
@@ -309,7 +310,8 @@ class Light:
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """An asset. All indices are into the tuples of this scene; `suffixes` are the parts of texture names its origin has.
+    """An asset. All indices are into the tuples of this scene; `placements` are meshes it repeats, beside those its nodes show;
+    `suffixes` are the parts of texture names its origin has.
 
     `clip_files` is how a step wants clips delivered, "" for what the sheet takes first; `rights` what the file itself says of
     author, licence and terms.
@@ -327,6 +329,7 @@ class Scene:
     cameras: tuple[Camera, ...] = ()
     lights: tuple[Light, ...] = ()
     variants: tuple[str, ...] = ()
+    placements: Placements = NO_PLACEMENTS
     suffixes: Mapping[str, tuple[str, ...]] = field(default_factory=lambda: NO_EXTRAS)
     clip_files: str = ""
     convention: Convention = WORKING

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
+
 from customs.scene.kept import kept
 from customs.scene.key import FILE
-from customs.scene.model import Channel, Material, Mesh, Primitive, Scene, Skin
+from customs.scene.model import Channel, Material, Mesh, Node, Primitive, Scene, Skin
+from customs.scene.placements import Placements
 from customs.scene.tree import walk
 
 
@@ -23,10 +26,13 @@ def _pick(items: tuple[Any, ...], keep: dict[int, int]) -> tuple[Any, ...]:
 def prune_nodes(scene: Scene) -> Scene:
     """Nodes outside the tree go, with channels and joints that point at them renumbered. Joints are always kept."""
     reach = {n for n, _, _ in walk(scene)}
-    keep = _renumber(reach | {j for s in scene.skins for j in s.joints if j in reach})
-    if len(keep) == len(scene.nodes) and all(c.channels for c in scene.clips):
+    if len(reach) == len(scene.nodes) and all(c.channels for c in scene.clips):
         return scene
-    nodes = tuple(replace(scene.nodes[i], children=tuple(keep[c] for c in scene.nodes[i].children if c in keep)) for i in keep)
+    return with_nodes(scene, _renumber(reach))
+
+
+def with_nodes(scene: Scene, keep: Mapping[int, int]) -> Scene:
+    """Only the nodes `keep`, old number to new, in the order of the new; skins whose joints go, channels and rows below go too."""
     skins: list[Skin] = []
     skin_keep: dict[int, int] = {}
     for i, skin in enumerate(scene.skins):
@@ -34,7 +40,7 @@ def prune_nodes(scene: Scene) -> Scene:
             skin_keep[i] = len(skins)
             root = keep.get(skin.root) if skin.root is not None else None
             skins.append(replace(skin, joints=tuple(keep[j] for j in skin.joints), root=root))
-    nodes = tuple(replace(n, skin=skin_keep.get(n.skin) if n.skin is not None else None) for n in nodes)
+    nodes = tuple(_renumbered(scene.nodes[i], keep, skin_keep) for i in keep)
     clips = tuple(
         replace(
             clip,
@@ -45,10 +51,27 @@ def prune_nodes(scene: Scene) -> Scene:
     return replace(
         scene,
         nodes=nodes,
-        roots=tuple(keep[r] for r in scene.roots),
+        roots=tuple(keep[r] for r in scene.roots if r in keep),
         skins=tuple(skins),
         clips=tuple(c for c in clips if c.channels),
+        placements=_renumbered_rows(scene, keep),
     )
+
+
+def _renumbered(node: Node, keep: Mapping[int, int], skins: Mapping[int, int]) -> Node:
+    children = tuple(keep[c] for c in node.children if c in keep)
+    skin = skins.get(node.skin) if node.skin is not None else None
+    return node if children == node.children and skin == node.skin else replace(node, children=children, skin=skin)
+
+
+def _renumbered_rows(scene: Scene, keep: Mapping[int, int]) -> Placements:
+    rows = scene.placements
+    if not len(rows):
+        return rows
+    table = np.full(len(scene.nodes) + 1, -2)
+    table[list(keep)], table[-1] = list(keep.values()), -1
+    now = table[rows.parents]
+    return rows.under(now).at(now > -2)
 
 
 def _primitive_materials(prim: Primitive) -> set[int]:
@@ -61,7 +84,8 @@ def prune_content(scene: Scene, near: bool = False) -> Scene:
 
     `near` keeps textures that lie near the asset: a step further on may still take them up.
     """
-    meshes = _renumber(n.mesh for n in scene.nodes if n.mesh is not None)
+    shown = {n.mesh for n in scene.nodes if n.mesh is not None}
+    meshes = _renumber(shown | set(np.unique(scene.placements.of).tolist()))
     skins = _renumber(n.skin for n in scene.nodes if n.skin is not None and n.mesh is not None)
     cameras = _renumber(n.camera for n in scene.nodes if n.camera is not None)
     lights = _renumber(n.light for n in scene.nodes if n.light is not None)
@@ -93,6 +117,7 @@ def prune_content(scene: Scene, near: bool = False) -> Scene:
             for n in scene.nodes
         ),
         meshes=tuple(replace(m, primitives=tuple(prim(p) for p in m.primitives)) for m in kept_meshes),
+        placements=_with_meshes(scene.placements, meshes),
         skins=_pick(scene.skins, skins),
         cameras=_pick(scene.cameras, cameras),
         lights=_pick(scene.lights, lights),
@@ -115,6 +140,14 @@ def _all_used(scene: Scene, *tables: dict[int, int]) -> bool:
         c.channels and all(ch.path != "weights" or scene.nodes[ch.node].mesh is not None for ch in c.channels)
         for c in scene.clips
     )
+
+
+def _with_meshes(rows: Placements, meshes: Mapping[int, int]) -> Placements:
+    if not len(rows):
+        return rows
+    table = np.zeros(max(meshes) + 1, np.uint32)
+    table[list(meshes)] = list(meshes.values())
+    return rows.showing(table[rows.of])
 
 
 def prune(scene: Scene, near: bool = False) -> Scene:

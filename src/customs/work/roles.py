@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
+import numpy as np
+
 from customs.geometry.triangles import triangles_of
 from customs.ledger.row import RANK, Row
 from customs.scene.key import Key
@@ -70,7 +72,7 @@ def role_table(scene: Scene, ledger: Iterable[Row] = ()) -> RoleTable:
 
 
 def _triangles(scene: Scene) -> dict[int, int]:
-    used = {n.mesh for n in scene.nodes if n.mesh is not None}
+    used = {n.mesh for n in scene.nodes if n.mesh is not None} | set(np.unique(scene.placements.of).tolist())
     out: dict[int, int] = {}
     for k in used:
         for p in scene.meshes[k].primitives:

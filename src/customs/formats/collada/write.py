@@ -17,6 +17,7 @@ from customs.formats.registry import Parts, WriteOptions
 from customs.motion.cut import HAIR
 from customs.motion.track import channels_of, frame_rate, local_track, with_frames
 from customs.scene.convention import Convention
+from customs.scene.folding import unfolded
 from customs.scene.model import Clip, Scene
 from customs.scene.prune import prune
 from customs.scene.tree import joint_nodes, local_matrix, mesh_nodes, parents, walk
@@ -27,7 +28,7 @@ UPS = {"+X": "X_UP", "+Y": "Y_UP", "+Z": "Z_UP"}
 
 def write_collada(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
     """`{".dae": …}`. Raises WriteError for axes COLLADA has no word for."""
-    scene = prune(scene)
+    scene = unfolded(prune(scene))
     root = Element("COLLADA", xmlns=SPACE, version="1.4.1")
     _asset(root, scene)
     surface = SurfaceWriter(scene, options)

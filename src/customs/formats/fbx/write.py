@@ -17,6 +17,7 @@ from customs.formats.fbx.write_rig import add_pose, add_skin
 from customs.formats.registry import Parts, WriteOptions
 from customs.motion.euler import euler_degrees
 from customs.scene.convention import Convention
+from customs.scene.folding import unfolded
 from customs.scene.model import Node, Scene
 from customs.scene.prune import prune
 from customs.scene.transforms import decompose_all
@@ -27,7 +28,7 @@ CREATOR = "Customs"
 
 def write_fbx(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
     """`{".fbx": buffers}`. Raises WriteError for a node that is sheared, which FBX cannot say."""
-    scene = prune(scene)
+    scene = unfolded(prune(scene))
     objects = Objects()
     nodes = _models(scene, objects)
     materials = MaterialWriter(scene, options, objects)

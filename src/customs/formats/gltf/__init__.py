@@ -11,7 +11,7 @@ from customs.scene.convention import RAW_GLTF
 
 EVERYTHING = frozenset(
     {"hierarchy", "skins", "clips", "morphs", "cameras", "lights", "colours", "normals", "tangents", "texcoords",
-     "materials", "humanoid", "strips", "points", "lines", "pbr", "variants", "texture transform"}
+     "materials", "humanoid", "placements", "strips", "points", "lines", "pbr", "variants", "texture transform"}
 )  # fmt: skip
 
 

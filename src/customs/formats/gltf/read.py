@@ -11,6 +11,7 @@ from customs.formats.gltf.document import Obj
 from customs.formats.gltf.read_material import MaterialReader
 from customs.formats.gltf.read_mesh import MeshReader
 from customs.formats.gltf.read_motion import read_camera, read_clip, read_light, read_skin
+from customs.formats.gltf.read_rows import INSTANCING, STAND_IN, read_instances, read_rows, taken_out
 from customs.formats.gltf.vrm import EXTENSIONS, TOON, read_avatar, with_avatar
 from customs.formats.source import Source
 from customs.scene.arrays import frozen
@@ -29,6 +30,7 @@ KNOWN_EXTENSIONS = frozenset(
         "KHR_materials_variants",
         "KHR_mesh_quantization",
         "KHR_materials_pbrSpecularGlossiness",
+        INSTANCING,
         TOON,
         *EXTENSIONS,
     }
@@ -58,7 +60,11 @@ def read_gltf(source: Source) -> Scene:
     nodes_in, skins_in = root.children("nodes"), root.children("skins")
     skins = tuple(read_skin(o, i, accessors, len(nodes_in), digest, unknown) for i, o in enumerate(skins_in))
     limits = {"mesh": len(meshes), "skin": len(skins), "camera": len(cameras), "light": len(lights)}
-    nodes = tuple(_node(o, i, len(nodes_in), limits, digest, unknown) for i, o in enumerate(nodes_in))
+    rows = read_rows(root, len(meshes))
+    simple = set(rows.ordinals.tolist()) if rows is not None else set()
+    nodes = tuple(
+        STAND_IN if i in simple else _node(o, i, len(nodes_in), limits, digest, unknown) for i, o in enumerate(nodes_in)
+    )
     roots = _roots(root, nodes, source)
     _check_tree(root, nodes, roots)
     _check_skinned(nodes_in, nodes, meshes, skins)
@@ -86,6 +92,9 @@ def read_gltf(source: Source) -> Scene:
         generator=asset.text("generator"),
         extras=extras,
     )
+    scene = read_instances(nodes_in, scene, accessors)
+    if rows is not None:
+        scene = taken_out(scene, rows)
     return scene if avatar is None else with_avatar(scene, avatar)
 
 
@@ -154,7 +163,7 @@ def _node(obj: Obj, index: int, count: int, limits: dict[str, int], digest: str,
         camera=obj.integer("camera", None, below=limits["camera"]),
         light=light.need_integer("light", below=limits["light"]) if light else None,
         weights=frozen(weights) if weights is not None else None,
-        extras=obj.extras(frozenset({"KHR_lights_punctual"}), unknown),
+        extras=obj.extras(frozenset({"KHR_lights_punctual", INSTANCING}), unknown),
         translation=values["translation"],
         rotation=values["rotation"] / length,
         scale=values["scale"],

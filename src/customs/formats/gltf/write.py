@@ -10,6 +10,7 @@ from customs.errors import WriteError
 from customs.formats.gltf.buffers import CHUNK, HEADER, MAGIC
 from customs.formats.gltf.pack import Packer
 from customs.formats.gltf.vrm import NEW, avatar_json
+from customs.formats.gltf.write_nodes import node_list, rows_below
 from customs.formats.gltf.write_parts import (
     Textures,
     camera_json,
@@ -18,7 +19,6 @@ from customs.formats.gltf.write_parts import (
     light_json,
     material_json,
     mesh_json,
-    node_json,
     skin_json,
 )
 from customs.formats.image_write import delivered_form, encode
@@ -54,10 +54,11 @@ def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packe
     out: dict[str, Any] = {"asset": {"version": "2.0", "generator": GENERATOR}}
     if scene.copyright:
         out["asset"]["copyright"] = scene.copyright
-    top: dict[str, Any] = {"nodes": list(scene.roots)} if scene.roots else {}
+    roots = [*scene.roots, *rows_below(scene).get(-1, [])]
+    top: dict[str, Any] = {"nodes": roots} if roots else {}
     out["scene"], out["scenes"] = 0, [{"name": scene.name, **top}]
     lists: dict[str, list[Any]] = {
-        "nodes": [node_json(n, used) for n in scene.nodes],
+        "nodes": node_list(scene, used),
         "meshes": [mesh_json(m, pack, used) for m in scene.meshes],
         "materials": [material_json(m, textures, used) for m in scene.materials],
         "textures": textures.textures,

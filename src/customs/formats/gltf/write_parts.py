@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from customs.formats.gltf.pack import INDICES, VERTICES, Packer
 from customs.geometry.triangles import triangles_of
-from customs.scene.model import STANDARD_SLOTS, Camera, Clip, Light, Material, Mesh, Node, Primitive, Skin, TextureUse
+from customs.scene.model import STANDARD_SLOTS, Camera, Clip, Light, Material, Mesh, Primitive, Skin, TextureUse
 from customs.scene.transforms import unit_rows
 
 MODES = {
@@ -214,30 +214,6 @@ def mesh_json(mesh: Mesh, pack: Packer, used: set[str]) -> Json:
     if mesh.target_names:
         extras["targetNames"] = list(mesh.target_names)
     return out | extras_of(extras)
-
-
-def node_json(node: Node, used: set[str]) -> Json:
-    """One node."""
-    out: Json = {"name": node.name}
-    if node.children:
-        out["children"] = list(node.children)
-    if node.matrix is not None:
-        out["matrix"] = [float(x) for x in node.matrix.T.reshape(-1)]
-    else:
-        for name, value, rest in (
-            ("translation", node.translation, np.zeros(3)),
-            ("rotation", node.rotation, np.array([0, 0, 0, 1.0])),
-            ("scale", node.scale, np.ones(3)),
-        ):
-            if not np.array_equal(value, rest):
-                out[name] = [float(x) for x in value]
-    differing(out, mesh=(node.mesh, None), skin=(node.skin, None), camera=(node.camera, None))
-    if node.weights is not None and node.mesh is not None:
-        out["weights"] = [float(w) for w in node.weights]
-    if node.light is not None:
-        used.add("KHR_lights_punctual")
-        out["extensions"] = {"KHR_lights_punctual": {"light": node.light}}
-    return out | extras_of(node.extras)
 
 
 def skin_json(skin: Skin, pack: Packer) -> Json:

@@ -11,6 +11,7 @@ from customs.formats.registry import Parts, WriteOptions
 from customs.formats.text_lines import decimals_for, format_integers, format_rows
 from customs.geometry.triangles import flat_indices, triangles_of
 from customs.geometry.weld import unique_rows
+from customs.scene.folding import unfolded
 from customs.scene.model import Primitive, Scene
 from customs.scene.prune import prune
 from customs.scene.transforms import apply_affine, inverse, unit_rows
@@ -32,7 +33,7 @@ class _Text:
 
 def write_obj(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
     """`{".obj": …, ".mtl": …}` (no library without materials). Numbers are the scene's own, V as the scene has it."""
-    scene = prune(scene)
+    scene = unfolded(prune(scene))
     out = _Text([b"# Customs\n"])
     if scene.materials:
         out.parts.append(f"mtllib {options.stem}.mtl\n".encode())

@@ -4,8 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
 from customs.route.emptying import leading_nodes
+from customs.scene.folding import row_parts
+from customs.words import many
 
 MOVED = (
     "The node's matrix holds shear, and joints or clips move it or what is below it: the shear would go on to them. "
@@ -17,6 +21,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     bad = [i for i, n in enumerate(case.delivering.nodes) if n.matrix is not None]
     had = sum(n.matrix is not None for n in case.arrived.nodes)
     led = leading_nodes(case.delivering)
+    rows = int(np.count_nonzero(row_parts(case.delivering.placements)[3]))
     for n in bad:
         node = case.delivering.nodes[n]
         yield rule.row(
@@ -30,7 +35,12 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             note=MOVED if n in led else "The node's matrix holds shear, which most destinations drop.",
             remedy=None if n in led else remedy("settle", "Settle transforms"),
         )
-    if not bad:
+    if rows:
+        yield rule.row(
+            "sheared", "none", f"{many(rows, 'placement')} sheared", "held", subject="placements",
+            note="Their matrices hold shear, which most destinations drop. Apply the uneven scale above them where they were made.",
+        )  # fmt: skip
+    if not bad and not rows:
         yield rule.row(f"{had}", "0", "0", "cleared")
 
 

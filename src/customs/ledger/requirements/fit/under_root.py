@@ -4,9 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import numpy as np
+
 from customs.ledger.row import Case, Place, Requirement, Row, register, remedy, said
 from customs.route.emptying import rigged_nodes
+from customs.scene.folding import row_depths
 from customs.scene.tree import mesh_nodes
+from customs.words import many
 
 NOTE = "The destination looks for meshes directly under the root."
 MOVES = " This one moves with what it hangs on, and no skins are taken there: make it static, or lift it where it was made."
@@ -19,6 +23,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return
     deep = [n for n in mesh_nodes(case.delivering) if case.after.depth[n] >= limit]
     levels = max((case.before.depth[n] + 1 for n in mesh_nodes(case.arrived)), default=0)
+    levels = max(levels, int(row_depths(case.arrived).max(initial=-1)) + 1)
+    rows = row_depths(case.delivering)
+    low = int(np.count_nonzero(rows >= limit))
     flat = remedy("flatten", "Lift under the root", depth=limit)
     # What moves with a joint or by a clip cannot be lifted out; as part of the skin it can.
     moving = rigged_nodes(case.delivering)
@@ -38,7 +45,10 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             remedy=fix,
             place=Place(node.key, "node"),
         )
-    if not deep:
+    if low:
+        has = said(int(rows.max()) + 1, f"{many(low, 'placement')}, to level {int(rows.max()) + 1}")
+        yield rule.row(has, said(limit, f"≤ level {limit}"), has, "held", subject="placements", note=NOTE, remedy=flat)
+    if not deep and not low:
         yield rule.row(f"level {levels}", f"≤ level {limit}", f"level {min(levels, limit)}", "cleared")
 
 

@@ -9,7 +9,7 @@ import numpy as np
 from customs.ledger.facts import SceneFacts, alpha_shares, facts_of
 from customs.ledger.row import Case, Place, Remedy, Requirement, Row, register, remedy
 from customs.ledger.texture import alpha_image
-from customs.scene.model import Material, Node, Scene
+from customs.scene.model import Material, Mesh, Node, Scene
 from customs.scene.tree import mesh_nodes, world_matrices
 
 ALPHA = 1 / 512
@@ -51,16 +51,38 @@ def unseen(facts: SceneFacts) -> list[tuple[Node, str, tuple[Material, ...]]]:
     return out
 
 
+def unseen_meshes(facts: SceneFacts) -> list[tuple[Mesh, str, tuple[Material, ...]]]:
+    """The same of meshes that rows show: (mesh, why, materials)."""
+    scene = facts.scene
+    out: list[tuple[Mesh, str, tuple[Material, ...]]] = []
+    for mesh in (scene.meshes[m] for m in np.unique(scene.placements.of).tolist()):
+        prims = [p for p in mesh.primitives if facts_of(p).faces]
+        materials = [scene.materials[p.material] if p.material is not None else None for p in prims]
+        whys = [clear(scene, m) for m in materials]
+        if prims and all(facts_of(p).degenerate.all() for p in prims):
+            out.append((mesh, "none of its faces has an area", ()))
+        elif prims and all(whys):
+            out.append((mesh, whys[0], tuple(m for m in materials if m is not None)))
+    return out
+
+
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     bad, before = unseen(case.after), unseen(case.before)
-    whole = len(bad) == len(mesh_nodes(case.delivering))
+    meshes = unseen_meshes(case.after)
+    whole = len(bad) + len(meshes) == len(mesh_nodes(case.delivering)) + len(np.unique(case.delivering.placements.of))
+    for mesh, why, materials in meshes:
+        yield rule.row(
+            "nothing seen", "something seen", "nothing seen", "held" if whole else "query", subject=str(mesh.key),
+            subject_name=mesh.name, note=f"{why[:1].upper()}{why[1:]}: the destination would show nothing wherever it stands.",
+            remedy=_fix(materials), place=Place(mesh.key, "mesh"), values={"why": why},
+        )  # fmt: skip
     for node, why, materials in bad:
         yield rule.row(
             "nothing seen", "something seen", "nothing seen", "held" if whole else "query", subject=str(node.key),
             subject_name=node.name, note=f"{why[:1].upper()}{why[1:]}: the destination would show nothing there.",
             remedy=_fix(materials), place=Place(node.key, "node"), values={"why": why},
         )  # fmt: skip
-    if not bad:
+    if not bad and not meshes:
         yield rule.row(f"{len(before)} unseen", "something seen", "all seen", "cleared")
 
 

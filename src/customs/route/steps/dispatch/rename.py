@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import Field
 
@@ -12,6 +12,7 @@ from customs.job import Job
 from customs.route.donor import donor_nodes
 from customs.route.naming import Naming, Words, renamed_all
 from customs.route.step import Content, Outcome, Step, register
+from customs.scene.folding import row_names
 from customs.scene.model import SLOTS, Remark, Scene
 from customs.scene.prune import prune
 from customs.scene.settings import Settings
@@ -58,10 +59,15 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
     asset = replace(rules, files=True).legal(s.asset.replace("{asset}", scene.name).replace("{name}", scene.name))
     # What nothing uses is not delivered: it keeps its name and takes none away.
     kept = prune(scene)
+    standing = [*kept.nodes, *row_names(kept)]
+    every: list[Any] = [*scene.nodes, *row_names(scene)]
+    nodes = renamed_all(every, s.node, asset, rules, standing, firm=donor_nodes(kept))
+    count = len(scene.nodes)
     out = replace(
         scene,
         name=asset,
-        nodes=renamed_all(scene.nodes, s.node, asset, rules, kept.nodes, firm=donor_nodes(kept)),
+        nodes=nodes[:count],
+        placements=replace(scene.placements, names=tuple(r.name for r in nodes[count:])),
         meshes=renamed_all(scene.meshes, s.mesh, asset, rules, kept.meshes),
         materials=renamed_all(scene.materials, s.material, asset, rules, kept.materials),
         images=renamed_all(scene.images, s.image, asset, by_kind["image"], kept.images, _words(scene, kept, s.suffixes)),
@@ -69,6 +75,7 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
     )
     pairs = [(a.name, b.name) for kind in ("nodes", "meshes", "materials", "images", "clips")
              for a, b in zip(getattr(scene, kind), getattr(out, kind)) if a.name != b.name]  # fmt: skip
+    pairs += [(a, b) for a, b in zip(scene.placements.names, out.placements.names) if a != b]
     return Outcome(out, (Remark(f"{many(len(pairs), 'name')} changed"),) if pairs else ())
 
 
@@ -82,5 +89,6 @@ register(
         settings=Rename,
         apply=_apply,
         summary=lambda s: "pattern",
+        placements=True,
     )
 )

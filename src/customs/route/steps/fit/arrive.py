@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Literal
+from typing import Literal, NoReturn
 
 import numpy as np
 from pydantic import Field
@@ -15,6 +15,7 @@ from customs.errors import CustomsError, StepError
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.convention import WORKING, Axis, Convention, Front, Hand, Up
+from customs.scene.folding import row_worlds
 from customs.scene.model import Remark, Scene
 from customs.scene.settings import Settings
 from customs.scene.transforms import LEAST, MOST
@@ -81,10 +82,18 @@ def _bearable(scene: Scene) -> None:
     """Raises StepError where a node stands so far away, or is so large, that no vertex can hold it."""
     for n, world in enumerate(world_matrices(scene)):
         if not np.abs(world).max() < MOST:
-            node = scene.nodes[n]
-            found = f"{node.name} is {np.abs(world).max():.3g} m large or far away"
-            raise StepError(found, f"less than {MOST:.0g} m, which is what vertices can hold",
-                            "Scale it where it was made, and export it again.", where="Arrive")  # fmt: skip
+            _too_far(scene.nodes[n].name, float(np.abs(world).max()))
+
+    rows = row_worlds(scene)
+    far = ~(np.abs(rows).max(axis=(1, 2), initial=0.0) < MOST)
+    if far.any():
+        k = int(far.argmax())
+        _too_far(scene.placements.names[k], float(np.abs(rows[k]).max()))
+
+
+def _too_far(name: str, size: float) -> NoReturn:
+    found, expected = f"{name} is {size:.3g} m large or far away", f"less than {MOST:.0g} m, which is what vertices can hold"
+    raise StepError(found, expected, "Scale it where it was made, and export it again.", where="Arrive")
 
 
 def _summary(settings: Arrive) -> str:
@@ -105,5 +114,6 @@ register(
         apply=_apply,
         summary=_summary,
         fixed=True,
+        placements=True,
     )
 )

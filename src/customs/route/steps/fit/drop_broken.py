@@ -65,5 +65,6 @@ register(
         settings=DropBroken,
         apply=_apply,
         summary=lambda s: "dropped",
+        placements=True,
     )
 )

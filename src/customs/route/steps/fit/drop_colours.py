@@ -32,5 +32,6 @@ register(
         settings=DropColours,
         apply=_apply,
         summary=lambda s: "dropped",
+        placements=True,
     )
 )

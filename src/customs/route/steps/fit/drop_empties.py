@@ -33,5 +33,6 @@ register(
         settings=DropEmpties,
         apply=_apply,
         summary=lambda s: "dropped",
+        placements=True,
     )
 )

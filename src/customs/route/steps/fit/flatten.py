@@ -27,6 +27,11 @@ class Flatten(Settings):
     depth: int = Field(default=1, ge=1, le=64, description="levels")
 
 
+def _without(node: Node, gone: set[int]) -> Node:
+    left = tuple(c for c in node.children if c not in gone)
+    return node if len(left) == len(node.children) else replace(node, children=left)
+
+
 def _apply(scene: Scene, settings: Flatten, resources: Content, job: Job) -> Outcome:
     depth = {n: d for n, _, d in walk(scene)}
     world = world_matrices(scene)
@@ -39,7 +44,7 @@ def _apply(scene: Scene, settings: Flatten, resources: Content, job: Job) -> Out
         return Outcome(scene, remarks)
     nodes = list(scene.nodes)
     roots = list(scene.roots)
-    went: dict[int, int] = {}
+    went, loose = dict[int, int](), set[int]()
     for n in lift:
         old = nodes[n]
         if old.children or n in busy:
@@ -50,10 +55,11 @@ def _apply(scene: Scene, settings: Flatten, resources: Content, job: Job) -> Out
             went[n] = len(nodes) - 1
             roots.append(went[n])
         else:
-            nodes = [replace(m, children=tuple(c for c in m.children if c != n)) if n in m.children else m for m in nodes]
             nodes[n] = _placed(old, world[n])
-            if n not in roots:
-                roots.append(n)
+            loose.add(n)
+    nodes = [_without(m, loose) for m in nodes]
+    at_top = set(roots)
+    roots += [n for n in lift if n in loose and n not in at_top]
     lifted = replace(scene, nodes=tuple(nodes), roots=tuple(roots), clips=following(scene.clips, went))
     return Outcome(prune_nodes(lifted), remarks)
 

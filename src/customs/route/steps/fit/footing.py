@@ -43,5 +43,6 @@ register(
         settings=FootingSettings,
         apply=_apply,
         summary=lambda s: s.kind.replace("-", " "),
+        placements=True,
     )
 )

@@ -82,5 +82,6 @@ register(
         settings=Normals,
         apply=_apply,
         summary=lambda s: f"smooth {s.angle:g}°",
+        placements=True,
     )
 )

@@ -32,5 +32,6 @@ register(
         settings=Scale,
         apply=_apply,
         summary=lambda s: f"× {s.factor:.6g}",
+        placements=True,
     )
 )

@@ -2,19 +2,29 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
+from pydantic import Field
+
 from customs.job import Job
 from customs.route.settle import settle
 from customs.route.step import Content, Outcome, Step, register
+from customs.scene.folding import unfolded
 from customs.scene.model import Scene
 from customs.scene.settings import Settings
 
 
 class Settle(Settings):
-    """Nothing to set."""
+    """What becomes of meshes that stand in many places."""
+
+    placements: Literal["kept", "copied"] = Field(
+        default="kept", description="placements keep where they stand, or get a copy of their mesh each"
+    )
 
 
 def _apply(scene: Scene, settings: Settle, resources: Content, job: Job) -> Outcome:
-    out, remarks = settle(scene)
+    copied = settings.placements == "copied" and bool(len(scene.placements))
+    out, remarks = settle(unfolded(scene) if copied else scene)
     return Outcome(out, remarks)
 
 
@@ -28,5 +38,6 @@ register(
         settings=Settle,
         apply=_apply,
         summary=lambda s: "into vertices",
+        placements=True,
     )
 )

@@ -70,5 +70,6 @@ register(
         settings=Tangents,
         apply=_apply,
         summary=lambda s: {"normal-mapped": "for normal maps", "all": "all parts", "drop": "dropped"}[s.where],
+        placements=True,
     )
 )

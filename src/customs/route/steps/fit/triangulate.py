@@ -41,5 +41,6 @@ register(
         settings=Triangulate,
         apply=_apply,
         summary=lambda s: "no points, lines" if s.drop_loose else "lists",
+        placements=True,
     )
 )

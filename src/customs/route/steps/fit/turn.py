@@ -46,5 +46,6 @@ register(
         settings=Turn,
         apply=_apply,
         summary=_summary,
+        placements=True,
     )
 )

@@ -41,5 +41,6 @@ register(
         settings=TurnAxes,
         apply=_apply,
         summary=lambda s: f"{s.up} up, {s.faces} front".replace("-", "−"),
+        placements=True,
     )
 )

@@ -42,5 +42,6 @@ register(
         settings=Weld,
         apply=_apply,
         summary=lambda s: "equal ones" if s.distance == 0 else f"within {s.distance * 1000:g} mm",
+        placements=True,
     )
 )

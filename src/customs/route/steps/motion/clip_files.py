@@ -43,5 +43,6 @@ register(
         settings=ClipFilesSettings,
         apply=_apply,
         summary=lambda s: NAMES[s.how],
+        placements=True,
     )
 )

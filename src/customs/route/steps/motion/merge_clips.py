@@ -45,5 +45,6 @@ register(
         settings=MergeClips,
         apply=_apply,
         summary=lambda s: f"→ {s.name}"[:18],
+        placements=True,
     )
 )

@@ -61,5 +61,6 @@ register(
         apply=_apply,
         summary=_summary,
         plural=True,
+        placements=True,
     )
 )

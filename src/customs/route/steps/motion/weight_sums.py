@@ -57,5 +57,6 @@ register(
         settings=WeightSums,
         apply=_apply,
         summary=lambda s: "to one",
+        placements=True,
     )
 )

@@ -51,5 +51,6 @@ register(
         settings=Weights,
         apply=_apply,
         summary=lambda s: f"at most {s.limit}",
+        placements=True,
     )
 )

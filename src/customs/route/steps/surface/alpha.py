@@ -43,5 +43,6 @@ register(
         apply=_apply,
         summary=lambda s: s.mode if s.mode != "mask" else f"mask, cut {s.cutoff:g}",
         plural=True,
+        placements=True,
     )
 )

@@ -159,5 +159,6 @@ register(
         settings=Atlas,
         apply=_apply,
         summary=lambda s: f"≤ {s.limit} px",
+        placements=True,
     )
 )

@@ -109,5 +109,6 @@ register(
         settings=BakeFactors,
         apply=_apply,
         summary=lambda s: "into textures",
+        placements=True,
     )
 )

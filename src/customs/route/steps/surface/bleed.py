@@ -37,5 +37,6 @@ register(
         settings=Bleed,
         apply=_apply,
         summary=lambda s: "under clear",
+        placements=True,
     )
 )

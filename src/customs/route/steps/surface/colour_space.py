@@ -48,5 +48,6 @@ register(
         apply=_apply,
         summary=lambda s: {"srgb": "sRGB", "by-role": "by role"}.get(s.space, s.space),
         plural=True,
+        placements=True,
     )
 )

@@ -37,5 +37,6 @@ register(
         settings=CompleteNormal,
         apply=_apply,
         summary=lambda s: "blue from red, green"[:18],
+        placements=True,
     )
 )

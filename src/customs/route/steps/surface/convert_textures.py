@@ -91,5 +91,6 @@ register(
         apply=_apply,
         summary=lambda s: f"→ {s.form.upper()}{' ' + s.block.upper() if s.block else ''}"[:18],
         plural=True,
+        placements=True,
     )
 )

@@ -51,5 +51,6 @@ register(
         apply=_apply,
         summary=lambda s: f"from {s.source.rsplit(':', 1)[-1]}"[:18],
         plural=True,
+        placements=True,
     )
 )

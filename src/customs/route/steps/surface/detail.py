@@ -92,5 +92,6 @@ register(
         apply=_apply,
         summary=lambda s: f"× {s.scale[0]:g}, {s.scale[1]:g}"[:18],
         plural=True,
+        placements=True,
     )
 )

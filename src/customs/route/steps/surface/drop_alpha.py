@@ -41,5 +41,6 @@ register(
         settings=DropAlpha,
         apply=_apply,
         summary=lambda s: "unused",
+        placements=True,
     )
 )

@@ -40,5 +40,6 @@ register(
         settings=DropRoles,
         apply=_apply,
         summary=lambda s: ", ".join(r.replace("_", " ") for r in s.roles)[:18],
+        placements=True,
     )
 )

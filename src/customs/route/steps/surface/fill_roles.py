@@ -90,5 +90,6 @@ register(
         settings=FillRoles,
         apply=_apply,
         summary=lambda s: many(len(s.roles), "role"),
+        placements=True,
     )
 )

@@ -42,5 +42,6 @@ register(
         settings=FindTextures,
         apply=_apply,
         summary=lambda s: f"{len(s.pairs)} found",
+        placements=True,
     )
 )

@@ -62,5 +62,6 @@ register(
         settings=FoldFlat,
         apply=_apply,
         summary=lambda s: "flat → number",
+        placements=True,
     )
 )

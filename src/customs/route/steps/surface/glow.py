@@ -66,5 +66,6 @@ register(
         apply=_apply,
         summary=lambda s: f"{many(len(s.colours), 'colour')}, {s.tolerance:g}"[:18],
         plural=True,
+        placements=True,
     )
 )

@@ -42,5 +42,6 @@ register(
         settings=Green,
         apply=_apply,
         summary=lambda s: "turned over",
+        placements=True,
     )
 )

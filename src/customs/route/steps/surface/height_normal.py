@@ -65,5 +65,6 @@ register(
         settings=HeightNormal,
         apply=_apply,
         summary=lambda s: f"{s.depth:g} px deep",
+        placements=True,
     )
 )

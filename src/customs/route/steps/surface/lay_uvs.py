@@ -60,5 +60,6 @@ register(
         settings=LayUvs,
         apply=_apply,
         summary=lambda s: "one place" if s.sets is None else many(s.sets, "UV set"),
+        placements=True,
     )
 )

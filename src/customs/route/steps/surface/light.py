@@ -40,5 +40,6 @@ register(
         settings=Light,
         apply=_apply,
         summary=lambda s: f"rough {s.roughness:g}",
+        placements=True,
     )
 )

@@ -67,5 +67,6 @@ register(
         settings=MergeAlpha,
         apply=_apply,
         summary=lambda s: "into alpha",
+        placements=True,
     )
 )

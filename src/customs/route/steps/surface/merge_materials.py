@@ -63,5 +63,6 @@ register(
         settings=MergeMaterials,
         apply=_apply,
         summary=lambda s: "→ one",
+        placements=True,
     )
 )

@@ -72,5 +72,6 @@ register(
         settings=MergeTextures,
         apply=_apply,
         summary=lambda s: "→ one",
+        placements=True,
     )
 )

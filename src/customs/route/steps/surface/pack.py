@@ -97,5 +97,6 @@ register(
         apply=_apply,
         summary=lambda s: " ".join(p.text()[:3] for p in parse_pattern(s.pattern))[:18],
         plural=True,
+        placements=True,
     )
 )

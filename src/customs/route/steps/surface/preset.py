@@ -57,5 +57,6 @@ register(
         apply=_apply,
         summary=lambda s: s.preset,
         plural=True,
+        placements=True,
     )
 )

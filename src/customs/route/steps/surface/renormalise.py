@@ -38,5 +38,6 @@ register(
         settings=Renormalise,
         apply=_apply,
         summary=lambda s: "one long",
+        placements=True,
     )
 )

@@ -60,5 +60,6 @@ register(
         apply=_apply,
         summary=lambda s: ("2ⁿ, " if s.power_of_two else "") + f"≤ {s.limit} px",
         plural=True,
+        placements=True,
     )
 )

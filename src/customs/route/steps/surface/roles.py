@@ -73,5 +73,6 @@ register(
         settings=Roles,
         apply=_apply,
         summary=lambda s: f"{len(s.uses)} set",
+        placements=True,
     )
 )

@@ -91,5 +91,6 @@ register(
         settings=SpecGloss,
         apply=_apply,
         summary=lambda s: "from spec-gloss",
+        placements=True,
     )
 )

@@ -85,5 +85,6 @@ register(
         settings=Split,
         apply=_apply,
         summary=lambda s: ", ".join(s.values)[:18],
+        placements=True,
     )
 )

@@ -59,5 +59,6 @@ register(
         apply=_apply,
         summary=lambda s: s.colour,
         plural=True,
+        placements=True,
     )
 )

@@ -61,5 +61,6 @@ register(
         settings=Unwrap,
         apply=_apply,
         summary=lambda s: f"{s.padding} px apart",
+        placements=True,
     )
 )

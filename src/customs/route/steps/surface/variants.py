@@ -84,5 +84,6 @@ register(
         settings=Variants,
         apply=_apply,
         summary=lambda s: ", ".join(dict.fromkeys((s.first, *(u[0] for u in s.uses))))[:18],
+        placements=True,
     )
 )

@@ -1,0 +1,136 @@
+"""Nodes that only repeat a mesh, read straight into rows: a hundred thousand of them are columns, not objects.
+
+Anything unusual ends it, and all nodes are read one by one, which says what is wrong and where.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from itertools import chain
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.errors import LimitError
+from customs.formats.gltf.accessors import Accessors
+from customs.formats.gltf.document import Obj
+from customs.formats.gltf.vrm import EXTENSIONS
+from customs.scene.folding import LEAST
+from customs.scene.key import Key
+from customs.scene.model import Node, Scene
+from customs.scene.placements import Placements, table
+from customs.scene.prune import with_nodes
+from customs.scene.transforms import compose
+from customs.tolerances import ELEMENTS
+
+F64 = npt.NDArray[np.float64]
+PARTS = {"translation": (0.0, 0.0, 0.0), "rotation": (0.0, 0.0, 0.0, 1.0), "scale": (1.0, 1.0, 1.0)}
+SAYS = {"name", "mesh", *PARTS}
+INSTANCING = "EXT_mesh_gpu_instancing"
+STAND_IN = Node(Key("", "node", 0), "")
+"""Holds the place of a row's node until all nodes are read."""
+
+
+def read_rows(root: Obj, meshes: int) -> Placements | None:
+    """Rows for nodes that say no more than a row can, LEAST of one mesh or more; their parents are not known yet.
+
+    None where there are none, where clips or joints might move them, or where something in them is wrong.
+    """
+    nodes = root.value.get("nodes")
+    if not isinstance(nodes, list) or len(nodes) < LEAST or {"animations", "skins"} & root.value.keys():
+        return None
+    said = root.value.get("extensions")
+    if isinstance(said, dict) and said.keys() & EXTENSIONS:
+        return None
+    found = [i for i, v in enumerate(nodes) if type(v) is dict and v.keys() <= SAYS and type(v.get("mesh")) is int]
+    of = np.array([nodes[i]["mesh"] for i in found if 0 <= nodes[i]["mesh"] < meshes], np.intp)
+    if len(of) != len(found):
+        return None
+    many = (np.bincount(of, minlength=meshes) >= LEAST)[of]
+    chosen = [nodes[i] for i, keep in zip(found, many.tolist()) if keep]
+    ordinals = np.array(found, np.uint32)[many]
+    names = tuple(v.get("name") or f"node {i}" for i, v in zip(ordinals.tolist(), chosen))
+    columns = [_column(chosen, name) for name in PARTS]
+    if not chosen or not set(map(type, names)) <= {str} or any(c is None for c in columns):
+        return None
+    places, turns, scales = columns
+    assert places is not None and turns is not None and scales is not None
+    length = np.linalg.norm(turns, axis=1)
+    if not ((length > 0.5) & (length < 2)).all():
+        return None
+    matrices = compose(places, turns / length[:, None], scales)
+    return table(of[many], matrices, np.full(len(chosen), -1), ordinals, names)
+
+
+def _column(nodes: list[dict[str, Any]], name: str) -> F64 | None:
+    """(N, W) float64 of one property of all nodes, as it is where it is not said; None where something in it is wrong."""
+    rest = PARTS[name]
+    said = [v.get(name, rest) for v in nodes]
+    if not set(map(type, said)) <= {list, tuple} or {len(v) for v in said} - {len(rest)}:
+        return None
+    if not set(map(type, chain.from_iterable(said))) <= {int, float}:
+        return None
+    try:
+        out = np.array(said, np.float64)
+    except OverflowError:
+        return None
+    return out if np.isfinite(out).all() else None
+
+
+def taken_out(scene: Scene, rows: Placements) -> Scene:
+    """The scene without the nodes that stand in for `rows`, and with those rows under their parents.
+
+    Rows outside the tree go, as nothing shows them.
+    """
+    above = np.full(len(scene.nodes), -2)
+    above[list(scene.roots)] = -1
+    stack = list(scene.roots)
+    while stack:
+        children = scene.nodes[n := stack.pop()].children
+        above[list(children)] = n
+        stack.extend(c for c in children if scene.nodes[c].children)
+    rows = rows.under(above[rows.ordinals]).at(above[rows.ordinals] > -2)
+    left = np.ones(len(scene.nodes), dtype=bool)
+    left[rows.ordinals] = False
+    keep = {old: new for new, old in enumerate(np.flatnonzero(left).tolist())}
+    return with_nodes(replace(scene, placements=rows.and_(scene.placements)), keep)
+
+
+def read_instances(nodes: list[Obj], scene: Scene, accessors: Accessors) -> Scene:
+    """What nodes say they repeat on the graphics card, as rows below them. Source: EXT_mesh_gpu_instancing, vendor extension of
+    glTF 2.0. Raises ReadError, LimitError."""
+    out, changed, first = scene.placements, list(scene.nodes), len(nodes)
+    for i, obj in enumerate(nodes):
+        said = obj.extension(INSTANCING)
+        mesh = scene.nodes[i].mesh
+        if said is None or mesh is None:
+            continue
+        matrices = _instances(said, accessors)
+        count = len(matrices)
+        if len(out) + count > ELEMENTS:
+            raise LimitError(f"more than {ELEMENTS:,} instances", "fewer", "Split the file.", obj.source.path, said.where)
+        names = tuple(f"{scene.nodes[i].name} {k}" for k in range(count))
+        out = out.and_(table(np.full(count, mesh), matrices, np.full(count, i), first + np.arange(count), names))
+        first += count
+        changed[i] = replace(scene.nodes[i], mesh=None)
+    return scene if out is scene.placements else replace(scene, nodes=tuple(changed), placements=out)
+
+
+def _instances(said: Obj, accessors: Accessors) -> F64:
+    """(N, 4, 4) of the attributes TRANSLATION, ROTATION and SCALE of an extension object; others are left alone."""
+    columns = said.child("attributes")
+    parts: dict[str, F64] = {}
+    for name, rest in PARTS.items():
+        index = columns.integer(name.upper(), None, below=len(accessors)) if columns is not None else None
+        if columns is not None and index is not None:
+            parts[name] = accessors.floats(index, (len(rest),), columns, name.upper()).astype(np.float64)
+    counts = {len(v) for v in parts.values()}
+    if len(counts) != 1:
+        raise said.fail("attributes", f"{sorted(counts)} instances", "as many of TRANSLATION, ROTATION and SCALE each")
+    (count,) = counts
+    whole = [parts.get(name, np.tile(np.array(rest), (count, 1))) for name, rest in PARTS.items()]
+    length = np.linalg.norm(whole[1], axis=1, keepdims=True)
+    if not all(np.isfinite(v).all() for v in whole) or not ((length > 0.5) & (length < 2)).all():
+        raise said.fail("attributes", "numbers that are not finite, or no unit quaternions", "finite numbers, unit quaternions")
+    return compose(whole[0], whole[1] / length, whole[2])
