@@ -219,6 +219,19 @@ def written(form: str) -> bytes:
     return out.getvalue()
 
 
+def test_what_is_broken_after_the_first_picture_of_a_gif_is_no_matter() -> None:
+    out = io.BytesIO()
+    frames = [PIL.Image.fromarray(np.full((8, 8), 60 * k, np.uint8)) for k in range(3)]
+    frames[0].save(out, "GIF", save_all=True, append_images=frames[1:])
+    data = out.getvalue()
+    for at in range(13, len(data), 3):
+        for broken in (data[:at], data[:at] + b"\xff" + data[at + 1 :], data[:at] + b"\0" + data[at + 1 :]):
+            try:
+                assert texture_format("gif").info(broken).pictures >= 1
+            except ReadError as problem:
+                assert problem.found
+
+
 def test_the_first_picture_of_a_gif() -> None:
     """Against Pillow, which wrote it (Graphics Interchange Format 89a)."""
     out = io.BytesIO()

@@ -23,7 +23,7 @@ class Programs:
     """Mesh programs by the words they are compiled with, each made when first asked for.
 
     Software drivers run both sides of a branch, so what a mesh does not need is not in its shader: RIGGED skins and morphs by
-    four influences, EIGHT adds four more, DUAL skins by dual quaternions.
+    four influences, EIGHT adds four more, DUAL skins by dual quaternions; PLACED takes a place for each of many.
     """
 
     def __init__(self, context: Any) -> None:
@@ -37,12 +37,13 @@ class Programs:
         for program in self._made.values():
             self._see(program)
 
-    def get(self, rigged: bool = False, eight: bool = False, dual: bool = False) -> Any:
+    def get(self, rigged: bool = False, eight: bool = False, dual: bool = False, placed: bool = False) -> Any:
         """The program for a mesh."""
         words = (
             *(["RIGGED"] if rigged else []),
             *(["EIGHT"] if rigged and eight else []),
             *(["DUAL"] if rigged and dual else []),
+            *(["PLACED"] if placed else []),
         )
         if words not in self._made:
             self._made[words] = self._compile(words)
@@ -55,7 +56,7 @@ class Programs:
         for _, unit, name in SLOTS.values():
             program[name] = unit
         program["tint"] = (1.0, 1.0, 1.0)
-        if words:
+        if "RIGGED" in words:
             program["joint_matrices"], program["morph_offsets"] = 5, 6
         self._see(program)
         return program

@@ -17,6 +17,7 @@ from customs.picture.figure import standing_figure
 from customs.picture.lines import box_lines, dimension_lines, grid
 from customs.picture.look import DAY, EVENING, SHADINGS, Look, Shot
 from customs.picture.programs import SLOTS, Programs, shader_text
+from customs.picture.rows import Group, groups
 from customs.picture.unlocked import Unlocked
 from customs.picture.upload import Part, Store
 from customs.scene.model import Material, Primitive, Scene
@@ -26,6 +27,9 @@ F64 = npt.NDArray[np.float64]
 PLAIN_UV = (1, 0, 0, 0, 1, 0, 0, 0, 1)
 PLAIN_BASE = (0.60, 0.60, 0.58, 1.0)
 FEW_TRIANGLES = 24_000
+MOST_PLACED = 48_000
+"""Triangles of placements while something moves, on a driver without a graphics card."""
+IDENTITY = np.eye(4)
 """As many as a software driver draws in a thirtieth of a second or so, while things move."""
 FEW_ENOUGH = 300
 """Triangles of a part that is never thinned."""
@@ -143,15 +147,24 @@ class Renderer:
         }
         solid: list[tuple[float, Any]] = []
         clear: list[tuple[float, Any]] = []
+
+        def put(far: float, material: Material | None, item: Any) -> None:
+            blended = material is not None and material.alpha_mode == "blend" and shot.look.shading == "surface"
+            (clear if blended else solid).append((far, item))
+
+        few = None if shot.look.smooth or not self.software else MOST_PLACED
+        for group in groups(scene, world, shot.unit, np.asarray(shot.orbit.eye), few):
+            mesh = scene.meshes[group.mesh]
+            for p in mesh.primitives:
+                material = scene.materials[p.material] if p.material is not None else None
+                put(group.far, material, (p, material, IDENTITY, None, mesh.weights, group))
         for n in mesh_nodes(scene):
             node = scene.nodes[n]
             weights = morph_weights(scene, n, clip, shot.seconds)
             for p in scene.meshes[node.mesh or 0].primitives:
                 material = scene.materials[p.material] if p.material is not None else None
-                item = (p, material, scale @ world[n], skins.get(node.skin if node.skin is not None else -1), weights)
-                far = float(np.linalg.norm((scale @ world[n])[:3, 3] - shot.orbit.eye))
-                blended = material is not None and material.alpha_mode == "blend" and shot.look.shading == "surface"
-                (clear if blended else solid).append((far, item))
+                item = (p, material, scale @ world[n], skins.get(node.skin if node.skin is not None else -1), weights, None)
+                put(float(np.linalg.norm((scale @ world[n])[:3, 3] - shot.orbit.eye)), material, item)
         self.halved = self._halved(shot.look, [item[0] for _, item in solid + clear])
         for _, item in solid:
             self._primitive(scene, shot, *item)
@@ -171,10 +184,11 @@ class Renderer:
         return max(0, int(np.ceil(np.log2(max(total, 1) / FEW_TRIANGLES))))
 
     def _primitive(self, scene: Scene, shot: Shot, prim: Primitive, material: Material | None, model: F64, joints: Any,
-                   weights: Any) -> None:  # fmt: skip
-        part = self._bind(prim, model, joints, weights, shot.look.dual)
+                   weights: Any, group: Group | None) -> None:  # fmt: skip
+        part = self._bind(prim, model, joints, weights, shot.look.dual, group is not None)
         self._material(scene, shot.look, prim, material)
         mirror = bool(np.linalg.det(model[:3, :3]) < 0) if joints is None else False
+        mirror = group.mirrored if group is not None else mirror
         self.mesh["mirrored"] = mirror != shot.mirrored
         two_sided = material is None or material.double_sided or shot.look.shading != "surface"
         if two_sided or part.mode != moderngl.TRIANGLES:
@@ -183,9 +197,10 @@ class Renderer:
             self.context.enable(moderngl.CULL_FACE)
             self.context.front_face = "cw" if mirror != shot.mirrored else "ccw"
         ranges = shot.marks.get(str(prim.key))
-        self.mesh["marked"] = ranges == ()
-        self._draw(part)
-        if ranges:
+        # Of what stands in many places the whole is marked.
+        self.mesh["marked"] = ranges == () or bool(ranges and group is not None)
+        self._draw(part, group)
+        if ranges and group is None:
             self._marks(part, ranges)
 
     def _marks(self, part: Any, ranges: tuple[tuple[int, int], ...]) -> None:
@@ -199,14 +214,21 @@ class Renderer:
         self.context.depth_func = "<"
         self.mesh["marked"] = False
 
-    def _draw(self, part: Part) -> None:
+    def _draw(self, part: Part, group: Group | None = None) -> None:
+        if group is not None:
+            places = self.context.buffer(group.matrices.tobytes())
+            array, count = self.store.placed(part, self.mesh, places)
+            self.unlocked.draw_placed(self.mesh, array, part.mode, count, len(group.matrices))
+            array.release()
+            places.release()
+            return
         small = part.mode != moderngl.TRIANGLES or part.count < 3 * FEW_ENOUGH
         array, count = self.store.array(part, self.mesh, 0 if small else self.halved)
         self.unlocked.draw(self.mesh, array, part.mode, count)
 
-    def _bind(self, prim: Primitive, model: F64, joints: Any, weights: Any, dual: bool = False) -> Part:
+    def _bind(self, prim: Primitive, model: F64, joints: Any, weights: Any, dual: bool = False, placed: bool = False) -> Part:
         part = self.store.part(prim)
-        self.mesh = self.programs.get(part.rigged, part.eight, dual and joints is not None)
+        self.mesh = self.programs.get(part.rigged, part.eight, dual and joints is not None, placed)
         self._set("model", model)
         if not part.rigged:
             return part
@@ -272,14 +294,14 @@ class Renderer:
         # A light line with a dark one beside it can be seen on dark surfaces and on light ones.
         for shift, tone in ((1, DARK_LINE), (0, LIGHT_LINE)):
             self.context.viewport = (shift, -shift, shot.width, shot.height)
-            for prim, _, model, joints, weights in items:
-                part = self._bind(prim, model, joints, weights, shot.look.dual)
+            for prim, _, model, joints, weights, group in items:
+                part = self._bind(prim, model, joints, weights, shot.look.dual, group is not None)
                 if part.mode != moderngl.TRIANGLES:
                     continue
                 self._material(shot.scene, Look(shading="surface"), prim, None)
                 self.mesh["unlit"], self.mesh["base_factor"] = True, tone
                 self.mesh["alpha_mode"], self.mesh["slots"] = 2, 0
-                self._draw(part)
+                self._draw(part, group)
         self.context.viewport = (0, 0, shot.width, shot.height)
         self.context.wireframe = False
         self.context.polygon_offset = (0.0, 0.0)

@@ -22,6 +22,7 @@ class Unlocked:
     def __init__(self) -> None:
         self._gl = self._library()
         self._gl.glDrawElements.argtypes = [ctypes.c_uint, ctypes.c_int, ctypes.c_uint, ctypes.c_void_p]
+        self._gl.glDrawElementsInstanced.argtypes = [ctypes.c_uint, ctypes.c_int, ctypes.c_uint, ctypes.c_void_p, ctypes.c_int]
         self._gl.glBlitFramebuffer.argtypes = [ctypes.c_int] * 8 + [ctypes.c_uint, ctypes.c_uint]
 
     @staticmethod
@@ -38,6 +39,13 @@ class Unlocked:
         self._gl.glUseProgram(program.glo)
         self._gl.glBindVertexArray(array.glo)
         self._gl.glDrawElements(mode, count, UNSIGNED_INT, first * 4)
+        self._gl.glBindVertexArray(0)
+
+    def draw_placed(self, program: Any, array: Any, mode: int, count: int, times: int) -> None:
+        """Draw `count` indices (uint32) of a vertex array `times` over, each with its own place."""
+        self._gl.glUseProgram(program.glo)
+        self._gl.glBindVertexArray(array.glo)
+        self._gl.glDrawElementsInstanced(mode, count, UNSIGNED_INT, None, times)
         self._gl.glBindVertexArray(0)
 
     def resolve(self, source: Any, target: Any, width: int, height: int) -> None:

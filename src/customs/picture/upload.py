@@ -118,6 +118,13 @@ class Store:
             part.arrays[key] = self.context.vertex_array(program, part.content, buffer, skip_errors=True)
         return part.arrays[key], count
 
+    def placed(self, part: Part, program: Any, places: Any) -> tuple[Any, int]:
+        """A vertex array that draws the part at each of `places` (a buffer of M rows of 12 floats), and how many indices. The caller
+        releases it."""
+        buffer, count = part.indices[0]
+        content = [*part.content, (places, "4f 4f 4f/i", "in_place0", "in_place1", "in_place2")]
+        return self.context.vertex_array(program, content, buffer, skip_errors=True), count
+
     def _morphs(self, prim: Primitive, count: int) -> Any:
         """Position offsets of up to 16 targets as a float texture 1024 wide."""
         offsets = [t.positions if t.positions is not None else np.zeros((count, 3), np.float32) for t in prim.targets[:16]]

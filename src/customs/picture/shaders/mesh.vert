@@ -19,6 +19,11 @@ uniform float morph_weights[16];
 uniform sampler2D morph_offsets;
 uniform int vertex_count;
 #endif
+#ifdef PLACED
+in vec4 in_place0;
+in vec4 in_place1;
+in vec4 in_place2;
+#endif
 uniform mat4 model;
 uniform mat4 view_projection;
 out vec3 position;
@@ -77,6 +82,9 @@ mat4 blended_dual() {
 void main() {
     vec3 p = in_position;
     mat4 m = model;
+#ifdef PLACED
+    m = model * transpose(mat4(in_place0, in_place1, in_place2, vec4(0.0, 0.0, 0.0, 1.0)));
+#endif
 #ifdef RIGGED
     for (int i = 0; i < morph_count; i++) {
         int at = i * vertex_count + gl_VertexID;

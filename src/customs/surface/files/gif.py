@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import replace
 
 from customs.surface.files.base import ImageInfo, TextureFormat, register
-from customs.surface.files.pillow import decoded, header, opened
+from customs.surface.files.pillow import decoded, header, pictures
 
 
 def _info(data: bytes) -> ImageInfo:
-    return replace(header(data, "GIF", "GIF", "gif"), pictures=int(getattr(opened(data, "GIF", "GIF"), "n_frames", 1)))
+    return replace(header(data, "GIF", "GIF", "gif"), pictures=pictures(data, "GIF", "GIF"))
 
 
 register(

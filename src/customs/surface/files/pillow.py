@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import struct
 import warnings
 from typing import Any
 
@@ -15,7 +16,7 @@ from customs.surface.files.base import ImageInfo, Pixels, Space
 
 PIL.Image.MAX_IMAGE_PIXELS = None  # our own limit is checked before anything is decoded
 CHANNELS = {"1": 1, "L": 1, "P": 4, "RGB": 3, "RGBA": 4, "LA": 2, "CMYK": 3, "YCbCr": 3, "I": 1, "I;16": 1, "I;16B": 1}
-BROKEN = (OSError, ValueError, SyntaxError, TypeError, EOFError, ZeroDivisionError, OverflowError, IndexError)
+BROKEN = (OSError, ValueError, SyntaxError, TypeError, EOFError, ZeroDivisionError, OverflowError, IndexError, struct.error)
 
 
 def opened(data: bytes, name: str, title: str) -> PIL.Image.Image:
@@ -38,6 +39,16 @@ def header(data: bytes, name: str, title: str, form: str, space: Space = "") -> 
         channels = 3
     bits = 16 if picture.mode.startswith("I") else 8
     return ImageInfo(picture.size[0], picture.size[1], channels, bits, form, space)
+
+
+def pictures(data: bytes, name: str, title: str) -> int:
+    """How many pictures a file holds one after another, as far as they can be told apart. Raises ReadError for its header."""
+    picture = opened(data, name, title)
+    try:
+        return int(getattr(picture, "n_frames", 1))
+    except BROKEN:
+        # The first, which is taken, is before what is broken.
+        return picture.tell() + 1
 
 
 def decoded(data: bytes, name: str, title: str) -> Pixels:

@@ -1,0 +1,62 @@
+"""Placements as they are drawn: mesh by mesh, all its rows in one call; the largest on the screen where not all can be."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.motion.bounds import local_bounds
+from customs.scene.folding import rows_under
+from customs.scene.kept import kept
+from customs.scene.model import Scene
+
+F64 = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
+class Group:
+    """Rows of one mesh that are all mirrored or all not: `matrices` (M, 3, 4) float32, world transforms in metres; `far` metres
+    from the eye to the nearest."""
+
+    mesh: int
+    matrices: npt.NDArray[np.float32]
+    mirrored: bool
+    far: float
+
+
+def groups(scene: Scene, worlds: F64, unit: float, eye: F64, most: int | None = None) -> list[Group]:
+    """The rows of a scene whose nodes stand at `worlds` (nodes, 4, 4); of them the largest on the screen whose triangles are `most`."""
+    rows = scene.placements
+    if not len(rows):
+        return []
+    placed = rows_under(scene, worlds) * unit
+    radii, triangles = kept("sizes of meshes", rows, lambda: _sizes(scene))
+    apart = np.linalg.norm(placed[:, :, 3] - eye, axis=1)
+    if most is not None and int(triangles[rows.of].sum()) > most:
+        scale = np.linalg.norm(placed[:, :, :3], axis=1).max(axis=1)
+        order = np.argsort(-radii[rows.of] * scale / np.maximum(apart, 1e-9), kind="stable")
+        chosen = np.sort(order[: int(np.searchsorted(np.cumsum(triangles[rows.of][order]), most)) + 1])
+    else:
+        chosen = np.arange(len(rows))
+    turned = np.linalg.det(placed[chosen][:, :, :3]) < 0
+    label = rows.of[chosen].astype(np.int64) * 2 + turned
+    order = np.argsort(label, kind="stable")
+    found, starts = np.unique(label[order], return_index=True)
+    return [
+        Group(k // 2, placed[at].astype(np.float32), bool(k % 2), float(apart[at].min()))
+        for k, at in zip(found.tolist(), np.split(chosen[order], starts[1:]))
+    ]
+
+
+def _sizes(scene: Scene) -> tuple[F64, npt.NDArray[np.int64]]:
+    """(radius in units, triangles) of every mesh."""
+    radii, triangles = np.zeros(len(scene.meshes)), np.zeros(len(scene.meshes), np.int64)
+    for k in np.unique(scene.placements.of).tolist():
+        boxes = [local_bounds(p) for p in scene.meshes[k].primitives]
+        radii[k] = max((float(np.abs(np.stack(b)).max()) for b in boxes), default=0.0)
+        triangles[k] = (
+            sum(len(p.indices) if p.indices is not None else len(p.positions) for p in scene.meshes[k].primitives) // 3
+        )
+    return radii, triangles
