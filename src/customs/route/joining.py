@@ -18,7 +18,7 @@ from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene, Skin
 from customs.scene.prune import prune
 from customs.scene.transforms import inverse
-from customs.scene.tree import animated_nodes, mesh_nodes, parents, world_matrices
+from customs.scene.tree import animated_nodes, mesh_nodes, parents, walk, world_matrices
 
 F64 = npt.NDArray[np.float64]
 MADE = 6_000_000
@@ -92,18 +92,18 @@ def join_meshes(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
         meshes=(*scene.meshes, mesh),
         skins=skins,
     )
-    bare = [e for e in empties(out) if e in gone or not empties_before(scene, e)]
+    wanted = empties_before(scene)
+    bare = [e for e in empties(out) if e in gone or e not in wanted]
     return prune(without(out, [e for e in bare if e < len(nodes)]), near=True), remarks
 
 
-def empties_before(scene: Scene, node: int) -> bool:
-    """True when the node already held nothing before the join: a person may want it."""
-    return node in empties(scene) and not _leads_to_mesh(scene, node)
-
-
-def _leads_to_mesh(scene: Scene, node: int) -> bool:
-    below = scene.nodes[node].children
-    return any(scene.nodes[c].mesh is not None or _leads_to_mesh(scene, c) for c in below)
+def empties_before(scene: Scene) -> set[int]:
+    """Nodes that held nothing before the join, and led to no mesh: a person may want them."""
+    leads: set[int] = set()
+    for n, parent, _ in reversed(list(walk(scene))):
+        if parent >= 0 and (n in leads or scene.nodes[n].mesh is not None):
+            leads.add(parent)
+    return set(empties(scene)) - leads
 
 
 def _joinable(scene: Scene) -> tuple[list[int], list[int]]:

@@ -9,9 +9,12 @@ from pydantic import Field
 
 from customs.job import Job
 from customs.route.clip_edit import following
+from customs.route.emptying import rigged_nodes
 from customs.route.step import Content, Outcome, Step, register
+from customs.scene.folding import row_depths, row_worlds
 from customs.scene.key import Key
 from customs.scene.model import Node, Remark, Scene
+from customs.scene.placements import Placements
 from customs.scene.prune import prune_nodes
 from customs.scene.settings import Settings
 from customs.scene.transforms import decompose
@@ -36,10 +39,13 @@ def _apply(scene: Scene, settings: Flatten, resources: Content, job: Job) -> Out
     depth = {n: d for n, _, d in walk(scene)}
     world = world_matrices(scene)
     busy = animated_nodes(scene) | joint_nodes(scene)
+    moving = rigged_nodes(scene)
     deep = [n for n in mesh_nodes(scene) if depth[n] >= settings.depth]
-    held = [n for n in deep if scene.nodes[n].skin is None and _moves(scene, n, busy)]
+    held = {n for n in deep if scene.nodes[n].skin is None and n in moving}
     lift = [n for n in deep if n not in held]
-    remarks = tuple(Remark("moves with its parent; left in place", scene.nodes[n].key) for n in held)
+    remarks = tuple(Remark("moves with its parent; left in place", scene.nodes[n].key) for n in deep if n in held)
+    rows = _lifted_rows(scene, settings.depth)
+    scene = scene if rows is scene.placements else replace(scene, placements=rows)
     if not lift:
         return Outcome(scene, remarks)
     nodes = list(scene.nodes)
@@ -64,15 +70,14 @@ def _apply(scene: Scene, settings: Flatten, resources: Content, job: Job) -> Out
     return Outcome(prune_nodes(lifted), remarks)
 
 
-def _moves(scene: Scene, node: int, busy: set[int]) -> bool:
-    """True when `node` or something above it is animated or a joint."""
-    above = {c: i for i, n in enumerate(scene.nodes) for c in n.children}
-    at: int | None = node
-    while at is not None:
-        if at in busy:
-            return True
-        at = above.get(at)
-    return False
+def _lifted_rows(scene: Scene, depth: int) -> Placements:
+    """Placements that stand too deep hang under nothing, where they are in the world."""
+    rows = scene.placements
+    deep = row_depths(scene) >= depth
+    if not deep.any():
+        return rows
+    own = np.where(deep[:, None, None], row_worlds(scene), rows.matrices)
+    return rows.moved(own).under(np.where(deep, -1, rows.parents))
 
 
 def _placed(node: Node, world: np.ndarray) -> Node:
@@ -94,5 +99,6 @@ register(
         settings=Flatten,
         apply=_apply,
         summary=lambda s: "under root" if s.depth == 1 else f"{s.depth} levels",
+        placements=True,
     )
 )
