@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import json
 import os
 import signal
 import sqlite3
@@ -20,6 +21,7 @@ from customs.intake.take import files_digest
 from customs.ledger.waiver import Waiver
 from customs.route.route import Stop
 from customs.shipment.file import SCHEMA, Shipment
+from customs.shipment.parcels import name_of
 from customs.shipment.state import Asset, State
 from customs.shipment.store import changed_on_disk, keep
 from tests.assets import cube, saved, scene_of
@@ -180,6 +182,97 @@ def test_a_shipment_of_which_nothing_can_be_read_is_left_alone(tmp_path: Path) -
     with pytest.raises(ShipmentError, match="damaged"):
         Shipment(path)
     assert path.read_bytes() == before
+
+
+def bodies(path: Path) -> list[tuple[str, int]]:
+    """Names and sizes of kept assets."""
+    with closing(sqlite3.connect(path)) as db:
+        return db.execute("SELECT digest, length(body) FROM blobs WHERE digest LIKE 'asset:%'").fetchall()
+
+
+def test_a_decision_writes_the_asset_it_is_about(tmp_path: Path) -> None:
+    path = tmp_path / "s.customs"
+    ship = Shipment.create(path, State(goods=tuple(asset(f"a{k}") for k in range(200))))
+    assert len(bodies(path)) == 200
+    ship.edit("one", lambda s: s.with_asset(replace(s.goods[7], author="Verdigris")))
+    ship.edit("none", lambda s: replace(s, out="/elsewhere"))
+    ship.refresh(lambda s: s.with_asset(replace(s.goods[9], author="Moss")))
+    assert len(bodies(path)) == 202
+    with closing(sqlite3.connect(path)) as db:
+        largest = db.execute("SELECT MAX(length(body)) FROM states").fetchone()[0]
+    assert largest < 200 * 60 < sum(size for _, size in bodies(path)), "names stand there, not bodies"
+    untouched = ship.state.goods[3]
+    assert ship.undo() == "none" and ship.undo() == "one" and ship.state.goods[7].author == "me"
+    assert ship.state.goods[3] is untouched, "what did not change is the same asset"
+    ship.close()
+    with closing(Shipment(path)) as again:
+        assert again.redo() == "one" and again.redo() == "none" and again.state.goods[9].author == "Moss"
+
+
+def first_version(path: Path) -> State:
+    """A shipment as file version 1 had it: whole assets in every state."""
+    state = State(goods=(asset("a"), asset("b")))
+    Shipment.create(path, state).close()
+    with closing(sqlite3.connect(path)) as db, db:
+        db.execute("DELETE FROM blobs")
+        db.execute("UPDATE states SET body = ?", (json.dumps(state.as_dict()),))
+        later = json.dumps(replace(state, out="/then").as_dict())
+        db.execute("INSERT INTO states (parent, label, made, body) VALUES (1, 'Folder', 0, ?)", (later,))
+        db.execute("UPDATE meta SET value = '2' WHERE key = 'current'")
+        db.execute("PRAGMA user_version = 1")
+    return state
+
+
+def test_a_shipment_of_the_first_version_is_opened_and_a_copy_of_it_kept(tmp_path: Path) -> None:
+    path, copy = tmp_path / "old.customs", tmp_path / "old.version-1.customs"
+    state = first_version(path)
+    with closing(Shipment(path)) as ship:
+        assert ship.state == replace(state, out="/then") and not ship.lost
+        ship.edit("more", lambda s: s.with_asset(replace(s.goods[0], author="Fern")))
+    with closing(sqlite3.connect(copy)) as db:
+        assert db.execute("PRAGMA user_version").fetchone() == (1,)
+        assert db.execute("SELECT COUNT(*) FROM states").fetchone() == (2,)
+    with closing(Shipment(path)) as again:
+        assert again.state.goods[0].author == "Fern" and copy.is_file()
+        assert [again.undo(), again.undo(), again.undo()] == ["more", "Folder", None] and again.state == state
+
+
+def test_where_no_copy_can_be_kept_nothing_is_changed(tmp_path: Path) -> None:
+    path = tmp_path / "old.customs"
+    first_version(path)
+    before = path.read_bytes()
+    (tmp_path / "old.version-1.customs").symlink_to(tmp_path / "nowhere" / "at all")
+    (tmp_path / "old.version-1.customs").unlink()
+    (tmp_path / "old.version-1.customs").mkdir()
+    with closing(Shipment(path)) as ship:
+        assert ship.state.out == "/then", "something of that name stands there already: it is left alone"
+    assert path.read_bytes()[:16] == before[:16]
+
+
+def test_the_first_version_opened_for_reading_is_not_changed(tmp_path: Path) -> None:
+    path = tmp_path / "old.customs"
+    first_version(path)
+    path.chmod(0o444)
+    before = path.read_bytes()
+    with closing(Shipment(path)) as ship:
+        if not ship.writable:
+            assert ship.state.out == "/then" and path.read_bytes() == before
+
+
+def test_an_asset_whose_body_is_gone_is_said_and_the_rest_opens(tmp_path: Path) -> None:
+    path = tmp_path / "s.customs"
+    ship = Shipment.create(path, State(goods=(asset("a"), asset("b"), asset("c"))))
+    ship.edit("out", lambda s: replace(s, out="/x"))
+    name = name_of(ship.state.goods[1])
+    ship.close()
+    with closing(sqlite3.connect(path)) as db, db:
+        db.execute("DELETE FROM blobs WHERE digest = ?", (name,))
+    with closing(Shipment(path)) as again:
+        assert [a.id for a in again.state.goods] == ["a", "c"] and "1 asset of it cannot be read" in again.lost
+        again.edit("goes on", lambda s: replace(s, out="/y"))
+        assert again.undo() == "goes on" and [a.id for a in again.state.goods] == ["a", "c"]
+    with closing(Shipment(path)) as whole:
+        assert not whole.lost
 
 
 def test_blobs(tmp_path: Path) -> None:

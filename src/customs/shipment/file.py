@@ -17,19 +17,21 @@ from typing import IO, Any
 from urllib.parse import quote
 
 from customs.errors import ShipmentError
+from customs.shipment.parcels import Parcels, body_of, name_of
 from customs.shipment.salvage import put_aside, salvage
 from customs.shipment.state import State
 
 APPLICATION_ID = 0x43757374
-SCHEMA = 1
+SCHEMA = 2
 TABLES = """
 CREATE TABLE IF NOT EXISTS meta (key TEXT PRIMARY KEY, value TEXT NOT NULL);
 CREATE TABLE IF NOT EXISTS states (
     id INTEGER PRIMARY KEY AUTOINCREMENT, parent INTEGER, label TEXT NOT NULL, made REAL NOT NULL, body TEXT NOT NULL);
 CREATE TABLE IF NOT EXISTS blobs (digest TEXT PRIMARY KEY, body BLOB NOT NULL);
 """
-MIGRATIONS: dict[int, str] = {}
-"""SQL that brings a file from one schema version to the next; none yet."""
+MIGRATIONS: dict[int, str] = {1: ""}
+"""SQL that brings a file from one schema version to the next. From 1 to 2 states name bodies of assets where they held them: both
+are read, so that nothing has to be written anew."""
 
 
 class Shipment:
@@ -43,6 +45,7 @@ class Shipment:
         self._lock: IO[str] | None = None
         self.writable = self._take_lock()
         self._db = self._connect()
+        self._parcels = Parcels(self.blob)
         try:
             self.state = self._load()
         except ShipmentError:
@@ -55,11 +58,11 @@ class Shipment:
     @classmethod
     def create(cls, path: Path, state: State | None = None) -> Shipment:
         """A new file. Raises ShipmentError when there is one already or it cannot be made."""
-        body = json.dumps((state or State()).as_dict())
-        first = (1, None, "New shipment", time.time(), body)
+        whole = state or State()
+        first = (1, None, "New shipment", time.time(), json.dumps(whole.as_dict(name_of)))
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
-            _make(path, (first,), (), 1)
+            _make(path, (first,), [(name_of(a), body_of(a)) for a in whole.goods], 1)
         except FileExistsError:
             raise ShipmentError("there is a file of that name", "a free name", "Open it, or choose another.", path) from None
         except (OSError, sqlite3.Error) as problem:
@@ -76,9 +79,10 @@ class Shipment:
         new = change(self.state)
         if new is self.state:
             return new
-        body = json.dumps(new.as_dict())
+        body, fresh = json.dumps(new.as_dict(name_of)), self._parcels.new(new.goods)
 
         def write(db: sqlite3.Connection) -> None:
+            db.executemany("INSERT OR IGNORE INTO blobs VALUES (?, ?)", fresh)
             made = db.execute(
                 "INSERT INTO states (parent, label, made, body) VALUES (?, ?, ?, ?)",
                 (self._current(), label, time.time(), body),
@@ -86,14 +90,21 @@ class Shipment:
             db.execute("UPDATE meta SET value = ? WHERE key = 'current'", (str(made.lastrowid),))
 
         self._transaction(write)
+        self._parcels.stored(new.goods)
         self.state = new
         return new
 
     def refresh(self, change: Callable[[State], State]) -> State:
         """The current state said anew, where what it says stays the same: nothing to undo. Raises ShipmentError."""
         new = change(self.state)
-        body = json.dumps(new.as_dict())
-        self._transaction(lambda db: db.execute("UPDATE states SET body = ? WHERE id = ?", (body, self._current())))
+        body, fresh = json.dumps(new.as_dict(name_of)), self._parcels.new(new.goods)
+
+        def write(db: sqlite3.Connection) -> None:
+            db.executemany("INSERT OR IGNORE INTO blobs VALUES (?, ?)", fresh)
+            db.execute("UPDATE states SET body = ? WHERE id = ?", (body, self._current()))
+
+        self._transaction(write)
+        self._parcels.stored(new.goods)
         self.state = new
         return new
 
@@ -183,10 +194,31 @@ class Shipment:
         if self.writable:
             # Safe against a kill at any moment; FULL would only add to what a power cut spares, and the window would wait.
             db.execute("PRAGMA synchronous=NORMAL")
+            if version < SCHEMA:
+                self._keep_copy(db, version)
             for step in range(version, SCHEMA):
                 db.executescript(MIGRATIONS[step])
                 db.execute(f"PRAGMA user_version={step + 1}")
         return db
+
+    def _keep_copy(self, db: sqlite3.Connection, version: int) -> None:
+        """The file as it was, beside it, for a program that knows only that version. Raises ShipmentError."""
+        place = self.path.with_name(f"{self.path.stem}.version-{version}{self.path.suffix}")
+        if os.path.lexists(place):
+            return
+        try:
+            with closing(sqlite3.connect(place)) as copy:
+                db.backup(copy)
+        except sqlite3.Error as problem:
+            place.unlink(missing_ok=True)
+            db.close()
+            self._release()
+            raise ShipmentError(
+                f"is of file version {version}, and no copy of it can be kept ({problem})",
+                "room and permission beside it",
+                "Nothing was changed.",
+                self.path,
+            ) from None
 
     def _release(self) -> None:
         if self._lock is not None:
@@ -201,7 +233,9 @@ class Shipment:
             raise ShipmentError(
                 "is damaged, and no decision in it can be read", "a whole shipment", "Restore a copy.", self.path
             )
-        state = State.from_dict(json.loads(next(s[4] for s in found.states if s[0] == found.current)))
+        bodies = dict(found.blobs)
+        table = json.loads(next(s[4] for s in found.states if s[0] == found.current))
+        state = State.from_dict(table, Parcels(bodies.get).unpacked)
         if not self.writable:
             self.lost = f"This shipment is damaged: {found.lost}. It is open for reading only."
             self._db = sqlite3.connect(":memory:", isolation_level=None, check_same_thread=False)
@@ -222,7 +256,7 @@ class Shipment:
     def _load(self) -> State:
         try:
             row = self._db.execute("SELECT body FROM states WHERE id = ?", (self._current(),)).fetchone()
-            return State.from_dict(json.loads(row[0]))
+            return State.from_dict(json.loads(row[0]), self._parcels.unpacked)
         except (sqlite3.Error, TypeError, ValueError, KeyError, AttributeError, RecursionError) as problem:
             self._db.close()
             raise ShipmentError(f"is damaged ({problem})", "a whole shipment", "Restore a copy.", self.path) from None

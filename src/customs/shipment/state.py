@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -112,26 +112,26 @@ class State:
             out = f"{stem}_{number}"
         return out
 
-    def as_dict(self) -> dict[str, Any]:
-        """For the file."""
+    def as_dict(self, packed: Callable[[Asset], Any] = Asset.as_dict) -> dict[str, Any]:
+        """For the file; `packed` says what stands there for each asset."""
         return {
             **self.extra,
             "sheet": self.sheet,
             "sheet_digest": self.sheet_digest,
-            "goods": [a.as_dict() for a in self.goods],
+            "goods": [packed(a) for a in self.goods],
             "origins": {k: dict(v) for k, v in self.origins.items()},
             "last_origin": self.last_origin,
             "out": self.out,
         }
 
     @classmethod
-    def from_dict(cls, table: Mapping[str, Any]) -> State:
-        """From the file."""
+    def from_dict(cls, table: Mapping[str, Any], unpacked: Callable[[Any], Asset] = Asset.from_dict) -> State:
+        """From the file; `unpacked` makes an asset of what stands there for it."""
         known = {"sheet", "sheet_digest", "goods", "origins", "last_origin", "out"}
         return cls(
             sheet=table.get("sheet", "metre-yup-pbr"),
             sheet_digest=table.get("sheet_digest", ""),
-            goods=tuple(Asset.from_dict(a) for a in table.get("goods", ())),
+            goods=tuple(unpacked(a) for a in table.get("goods", ())),
             origins=table.get("origins", {}),
             last_origin=table.get("last_origin", ""),
             out=table.get("out", ""),

@@ -5,7 +5,9 @@ from __future__ import annotations
 import html
 import io
 import re
+import struct
 import zipfile
+import zlib
 from collections.abc import Mapping
 from dataclasses import replace
 
@@ -24,6 +26,11 @@ FRONTS: Mapping[str, tuple[Axis, Axis]] = {"X_UP": ("+X", "+Z"), "Y_UP": ("+Y", 
 """Up and front by the up_axis element (schema 1.4.1, "up_axis": right −Y, +X, +X; up +X, +Y, +Z; in +Z, +Z, −Y)."""
 HEAD_BYTES = 1 << 20
 MOST_UNPACKED = 1 << 30
+BROKEN = (
+    zipfile.BadZipFile, zlib.error, struct.error, RuntimeError, NotImplementedError, EOFError, ValueError, IndexError, OverflowError,
+    OSError,
+)  # fmt: skip
+"""What opening a damaged archive may raise."""
 
 
 def read_collada(source: Source) -> Scene:
@@ -60,7 +67,7 @@ def _head(source: Source) -> bytes:
                 raise source.error("", "an archive without a .dae", "a COLLADA document in it", "Export it again.")
             with archive.open(names[0]) as f:
                 return f.read(HEAD_BYTES)
-    except (zipfile.BadZipFile, RuntimeError, NotImplementedError, EOFError) as problem:
+    except BROKEN as problem:
         raise source.error("", f"an archive that cannot be opened ({problem})", "a sound one", "Export it again.") from None
 
 

@@ -8,7 +8,6 @@ from customs.ledger.row import Case, Requirement, Row, register
 
 NOTES = {
     "materials": "this part of the material's look is missing",
-    "EXT_mesh_gpu_instancing": "one copy stands where the file has several",
     "EXT_texture_webp": "textures that come as WebP alone are missing",
     "KHR_texture_basisu": "textures that come as Basis alone are missing",
     "texture without a core image": "its texture is missing",
