@@ -308,8 +308,10 @@ class Session(QObject):
             self.selected.emit(self.current)
         elif self.stop is not None and all(s.id != self.stop or not s.on for s in asset.stops):
             self.stop = None
-        for gone in set(self.results) - {a.id for a in self.state.goods}:
-            self.results.pop(gone)
+        for gone in {*self.results, *self._asked} - {a.id for a in self.state.goods}:
+            self.results.pop(gone, None)
+            # It may come back as the very same asset: then it is asked about again.
+            self._asked.pop(gone, None)
         self.changed.emit()
         self._ask_all()
 

@@ -153,6 +153,7 @@ class MainWindow(QMainWindow):
         self.desk = id_
         self.desks.show_desk(id_)
         self.panels.setCurrentWidget(self.desk_panels[id_])
+        self._share_width()
         pages: dict[str, list[tuple[str, QWidget]]] = {
             "intake": [("Contents", self.intake.page)],
             "surface": [("Roles", self.surface.roles), ("Bulk", self.surface.bulk), ("UV", self.surface.uv)],
@@ -382,12 +383,18 @@ class MainWindow(QMainWindow):
             widget.update()
 
     def resizeEvent(self, event: object) -> None:
-        wide = self.width() >= 1150
-        self.goods.setFixedWidth(theme.span(206 if wide else 150, WIDER))
-        self.panels.setFixedWidth(theme.span(PANEL_WIDTH if wide else NARROW_PANEL, WIDER))
+        self._share_width()
         QTimer.singleShot(0, self.bar.place)
 
+    def _share_width(self) -> None:
+        wide = self.width() >= 1150
+        self.goods.setFixedWidth(theme.span((250 if self.width() >= 1700 else 206) if wide else 156, WIDER))
+        # Never narrower than what stands in any of them, so that nothing is cut off.
+        need = max(panel.needed_width() for panel in self.desk_panels.values())
+        self.panels.setFixedWidth(max(need, theme.span(PANEL_WIDTH if wide else NARROW_PANEL, WIDER)))
+
     def showEvent(self, event: object) -> None:
+        QTimer.singleShot(0, self._share_width)
         QTimer.singleShot(0, self.bar.place)
         self.split.splitterMoved.connect(lambda *_: self.bar.place())
 

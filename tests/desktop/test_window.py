@@ -501,7 +501,7 @@ def test_every_desk_at_every_size(demo: Rig) -> None:
     for width, height in ((1024, 700), (1280, 800), (2560, 1440)):
         w.resize(width, height)
         wanted = theme.span(NARROW_PANEL if width < 1150 else PANEL_WIDTH, WIDER)
-        demo.wait(lambda wanted=wanted: w.panels.maximumWidth() == wanted)
+        demo.wait(lambda wanted=wanted: w.panels.maximumWidth() >= wanted)
         for id_, _, _ in DESKS:
             w.open_desk(id_)
             demo.qtbot.wait(10)

@@ -30,7 +30,7 @@ from customs_desktop.session import Session
 from customs_desktop.style.theme import font, icon
 from customs_desktop.widgets.basics import Panel, button, label, row, section
 from customs_desktop.widgets.marks import Mark
-from customs_desktop.widgets.tables import listing
+from customs_desktop.widgets.tables import listing, stretched
 from customs_desktop.workers import Task
 
 
@@ -78,9 +78,9 @@ class PackagePage(QWidget):
         self.tree = QTreeWidget()
         self.tree.setAccessibleName("Package")
         self.tree.setHeaderLabels(["File", "What it is", "About"])
-        self.tree.setColumnWidth(0, 340)
-        self.tree.setColumnWidth(1, 150)
-        self.total = label("", "soft", -0.5)
+        stretched(self.tree, 0)
+        self.total = label("", "soft", -0.5, wrap=True)
+        self.total.setContentsMargins(10, 0, 10, 2)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(self.tree)
@@ -113,9 +113,7 @@ class PackagePage(QWidget):
             if path in items:
                 items[path].setText(2, f"≈ {byte_text(size)}")
         whole = sum(textures.values()) + models
-        self.total.setText(
-            f"  About {byte_text(whole)} in all, beside the docket; textures that go out as they came are exact."
-        )
+        self.total.setText(f"About {byte_text(whole)} in all, beside the docket; textures that go out as they came are exact.")
 
 
 def fill_tree(tree: QTreeWidget, root: str, files: list[tuple[str, str]]) -> dict[str, QTreeWidgetItem]:

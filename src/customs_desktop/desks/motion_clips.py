@@ -10,6 +10,7 @@ from customs.motion.leftovers import joint_use
 from customs.motion.track import frame_rate
 from customs.route.steps.motion.pose import moment
 from customs_desktop.session import Session
+from customs_desktop.style.theme import span
 from customs_desktop.widgets.basics import Chips, Flow, NameLabel, NumberField, button, label, row, section
 
 if TYPE_CHECKING:
@@ -31,7 +32,7 @@ class ClipTools(QWidget):
         box.addWidget(section("LIMITS"))
         self.influences, self.joints = NumberField(1, 16, 0, "Influences per vertex"), NumberField(1, 4096, 0, "Joints")
         for field in (self.influences, self.joints):
-            field.setFixedWidth(58)
+            field.setFixedWidth(span(58))
         self.influences.entered.connect(lambda v: session.set_step("weights", limit=int(v)))
         self.joints.entered.connect(lambda v: session.set_step("merge-joints", limit=int(v)))
         self.worst, self.count = label("", "soft"), label("", "soft")
@@ -51,14 +52,14 @@ class ClipTools(QWidget):
             flow.addWidget(button(text, lambda s=step, v=values: self.do(s, v), "chip", "", tip))
         box.addWidget(holder)
         self.speed = NumberField(0.01, 100, 2, "Played as fast")
-        self.speed.setFixedWidth(58)
+        self.speed.setFixedWidth(span(58))
         self.speed.entered.connect(lambda v: self.do("retime", {"speed": v}))
         box.addWidget(row(label("Played"), 1, self.speed, label("times as fast", "soft")))
         box.addWidget(section("STILL"))
         self.joint = NameLabel()
         self.turns = [NumberField(-360, 360, 1, f"Turn about its {axis}, in degrees") for axis in "XYZ"]
         for field in self.turns:
-            field.setFixedWidth(58)
+            field.setFixedWidth(span(58))
             field.entered.connect(lambda _: self.turn())
         self.standing = button(
             "Stand like this moment", self.stand, "chip", "", "The rest pose becomes the moment the playhead is at"

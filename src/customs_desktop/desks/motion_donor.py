@@ -9,6 +9,7 @@ from customs.motion.pairing import Pair
 from customs.shipment.state import Asset
 from customs.work.motion import Facing
 from customs_desktop.session import Session
+from customs_desktop.style.theme import span
 from customs_desktop.widgets.basics import Chips, button, empty, label, row, section
 from customs_desktop.widgets.marks import Mark
 from customs_desktop.widgets.skeletons import FacingSkeletons
@@ -87,8 +88,8 @@ class DonorSection(QWidget):
         mark = Mark("query" if p.doubtful else "cleared")
         donor = button(p.donor, lambda: self._menu(p), "flat", "", f"{p.why}; press to choose another")
         mine, sure = label(p.arriving), label(f"{p.confidence:.2f}", "soft")
-        mine.setFixedWidth(88)
-        sure.setFixedWidth(30)
+        mine.setFixedWidth(span(88))
+        sure.setFixedWidth(span(30))
         return row(mark, mine, label("→", "soft"), donor, 1, sure)
 
     def _menu(self, p: Pair) -> None:

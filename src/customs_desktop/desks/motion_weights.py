@@ -18,6 +18,7 @@ from customs.scene.model import Primitive, Scene
 from customs.scene.tree import mesh_nodes
 from customs.work.motion import ranges_of_rows, weights_scene
 from customs_desktop.session import Session
+from customs_desktop.style.theme import span
 from customs_desktop.widgets.basics import Flow, NameLabel, NumberField, button, label, row, section
 
 if TYPE_CHECKING:
@@ -65,7 +66,7 @@ class WeightTools(QWidget):
         self.dual.setCheckable(True)
         box.addWidget(row(self.count, 1, self.dual))
         self.amount = NumberField(-1, 10, 2, "Amount")
-        self.amount.setFixedWidth(58)
+        self.amount.setFixedWidth(span(58))
         self.amount.show_value(0.5)
         change = QWidget()
         flow = Flow(change, 4)

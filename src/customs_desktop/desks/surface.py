@@ -20,6 +20,7 @@ from customs_desktop.desks.surface_missing import MissingPart
 from customs_desktop.desks.surface_over import OverPart
 from customs_desktop.desks.surface_parts import AlphaPart, FormatPart, GlowPart, PackPart, SkinPart
 from customs_desktop.session import Session
+from customs_desktop.style.theme import span
 from customs_desktop.views.bulk import BulkPage
 from customs_desktop.views.role_model import ALPHA
 from customs_desktop.views.role_table import RoleView
@@ -64,7 +65,7 @@ class SurfacePanel(Panel):
             chip = button(name, self._channels, "chip")
             chip.setCheckable(True)
             chip.setChecked(True)
-            chip.setFixedWidth(30)
+            chip.setFixedWidth(span(30))
             chip.setAccessibleName(f"Channel {name}")
             self.channels[name] = chip
         self.tile = button("2 × 2", lambda: self.view.set_tiles(2 if self.tile.isChecked() else 1), "chip", "", "Side by side")

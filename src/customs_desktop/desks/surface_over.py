@@ -9,6 +9,7 @@ from customs.surface.glow import parse_colour
 from customs_desktop.desks.surface_edit import SurfaceEdit
 from customs_desktop.desks.surface_parts import Section
 from customs_desktop.session import Session
+from customs_desktop.style.theme import span
 from customs_desktop.widgets.basics import NumberField, button, combo, label, row, show_choice
 
 MOST = 400
@@ -25,7 +26,7 @@ class OverPart(Section):
             NumberField(-1000, 1000, 2, "Detail offset V"), NumberField(0, 4, 2, "Detail strength"),
         )  # fmt: skip
         for field in (self.scale, self.u, self.v, self.strength):
-            field.setFixedWidth(52)
+            field.setFixedWidth(span(52))
         self.scale.entered.connect(lambda s: self._detail(scale=(s, s)))
         self.u.entered.connect(lambda u: self._detail(offset=(u, self.v.value() or 0.0)))
         self.v.entered.connect(lambda v: self._detail(offset=(self.u.value() or 0.0, v)))
@@ -33,7 +34,7 @@ class OverPart(Section):
         self.tint = QLineEdit()
         self.tint.setPlaceholderText("#4a9480")
         self.tint.setAccessibleName("Tint colour")
-        self.tint.setFixedWidth(80)
+        self.tint.setFixedWidth(span(80))
         self.box.addWidget(row(label("Detail"), self.texture))
         self.box.addWidget(row(label("Scale", "soft", -0.5), self.scale, label("Offset", "soft", -0.5), self.u, self.v))
         self.box.addWidget(

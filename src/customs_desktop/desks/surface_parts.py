@@ -17,7 +17,7 @@ from customs.surface.pattern import Part, parse_pattern
 from customs.surface.presets import presets
 from customs_desktop.desks.surface_edit import SurfaceEdit
 from customs_desktop.session import Session
-from customs_desktop.style.theme import colour, font
+from customs_desktop.style.theme import colour, font, span
 from customs_desktop.views.texture_view import TextureView
 from customs_desktop.widgets.basics import NumberField, button, combo, label, row, show_choice
 
@@ -165,7 +165,7 @@ class GlowPart(Section):
             NumberField(0, 1000, 1, "Strength"),
         )
         for name, field in (("tolerance", self.tolerance), ("feather", self.feather), ("strength", self.strength)):
-            field.setFixedWidth(56)
+            field.setFixedWidth(span(56))
             field.entered.connect(lambda v, n=name: self._set(**{n: v}))
         self.box.addWidget(row(self.pick, self.colours, 1, self.clear))
         self.box.addWidget(
@@ -220,7 +220,7 @@ class AlphaPart(Section):
         modes = (("opaque", "Opaque"), ("mask", "Mask"), ("blend", "Blend"))
         self.mode = combo(modes, "Alpha mode", lambda m: self._alpha(mode=m))
         self.cutoff = NumberField(0, 1, 2, "Cutoff")
-        self.cutoff.setFixedWidth(56)
+        self.cutoff.setFixedWidth(span(56))
         self.cutoff.entered.connect(lambda v: self._alpha(cutoff=v))
         self.kind = combo([("", "as it is"), *((k, p.title) for k, p in presets().items())], "Kind of material", self._preset)
         self.green = button("Turn green over", self._green, "chip")
@@ -306,7 +306,7 @@ class FormatPart(Section):
         blocks = [("", "plain pixels"), *((b, b.upper()) for b in ("bc1", "bc3", "bc4", "bc5", "bc7"))]
         self.block = combo(blocks, "Block compression", lambda b: self._set(block=b))
         self.quality = combo((("best", "Best"), ("quick", "Quick")), "Quality", lambda q: self._set(quality=q))
-        self.quality.setMinimumWidth(84)
+        self.quality.setMinimumWidth(span(84))
         self.error = label("", "soft", -0.5)
         self.box.addWidget(row(label("Written as"), self.form, self.block))
         self.box.addWidget(row(label("Quality"), self.quality, 1, self.error))

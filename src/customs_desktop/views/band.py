@@ -11,12 +11,23 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, QSizeF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
-from customs_desktop.style.theme import colour, colours, font
+from customs_desktop.style.theme import colour, colours, font, span
 
-LEFT, RIGHT = 92, 16
-RULER = 20
+RIGHT = 16
 ROWS = (("Received", "one take"), ("Clips", "drag an edge"), ("Rests", "found"), ("Motion", "all joints"))
 HANDLE = 7
+
+
+def left() -> int:
+    """Pixels of the column with the names of the rows."""
+    return span(92)
+
+
+def ruler() -> int:
+    """Pixels of the line with the frames."""
+    return span(20)
+
+
 LEAST_FRAMES = 1
 
 
@@ -56,14 +67,14 @@ class Band(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAccessibleName("Time band")
-        self.setMinimumHeight(RULER + 4 * 30 + 6)
+        self.setMinimumHeight(ruler() + 4 * span(30) + 6)
         self.setToolTip("Drag an edge to trim, the middle to move, an empty place to cut a new clip; double-click renames")
         self._drag: tuple[int, str, float, Span] | None = None
         self._name: QLineEdit | None = None
         self._ground: tuple[Strip, tuple[Any, ...], QPixmap] | None = None
 
     def sizeHint(self) -> QSize:
-        return QSize(680, RULER + 4 * 34)
+        return QSize(680, ruler() + 4 * span(34))
 
     def show_strip(self, strip: Strip) -> None:
         """Take up another take or other clips."""
@@ -87,17 +98,17 @@ class Band(QWidget):
 
     def x_of(self, frame: float) -> float:
         """Where a frame lies."""
-        return LEFT + frame / max(self.strip.frames, 1e-9) * (self.width() - LEFT - RIGHT)
+        return left() + frame / max(self.strip.frames, 1e-9) * (self.width() - left() - RIGHT)
 
     def frame_of(self, x: float) -> float:
         """The frame at a place, inside the take."""
-        share = (x - LEFT) / max(self.width() - LEFT - RIGHT, 1)
+        share = (x - left()) / max(self.width() - left() - RIGHT, 1)
         return float(np.clip(share, 0, 1)) * self.strip.frames
 
     def row(self, number: int) -> QRectF:
         """The box of a row."""
-        height = (self.height() - RULER - 4) / len(ROWS)
-        return QRectF(LEFT, RULER + 2 + number * height, self.width() - LEFT - RIGHT, height)
+        height = (self.height() - ruler() - 4) / len(ROWS)
+        return QRectF(left(), ruler() + 2 + number * height, self.width() - left() - RIGHT, height)
 
     def span_box(self, number: int) -> QRectF:
         """The box of a clip."""
@@ -157,11 +168,11 @@ class Band(QWidget):
             box = self.row(k)
             painter.setPen(colour("ink"))
             painter.setFont(font(0, 600))
-            painter.drawText(QRectF(12, box.y(), LEFT - 16, box.height() / 2 + 3), Qt.AlignmentFlag.AlignBottom, name)
+            painter.drawText(QRectF(12, box.y(), left() - 16, box.height() / 2 + 3), Qt.AlignmentFlag.AlignBottom, name)
             painter.setPen(colour("soft"))
             painter.setFont(font(-1.5))
             painter.drawText(
-                QRectF(12, box.y() + box.height() / 2 + 1, LEFT - 16, box.height() / 2), Qt.AlignmentFlag.AlignTop, about
+                QRectF(12, box.y() + box.height() / 2 + 1, left() - 16, box.height() / 2), Qt.AlignmentFlag.AlignTop, about
             )
         self._take(painter)
         for k in range(len(self.strip.spans)):
@@ -177,7 +188,7 @@ class Band(QWidget):
 
     def _ruler(self, painter: QPainter) -> None:
         painter.setFont(font(-1))
-        wide = self.width() - LEFT - RIGHT
+        wide = self.width() - left() - RIGHT
         step = next(
             s
             for s in (1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 1500, 3000, 6000, 15000, 1e9)
@@ -186,11 +197,11 @@ class Band(QWidget):
         for frame in np.arange(0, self.strip.frames + 1e-6, step):
             x = self.x_of(float(frame))
             painter.setPen(colour("soft"))
-            painter.drawLine(QPointF(x, 8), QPointF(x, RULER))
+            painter.drawLine(QPointF(x, 8), QPointF(x, ruler()))
             painter.setPen(colour("ink"))
-            painter.drawText(QRectF(x + 3, 3, 60, RULER - 4), Qt.AlignmentFlag.AlignVCenter, f"{frame:g}")
+            painter.drawText(QRectF(x + 3, 3, 60, ruler() - 4), Qt.AlignmentFlag.AlignVCenter, f"{frame:g}")
         painter.setPen(colour("rule"))
-        painter.drawLine(QPointF(0, RULER), QPointF(self.width(), RULER))
+        painter.drawLine(QPointF(0, ruler()), QPointF(self.width(), ruler()))
 
     def _take(self, painter: QPainter) -> None:
         box = self.row(0).adjusted(0, 3, 0, -3)
@@ -244,10 +255,10 @@ class Band(QWidget):
     def _head(self, painter: QPainter) -> None:
         x = self.x_of(self.head)
         painter.setPen(QPen(colour("held"), 1.6))
-        painter.drawLine(QPointF(x, RULER - 6), QPointF(x, self.height()))
+        painter.drawLine(QPointF(x, ruler() - 6), QPointF(x, self.height()))
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour("held"))
-        painter.drawPolygon(QPolygonF([QPointF(x - 6, RULER - 13), QPointF(x + 6, RULER - 13), QPointF(x, RULER - 4)]))
+        painter.drawPolygon(QPolygonF([QPointF(x - 6, ruler() - 13), QPointF(x + 6, ruler() - 13), QPointF(x, ruler() - 4)]))
 
     # -- hands
 

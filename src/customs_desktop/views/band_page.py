@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from customs_desktop.player import Player
-from customs_desktop.style.theme import wear
+from customs_desktop.style.theme import span, wear
 from customs_desktop.views.band import Band
-from customs_desktop.widgets.basics import NumberField, combo, label, tool
+from customs_desktop.widgets.basics import NameLabel, NumberField, combo, label, tool
 
 SPEEDS = (("0.1", "× 0.1"), ("0.25", "× 0.25"), ("0.5", "× 0.5"), ("1", "× 1.0"), ("2", "× 2.0"))
 
@@ -32,20 +32,18 @@ class BandPage(QWidget):
         self.loop = tool("repeat", "Play round and round", self._loop, True)
         self.loop.setChecked(True)
         self.speed = combo(SPEEDS, "Speed", self._speed)
-        self.speed.setFixedWidth(72)
+        self.speed.setFixedWidth(span(72))
         self.speed.setCurrentIndex(3)
         self.takes = combo((), "Take", lambda i: self.take.emit(int(i)))
-        self.takes.setFixedWidth(96)
+        self.takes.setFixedWidth(span(96))
         self.takes.hide()
         self.per_second = NumberField(1, 1000, 2, "Frames a second")
-        self.per_second.setFixedWidth(58)
+        self.per_second.setFixedWidth(span(58))
         self.per_second.entered.connect(self.rate)
-        self.where = label("", "", 0, 600)
         # At a narrow window the words give way, not the controls.
-        self.where.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.where = NameLabel()
         self.where.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        self.facts = label("", "soft")
-        self.facts.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.facts = NameLabel(0, 400, "soft")
         line = QHBoxLayout()
         line.setContentsMargins(10, 3, 12, 3)
         line.setSpacing(4)

@@ -12,6 +12,7 @@ from customs.surface.presets import preset_of_name, presets
 from customs.work.roles import RoleRow, RoleTable
 from customs_desktop.desks.surface_edit import SurfaceEdit
 from customs_desktop.session import Session
+from customs_desktop.style.theme import span
 from customs_desktop.widgets.basics import button, combo, label, search_field, show_choice
 from customs_desktop.widgets.tables import dressed
 
@@ -113,9 +114,9 @@ class BulkPage(QWidget):
         self.count.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.search = search_field("Filter materials", "filter", lambda t: self._filter(), 92)
         self.state = combo(STATES, "State", lambda s: self._filter())
-        self.state.setFixedWidth(104)
+        self.state.setFixedWidth(span(104))
         self.kind = combo([(k, p.title) for k, p in presets().items()], "Kind", lambda k: None)
-        self.kind.setFixedWidth(86)
+        self.kind.setFixedWidth(span(86))
         head = QWidget()
         line = QHBoxLayout(head)
         line.setContentsMargins(10, 3, 10, 3)

@@ -22,6 +22,8 @@ from customs_desktop.widgets.basics import label, row, search_field
 from customs_desktop.widgets.marks import draw_mark
 
 ROW, PICTURE = 50, 38
+NARROW = 168
+"""Pixels of a row below which it is narrow."""
 
 
 class GoodsModel(QAbstractListModel):
@@ -84,21 +86,25 @@ class GoodsDelegate(QStyledItemDelegate):
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(colour("teal_soft"))
             painter.drawRoundedRect(r, 4, 4)
-        box = QRectF(r.x() + 6, r.y() + (r.height() - PICTURE) / 2, PICTURE, PICTURE)
+        # In a narrow column the name counts more than its picture, and the verdict stands on that.
+        narrow = r.width() < span(NARROW, 0.55)
+        side = PICTURE * 0.75 if narrow else PICTURE
+        box = QRectF(r.x() + 6, r.y() + (r.height() - side) / 2, side, side)
         painter.setPen(colour("rule"))
         painter.setBrush(colour("view"))
         painter.drawRoundedRect(box, 3, 3)
         picture = self.model.pictures.get(asset.id)
         if picture is not None:
             painter.drawPixmap(box.adjusted(1, 1, -1, -1).toRect(), picture)
-        width = r.right() - box.right() - 36
+        width = r.right() - box.right() - (12 if narrow else 36)
         painter.setPen(colour("ink"))
         painter.setFont(font(0.5, 600))
         self._line(painter, QRectF(box.right() + 9, r.y() + span(5), width, span(20)), asset.name)
         painter.setPen(colour("soft"))
         painter.setFont(font(-1))
         self._line(painter, QRectF(box.right() + 9, r.y() + span(24), width, span(18)), asset.kind)
-        draw_mark(painter, self.model.verdict(asset), QRectF(r.right() - 24, r.center().y() - 8, 17, 17))
+        at = (box.right() - 9, box.bottom() - 10) if narrow else (r.right() - 24, r.center().y() - 8)
+        draw_mark(painter, self.model.verdict(asset), QRectF(*at, 17, 17))
         painter.restore()
 
     @staticmethod

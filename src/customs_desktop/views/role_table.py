@@ -7,7 +7,6 @@ from PyQt6.QtGui import QKeyEvent, QPainter, QResizeEvent
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
-    QSizePolicy,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -19,7 +18,7 @@ from PyQt6.QtWidgets import (
 from customs.words import many
 from customs_desktop.style.theme import colour, font
 from customs_desktop.views.role_model import ALPHA, RoleModel
-from customs_desktop.widgets.basics import label, search_field
+from customs_desktop.widgets.basics import NameLabel, label, search_field
 from customs_desktop.widgets.marks import draw_mark
 from customs_desktop.widgets.tables import dressed
 from customs_desktop.widgets.thumbs import EDGE, Thumbs
@@ -138,8 +137,7 @@ class RoleView(QWidget):
         assert picks is not None
         picks.currentChanged.connect(self._picked)
         self.count = label("", "soft")
-        self.reason = label("", "soft", -0.5)
-        self.reason.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.reason = NameLabel(-0.5, 400, "soft")
         head = QWidget()
         line = QHBoxLayout(head)
         line.setContentsMargins(10, 3, 10, 3)

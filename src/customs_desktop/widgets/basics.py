@@ -40,10 +40,12 @@ def label(text: str, role: str = "", size: float = 0.0, weight: int = 400, wrap:
 
 
 class NameLabel(QLabel):
-    """A name of any length: it takes the room there is, ends in … where that is too little, and is whole in its tip."""
+    """Text of any length: it takes the room there is, ends in … where that is too little, and is whole in its tip."""
 
-    def __init__(self, size: float = 0.0, weight: int = 600) -> None:
+    def __init__(self, size: float = 0.0, weight: int = 600, role: str = "") -> None:
         super().__init__()
+        if role:
+            self.setProperty("role", role)
         self.setFont(font(size, weight))
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
 
@@ -51,8 +53,9 @@ class NameLabel(QLabel):
         """The text, shortened from the right."""
         self.setToolTip(self.text())
         painter = QPainter(self)
+        painter.setPen(self.palette().color(self.foregroundRole()))
         shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
-        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft, shown)
+        painter.drawText(self.rect(), self.alignment() | Qt.AlignmentFlag.AlignVCenter, shown)
 
 
 def button(text: str, action: Callable[[], object], kind: str = "", icon_name: str = "", tip: str = "") -> QPushButton:
@@ -304,6 +307,12 @@ class Panel(QScrollArea):
         """Put a widget below the others."""
         self.box.addWidget(widget)
         return widget
+
+    def needed_width(self) -> int:
+        """Pixels that show everything in it from side to side, the scroll bar beside it."""
+        inner, bar = self.widget(), self.verticalScrollBar()
+        assert inner is not None and bar is not None
+        return inner.minimumSizeHint().width() + bar.sizeHint().width()
 
     def finish(self) -> None:
         """Push everything to the top."""

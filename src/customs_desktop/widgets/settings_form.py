@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QFormLayout, QLabel, QLineEdit, QWidget
 from customs.route.route import Stop
 from customs.route.step import get_step
 from customs_desktop.session import Session
-from customs_desktop.style.theme import font
+from customs_desktop.style.theme import font, span
 from customs_desktop.widgets.basics import NumberField, combo, label, show_choice
 
 HIDDEN = {"targets", "stated"}
@@ -88,7 +88,7 @@ class SettingsForm(QWidget):
         fields = []
         for i, v in enumerate(value):
             field = NumberField(decimals=3, name=f"{name} {'XYZ'[i]}")
-            field.setFixedWidth(58)
+            field.setFixedWidth(span(58))
             field.show_value(v)
             field.entered.connect(lambda new, i=i: self._set(name, tuple(new if k == i else x for k, x in enumerate(value))))
             fields.append(field)

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QWidget
 
 from customs.motion.skeleton import Skeleton
 from customs.work.motion import Facing
-from customs_desktop.style.theme import colour, font
+from customs_desktop.style.theme import colour, font, span
 
 NEAR = 9.0
 
@@ -47,7 +47,7 @@ class FacingSkeletons(QWidget):
         if side == "donor":
             flat[:, 0] *= -1
         size = np.maximum(np.ptp(flat, axis=0), 1e-9)
-        box = QRectF(12, 24, self.width() / 2 - 30, self.height() - 34)
+        box = QRectF(12, span(24), self.width() / 2 - 30, self.height() - span(24) - 10)
         if side == "donor":
             box.translate(self.width() / 2 + 6, 0)
         scale = min(box.width() / size[0], box.height() / size[1])
@@ -64,8 +64,8 @@ class FacingSkeletons(QWidget):
         painter.drawRoundedRect(QRectF(0.5, 0.5, self.width() - 1, self.height() - 1), 5, 5)
         painter.setFont(font(-1))
         painter.setPen(colour("soft"))
-        painter.drawText(QRectF(10, 5, 90, 16), Qt.AlignmentFlag.AlignLeft, "arriving")
-        painter.drawText(QRectF(self.width() - 100, 5, 90, 16), Qt.AlignmentFlag.AlignRight, "donor")
+        painter.drawText(QRectF(10, 5, span(90), span(16)), Qt.AlignmentFlag.AlignLeft, "arriving")
+        painter.drawText(QRectF(self.width() - 10 - span(90), 5, span(90), span(16)), Qt.AlignmentFlag.AlignRight, "donor")
         if self.facing is not None:
             mine, theirs = self.spots("arriving"), self.spots("donor")
             self._links(painter, mine, theirs)

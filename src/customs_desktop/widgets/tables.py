@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from typing import TypeVar
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QTableWidget
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QTableWidget, QTreeWidget
 
-from customs_desktop.style.theme import font
+from customs_desktop.style.theme import font, span
 
 ROW = 26
 Table = TypeVar("Table", bound=QTableView)
@@ -26,7 +26,7 @@ def dressed(table: Table, name: str, widths: Sequence[int] = ()) -> Table:
     down, across = table.verticalHeader(), table.horizontalHeader()
     assert down is not None and across is not None
     down.hide()
-    down.setDefaultSectionSize(ROW)
+    down.setDefaultSectionSize(span(ROW))
     down.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
     across.setHighlightSections(False)
     across.setStretchLastSection(True)
@@ -35,6 +35,15 @@ def dressed(table: Table, name: str, widths: Sequence[int] = ()) -> Table:
     for column, width in enumerate(widths):
         table.setColumnWidth(column, width)
     return table
+
+
+def stretched(tree: QTreeWidget, column: int) -> None:
+    """One column of a tree takes the room that is left; the others are as wide as what they say."""
+    head = tree.header()
+    assert head is not None
+    head.setStretchLastSection(False)
+    for k in range(tree.columnCount()):
+        head.setSectionResizeMode(k, QHeaderView.ResizeMode.Stretch if k == column else QHeaderView.ResizeMode.ResizeToContents)
 
 
 def listing(heads: Sequence[str], name: str, widths: Sequence[int]) -> QTableWidget:

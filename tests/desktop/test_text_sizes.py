@@ -1,0 +1,80 @@
+"""With larger text, and in small windows, nothing that is said is cut off."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import pytest
+from PyQt6.QtGui import QFont
+from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit
+
+from customs_desktop.style import theme
+from customs_desktop.views.goods import GoodsDelegate
+from tests.desktop.conftest import Rig
+
+
+@pytest.fixture
+def large(qapp: QApplication) -> Iterator[None]:
+    """Text at 150 %."""
+    usual = QFont(qapp.font())
+    larger = QFont(usual)
+    larger.setPointSizeF(usual.pointSizeF() * 1.5)
+    qapp.setFont(larger)
+    theme.apply(qapp, False)
+    yield
+    qapp.setFont(usual)
+    theme.apply(qapp, False)
+
+
+def cut_off(rig: Rig) -> list[str]:
+    """What stands on the open panel and does not fit from side to side."""
+    QApplication.processEvents()
+    panel = rig.window.desk_panels[rig.window.desk]
+    view, inner = panel.viewport(), panel.widget()
+    assert view is not None and inner is not None
+    out = [f"{rig.window.desk}: {inner.width()} in {view.width()}"] if inner.width() > view.width() else []
+    for label in inner.findChildren(QLabel):
+        plain = type(label) is QLabel and label.isVisible() and not label.wordWrap() and not label.pixmap()
+        if plain and "<" not in label.text() and label.fontMetrics().horizontalAdvance(label.text()) > label.width() + 2:
+            out.append(f"{rig.window.desk}: {label.text()!r}")
+    for field in inner.findChildren(QLineEdit):
+        number = field.text().replace(".", "").replace("-", "").isdecimal()
+        if field.isVisible() and number and field.fontMetrics().horizontalAdvance(field.text()) > field.width() - 6:
+            out.append(f"{rig.window.desk}: field {field.text()!r}")
+    return out
+
+
+DESKS = ("intake", "fit", "surface", "motion", "dispatch", "landing")
+
+
+@pytest.mark.goods("watering_stork", "bell_lantern")
+@pytest.mark.parametrize("size", [(1024, 700), (1280, 800)])
+def test_panels_show_all_they_say(demo: Rig, size: tuple[int, int]) -> None:
+    w = demo.window
+    w.resize(*size)
+    demo.session.select("watering_stork")
+    for desk in DESKS:
+        w.open_desk(desk)
+        demo.settle()
+        assert cut_off(demo) == []
+
+
+@pytest.mark.goods("watering_stork", "bell_lantern")
+def test_panels_show_all_they_say_in_large_text(large: None, demo: Rig) -> None:
+    w = demo.window
+    w.resize(1280, 800)
+    demo.session.select("watering_stork")
+    for desk in DESKS:
+        w.open_desk(desk)
+        demo.settle()
+        assert cut_off(demo) == []
+
+
+@pytest.mark.goods("watering_stork", "bell_lantern")
+def test_in_a_narrow_column_names_of_goods_can_be_read(demo: Rig, monkeypatch: pytest.MonkeyPatch) -> None:
+    room: dict[str, float] = {}
+    monkeypatch.setattr(GoodsDelegate, "_line", staticmethod(lambda painter, rect, text: room.update({text: rect.width()})))
+    for width in (1024, 1280, 2000):
+        demo.window.resize(width, 800)
+        demo.window.goods.list.viewport().grab()  # type: ignore[union-attr]
+        assert room["Bell lantern"] > demo.window.fontMetrics().horizontalAdvance("Bell lan")
