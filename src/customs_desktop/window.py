@@ -81,7 +81,6 @@ class MainWindow(QMainWindow):
         self.deck = Deck(self.ledger)
         self.panels = QStackedWidget()
         self.panels.setObjectName("panel")
-        self.panels.setFixedWidth(PANEL_WIDTH)
         self.intake, self.fit = IntakePanel(s), FitPanel(s)
         self.surface, self.dispatch, self.landing = SurfacePanel(s), DispatchPanel(s), LandingPanel(s, self.twin)
         self.motion = MotionPanel(s, self.twin)
@@ -96,7 +95,6 @@ class MainWindow(QMainWindow):
         self.split.setSizes([470, 225])
         self.split.setStretchFactor(0, 1)
         self.split.setChildrenCollapsible(False)
-        self.goods.setFixedWidth(206)
         middle = QWidget()
         line = QHBoxLayout(middle)
         line.setContentsMargins(0, 0, 0, 0)
@@ -384,7 +382,6 @@ class MainWindow(QMainWindow):
 
     def resizeEvent(self, event: object) -> None:
         self._share_width()
-        QTimer.singleShot(0, self.bar.place)
 
     def _share_width(self) -> None:
         wide = self.width() >= 1150
@@ -392,10 +389,10 @@ class MainWindow(QMainWindow):
         # Never narrower than what stands in any of them, so that nothing is cut off.
         need = max(panel.needed_width() for panel in self.desk_panels.values())
         self.panels.setFixedWidth(max(need, theme.span(PANEL_WIDTH if wide else NARROW_PANEL, WIDER)))
+        QTimer.singleShot(0, self.bar.place)
 
     def showEvent(self, event: object) -> None:
         QTimer.singleShot(0, self._share_width)
-        QTimer.singleShot(0, self.bar.place)
         self.split.splitterMoved.connect(lambda *_: self.bar.place())
 
     def _restore(self) -> None:

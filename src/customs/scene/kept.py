@@ -37,11 +37,12 @@ def _table(holder: Any) -> dict[Hashable, Any]:
         return known[1]
     table: dict[Hashable, Any] = {}
 
-    def gone(mark: weakref.ref[Any]) -> None:
-        with _lock:
+    # Bound here, as this module's names may be gone before the last holder is.
+    def gone(mark: weakref.ref[Any], lock: Any = _lock, tables: dict[int, Any] = _tables) -> None:
+        with lock:
             # Another object may have the number by now.
-            if (entry := _tables.get(number)) is not None and entry[0] is mark:
-                del _tables[number]
+            if (entry := tables.get(number)) is not None and entry[0] is mark:
+                del tables[number]
 
     _tables[number] = (weakref.ref(holder, gone), table)
     return table

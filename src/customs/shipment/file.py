@@ -79,7 +79,7 @@ class Shipment:
         new = change(self.state)
         if new is self.state:
             return new
-        body, fresh = json.dumps(new.as_dict(name_of)), self._parcels.new(new.goods)
+        body, fresh = json.dumps(new.as_dict(self._parcels.name)), self._parcels.new(new.goods)
 
         def write(db: sqlite3.Connection) -> None:
             db.executemany("INSERT OR IGNORE INTO blobs VALUES (?, ?)", fresh)
@@ -97,7 +97,7 @@ class Shipment:
     def refresh(self, change: Callable[[State], State]) -> State:
         """The current state said anew, where what it says stays the same: nothing to undo. Raises ShipmentError."""
         new = change(self.state)
-        body, fresh = json.dumps(new.as_dict(name_of)), self._parcels.new(new.goods)
+        body, fresh = json.dumps(new.as_dict(self._parcels.name)), self._parcels.new(new.goods)
 
         def write(db: sqlite3.Connection) -> None:
             db.executemany("INSERT OR IGNORE INTO blobs VALUES (?, ?)", fresh)

@@ -35,16 +35,25 @@ class Parcels:
         self._find = find
         self._alive: weakref.WeakValueDictionary[str, Asset] = weakref.WeakValueDictionary()
         self._there: set[str] = set()
+        # Of the goods at hand, which are held here so that no other object gets their number: a decision asks about all of them.
+        self._held: tuple[Asset, ...] = ()
+        self._names: dict[int, str] = {}
+
+    def name(self, asset: Asset) -> str:
+        """What the body of an asset is kept under."""
+        return self._names.get(id(asset)) or name_of(asset)
 
     def new(self, goods: tuple[Asset, ...]) -> list[tuple[str, bytes]]:
         """(name, body) of each asset whose body is not kept yet."""
-        return [(name, body_of(a)) for a in goods if (name := name_of(a)) not in self._there]
+        return [(name, body_of(a)) for a in goods if (name := self.name(a)) not in self._there]
 
     def stored(self, goods: tuple[Asset, ...]) -> None:
-        """The bodies of these are kept now."""
-        for asset in goods:
+        """These are the goods at hand, and their bodies are kept."""
+        for asset in (a for a in goods if id(a) not in self._names):
             self._there.add(name_of(asset))
             self._alive[name_of(asset)] = asset
+        self._names = {id(a): self.name(a) for a in goods}
+        self._held = goods
 
     def unpacked(self, said: Any) -> Asset:
         """The asset a state speaks of. Raises KeyError where its body is gone, ValueError or TypeError where it is none."""

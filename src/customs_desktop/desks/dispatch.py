@@ -80,7 +80,7 @@ class PackagePage(QWidget):
         self.tree.setHeaderLabels(["File", "What it is", "About"])
         stretched(self.tree, 0)
         self.total = label("", "soft", -0.5, wrap=True)
-        self.total.setContentsMargins(10, 0, 10, 2)
+        self.total.setContentsMargins(10, 2, 10, 6)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.addWidget(self.tree)
