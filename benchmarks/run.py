@@ -30,11 +30,11 @@ from customs.formats.source import Source
 from customs.geometry.normals import smooth_normals
 from customs.geometry.tangents import vertex_tangents
 from customs.geometry.triangles import triangles_of
-from customs.ledger import facts
 from customs.ledger.ledger import judge
 from customs.planning.plan import fresh_route
 from customs.route.route import evaluate
 from customs.scene.arrays import frozen
+from customs.scene.kept import forget_all
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Node, Primitive, Scene
 from customs.work.lookup import find_sheet
@@ -230,8 +230,7 @@ def ledger(scene: Scene) -> list[Line]:
     faces = triangles_of(scene.meshes[0].primitives[0])
 
     def all_of_it() -> None:
-        facts._primitives.clear()
-        facts._scenes.clear()
+        forget_all()
         judge(scene, passed, sheet)
 
     return [

@@ -18,9 +18,11 @@ from customs.errors import CustomsError
 from customs.formats.gltf import read as gltf_read
 from customs.geometry.counts import counts
 from customs.job import Job
+from customs.landing.land import land
 from customs.ledger.facts import scene_facts
 from customs.motion.bounds import world_bounds
 from customs.motion.pose import posed_scene_points
+from customs.route.route import scene_arrays
 from customs.route.step import NOTHING, make_settings, steps
 from customs.scene.convention import Convention
 from customs.scene.folding import LEAST, fold, row_key, row_parts, row_worlds, unfolded
@@ -317,6 +319,29 @@ def test_delivered_meshes_are_shared_as_another_reader_sees_them(tmp_path: Path)
     want = points(drawn(5))
     size = want.max(axis=0) - want.min(axis=0)
     assert np.allclose(theirs.bounds[1] - theirs.bounds[0], size, rtol=1e-4)
+
+
+def test_landing_misses_one_placement_and_a_name_that_was_changed(tmp_path: Path) -> None:
+    path = saved(drawn(6, plain=True), tmp_path / "goods" / "hall.glb")
+    sheet = find_sheet("metre-yup-pbr")
+    folder = run(Request(path, path.parent, sheet, out=tmp_path / "out")).folder
+    assert folder is not None and land(folder, find_sheet).accepted
+    model = next(folder.glob("*.glb"))
+    whole = model.read_bytes()
+    assert whole.count(b'"name":"pot 77"') == 1
+    model.write_bytes(whole.replace(b'"name":"pot 77"', b'"name":"pan 77"'))
+    assert any("pot 77" in line.text for line in land(folder, find_sheet).lines)
+    at = whole.index(b'"name":"pot 77","mesh":') + len(b'"name":"pot 77","mes')
+    model.write_bytes(whole[:at] + b"x" + whole[at + 1 :])
+    assert any("pot" in line.text or "triangles" in line.text for line in land(folder, find_sheet).lines)
+
+
+def test_what_is_kept_of_a_scene_counts_its_rows() -> None:
+    scene = fold(drawn())
+    sizes = {id(a): a.nbytes for a in scene_arrays(scene)}
+    rows = scene.placements
+    assert {id(a) for a in (rows.of, rows.matrices, rows.parents, rows.ordinals)} <= set(sizes)
+    assert {id(p.positions) for m in scene.meshes for p in m.primitives} <= set(sizes)
 
 
 def test_rows_follow_what_is_above_them_when_it_goes() -> None:

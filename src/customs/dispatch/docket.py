@@ -47,7 +47,8 @@ def box_of(scene: Scene) -> Json:
 def names_of(scene: Scene) -> dict[str, list[str]]:
     """Names of all that is delivered, by kind, in order."""
     kinds = ("nodes", "meshes", "materials", "images", "clips")
-    return {k: [item.name for item in getattr(scene, k)] for k in kinds}
+    out = {k: [item.name for item in getattr(scene, k)] for k in kinds}
+    return {**out, "nodes": [*out["nodes"], *scene.placements.names]}
 
 
 @dataclass(frozen=True, eq=False)

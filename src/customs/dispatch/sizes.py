@@ -40,7 +40,7 @@ def model_bytes(scene: Scene, sheet: Sheet) -> int:
     """About how large the model files will be together, textures not counted."""
     arrays = sum(_array_bytes(p) for m in scene.meshes for p in m.primitives)
     keys = sum(c.times.nbytes + c.values.nbytes for clip in scene.clips for c in clip.channels)
-    names = 220 * (len(scene.nodes) + len(scene.meshes) + 4 * len(scene.materials))
+    names = 220 * (len(scene.nodes) + len(scene.placements) + len(scene.meshes) + 4 * len(scene.materials))
     return int((arrays + keys) * WORDY.get(sheet.model.format, 1.0)) + names
 
 

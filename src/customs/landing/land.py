@@ -139,6 +139,7 @@ def _names(scene: Scene, model: str) -> dict[str, list[str]]:
     """Names a file of this format keeps: OBJ, for one, has one name for node and mesh."""
     kinds = ("nodes", "meshes", "materials", "images", "clips")
     out = {k: [item.name for item in getattr(scene, k)] for k in kinds}
+    out["nodes"] += scene.placements.names
     if "skins" not in get_format(scene.format).carries:
         out = {k: out[k] for k in ("nodes", "materials", "images")}
     return out

@@ -7,7 +7,7 @@ import json
 import threading
 from collections import OrderedDict
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, is_dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -169,14 +169,25 @@ class SceneCache:
 
 
 def scene_arrays(scene: Scene) -> Iterator[np.ndarray[Any, Any]]:
-    """All large arrays of a scene."""
-    for mesh in scene.meshes:
-        for p in mesh.primitives:
-            single = (p.positions, p.indices, p.normals, p.tangents, p.joints, p.weights, p.triangulation)
-            yield from (a for a in single if a is not None)
-            yield from p.texcoords
-            yield from p.colours
-    yield from (i.pixels for i in scene.images if i.pixels is not None)
+    """All arrays of a scene but those of single nodes, whatever fields they stand in."""
+    for part in (scene.meshes, scene.images, scene.skins, scene.clips, scene.placements):
+        yield from _arrays(part)
+
+
+def _arrays(thing: Any) -> Iterator[np.ndarray[Any, Any]]:
+    if isinstance(thing, np.ndarray):
+        yield thing
+    elif isinstance(thing, tuple):
+        # Names and numbers hold no arrays: a hundred thousand of them are not looked through.
+        if thing and not isinstance(thing[0], str | int | float):
+            for item in thing:
+                yield from _arrays(item)
+    elif isinstance(thing, Mapping):
+        for item in thing.values():
+            yield from _arrays(item)
+    elif is_dataclass(thing):
+        for field_ in fields(thing):
+            yield from _arrays(getattr(thing, field_.name))
 
 
 def next_key(previous: str, stop: Stop, resources: Content) -> str:
