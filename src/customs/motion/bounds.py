@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -16,7 +17,7 @@ from customs.scene.model import Primitive, Scene
 from customs.scene.tree import mesh_nodes, world_matrices
 
 F64 = npt.NDArray[np.float64]
-FEW_POINTS, MOST_POINTS = 64, 4_000_000
+FEW_POINTS, MOST_POINTS = 64, 60_000
 """Points that need no hull to be looked at all, and most that are placed in one go."""
 
 
@@ -67,7 +68,7 @@ def _rows_bounds(scene: Scene) -> tuple[F64, F64]:
             weights = scene.meshes[m].weights
             still = weights is None or not weights.any() or not p.targets
             points = p.positions if still else morphed(p, weights)
-            corners = hull_points(points)
+            corners = hull_points(points) if points.flags.writeable else kept("hull", points, partial(hull_points, points))
             for part in np.array_split(at, -(-len(at) * len(corners) // MOST_POINTS)):
                 placed = part[:, :, :3] @ corners.T[None] + part[:, :, 3:]
                 lows.append(placed.min(axis=(0, 2)))
