@@ -8,6 +8,7 @@ A case is made from its number alone, so it can be made again: `python -m tests.
 from __future__ import annotations
 
 import argparse
+import contextlib
 import io
 import json
 import multiprocessing
@@ -273,8 +274,12 @@ def run(tally: Tally, until: int, folder: Path) -> Tally:
                 f"case {number}: {type(problem).__name__}: {str(problem)[:80]} ({Path(where.filename).name}:{where.lineno})"
             )
         took = time.perf_counter() - began
+        limit = LEAST_SECONDS if tally.reader in THROUGH_A_CHILD else SLOW
+        if took > limit:
+            # The machine may have been busy, or the process stopped for a while: it is the case's fault when it is so again.
+            took = min(took, _seconds(tally.reader, number, folder))
         tally.seconds, tally.slowest = tally.seconds + took, max(tally.slowest, took)
-        if took > (LEAST_SECONDS if tally.reader in THROUGH_A_CHILD else SLOW):
+        if took > limit:
             tally.slow += 1
             tally.offenders.append(f"case {number}: {took:.1f} s")
         grown = (resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - held) * 1024
@@ -283,6 +288,13 @@ def run(tally: Tally, until: int, folder: Path) -> Tally:
             tally.offenders.append(f"case {number}: {grown / 1e9:.1f} GB")
         tally.done = number + 1
     return tally
+
+
+def _seconds(reader: str, number: int, folder: Path) -> float:
+    began = time.perf_counter()
+    with contextlib.suppress(Exception):
+        read(reader, mutated(reader, number), folder)
+    return time.perf_counter() - began
 
 
 def _work(tally: Tally, until: int, folder: Path) -> None:
