@@ -14,16 +14,16 @@ from tests.desktop.conftest import Rig
 
 
 @pytest.fixture
-def large(qapp: QApplication) -> Iterator[None]:
-    """Text at 150 %."""
+def text(request: pytest.FixtureRequest, qapp: QApplication) -> Iterator[None]:
+    """Text as large as asked for, from before the window is made."""
     usual = QFont(qapp.font())
     larger = QFont(usual)
-    larger.setPointSizeF(usual.pointSizeF() * 1.5)
-    qapp.setFont(larger)
-    theme.apply(qapp, False)
-    yield
-    qapp.setFont(usual)
-    theme.apply(qapp, False)
+    larger.setPointSizeF(usual.pointSizeF() * request.param)
+    for font in (larger, usual):
+        qapp.setFont(font)
+        theme.apply(qapp, False)
+        if font is larger:
+            yield
 
 
 def cut_off(rig: Rig) -> list[str]:
@@ -48,21 +48,10 @@ DESKS = ("intake", "fit", "surface", "motion", "dispatch", "landing")
 
 
 @pytest.mark.goods("watering_stork", "bell_lantern")
-@pytest.mark.parametrize("size", [(1024, 700), (1280, 800)])
-def test_panels_show_all_they_say(demo: Rig, size: tuple[int, int]) -> None:
+@pytest.mark.parametrize(("text", "size"), [(1.0, (1024, 700)), (1.0, (1280, 800)), (1.5, (1280, 800))], indirect=["text"])
+def test_panels_show_all_they_say(text: None, demo: Rig, size: tuple[int, int]) -> None:
     w = demo.window
     w.resize(*size)
-    demo.session.select("watering_stork")
-    for desk in DESKS:
-        w.open_desk(desk)
-        demo.settle()
-        assert cut_off(demo) == []
-
-
-@pytest.mark.goods("watering_stork", "bell_lantern")
-def test_panels_show_all_they_say_in_large_text(large: None, demo: Rig) -> None:
-    w = demo.window
-    w.resize(1280, 800)
     demo.session.select("watering_stork")
     for desk in DESKS:
         w.open_desk(desk)

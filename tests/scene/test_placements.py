@@ -14,17 +14,20 @@ import pytest
 import trimesh
 
 from customs.conventions.convert import change_convention
+from customs.dispatch.variants import model_files
 from customs.errors import CustomsError
 from customs.formats.gltf import read as gltf_read
 from customs.geometry.counts import counts
 from customs.job import Job
 from customs.landing.land import land
 from customs.ledger.facts import scene_facts
+from customs.motion.bones import bones_of
 from customs.motion.bounds import world_bounds
 from customs.motion.pose import posed_scene_points
 from customs.route.route import scene_arrays
 from customs.route.step import NOTHING, make_settings, steps
 from customs.scene.convention import Convention
+from customs.scene.copies import keys_apart
 from customs.scene.folding import LEAST, fold, row_key, row_parts, row_worlds, unfolded
 from customs.scene.model import Channel, Clip, Light, Node, Scene
 from customs.scene.prune import prune
@@ -33,7 +36,7 @@ from customs.scene.tree import world_matrices
 from customs.sheet.load import sheet_texts
 from customs.work.asset import Request, run
 from customs.work.lookup import find_sheet
-from tests.assets import DIGEST, cube, key, letter_primitive, loaded, quaternion, saved, scene_of
+from tests.assets import DIGEST, cube, key, letter_primitive, lettered, loaded, quaternion, saved, scene_of
 
 WHOLE = 8 * LEAST
 
@@ -290,6 +293,51 @@ def test_settling_copies_only_what_must_differ() -> None:
     assert any("mirrored" in r.text for r in done.remarks) and any("copies" in r.text for r in done.remarks)
     keys = [p.key for m in done.scene.meshes for p in m.primitives]
     assert len(keys) == len(set(keys))
+
+
+def rigged_hall() -> Scene:
+    """The lettered rig with its clips among rivets, which hang under a node of its tree and under none."""
+    scene = lettered()
+    mesh = replace(scene_of(cube(0.02)).meshes[0], key=key("mesh", 90), name="rivet")
+    mesh = replace(mesh, primitives=tuple(replace(p, key=key("primitive", 90), material=None) for p in mesh.primitives))
+    first, at = len(scene.nodes), np.random.default_rng(1).normal(size=(2 * LEAST, 3))
+    rivets = tuple(Node(key("node", 500 + k), f"rivet {k}", (), at[k], mesh=len(scene.meshes)) for k in range(2 * LEAST))
+    return replace(
+        scene, nodes=scene.nodes + rivets, roots=(*scene.roots, *range(first, first + 2 * LEAST)), meshes=(*scene.meshes, mesh)
+    )
+
+
+@pytest.mark.parametrize("how", ["each", "only", "first-with-mesh"])
+def test_files_of_clips_alone_hold_no_placements(how: str) -> None:
+    scene = fold(rigged_hall())
+    assert len(scene.placements) == 2 * LEAST and len(bones_of(scene).placements) == 0 and bones_of(scene).meshes == ()
+    sheet = find_sheet("clips-apart-kit")
+    for file in model_files(replace(scene, clip_files=how), sheet):
+        assert len(file.scene.placements) == (0 if file.kind == "clip" else 2 * LEAST), file.kind
+
+
+def test_a_mesh_that_only_rows_show_keeps_its_key_before_a_copy() -> None:
+    scene = fold(drawn())
+    first = scene.meshes[0]
+    twice = replace(
+        scene,
+        nodes=(replace(scene.nodes[0], mesh=2), *scene.nodes[1:]),
+        meshes=(*scene.meshes, replace(first, key=key("mesh", 9))),
+    )
+    apart = keys_apart(twice)
+    assert apart.meshes[0] is first and apart.meshes[2].primitives[0].key != first.primitives[0].key
+
+
+def test_what_bends_is_not_repeated_and_what_else_instances_say_is_said(tmp_path: Path) -> None:
+    def bent(document: dict[str, Any]) -> None:
+        node = next(n for n in document["nodes"] if "mesh" in n)
+        node["weights"] = [0.0]
+        node["extensions"]["EXT_mesh_gpu_instancing"]["attributes"]["_MOSS"] = 0
+
+    scene = loaded(instanced(tmp_path, bent, count=LEAST))
+    said = " ".join(r.text for r in scene.remarks)
+    assert len(scene.placements) == 0 and sum(n.mesh is not None for n in scene.nodes) == 1
+    assert f"stand {LEAST} times over" in said and "_MOSS" in said
 
 
 # -- through the sheets, and other people's readers

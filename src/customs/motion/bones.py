@@ -5,12 +5,13 @@ from __future__ import annotations
 from dataclasses import replace
 
 from customs.scene.model import Scene
+from customs.scene.placements import NO_PLACEMENTS
 from customs.scene.prune import prune
 from customs.scene.tree import animated_nodes, joint_nodes, parents
 
 
 def bones_of(scene: Scene) -> Scene:
-    """The skeleton alone: joints, what clips move, and all above them; no meshes, cameras or lights."""
+    """The skeleton alone: joints, what clips move, and all above them; no meshes, placements, cameras or lights."""
     above = parents(scene)
     kept: set[int] = set()
     for n in joint_nodes(scene) | animated_nodes(scene):
@@ -23,8 +24,8 @@ def bones_of(scene: Scene) -> Scene:
         )
         for n in scene.nodes
     )
-    bare = replace(scene, nodes=nodes, roots=tuple(r for r in scene.roots if r in kept), clips=(), variants=())
-    return prune(bare)
+    roots = tuple(r for r in scene.roots if r in kept)
+    return prune(replace(scene, nodes=nodes, roots=roots, placements=NO_PLACEMENTS, clips=(), variants=()))
 
 
 def without_bones(scene: Scene, before: Scene) -> Scene:

@@ -32,7 +32,7 @@ def groups(scene: Scene, worlds: F64, unit: float, eye: F64, most: int | None = 
     if not len(rows):
         return []
     placed = rows_under(scene, worlds) * unit
-    radii, triangles = kept("sizes of meshes", rows, lambda: _sizes(scene))
+    radii, triangles = kept("sizes of placed meshes", scene, lambda: _sizes(scene))
     apart = np.linalg.norm(placed[:, :, 3] - eye, axis=1)
     if most is not None and int(triangles[rows.of].sum()) > most:
         scale = np.linalg.norm(placed[:, :, :3], axis=1).max(axis=1)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import numpy as np
+
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Primitive, Scene
 
@@ -11,7 +13,7 @@ from customs.scene.model import Mesh, Primitive, Scene
 def keys_apart(scene: Scene) -> Scene:
     """The scene with Keys of primitives that stand for one part each: of several meshes, the first that is shown keeps its."""
     seen: set[Key] = set()
-    meshes, shown = list(scene.meshes), {n.mesh for n in scene.nodes}
+    meshes, shown = list(scene.meshes), {n.mesh for n in scene.nodes} | set(np.unique(scene.placements.of).tolist())
     for k in sorted(range(len(meshes)), key=lambda k: k not in shown):
         mesh = meshes[k]
         again = {id(p) for p in mesh.primitives if p.key in seen}

@@ -101,25 +101,32 @@ def read_instances(nodes: list[Obj], scene: Scene, accessors: Accessors) -> Scen
     """What nodes say they repeat on the graphics card, as rows below them. Source: EXT_mesh_gpu_instancing, vendor extension of
     glTF 2.0. Raises ReadError, LimitError."""
     out, changed, first = scene.placements, list(scene.nodes), len(nodes)
+    morphing = {c.node for clip in scene.clips for c in clip.channels if c.path == "weights"}
     for i, obj in enumerate(nodes):
         said = obj.extension(INSTANCING)
-        mesh = scene.nodes[i].mesh
+        node, mesh = scene.nodes[i], scene.nodes[i].mesh
         if said is None or mesh is None:
             continue
         matrices = _instances(said, accessors)
+        if node.skin is not None or node.weights is not None or i in morphing:
+            obj.source.remark(f"{node.name} bends and is said to stand {len(matrices):,} times over: it stands once")
+            continue
         count = len(matrices)
         if len(out) + count > ELEMENTS:
             raise LimitError(f"more than {ELEMENTS:,} instances", "fewer", "Split the file.", obj.source.path, said.where)
-        names = tuple(f"{scene.nodes[i].name} {k}" for k in range(count))
+        names = tuple(f"{node.name} {k}" for k in range(count))
         out = out.and_(table(np.full(count, mesh), matrices, np.full(count, i), first + np.arange(count), names))
         first += count
-        changed[i] = replace(scene.nodes[i], mesh=None)
+        changed[i] = replace(node, mesh=None)
     return scene if out is scene.placements else replace(scene, nodes=tuple(changed), placements=out)
 
 
 def _instances(said: Obj, accessors: Accessors) -> F64:
     """(N, 4, 4) of the attributes TRANSLATION, ROTATION and SCALE of an extension object; others are left alone."""
     columns = said.child("attributes")
+    strange = sorted(columns.value.keys() - {name.upper() for name in PARTS}) if columns is not None else []
+    if strange:
+        said.source.remark(f"what instances say beside where they stand is left out: {', '.join(strange)[:60]}")
     parts: dict[str, F64] = {}
     for name, rest in PARTS.items():
         index = columns.integer(name.upper(), None, below=len(accessors)) if columns is not None else None

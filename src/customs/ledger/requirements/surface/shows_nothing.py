@@ -36,34 +36,30 @@ def unseen(facts: SceneFacts) -> list[tuple[Node, str, tuple[Material, ...]]]:
     out: list[tuple[Node, str, tuple[Material, ...]]] = []
     for n in mesh_nodes(scene):
         node = scene.nodes[n]
-        prims = [p for p in scene.meshes[node.mesh or 0].primitives if facts_of(p).faces]
-        if not prims:
-            continue
+        mesh = scene.meshes[node.mesh or 0]
         flat = node.skin is None and float(np.abs(np.linalg.svd(world[n][:3, :3], compute_uv=False)[1])) < 1e-9
-        materials = [scene.materials[p.material] if p.material is not None else None for p in prims]
-        whys = [clear(scene, m) for m in materials]
-        if flat:
+        if flat and any(facts_of(p).faces for p in mesh.primitives):
             out.append((node, "its scale is 0", ()))
-        elif all(facts_of(p).degenerate.all() for p in prims):
-            out.append((node, "none of its faces has an area", ()))
-        elif all(whys):
-            out.append((node, whys[0], tuple(m for m in materials if m is not None)))
+        elif found := _nothing(scene, mesh):
+            out.append((node, *found))
     return out
+
+
+def _nothing(scene: Scene, mesh: Mesh) -> tuple[str, tuple[Material, ...]] | None:
+    """(why nothing of a mesh with faces is seen, materials that are clear), or None."""
+    prims = [p for p in mesh.primitives if facts_of(p).faces]
+    materials = [scene.materials[p.material] if p.material is not None else None for p in prims]
+    if prims and all(facts_of(p).degenerate.all() for p in prims):
+        return "none of its faces has an area", ()
+    whys = [clear(scene, m) for m in materials]
+    return (whys[0], tuple(m for m in materials if m is not None)) if whys and all(whys) else None
 
 
 def unseen_meshes(facts: SceneFacts) -> list[tuple[Mesh, str, tuple[Material, ...]]]:
     """The same of meshes that rows show: (mesh, why, materials)."""
     scene = facts.scene
-    out: list[tuple[Mesh, str, tuple[Material, ...]]] = []
-    for mesh in (scene.meshes[m] for m in np.unique(scene.placements.of).tolist()):
-        prims = [p for p in mesh.primitives if facts_of(p).faces]
-        materials = [scene.materials[p.material] if p.material is not None else None for p in prims]
-        whys = [clear(scene, m) for m in materials]
-        if prims and all(facts_of(p).degenerate.all() for p in prims):
-            out.append((mesh, "none of its faces has an area", ()))
-        elif prims and all(whys):
-            out.append((mesh, whys[0], tuple(m for m in materials if m is not None)))
-    return out
+    meshes = (scene.meshes[m] for m in np.unique(scene.placements.of).tolist())
+    return [(mesh, *found) for mesh in meshes if (found := _nothing(scene, mesh))]
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:

@@ -62,12 +62,13 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
     standing = [*kept.nodes, *row_names(kept)]
     every: list[Any] = [*scene.nodes, *row_names(scene)]
     nodes = renamed_all(every, s.node, asset, rules, standing, firm=donor_nodes(kept))
-    count = len(scene.nodes)
+    count, rows = len(scene.nodes), scene.placements
+    names = tuple(r.name for r in nodes[count:])
     out = replace(
         scene,
         name=asset,
         nodes=nodes[:count],
-        placements=replace(scene.placements, names=tuple(r.name for r in nodes[count:])),
+        placements=rows if names == rows.names else replace(rows, names=names),
         meshes=renamed_all(scene.meshes, s.mesh, asset, rules, kept.meshes),
         materials=renamed_all(scene.materials, s.material, asset, rules, kept.materials),
         images=renamed_all(scene.images, s.image, asset, by_kind["image"], kept.images, _words(scene, kept, s.suffixes)),
@@ -75,7 +76,7 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
     )
     pairs = [(a.name, b.name) for kind in ("nodes", "meshes", "materials", "images", "clips")
              for a, b in zip(getattr(scene, kind), getattr(out, kind)) if a.name != b.name]  # fmt: skip
-    pairs += [(a, b) for a, b in zip(scene.placements.names, out.placements.names) if a != b]
+    pairs += [(a, b) for a, b in zip(rows.names, names) if a != b]
     return Outcome(out, (Remark(f"{many(len(pairs), 'name')} changed"),) if pairs else ())
 
 
