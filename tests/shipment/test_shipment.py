@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import fcntl
 import json
 import os
 import signal
@@ -20,6 +21,7 @@ from customs.errors import ShipmentError
 from customs.intake.take import files_digest
 from customs.ledger.waiver import Waiver
 from customs.route.route import Stop
+from customs.shipment import file as shipment_file
 from customs.shipment.file import SCHEMA, Shipment
 from customs.shipment.parcels import name_of
 from customs.shipment.state import Asset, State
@@ -237,26 +239,39 @@ def test_a_shipment_of_the_first_version_is_opened_and_a_copy_of_it_kept(tmp_pat
         assert [again.undo(), again.undo(), again.undo()] == ["more", "Folder", None] and again.state == state
 
 
-def test_where_no_copy_can_be_kept_nothing_is_changed(tmp_path: Path) -> None:
+def test_what_has_the_name_of_the_copy_is_left_alone(tmp_path: Path) -> None:
+    path, there = tmp_path / "old.customs", tmp_path / "old.version-1.customs"
+    first_version(path)
+    there.write_text("somebody's own")
+    with closing(Shipment(path)) as ship:
+        assert ship.state.out == "/then"
+    assert there.read_text() == "somebody's own" and not list(tmp_path.glob(".*.making"))
+
+
+def test_where_no_copy_can_be_kept_nothing_is_changed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     path = tmp_path / "old.customs"
     first_version(path)
     before = path.read_bytes()
-    (tmp_path / "old.version-1.customs").symlink_to(tmp_path / "nowhere" / "at all")
-    (tmp_path / "old.version-1.customs").unlink()
-    (tmp_path / "old.version-1.customs").mkdir()
-    with closing(Shipment(path)) as ship:
-        assert ship.state.out == "/then", "something of that name stands there already: it is left alone"
-    assert path.read_bytes()[:16] == before[:16]
+
+    def full(made: Path, target: Path) -> None:
+        raise OSError(28, "no room left")
+
+    monkeypatch.setattr(shipment_file, "_put", full)
+    with pytest.raises(ShipmentError, match="no room left"):
+        Shipment(path)
+    assert path.read_bytes() == before and not (tmp_path / "old.version-1.customs").exists()
+    assert not list(tmp_path.glob(".*.making"))
 
 
 def test_the_first_version_opened_for_reading_is_not_changed(tmp_path: Path) -> None:
     path = tmp_path / "old.customs"
     first_version(path)
-    path.chmod(0o444)
     before = path.read_bytes()
-    with closing(Shipment(path)) as ship:
-        if not ship.writable:
-            assert ship.state.out == "/then" and path.read_bytes() == before
+    with open(tmp_path / ".old.customs.lock", "w", encoding="utf-8") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        with closing(Shipment(path)) as ship:
+            assert not ship.writable and ship.state.out == "/then" and len(ship.state.goods) == 2
+    assert path.read_bytes() == before and not (tmp_path / "old.version-1.customs").exists()
 
 
 def test_an_asset_whose_body_is_gone_is_said_and_the_rest_opens(tmp_path: Path) -> None:

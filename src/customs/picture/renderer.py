@@ -26,11 +26,11 @@ from customs.scene.tree import mesh_nodes
 F64 = npt.NDArray[np.float64]
 PLAIN_UV = (1, 0, 0, 0, 1, 0, 0, 0, 1)
 PLAIN_BASE = (0.60, 0.60, 0.58, 1.0)
+IDENTITY = np.eye(4)
 FEW_TRIANGLES = 24_000
+"""As many as a software driver draws in a thirtieth of a second or so, while things move."""
 MOST_PLACED = 48_000
 """Triangles of placements while something moves, on a driver without a graphics card."""
-IDENTITY = np.eye(4)
-"""As many as a software driver draws in a thirtieth of a second or so, while things move."""
 FEW_ENOUGH = 300
 """Triangles of a part that is never thinned."""
 SOFTWARE = ("llvmpipe", "softpipe", "swr", "software")

@@ -206,11 +206,14 @@ class Shipment:
         place = self.path.with_name(f"{self.path.stem}.version-{version}{self.path.suffix}")
         if os.path.lexists(place):
             return
+        made = place.with_name(f".{place.name}.making")
         try:
-            with closing(sqlite3.connect(place)) as copy:
+            # Whole under its name or not there: a copy that was cut short would be taken for one.
+            made.unlink(missing_ok=True)
+            with closing(sqlite3.connect(made)) as copy:
                 db.backup(copy)
-        except sqlite3.Error as problem:
-            place.unlink(missing_ok=True)
+            _put(made, place)
+        except (sqlite3.Error, OSError) as problem:
             db.close()
             self._release()
             raise ShipmentError(
@@ -219,6 +222,8 @@ class Shipment:
                 "Nothing was changed.",
                 self.path,
             ) from None
+        finally:
+            made.unlink(missing_ok=True)
 
     def _release(self) -> None:
         if self._lock is not None:

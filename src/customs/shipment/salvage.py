@@ -53,7 +53,7 @@ def salvage(path: Path) -> Saved | None:
         f"the last among them, so it stands as of “{known[now][2][:LABEL]}”" if now != wanted else "not the last among them"
     )
     parts = [f"{many(broken, 'decision')} cannot be read, {stands}"] if broken or now != wanted else []
-    parts += [f"{many(len(lost[now]), 'asset')} of it cannot be read: {', '.join(lost[now])[:LABEL]}"] if lost.get(now) else []
+    parts += [f"{many(lost[now], 'asset')} of it cannot be read"] if now in lost else []
     parts += [f"{many(gone, 'kept file')} cannot be read"] if gone else []
     # A state whose parent is gone becomes a beginning.
     rows = tuple((i, p if p in known else None, label, made, body) for i, p, label, made, body in states)
@@ -68,12 +68,12 @@ def _one(db: sqlite3.Connection, statement: str, *values: Any) -> Any:
     return row[0] if row else None
 
 
-def _states(
-    db: sqlite3.Connection, last: int, bodies: dict[str, bytes]
-) -> tuple[list[tuple[Any, ...]], int, dict[int, list[str]]]:
+def _states(db: sqlite3.Connection, last: int, bodies: dict[str, bytes]) -> tuple[list[tuple[Any, ...]], int, dict[int, int]]:
     """(readable rows, how many are not, by number the assets whose bodies are gone from it) where number `last` was current. Asked for one by one, as a bad page ends a whole query."""
     out: list[tuple[Any, ...]] = []
-    broken, lost, number = list[int](), dict[int, list[str]](), 0
+    broken, lost, number = list[int](), dict[int, int](), 0
+    # The state before is held, as most of its assets are those of the next.
+    parcels, held = Parcels(bodies.get), list[State]()
     while number < last or number - (int(out[-1][0]) if out else 0) < MOST_MISSED:
         number += 1
         try:
@@ -83,26 +83,19 @@ def _states(
             continue
         if row is not None:
             try:
-                body, missing = _without_lost(row[4], bodies)
-                out.append((*row[:4], body))
+                table = json.loads(row[4])
+                missing = [a for a in table.get("goods", ()) if isinstance(a, str) and a not in bodies]
                 if missing:
-                    lost[number] = missing
+                    table["goods"] = [a for a in table["goods"] if a not in missing]
+                    lost[number] = len(missing)
+                held[:] = [State.from_dict(table, parcels.unpacked)]
+                out.append((*row[:4], json.dumps(table) if missing else row[4]))
             except (ValueError, TypeError, KeyError, AttributeError, RecursionError):
                 broken.append(number)
                 last = max(last, number)
     # Past the last decision a damaged index answers with errors as well: those are no decisions.
     end = max([last, *(int(r[0]) for r in out)])
     return out, sum(n <= end for n in broken), lost
-
-
-def _without_lost(text: str, bodies: dict[str, bytes]) -> tuple[str, list[str]]:
-    """(the state without assets whose bodies are gone, what those were kept under). Raises what State.from_dict does."""
-    table, parcels = json.loads(text), Parcels(bodies.get)
-    lost = [a for a in table.get("goods", ()) if isinstance(a, str) and a not in bodies]
-    if lost:
-        table["goods"] = [a for a in table["goods"] if a not in lost]
-    State.from_dict(table, parcels.unpacked)
-    return (json.dumps(table) if lost else text), lost
 
 
 def _blobs(db: sqlite3.Connection) -> tuple[tuple[tuple[str, bytes], ...], int]:
