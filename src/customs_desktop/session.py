@@ -16,7 +16,7 @@ from customs.intake.take import Taken
 from customs.job import Job
 from customs.landing.log import Log
 from customs.ledger.row import Remedy, Row
-from customs.ledger.waiver import brought_up, waiver
+from customs.ledger.waiver import waiver
 from customs.route.route import Route, SceneCache
 from customs.scene.model import Scene
 from customs.sheet.load import sheet_digest
@@ -28,6 +28,7 @@ from customs.work.goods import with_origin
 from customs.work.lookup import all_origins, find_sheet
 from customs.work.places import data_folder, origins_folder
 from customs.work.requests.evaluate import Evaluated, asked_of, run_evaluate
+from customs.work.today import put_in_today
 from customs_desktop.jobs import Jobs
 from customs_desktop.workers import Painter, Task, Worker, explain
 
@@ -351,11 +352,10 @@ class Session(QObject):
         self.worker.submit(Task(rank, key=f"look {asset.id}", title=title, run=run, done=done, failed=self.fail))
 
     def _brought_up(self, result: Evaluated) -> Evaluated:
-        """Waivers kept by the first edition remember values from the first look on: no decision, so nothing to undo."""
-        waivers = brought_up(result.asset.waivers, result.ledger.rows)
-        if waivers is result.asset.waivers or self.shipment is None or not self.shipment.writable:
+        """What earlier editions kept is put in today's terms at the first look: no decision, so nothing to undo."""
+        asset = put_in_today(result)
+        if asset is result.asset or self.shipment is None or not self.shipment.writable:
             return result
-        asset = replace(result.asset, waivers=waivers)
         if self.guard(lambda: self._refresh(asset)):
             self._asked[asset.id] = (asset, self._asked[asset.id][1])
             return replace(result, asset=asset)

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from customs.route.keys import KINDS, old_names
 from customs.route.route import SceneCache, evaluate
 from customs.route.step import steps
 from customs.sheet.load import load_sheet
@@ -85,7 +86,12 @@ def test_a_stop_of_every_kind_still_runs_and_its_keys_are_answered(step: str, fi
     gone = [r.text for a in passed for r in a.remarks if "no longer there" in r.text]
     assert not gone
     after = next(a.scene for a in passed if a.stop.step == step)
-    assert set(TOLD["steps"][step]["keys"]) <= set(keys_of(after))
+    assert set(TOLD["steps"][step]["keys"]) <= {*keys_of(after), *old_names(after)}
+    for scene in (a.scene for a in passed):
+        for kind in KINDS:
+            keys = [x.key for x in getattr(scene, kind)]
+            assert len(set(keys)) == len(keys), kind
+            assert all(k.path or k == k.was for k in keys), kind
 
 
 @pytest.mark.parametrize("sheet", sorted(TOLD["sheets"]))

@@ -18,15 +18,14 @@ from customs.conventions.axes import between
 from customs.geometry.triangles import flat_indices
 from customs.scene.arrays import frozen
 from customs.scene.convention import Convention
-from customs.scene.key import Key
+from customs.scene.key import made_key
 from customs.scene.model import Camera, Channel, Clip, Light, Mesh, MorphTarget, Node, Primitive, Scene
+from customs.scene.old_keys import old_key
 from customs.scene.transforms import matrix_quaternion, multiply_quaternions
 from customs.scene.tree import animated_nodes, joint_nodes
 
 F64 = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
-AIM_ORDINAL = 1_000_000
-"""Keys of leaf nodes made here start at this ordinal, out of the way of a file's own."""
 
 
 def permuted(p: F64, values: npt.NDArray[Any], k: float = 1.0) -> F32:
@@ -158,7 +157,7 @@ def _keep_aim(scene: Scene, nodes: tuple[Node, ...], p: F64) -> tuple[Node, ...]
         at = len(nodes) + len(extra)
         extra.append(
             Node(
-                key=Key(scene.digest, "node", at + AIM_ORDINAL),
+                key=made_key(node.key, "arrive", "aim", old_key(scene.digest, "node", "aim", at)),
                 name=f"{node.name} aim",
                 rotation=turn,
                 camera=node.camera,

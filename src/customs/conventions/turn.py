@@ -8,14 +8,13 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from customs.scene.key import Key
+from customs.scene.key import made_key
 from customs.scene.model import Node, Scene
+from customs.scene.old_keys import old_key
 from customs.scene.transforms import decompose
 from customs.scene.tree import animated_nodes, local_matrix
 
 F64 = npt.NDArray[np.float64]
-MADE = 4_000_000
-"""Keys of root nodes made here start at this ordinal."""
 
 
 def placed(node: Node, matrix: F64) -> Node:
@@ -32,7 +31,8 @@ def _under(scene: Scene, matrix: F64) -> Scene:
     nodes, roots = list(scene.nodes), []
     for r in scene.roots:
         if r in busy:
-            top = Node(Key(scene.digest, "node", MADE + r), f"{nodes[r].name} place", children=(r,))
+            key = made_key(nodes[r].key, "turn", old=old_key(scene.digest, "node", "turn", r))
+            top = Node(key, f"{nodes[r].name} place", children=(r,))
             nodes.append(placed(top, matrix))
             roots.append(len(nodes) - 1)
         else:

@@ -9,7 +9,7 @@ import numpy as np
 
 from customs.errors import CustomsError
 from customs.ledger.row import RANK, About, Case, Row, Verdict, requirements
-from customs.ledger.waiver import Waiver
+from customs.ledger.waiver import Waiver, spoken
 from customs.route.route import At
 from customs.route.step import get_step
 from customs.scene.model import Scene
@@ -74,7 +74,8 @@ def judge(
         except CustomsError as problem:
             found = [rule.row("–", "–", "–", "held", note=str(problem))]
         rows += [_done(r, rule.step, passed) for r in found]
-    return Ledger(tuple(_waived(r, waivers or {}) for r in rows))
+    told = spoken(waivers or {}, upto_at.scene if upto_at else received)
+    return Ledger(tuple(_waived(r, told) for r in rows))
 
 
 def _step_row(at: At) -> Row:

@@ -5,10 +5,12 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from customs.ledger.row import Row
+from customs.route.keys import in_new_names, old_names, speaks_old
+from customs.scene.model import Scene
 
 ALIKE = 1e-6
 """Share by which a measured number may differ and still be the same: another machine adds up in another order."""
@@ -43,6 +45,17 @@ class Waiver:
 def waiver(row: Row, reason: str) -> Waiver:
     """A waiver of a row as it stands."""
     return Waiver(reason, plain(row.values))
+
+
+def spoken(waivers: Mapping[str, Waiver], scene: Scene) -> Mapping[str, Waiver]:
+    """Waivers whose subjects and values have the Keys of today; the same object when they have already. `scene` is what is judged."""
+    if not any(speaks_old(k) or speaks_old(w.values) for k, w in waivers.items()):
+        return waivers
+    names, out = old_names(scene), dict[str, Waiver]()
+    for id_, w in waivers.items():
+        requirement, _, subject = id_.partition("/")
+        out[f"{requirement}/{names.get(subject, subject)}"] = replace(w, values=in_new_names(w.values, names))
+    return out
 
 
 def brought_up(waivers: Mapping[str, Waiver], rows: Iterable[Row]) -> Mapping[str, Waiver]:

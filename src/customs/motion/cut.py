@@ -11,13 +11,14 @@ import numpy.typing as npt
 
 from customs.motion.keys import sample, slope
 from customs.scene.arrays import frozen
-from customs.scene.key import Key
+from customs.scene.key import made_key
 from customs.scene.model import Channel, Clip
+from customs.scene.old_keys import old_key
 from customs.scene.transforms import continuous
 
 F64 = npt.NDArray[np.float64]
-MADE = 4_000_000
-"""Keys of clips made here start at this ordinal, out of the way of a file's own."""
+MERGED = 900_000
+"""What an earlier edition numbered a merged clip."""
 SAME_TIME = 1e-5
 """Keys closer than this are at one time (seconds)."""
 SAME_VALUE = 1e-6
@@ -32,7 +33,7 @@ def cut(clip: Clip, start: float, end: float, name: str, number: int) -> Clip:
     Keys inside stay as they are; both ends get a key with the value there.
     """
     channels = tuple(cut_channel(c, start, end) for c in clip.channels if len(c.times))
-    key = Key(clip.key.digest, "clip", MADE + number)
+    key = made_key(clip.key, "cut", number, old_key(clip.key.digest, "clip", "cut", number))
     return Clip(key, name, channels, clip.extras, (clip.key, *clip.made_from))
 
 
@@ -68,7 +69,7 @@ def _key_at(channel: Channel, times: F64, own: F64) -> F64:
     return out
 
 
-def joined(clips: Sequence[Clip], name: str, number: int, gap: float = 0.0) -> Clip:
+def joined(clips: Sequence[Clip], name: str, gap: float = 0.0) -> Clip:
     """`clips` one after another with `gap` seconds between, as one clip.
 
     Through a gap, and through clips that do not move it, a property keeps the value it was left at; before the first that
@@ -85,7 +86,7 @@ def joined(clips: Sequence[Clip], name: str, number: int, gap: float = 0.0) -> C
                 whole = cut_channel(mine, 0.0, clip.seconds)
                 parts.append((whole, whole.times.astype(np.float64) + float(at)))
         channels.append(_chained(parts))
-    key = Key(clips[0].key.digest, "clip", MADE + number)
+    key = made_key(clips[0].key, "merge-clips", old=old_key(clips[0].key.digest, "clip", "cut", MERGED))
     return Clip(key, name, tuple(channels), clips[0].extras, tuple(c.key for c in clips))
 
 

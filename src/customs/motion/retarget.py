@@ -12,13 +12,13 @@ from customs.motion.align import between, turns_to
 from customs.motion.skeleton import Skeleton
 from customs.motion.track import local_track, world_track
 from customs.scene.arrays import frozen
-from customs.scene.key import Key
+from customs.scene.key import made_key
 from customs.scene.model import Channel, Clip, Scene
+from customs.scene.old_keys import old_key
 from customs.scene.transforms import continuous, inverse, matrix_quaternion
 from customs.scene.tree import parents, walk
 
 F64 = npt.NDArray[np.float64]
-MADE = 4_700_000
 
 
 @dataclass(frozen=True, eq=False)
@@ -236,5 +236,5 @@ def _clip(way: Way, clip: Clip, times: F64, locals_: F64, goal: Mapping[int, F64
             channels.append(Channel(n, "translation", frozen(times), frozen(locals_[:, n, :3, 3])))
         if k in extra.scales:
             channels.append(Channel(n, "scale", frozen(times), frozen(np.linalg.norm(locals_[:, n, :3, :3], axis=1))))
-    key = Key(clip.key.digest, "clip", MADE + clip.key.ordinal % 100_000)
+    key = made_key(clip.key, "retarget", old=old_key(clip.key.digest, "clip", "clip", clip.key.was.ordinal % 100_000))
     return Clip(key, clip.name, tuple(channels), clip.extras, (clip.key, *clip.made_from))

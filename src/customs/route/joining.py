@@ -14,14 +14,14 @@ from customs.route.edit import as_triangles
 from customs.route.emptying import empties, rigged_nodes, without
 from customs.route.moving import moved_primitive
 from customs.scene.arrays import frozen
-from customs.scene.key import Key
+from customs.scene.key import Key, made_key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene, Skin
+from customs.scene.old_keys import FIRST, old_key
 from customs.scene.prune import prune
 from customs.scene.transforms import inverse
 from customs.scene.tree import animated_nodes, mesh_nodes, parents, walk, world_matrices
 
 F64 = npt.NDArray[np.float64]
-MADE = 6_000_000
 
 
 @dataclass
@@ -62,7 +62,7 @@ def join_meshes(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
             parts.append(_bound(scene, n, p, world, union) if skinned else moved_primitive(p, world[n]))
     merged = tuple(merge(group) for group in _by_material(parts))
     mesh = Mesh(
-        key=Key(scene.digest, "mesh", MADE),
+        key=made_key(scene.meshes[scene.nodes[pieces[0]].mesh or 0].key, "join", old=old_key(scene.digest, "mesh", "join")),
         name=scene.name,
         primitives=merged,
         made_from=tuple(scene.meshes[scene.nodes[n].mesh or 0].key for n in pieces),
@@ -70,14 +70,14 @@ def join_meshes(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     skins = scene.skins
     if skinned:
         skin = Skin(
-            Key(scene.digest, "skin", MADE),
+            _skin_key(scene, pieces),
             scene.name,
             tuple(union.joints),
             frozen(np.stack(union.inverse), np.float64),
         )
         skins = (*skins, skin)
     node = Node(
-        key=Key(scene.digest, "node", MADE),
+        key=made_key(scene.nodes[pieces[0]].key, "join", old=old_key(scene.digest, "node", "join")),
         name=scene.name,
         mesh=len(scene.meshes),
         skin=len(skins) - 1 if skinned else None,
@@ -95,6 +95,11 @@ def join_meshes(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     wanted = empties_before(scene)
     bare = [e for e in empties(out) if e in gone or e not in wanted]
     return prune(without(out, [e for e in bare if e < len(nodes)]), near=True), remarks
+
+
+def _skin_key(scene: Scene, pieces: list[int]) -> Key:
+    first = next(scene.skins[k].key for n in pieces if (k := scene.nodes[n].skin) is not None)
+    return made_key(first, "join", old=old_key(scene.digest, "skin", "join"))
 
 
 def empties_before(scene: Scene) -> set[int]:
@@ -212,7 +217,7 @@ def merge(parts: list[Primitive]) -> Primitive:
         source_primitive=frozen(np.concatenate(ordinals), np.uint32),
         source_face=frozen(np.concatenate([np.arange(f, dtype=np.uint32) for f in faces]), np.uint32),
         made_from=tuple(p.key for p in parts),
-        key=replace(first.key, ordinal=MADE + first.key.ordinal),
+        key=made_key(first.key, "join", old=replace(first.key.was, ordinal=FIRST["join"] + first.key.was.ordinal)),
     )
 
 

@@ -10,8 +10,9 @@ import numpy.typing as npt
 
 from customs.geometry.raster import covered
 from customs.geometry.triangles import triangles_of
-from customs.route.surface_edit import Textures, made_key
+from customs.route.surface_edit import Textures
 from customs.scene.arrays import frozen
+from customs.scene.key import made_key
 from customs.scene.model import COLOUR_SLOTS, NORMAL_SLOTS, Image, Material, Primitive, Scene, TextureUse
 from customs.surface.green import green_of
 from customs.surface.lay import Lay, brought, lay_of, periodic, plain_use, size_for, through
@@ -167,7 +168,7 @@ def _redrawn(scene: Scene, m: Material, role: str, use: TextureUse, prims: list[
     # What tells nothing now goes by its origin, also where the map drawn anew would seem to tell something.
     way = scene.convention.green
     undoubted = kind == "normal" and green_of(source, way) == way
-    return Image(made_key(m.key, f"lay.{role}"), source.name, pixels=frozen(new, np.uint8), green=way if undoubted else source.green,
+    return Image(made_key(m.key, "lay", role), source.name, pixels=frozen(new, np.uint8), green=way if undoubted else source.green,
                  space=source.space, made_from=(source.key,))  # fmt: skip
 
 

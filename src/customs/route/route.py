@@ -14,6 +14,7 @@ import numpy as np
 
 from customs.errors import CustomsError, StepError
 from customs.job import Job
+from customs.route.keys import apart, in_new_names, old_names, speaks_old
 from customs.route.step import NOTHING, Content, Outcome, get_step, make_settings
 from customs.scene.model import Remark, Scene
 from customs.scene.settings import Settings
@@ -199,6 +200,14 @@ def next_key(previous: str, stop: Stop, resources: Content) -> str:
     return hashlib.sha256(text.encode()).hexdigest()
 
 
+def _in_new_names(stop: Stop, scene: Scene) -> Stop:
+    """A stop kept by an earlier edition speaks of what stops before it made by today's Keys."""
+    if not speaks_old(stop.values):
+        return stop
+    values = tuple((name, in_new_names(value, old_names(scene))) for name, value in stop.values)
+    return replace(stop, values=values)
+
+
 def evaluate(
     received: Scene,
     source_digest: str,
@@ -214,6 +223,7 @@ def evaluate(
     for i, stop in enumerate(active):
         job.check()
         job.progress(i / max(len(active), 1), get_step(stop.step).name)
+        stop = _in_new_names(stop, scene)
         key = next_key(key, stop, resources)
         outcome, error = cache.get(key), None
         if outcome is None:
@@ -221,6 +231,7 @@ def evaluate(
                 # Broken numbers are looked for and dropped by steps of their own; meeting them is no news here.
                 with np.errstate(all="ignore"):
                     outcome = get_step(stop.step).run(scene, stop.settings, resources, job)
+                outcome = replace(outcome, scene=apart(outcome.scene, scene, stop.step, stop.id))
                 cache.put(key, outcome)
             except CustomsError as problem:
                 outcome, error = Outcome(scene), problem

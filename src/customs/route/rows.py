@@ -9,15 +9,14 @@ import numpy.typing as npt
 
 from customs.route.moving import moved_mesh
 from customs.scene.folding import LEAST, as_nodes, row_parts, row_worlds
-from customs.scene.key import Key
+from customs.scene.key import made_key
 from customs.scene.model import Remark, Scene
+from customs.scene.old_keys import old_key
 from customs.scene.placements import Placements
 from customs.scene.transforms import inverse
 from customs.words import many
 
 F64 = npt.NDArray[np.float64]
-MADE = 5_800_000
-"""Keys of meshes that mirrored rows share start at this ordinal."""
 MIRROR = np.diag([-1.0, 1.0, 1.0, 1.0])
 
 
@@ -45,7 +44,8 @@ def unmirrored(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
         mesh = scene.meshes[m]
         now[m] = len(meshes)
         made = moved_mesh(mesh, MIRROR)
-        meshes.append(replace(made, key=Key(scene.digest, "mesh", MADE + m), made_from=(mesh.key, *mesh.made_from)))
+        key = made_key(mesh.key, "settle", "mirrored", old_key(scene.digest, "mesh", "mirrored", m))
+        meshes.append(replace(made, key=key, made_from=(mesh.key, *mesh.made_from)))
     copies = len(meshes) - len(scene.meshes)
     rows = rows.moved(np.where(turned[:, None, None], rows.squares @ MIRROR, rows.squares))
     rows = rows.showing(np.where(turned, now[rows.of], rows.of))

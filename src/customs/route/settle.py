@@ -23,8 +23,9 @@ from customs.route.moving import moved_mesh
 from customs.route.rows import kept_places, unlike_as_nodes, unmirrored
 from customs.scene.arrays import frozen
 from customs.scene.copies import keys_apart
-from customs.scene.key import Key
+from customs.scene.key import Key, made_key
 from customs.scene.model import Channel, Mesh, Node, Remark, Scene
+from customs.scene.old_keys import old_key
 from customs.scene.transforms import (
     axis_lengths,
     inverse,
@@ -39,8 +40,6 @@ from customs.words import many
 F64 = npt.NDArray[np.float64]
 SAME_MATRIX = 1e-6
 """Largest difference between matrices that count as one (no unit, or metres)."""
-MADE = 5_000_000
-"""Keys of meshes that had to be copied per node start at this ordinal."""
 
 
 def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
@@ -101,13 +100,18 @@ def _moved_meshes(scene: Scene, nodes: list[Node], taken: dict[int, F64]) -> tup
             at = len(meshes) if known else index
             if known:
                 copied += 1
-                meshes.append(replace(moved, key=Key(scene.digest, "mesh", MADE + n), made_from=(scene.meshes[index].key,)))
+                meshes.append(replace(moved, key=_copied(scene, index, n), made_from=(scene.meshes[index].key,)))
             else:
                 meshes[index] = moved
             known.append((k, at))
         if at != index:
             nodes[n] = replace(nodes[n], mesh=at)
     return nodes, meshes, copied
+
+
+def _copied(scene: Scene, mesh: int, node: int) -> Key:
+    """The Key of a mesh's copy for one node."""
+    return made_key(scene.meshes[mesh].key, "settle", scene.nodes[node].key.part, old_key(scene.digest, "mesh", "settle", node))
 
 
 def to_bind(scene: Scene) -> Scene:
@@ -197,7 +201,7 @@ def _parted_skinned(scene: Scene) -> Scene:
         node = scene.nodes[n]
         if node.skin is None or not (node.children or n in busy):
             continue
-        key = Key(scene.digest, "node", MADE + n)
+        key = made_key(node.key, "settle", old=old_key(scene.digest, "node", "settle", n))
         nodes[n] = replace(node, mesh=None, skin=None, weights=None)
         nodes.append(
             Node(key, f"{node.name} skin", mesh=node.mesh, skin=node.skin, weights=node.weights, made_from=(node.key,))

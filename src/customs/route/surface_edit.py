@@ -17,11 +17,6 @@ from customs.scene.settings import Targeted, missing_targets
 Pixels = npt.NDArray[np.generic]
 
 
-def made_key(source: Key, step: str) -> Key:
-    """The Key of something a step makes from `source`: the same every time."""
-    return Key(source.digest, f"{source.kind}.{step}", source.ordinal)
-
-
 def with_pixels(image: Image, pixels: Pixels) -> Image:
     """The image with other pixels; a block compression it came in no longer counts."""
     return replace(image, pixels=frozen(pixels, pixels.dtype))
@@ -51,11 +46,11 @@ class Textures:
 
     def __init__(self, scene: Scene) -> None:
         self.images = list(scene.images)
-        self._known = {im.key: i for i, im in enumerate(self.images)}
+        self._known: dict[Key, int] = {}
         self._made: dict[tuple[object, ...], int] = {}
 
     def add(self, image: Image, share: bool = False) -> int:
-        """Its index; one with the same Key is replaced. With `share`, one made here before with the same pixels serves for both."""
+        """Its index; one made here before with the same Key is replaced. With `share`, one with the same pixels serves for both."""
         at = self._known.get(image.key)
         if at is None and share and image.pixels is not None:
             print_ = (image.pixels.shape, image.pixels.dtype.str, hash(image.pixels.tobytes()), image.green, image.space)

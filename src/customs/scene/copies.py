@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from customs.scene.key import Key
+from customs.scene.key import Key, made_key
 from customs.scene.model import Mesh, Primitive, Scene
 
 
@@ -27,5 +27,7 @@ def _renamed(mesh: Mesh, which: set[int]) -> Mesh:
 
 
 def _parted(p: Primitive, mesh: Key) -> Primitive:
-    key = Key(p.key.digest, f"{p.key.kind}.{mesh.kind}.{mesh.ordinal}", p.key.ordinal)
+    was, of = p.key.was, mesh.was
+    old = Key(was.digest, f"{was.kind}.{of.kind}.{of.ordinal}", was.ordinal)
+    key = made_key(p.key, "copy", mesh.part, old)
     return replace(p, key=key, made_from=(p.key, *p.made_from))

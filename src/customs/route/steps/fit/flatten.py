@@ -12,16 +12,14 @@ from customs.route.clip_edit import following
 from customs.route.emptying import rigged_nodes
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.folding import row_depths, row_worlds
-from customs.scene.key import Key
+from customs.scene.key import made_key
 from customs.scene.model import Node, Remark, Scene
+from customs.scene.old_keys import old_key
 from customs.scene.placements import Placements
 from customs.scene.prune import prune_nodes
 from customs.scene.settings import Settings
 from customs.scene.transforms import decompose
 from customs.scene.tree import animated_nodes, joint_nodes, mesh_nodes, walk, world_matrices
-
-MADE = 3_300_000
-"""Keys of nodes that are made for meshes whose own cannot be lifted start at this ordinal."""
 
 
 class Flatten(Settings):
@@ -55,7 +53,7 @@ def _apply(scene: Scene, settings: Flatten, resources: Content, job: Job) -> Out
         old = nodes[n]
         if old.children or n in busy:
             nodes[n] = replace(old, mesh=None, skin=None)
-            key = Key(scene.digest, "node", MADE + n)
+            key = made_key(old.key, "flatten", old=old_key(scene.digest, "node", "flatten", n))
             made = replace(old, key=key, children=(), camera=None, light=None, made_from=(old.key, *old.made_from))
             nodes.append(_placed(made, world[n]))
             went[n] = len(nodes) - 1

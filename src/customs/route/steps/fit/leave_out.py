@@ -14,15 +14,13 @@ from customs.route.laying import fewer_sets
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.copies import keys_apart
-from customs.scene.key import Key
+from customs.scene.key import made_key
 from customs.scene.model import Mesh, Remark, Scene
+from customs.scene.old_keys import old_key
 from customs.scene.prune import prune_content
 from customs.scene.settings import Settings
 from customs.scene.tree import mesh_nodes
 from customs.words import many
-
-MADE = 5_600_000
-"""Keys of meshes that had to be copied start at this ordinal."""
 
 
 class LeaveOut(Settings):
@@ -57,7 +55,8 @@ def _without_morphs(scene: Scene) -> Scene:
             made = _still(scene.meshes[index], weights)
             if index in taken:
                 known[name] = len(meshes)
-                meshes.append(replace(made, key=Key(scene.digest, "mesh", MADE + n), made_from=(made.key, *made.made_from)))
+                key = made_key(made.key, "leave-out", nodes[n].key.part, old_key(scene.digest, "mesh", "leave-out", n))
+                meshes.append(replace(made, key=key, made_from=(made.key, *made.made_from)))
             else:
                 known[name], meshes[index] = index, made
                 taken.add(index)

@@ -6,8 +6,9 @@ from dataclasses import replace
 
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
-from customs.scene.key import Key
-from customs.scene.model import Mesh, Node, Primitive, Remark, Scene
+from customs.scene.key import made_key
+from customs.scene.model import Node, Primitive, Remark, Scene
+from customs.scene.old_keys import old_key
 from customs.scene.settings import Targeted
 from customs.scene.tree import mesh_nodes
 from customs.words import many
@@ -15,10 +16,6 @@ from customs.words import many
 
 class SplitMaterial(Targeted):
     """All meshes, or those named."""
-
-
-MADE = 2_000_000
-"""Keys of meshes and nodes made here start at this ordinal."""
 
 
 def _apply(scene: Scene, settings: SplitMaterial, resources: Content, job: Job) -> Outcome:
@@ -37,22 +34,20 @@ def _apply(scene: Scene, settings: SplitMaterial, resources: Content, job: Job) 
             if k == 0:
                 meshes[i] = part
                 continue
-            meshes.append(replace(part, key=Key(scene.digest, "mesh", MADE + len(meshes)), made_from=(mesh.key,)))
+            key = made_key(mesh.key, "split-material", k, old_key(scene.digest, "mesh", "split-material", len(meshes)))
+            meshes.append(replace(part, key=key, made_from=(mesh.key,)))
             parts[i].append(len(meshes) - 1)
     for n in mesh_nodes(scene):
         old = nodes[n]
         extra = parts.get(old.mesh if old.mesh is not None else -1, [])[1:]
-        for m in extra:
+        for k, m in enumerate(extra, 1):
             nodes[n] = replace(nodes[n], children=(*nodes[n].children, len(nodes)))
-            nodes.append(_child(old, m, meshes[m], scene.digest, len(nodes)))
+            key = made_key(old.key, "split-material", k, old_key(scene.digest, "node", "split-material", len(nodes)))
+            nodes.append(Node(key, meshes[m].name, mesh=m, skin=old.skin, made_from=(old.key,)))
     if not parts:
         return Outcome(scene)
     out = replace(scene, meshes=tuple(meshes), nodes=tuple(nodes))
     return Outcome(out, (Remark(f"{len(scene.meshes)} → {many(len(meshes), 'mesh')}"),))
-
-
-def _child(old: Node, mesh_index: int, mesh: Mesh, digest: str, at: int) -> Node:
-    return Node(key=Key(digest, "node", MADE + at), name=mesh.name, mesh=mesh_index, skin=old.skin, made_from=(old.key,))
 
 
 register(

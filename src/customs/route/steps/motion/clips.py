@@ -9,13 +9,14 @@ from pydantic import Field, field_validator
 
 from customs.errors import StepError
 from customs.job import Job
-from customs.motion.cut import MADE, cut
+from customs.motion.cut import cut
 from customs.motion.ranges import look_at
 from customs.motion.track import frame_rate
 from customs.route.clip_edit import meant
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.key import Key
 from customs.scene.model import Clip, Remark, Scene
+from customs.scene.old_keys import FIRST
 from customs.scene.settings import Settings
 from customs.words import many
 
@@ -94,15 +95,20 @@ def _apply(scene: Scene, settings: Clips, resources: Content, job: Job) -> Outco
     made, remarks = _by_table(scene, settings, job) if settings.ranges else _by_itself(scene, job)
     if len(made) == len(scene.clips) and all(a is b for a, b in zip(made, scene.clips)):
         return Outcome(scene, tuple(remarks))
+    return Outcome(replace(scene, clips=_numbered_as_before(made)), tuple(remarks))
+
+
+def _numbered_as_before(clips: list[Clip]) -> tuple[Clip, ...]:
+    """Clips whose old numbers are the ones an earlier edition settled on, where two would have had one."""
     taken: set[Key] = set()
-    numbered = []
-    for clip in made:
-        key = clip.key
-        while key in taken:
-            key = Key(key.digest, "clip", max(key.ordinal, MADE) + 1000)
-        taken.add(key)
-        numbered.append(replace(clip, key=key))
-    return Outcome(replace(scene, clips=tuple(numbered)), tuple(remarks))
+    out = []
+    for clip in clips:
+        old = clip.key.was
+        while old in taken:
+            old = Key(old.digest, "clip", max(old.ordinal, FIRST["cut"]) + 1000)
+        taken.add(old)
+        out.append(clip if old == clip.key.was else replace(clip, key=replace(clip.key, old=str(old))))
+    return tuple(out)
 
 
 register(

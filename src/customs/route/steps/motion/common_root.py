@@ -10,14 +10,12 @@ from pydantic import Field
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
-from customs.scene.key import Key
+from customs.scene.key import made_key
 from customs.scene.model import Node, Remark, Scene
+from customs.scene.old_keys import old_key
 from customs.scene.settings import Settings
 from customs.scene.transforms import inverse
 from customs.scene.tree import parents, world_matrices
-
-MADE = 3_600_000
-"""Keys of nodes made here start at this ordinal."""
 
 
 class CommonRoot(Settings):
@@ -51,7 +49,10 @@ def _over_all(scene: Scene, name: str) -> Outcome:
         at, nodes, tops = roots[0], scene.nodes, scene.roots
     else:
         at = len(scene.nodes)
-        nodes = (*scene.nodes, Node(Key(scene.digest, "node", MADE + len(scene.skins)), name, children=tuple(roots)))
+        key = made_key(
+            scene.nodes[roots[0]].key, "common-root", "all", old_key(scene.digest, "node", "common-root", len(scene.skins))
+        )
+        nodes = (*scene.nodes, Node(key, name, children=tuple(roots)))
         tops = tuple(at if r == roots[0] else r for r in scene.roots if r == roots[0] or r not in roots)
     back = inverse(world_matrices(replace(scene, nodes=nodes, roots=tops))[at])
     skins = tuple(
@@ -73,7 +74,8 @@ def _apply(scene: Scene, settings: CommonRoot, resources: Content, job: Job) -> 
         if len(apart) < 2:
             continue
         names = ", ".join(out.nodes[r].name for r in apart[:6])
-        node = Node(Key(out.digest, "node", MADE + skin), settings.name, children=tuple(apart))
+        key = made_key(out.skins[skin].key, "common-root", old=old_key(out.digest, "node", "common-root", skin))
+        node = Node(key, settings.name, children=tuple(apart))
         new = len(out.nodes)
         # The node stands where the first of them stood in the order of the scene, and at the origin: nothing moves.
         roots = tuple(new if r == apart[0] else r for r in out.roots if r == apart[0] or r not in apart)

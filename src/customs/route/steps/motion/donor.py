@@ -20,15 +20,14 @@ from customs.route.donor import take_donor
 from customs.route.rebind import bound_mesh
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.copies import keys_apart
-from customs.scene.key import Key
+from customs.scene.key import Key, made_key
 from customs.scene.model import Channel, Clip, Node, Remark, Scene, Skin
+from customs.scene.old_keys import old_key
 from customs.scene.prune import prune
 from customs.scene.settings import Settings
 from customs.scene.transforms import inverse
 from customs.scene.tree import mesh_nodes, world_matrices
 from customs.words import many
-
-MADE = 3_200_000
 
 
 class DonorSettings(Settings):
@@ -97,9 +96,10 @@ def _assembled(
         node = nodes[n]
         assert node.mesh is not None
         made = bound_mesh(scene, n, world, mine, fit.matrices, at_bind, target, theirs.count, settings.limit, settings.soften)
-        meshes.append(replace(made, key=Key(scene.digest, "mesh", MADE + n), made_from=(made.key, *made.made_from)))
+        key = made_key(made.key, "donor", node.key.part, old_key(scene.digest, "mesh", "donor", n))
+        meshes.append(replace(made, key=key, made_from=(made.key, *made.made_from)))
         nodes[n] = replace(node, mesh=None, skin=None)
-        key = Key(scene.digest, "node", MADE + n)
+        key = made_key(node.key, "donor", old=old_key(scene.digest, "node", "donor", n))
         nodes.append(Node(key, node.name, mesh=len(meshes) - 1, skin=0, made_from=(node.key, *node.made_from)))
         roots.append(len(nodes) - 1)
     bare = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots), skins=(), clips=())

@@ -28,7 +28,7 @@ def _apply(scene: Scene, settings: MergeClips, resources: Content, job: Job) -> 
     missing = missing_targets(settings, ((c.key, c.name, c.made_from) for c in scene.clips))
     if len(mine) < 2:
         return Outcome(scene, missing)
-    whole = joined(mine, settings.name, 900_000, settings.gap)
+    whole = joined(mine, settings.name, settings.gap)
     chosen = {id(c) for c in mine}
     clips = [whole if c is mine[0] else c for c in scene.clips if c is mine[0] or id(c) not in chosen]
     remark = Remark(f"{many(len(mine), 'clip')} → {settings.name}, {whole.seconds:.2f} s", whole.key)

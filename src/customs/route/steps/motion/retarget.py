@@ -16,12 +16,11 @@ from customs.motion.skeleton import Skeleton, skeleton_of
 from customs.motion.track import frame_rate, frame_times
 from customs.route.donor import take_donor
 from customs.route.step import Content, Outcome, Step, register
-from customs.scene.key import Key
+from customs.scene.key import made_key
 from customs.scene.model import Remark, Scene
+from customs.scene.old_keys import old_key
 from customs.scene.settings import Settings
 from customs.words import many
-
-MADE = 4_800_000
 
 
 class Retarget(Settings):
@@ -66,7 +65,7 @@ def _apply(scene: Scene, settings: Retarget, resources: Content, job: Job) -> Ou
         job.check()
         job.progress(k / max(len(chosen), 1), f"Retarget {clip.name}")
         new = retarget(way, clip, frame_times(clip, frame_rate(clip)), ground)
-        made.append(replace(new, key=Key(scene.digest, "clip", MADE + k)))
+        made.append(replace(new, key=made_key(clip.key, "retarget", old=old_key(scene.digest, "clip", "retarget", k))))
         lost |= set(unpaired(way, clip))
     root = next(a for a in theirs.order if a in pairs)
     text = (

@@ -15,15 +15,14 @@ from customs.route.emptying import rigged_nodes
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.copies import keys_apart
-from customs.scene.key import Key
+from customs.scene.key import Key, made_key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene, Skin
+from customs.scene.old_keys import old_key
 from customs.scene.prune import prune
 from customs.scene.settings import Settings
 from customs.scene.transforms import apply_affine, inverse
 from customs.scene.tree import mesh_nodes, parents, walk, world_matrices
 from customs.words import many
-
-MADE = 3_400_000
 
 
 class Rigid(Settings):
@@ -102,7 +101,7 @@ def _skin_of(scene: Scene, name: str, parts: list[int]) -> tuple[dict[int, int],
     order, world, above = _joints(scene, parts), world_matrices(scene), parents(scene)
     binds = frozen(np.stack([inverse(world[n]) for n in order]), np.float64)
     tops = [n for n in order if above[n] < 0]
-    key = Key(scene.digest, "skin", MADE + len(scene.skins))
+    key = made_key(scene.nodes[order[0]].key, "rigid", "skin", old_key(scene.digest, "skin", "rigid", len(scene.skins)))
     skin = Skin(key, name, tuple(order), binds, tops[0] if len(tops) == 1 else None)
     return {n: k for k, n in enumerate(order)}, skin
 
@@ -135,13 +134,15 @@ class _Work:
         """The mesh of node `n` goes through `bind` (4, 4) and is full of joint number `joint` of `skin`."""
         node, digest = self.nodes[n], self.scene.digest
         assert node.mesh is not None
-        self.meshes.append(_part(self.scene.meshes[node.mesh], bind, joint, Key(digest, "mesh", MADE + n)))
+        mesh = self.scene.meshes[node.mesh]
+        key = made_key(mesh.key, "rigid", node.key.part, old_key(digest, "mesh", "rigid", n))
+        self.meshes.append(_part(mesh, bind, joint, key))
         self.nodes[n] = replace(node, mesh=None, weights=None)
         self.went[n] = len(self.nodes)
         self.roots.append(self.went[n])
         self.nodes.append(
             Node(
-                Key(digest, "node", MADE + n),
+                made_key(node.key, "rigid", old=old_key(digest, "node", "rigid", n)),
                 f"{node.name} part",
                 mesh=len(self.meshes) - 1,
                 skin=skin,

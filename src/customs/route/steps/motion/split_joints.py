@@ -14,13 +14,12 @@ from customs.motion.partition import joints_used, parts_by_joints
 from customs.route.edit import drop_unused_vertices, with_faces
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
-from customs.scene.key import Key
+from customs.scene.key import Key, made_key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene, Skin
+from customs.scene.old_keys import old_key
 from customs.scene.settings import Targeted
 from customs.scene.tree import mesh_nodes
 from customs.words import many
-
-MADE = 3_500_000
 
 
 class SplitJoints(Targeted):
@@ -42,9 +41,8 @@ def _pieces(p: Primitive, limit: int, name: str) -> list[Primitive]:
     out = []
     for k in range(int(part.max()) + 1):
         piece = drop_unused_vertices(with_faces(p, faces[part == k], part == k))
-        out.append(
-            replace(piece, key=Key(p.key.digest, "primitive", MADE + p.key.ordinal * 64 + k), made_from=(p.key, *p.made_from))
-        )
+        old = old_key(p.key.digest, "primitive", "split-joints", p.key.was.ordinal * 64 + k)
+        out.append(replace(piece, key=made_key(p.key, "split-joints", k, old), made_from=(p.key, *p.made_from)))
     return out
 
 
@@ -90,15 +88,28 @@ def _apply(scene: Scene, settings: SplitJoints, resources: Content, job: Job) ->
         needed = np.unique(np.concatenate([joints_used(p) for p in mesh.primitives])) if mesh.primitives else np.zeros(0)
         if not settings.takes(mesh.key, mesh.name, mesh.made_from) or len(needed) <= settings.limit:
             continue
+
+        def key(kind: str, source: Key, k: int, n: int = n) -> Key:
+            part = str(k) if kind == "node" else f"{scene.nodes[n].key.part}.{k}"
+            return made_key(source, "split-joints", part, old_key(scene.digest, kind, "split-joints", n * 64 + k))
+
         groups = _bins([q for p in mesh.primitives for q in _pieces(p, settings.limit, mesh.name)], settings.limit)
         for k, group in enumerate(groups):
-            pieces, skin = _with_skin(group, scene.skins[node.skin], Key(scene.digest, "skin", MADE + n * 64 + k))
+            pieces, skin = _with_skin(group, scene.skins[node.skin], key("skin", scene.skins[node.skin].key, k))
             skins.append(skin)
-            key, title = Key(scene.digest, "mesh", MADE + n * 64 + k), f"{mesh.name} {k + 1}"
+            title = f"{mesh.name} {k + 1}"
             meshes.append(
-                Mesh(key, title, tuple(pieces), mesh.weights, mesh.target_names, mesh.extras, (mesh.key, *mesh.made_from))
+                Mesh(
+                    key("mesh", mesh.key, k),
+                    title,
+                    tuple(pieces),
+                    mesh.weights,
+                    mesh.target_names,
+                    mesh.extras,
+                    (mesh.key, *mesh.made_from),
+                )
             )
-            made = Node(Key(scene.digest, "node", MADE + n * 64 + k), f"{node.name} {k + 1}", translation=node.translation,
+            made = Node(key("node", node.key, k), f"{node.name} {k + 1}", translation=node.translation,
                         rotation=node.rotation, scale=node.scale, matrix=node.matrix, mesh=len(meshes) - 1, skin=len(skins) - 1,
                         made_from=(node.key, *node.made_from))  # fmt: skip
             if k == 0:

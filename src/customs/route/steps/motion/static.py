@@ -15,14 +15,13 @@ from customs.motion.pose import joint_matrices, posed_positions, skin_matrices
 from customs.motion.still import still_normals, still_target
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
-from customs.scene.key import Key
+from customs.scene.key import made_key
 from customs.scene.model import Mesh, Node, Primitive, Remark, Scene
+from customs.scene.old_keys import old_key
 from customs.scene.prune import prune
 from customs.scene.settings import Settings
 from customs.scene.tree import mesh_nodes, world_matrices
 from customs.words import many
-
-MADE = 3_000_000
 
 
 class Static(Settings):
@@ -61,7 +60,7 @@ def _apply(scene: Scene, settings: Static, resources: Content, job: Job) -> Outc
             continue
         meshes.append(replace(_still(scene, n, scene.meshes[node.mesh], world), made_from=(scene.meshes[node.mesh].key,)))
         nodes[n] = replace(node, mesh=None, skin=None)
-        key = Key(scene.digest, "node", MADE + n)
+        key = made_key(node.key, "static", old=old_key(scene.digest, "node", "static", n))
         nodes.append(Node(key, node.name, mesh=len(meshes) - 1, weights=node.weights, made_from=(node.key,)))
         roots.append(len(nodes) - 1)
     bare = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots), skins=(), clips=())

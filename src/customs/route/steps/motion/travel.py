@@ -12,12 +12,11 @@ from customs.job import Job
 from customs.motion.travel import in_place, to_node
 from customs.route.clip_edit import map_clips
 from customs.route.step import Content, Outcome, Step, register
-from customs.scene.key import Key
+from customs.scene.key import made_key
 from customs.scene.model import Clip, Node, Remark, Scene
+from customs.scene.old_keys import old_key
 from customs.scene.settings import Targeted
 from customs.scene.tree import parents
-
-MADE = 4_500_000
 
 
 class Travel(Targeted):
@@ -34,7 +33,8 @@ def _above(scene: Scene, node: int, name: str) -> tuple[Scene, int]:
     up = parents(scene)[node]
     if up >= 0:
         return scene, up
-    new = Node(Key(scene.digest, "node", MADE + node), name, children=(node,), made_from=(scene.nodes[node].key,))
+    key = made_key(scene.nodes[node].key, "travel", old=old_key(scene.digest, "node", "travel", node))
+    new = Node(key, name, children=(node,), made_from=(scene.nodes[node].key,))
     roots = tuple(len(scene.nodes) if r == node else r for r in scene.roots)
     return replace(scene, nodes=(*scene.nodes, new), roots=roots), len(scene.nodes)
 

@@ -12,8 +12,9 @@ from customs.errors import StepError
 from customs.geometry.triangles import triangles_of
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
-from customs.route.surface_edit import Textures, made_key, with_pixels
+from customs.route.surface_edit import Textures, with_pixels
 from customs.scene.arrays import frozen
+from customs.scene.key import made_key
 from customs.scene.model import Image, Material, Primitive, Remark, Sampler, Scene, TextureUse
 from customs.scene.settings import Targeted
 from customs.surface.atlas import Atlas as Sheets
@@ -96,7 +97,7 @@ def _material(first: Material, sheets: Sheets, textures: Textures, way: Way) -> 
     uses = {}
     for role, pixels in sheets.sheets.items():
         cut = pixels[:, :, :3] if role == "base_colour" and first.alpha_mode == "opaque" else pixels
-        image = Image(made_key(first.key, f"atlas.{role}"), f"atlas_{role}", pixels=frozen(cut, np.uint8),
+        image = Image(made_key(first.key, "atlas", role), f"atlas_{role}", pixels=frozen(cut, np.uint8),
                       green=way if role == "normal" else "")  # fmt: skip
         uses[role] = TextureUse(textures.add(image), sampler=CLAMP)
     if "metallic_roughness" in uses:

@@ -9,8 +9,9 @@ import numpy.typing as npt
 
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
-from customs.route.surface_edit import Textures, changed_materials, made_key
+from customs.route.surface_edit import Textures, changed_materials
 from customs.scene.arrays import frozen
+from customs.scene.key import made_key
 from customs.scene.model import Image, Material, Scene
 from customs.scene.settings import Targeted
 from customs.surface.colour import to_linear, to_srgb
@@ -83,7 +84,7 @@ def _baked(m: Material, textures: Textures) -> Material:
         if pixels is None:
             continue
         new = _worked(to_eight(pixels), role, factor)
-        image = Image(made_key(m.key, f"factors.{role}"), source.name, pixels=frozen(new, np.uint8), green=source.green,
+        image = Image(made_key(m.key, "factors", role), source.name, pixels=frozen(new, np.uint8), green=source.green,
                       space=source.space, made_from=(source.key,))  # fmt: skip
         uses[role] = replace(m.textures[role], image=textures.add(image), strength=1.0)
         done.add(role)

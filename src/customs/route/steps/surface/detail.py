@@ -10,8 +10,9 @@ from pydantic import Field
 from customs.errors import StepError
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
-from customs.route.surface_edit import Textures, changed_materials, find_image, made_key, without_roles
+from customs.route.surface_edit import Textures, changed_materials, find_image, without_roles
 from customs.scene.arrays import frozen
+from customs.scene.key import made_key
 from customs.scene.model import Image, Material, Scene, TextureUse
 from customs.scene.settings import Targeted
 from customs.surface.detail import laid_over, tiled

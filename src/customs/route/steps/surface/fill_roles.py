@@ -9,8 +9,9 @@ from pydantic import Field, field_validator
 
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
-from customs.route.surface_edit import Textures, changed_materials, made_key
+from customs.route.surface_edit import Textures, changed_materials
 from customs.scene.arrays import frozen
+from customs.scene.key import made_key
 from customs.scene.model import SLOTS, Image, Material, Scene, TextureUse
 from customs.scene.settings import Targeted
 from customs.surface.colour import to_srgb
@@ -55,7 +56,7 @@ def _filled(m: Material, textures: Textures, roles: tuple[str, ...]) -> Material
             continue
         values = np.round(np.array(_value(m, role)) * 255).astype(np.uint8)
         pixels = frozen(np.broadcast_to(values, (EDGE, EDGE, len(values))), np.uint8)
-        image = Image(made_key(m.key, f"fill.{role}"), f"{m.name}_{role}", pixels=pixels)
+        image = Image(made_key(m.key, "fill", role), f"{m.name}_{role}", pixels=pixels)
         m = replace(m, textures={**m.textures, role: TextureUse(textures.add(image))})
         m = _opened(m, role)
     return m

@@ -9,8 +9,9 @@ from pydantic import Field, field_validator
 
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
-from customs.route.surface_edit import Textures, changed_materials, made_key
+from customs.route.surface_edit import Textures, changed_materials
 from customs.scene.arrays import frozen
+from customs.scene.key import made_key
 from customs.scene.model import Image, Material, Scene, TextureUse
 from customs.scene.settings import Targeted
 from customs.surface.glow import cleaned, colour_mask, glow_map, parse_colour

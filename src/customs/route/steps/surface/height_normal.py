@@ -8,8 +8,9 @@ from pydantic import Field
 from customs.job import Job
 from customs.route.laying import same_place
 from customs.route.step import Content, Outcome, Step, register
-from customs.route.surface_edit import Textures, changed_materials, made_key, without_roles
+from customs.route.surface_edit import Textures, changed_materials, without_roles
 from customs.scene.arrays import frozen
+from customs.scene.key import made_key
 from customs.scene.model import Image, Material, Scene, TextureUse
 from customs.scene.settings import Targeted
 from customs.surface.green import Way, green_of

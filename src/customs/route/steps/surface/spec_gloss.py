@@ -11,8 +11,9 @@ import numpy.typing as npt
 from customs.job import Job
 from customs.route.laying import same_place
 from customs.route.step import Content, Outcome, Step, register
-from customs.route.surface_edit import Textures, changed_materials, made_key
+from customs.route.surface_edit import Textures, changed_materials
 from customs.scene.arrays import frozen
+from customs.scene.key import made_key
 from customs.scene.model import Image, Material, Scene, TextureUse
 from customs.scene.settings import Targeted
 from customs.surface.channels import same_size
@@ -69,7 +70,7 @@ def _converted(m: Material, textures: Textures) -> Material:
         made = tuple(
             textures.images[u.image].key for u in (m.textures.get("diffuse"), m.textures.get("specular_glossiness")) if u
         )
-        image = Image(made_key(m.key, f"spec-gloss.{role}"), f"{m.name}_{name}", pixels=pixels, made_from=made)
+        image = Image(made_key(m.key, "spec-gloss", role), f"{m.name}_{name}", pixels=pixels, made_from=made)
         uses[role] = TextureUse(
             textures.add(image), source.texcoord, source.sampler, 1.0, source.offset, source.rotation, source.scale
         )

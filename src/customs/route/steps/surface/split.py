@@ -9,8 +9,9 @@ from pydantic import Field, field_validator
 
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
-from customs.route.surface_edit import Textures, changed_materials, made_key, without_roles
+from customs.route.surface_edit import Textures, changed_materials, without_roles
 from customs.scene.arrays import frozen
+from customs.scene.key import made_key
 from customs.scene.model import Image, Material, Scene, TextureUse
 from customs.scene.settings import Targeted
 from customs.surface.channels import grey, source_of, stacked, value_of
@@ -48,7 +49,7 @@ def _apart(m: Material, textures: Textures, values: tuple[str, ...]) -> Material
             continue
         source = textures.images[found[0].image]
         image = Image(
-            made_key(m.key, f"split.{name}"),
+            made_key(m.key, "split", name),
             f"{m.name}_{name}",
             pixels=frozen(stacked([value]), np.uint8),
             made_from=(source.key,),

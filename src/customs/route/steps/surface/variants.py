@@ -9,7 +9,8 @@ from pydantic import Field, field_validator
 from customs.errors import StepError
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
-from customs.route.surface_edit import find_image, made_key
+from customs.route.surface_edit import find_image
+from customs.scene.key import made_key
 from customs.scene.model import SLOTS, Material, Primitive, Scene, TextureUse
 from customs.scene.settings import Settings, Targeted
 
