@@ -84,12 +84,12 @@ def alone(scene: Scene) -> tuple[float, str]:
 
 def played(file: Path) -> tuple[Counter[str], float]:
     """Pictures of each half in SECONDS, and the longest time (s) between two turns of the interface thread."""
-    from customs_desktop.session import Session
+    from customs_desktop.office import Office
     from customs_desktop.start import make_application
     from customs_desktop.window import MainWindow
 
     app = make_application([])
-    session = Session()
+    session = Office()
     window = MainWindow(session)
     window.resize(1280, 800)
     window.show()
@@ -97,8 +97,8 @@ def played(file: Path) -> tuple[Counter[str], float]:
     session.jobs.take_in([file], None)
     _until(lambda: session.result is not None and session.result.judged and session.worker.waiting == 0)
     window.open_desk("motion")
-    _until(lambda: window.motion.takes is not None and session.worker.waiting == 0 and session.painter.idle)
-    window.motion.player.play()
+    _until(lambda: window.panel("motion").bench.takes is not None and session.worker.waiting == 0 and session.painter.idle)
+    window.panel("motion").player.play()
     QTest.qWait(1000)
     drawn: Counter[str] = Counter()
     session.painter.painted.connect(lambda slot, *_: drawn.update([slot]))

@@ -1,4 +1,4 @@
-"""A new format, texture format, step or requirement is one new file: found by its registry, and gone again."""
+"""A new format, texture format, step, requirement, sheet or desk is one new file or folder: found by its registry, and gone again."""
 
 from __future__ import annotations
 
@@ -14,7 +14,13 @@ from customs.formats.registry import FORMATS, recognise
 from customs.ledger.row import REQUIREMENTS
 from customs.registry import Registry
 from customs.route.step import STEPS
+from customs.sheet.load import copy_text
 from customs.surface.files.base import FORMATS as TEXTURE_FORMATS
+from customs.work.lookup import find_sheet, read_sheets
+from customs.work.places import sheets_folder
+from customs_desktop.desk import DESKS
+from customs_desktop.office import Office
+from customs_desktop.window import MainWindow
 
 TOYS: dict[str, tuple[Registry[Any], str]] = {
     "toy-format": (FORMATS, """
@@ -36,6 +42,19 @@ register(Step("toy-step", "Toy", "fit", 4321, "Does nothing.", Settings, lambda 
 from customs.ledger.row import Requirement, register
 register(Requirement("toy-rule", "Toy", "fit", lambda rule, case: iter(())))
 """),
+    "toy-desk": (DESKS, """
+from PyQt6.QtWidgets import QLabel
+from customs_desktop.desk import Desk, DeskPanel, register
+class Toy(DeskPanel):
+    seen = ()
+    def pages(self):
+        return [("Toys", QLabel("toys"))]
+    def opened(self):
+        self.seen = (*self.seen, "opened")
+    def left(self):
+        self.seen = (*self.seen, "left")
+register(Desk("toy-desk", "Toys", "ruler", 99, lambda office, twin: Toy("Toys", "all of them"), (400, 300), 1))
+"""),
 }  # fmt: skip
 
 
@@ -45,7 +64,11 @@ def toy(request: pytest.FixtureRequest, tmp_path: Path) -> Iterator[tuple[Regist
     registry, text = TOYS[request.param]
     package = importlib.import_module(registry.package)
     name = request.param.replace("-", "_")
-    (tmp_path / f"{name}.py").write_text(text)
+    if registry is DESKS:
+        (tmp_path / name).mkdir()
+        (tmp_path / name / "__init__.py").write_text(text)
+    else:
+        (tmp_path / f"{name}.py").write_text(text)
     registry.all()
     package.__path__.append(str(tmp_path))
     yield registry, request.param
@@ -68,3 +91,24 @@ def test_one_file_is_found_and_gone_again(toy: tuple[Registry[Any], str]) -> Non
     assert id_ not in registry.all() and registry.get(id_) is None
     with pytest.raises(KeyError):
         registry[id_]
+
+
+@pytest.mark.parametrize("toy", ["toy-desk"], indirect=True)
+def test_the_window_has_a_new_desk(toy: object, qtbot: Any) -> None:
+    window = MainWindow(Office())
+    qtbot.addWidget(window)
+    window.open_desk("toy-desk")
+    assert window.desks.buttons["toy-desk"].isChecked() and [n for n, _ in window.deck.pages] == ["Ledger", "Toys"]
+    window.menus.actions["Desk Fit"].trigger()
+    window.menus.actions["Desk Toys"].trigger()
+    assert window.panel("toy-desk").seen == ("opened", "left", "opened") and window.deck.bar.currentIndex() == 1
+    window.close()
+
+
+def test_a_sheet_is_one_file() -> None:
+    path = sheets_folder() / "toy-kit.toml"
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_text(copy_text("metre-yup-pbr", "toy-kit", "Toy kit"))
+    assert find_sheet("toy-kit").title == "Toy kit" and "toy-kit" in read_sheets()[0]
+    path.unlink()
+    assert "toy-kit" not in read_sheets()[0]

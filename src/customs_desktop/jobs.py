@@ -6,7 +6,6 @@ from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from customs.conventions.origin import Origin
 from customs.intake.scan import Entry, model_files
@@ -22,17 +21,17 @@ from customs.work.requests.dispatch import Dispatched, DispatchRequest, run_disp
 from customs.work.requests.evaluate import Evaluated, asked_of
 from customs.work.requests.land import Landed, LandRequest, run_land
 from customs.work.requests.plan import PlanRequest, PressRequest, run_plan, run_press
+from customs_desktop.session import Session
 from customs_desktop.workers import Task
-
-if TYPE_CHECKING:
-    from customs_desktop.session import Session
 
 
 class Jobs:
-    """Each call puts a task in line; what comes of it is a decision of the session, or a signal of it."""
+    """Each call puts a task in line; what comes of it is a decision of the session, or a signal of it. `fresh` says whether a result is
+    of how things stand now.
+    """
 
-    def __init__(self, session: Session) -> None:
-        self.session = session
+    def __init__(self, session: Session, fresh: Callable[[Evaluated], bool]) -> None:
+        self.session, self._fresh = session, fresh
 
     def take_in(self, paths: Sequence[Path], origin: Origin | None) -> None:
         """Take files and folders in, planning each one's route; every file is its own decision."""
@@ -108,7 +107,7 @@ class Jobs:
     def _current(self, asset: Asset) -> Evaluated | None:
         """An asset as it was last judged, where that is how it stands now."""
         known = self.session.results.get(asset.id)
-        return known if known is not None and known.judged and self.session.fresh(known) else None
+        return known if known is not None and known.judged and self._fresh(known) else None
 
     def _decide(self, title: str, run: Callable[[Job], list[Asset]], assets: Sequence[Asset], label: str) -> None:
         """Work that ends in one decision about some assets; those a person changed meanwhile stay as that person left them."""

@@ -2,35 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
-from customs.conventions.origin import Origin, keep_origin, parse_origin
-from customs.demo.shipment import open_demo
+from customs.conventions.origin import Origin, parse_origin
 from customs.errors import CustomsError
 from customs.intake.take import Taken
-from customs.job import Job
 from customs.landing.log import Log
-from customs.ledger.row import Remedy, Row
+from customs.ledger.row import Row
 from customs.ledger.waiver import waiver
 from customs.route.route import Route, SceneCache
 from customs.scene.model import Scene
-from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.surface.blocks.encode import close_workers
-from customs.work.goods import with_origin
 from customs.work.lookup import all_origins, find_sheet
-from customs.work.places import data_folder, origins_folder
-from customs.work.requests.evaluate import Evaluated, asked_of, run_evaluate
-from customs.work.today import put_in_today
-from customs_desktop.jobs import Jobs
-from customs_desktop.workers import Painter, Task, Worker, explain
+from customs.work.requests.evaluate import Evaluated
+from customs_desktop.workers import Painter, Worker, explain
 
 
 class Session(QObject):
@@ -47,14 +40,13 @@ class Session(QObject):
     dispatched = pyqtSignal(str)
     landed = pyqtSignal(str)
     place = pyqtSignal(object)
-    looked = pyqtSignal(object)
+    arrived = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
         self.worker, self.painter = Worker(), Painter()
         self.worker.progressed.connect(self.working)
         self.worker.emptied.connect(self.rested)
-        self.looked.connect(self._looked)
         self.shipment: Shipment | None = None
         self.sheet: Sheet = find_sheet("metre-yup-pbr")
         self.cache = SceneCache()
@@ -66,8 +58,6 @@ class Session(QObject):
         self.current = ""
         self.stop: str | None = None
         self._origins: tuple[object, dict[str, Origin]] | None = None
-        self._asked: dict[str, tuple[Asset, str]] = {}
-        self.jobs = Jobs(self)
 
     # -- shipments
 
@@ -90,26 +80,13 @@ class Session(QObject):
         """Open a shipment, or make one."""
         self.guard(lambda: self.show_shipment(Shipment.create(path) if create else Shipment(path)))
 
-    def open_demo(self) -> None:
-        """Open the demo, made in the background the first time."""
-        self.worker.submit(
-            Task(
-                0,
-                key="demo",
-                title="Demo",
-                run=lambda job: open_demo(data_folder(), lambda text: job.progress(0.0, text)),
-                done=self.show_shipment,
-                failed=self.fail,
-            )
-        )
-
     def show_shipment(self, shipment: Shipment) -> None:
         """Work on another shipment from here on; the one before is closed."""
         if self.shipment is not None:
             self.shipment.close()
         self.shipment = shipment
         self.cache = SceneCache()
-        for table in (self.results, self.taken, self.packages, self.logs, self.landed_scenes, self._asked):
+        for table in (self.results, self.taken, self.packages, self.logs, self.landed_scenes):
             table.clear()
         self.current, self.stop = "", None
         self._use_sheet(shipment.state.sheet)
@@ -167,36 +144,15 @@ class Session(QObject):
     def set_stop(self, stop_id: str, **values: Any) -> bool:
         """Change settings of a stop; it counts as made by a person from then on."""
 
-        def change(route: Route) -> Route:
-            return route.changed(stop_id, **values).by_person(stop_id)
-
-        return self.change_route("Change settings", change)
+        return self.change_route("Change settings", lambda r: r.changed(stop_id, **values).by_person(stop_id))
 
     def set_step(self, step: str, **values: Any) -> bool:
         """Change the stop of a step, or add one."""
         asset = self.asset
         if asset is None:
             return False
-        stop = asset.route.of_step(step)
-        if stop is not None:
-            return self.set_stop(stop.id, **values)
-        return self.change_route("Add a stop", lambda r: r.added(step, values, by="person"))
-
-    def press(self, fix: Remedy, ids: Sequence[str]) -> bool:
-        """Take a remedy on one or many assets, as one decision, and plan what hangs on it."""
-        assets = [a for a in self.state.goods if a.id in ids]
-        many = f"{len(assets)} goods" if len(assets) > 1 else (assets[0].name if assets else "")
-        return self.jobs.press([(a, (fix,)) for a in assets], f"{fix.label}: {many}")
-
-    def press_rows(self, rows: Sequence[tuple[str, Row]]) -> bool:
-        """Take the remedies of (asset, row) pairs, as one decision, and plan what hangs on them."""
-        asked: dict[str, list[Remedy]] = {}
-        for id_, row in rows:
-            if row.remedy is not None:
-                asked.setdefault(id_, []).append(row.remedy)
-        pairs = [(a, tuple(asked[a.id])) for a in self.state.goods if a.id in asked]
-        title = next((r.title for _, r in rows if r.remedy is not None), "")
-        return self.jobs.press(pairs, f"{title}: {len(pairs)} goods")
+        label = "Change settings" if asset.route.of_step(step) is not None else "Add a stop"
+        return self.change_route(label, lambda r: r.set(step, values))
 
     def waive(self, row: Row, reason: str) -> bool:
         """Accept a query with a reason, or take the waiver back with an empty one."""
@@ -225,39 +181,7 @@ class Session(QObject):
             self.said.emit(f"{word}: {label[0]}", "note")
             self._changed()
 
-    # -- destination and origins
-
-    def set_sheet(self, id_: str) -> None:
-        """Another destination: routes are planned anew for it."""
-        try:
-            sheet = find_sheet(id_)
-        except CustomsError as problem:
-            self.said.emit(str(problem), "held")
-            return
-        self.sheet, self._origins = sheet, None
-        digest = sheet_digest(sheet)
-        if self.edit(f"Destination {sheet.title}", lambda s: replace(s, sheet=id_, sheet_digest=digest)):
-            self.jobs.plan([a.id for a in self.state.goods])
-
-    def set_origin(self, origin: Origin | None, ids: Sequence[str]) -> None:
-        """Other goods' convention: their first stop changes, and routes are planned anew."""
-
-        def change(state: State) -> State:
-            for a in state.goods:
-                if a.id in ids:
-                    state = state.with_asset(with_origin(a, origin))
-            return replace(state, last_origin=origin.id if origin else "")
-
-        if self.edit(f"Origin {origin.title if origin else 'as the files say'}", change):
-            self.jobs.plan(ids)
-
-    def keep_origin(self, origin: Origin) -> None:
-        """Keep an origin by name, for this shipment and the next, and let the selected asset come from it."""
-        if not self.guard(lambda: keep_origin(origin, origins_folder()) and None):
-            return
-        table = origin.model_dump(exclude_none=True)
-        self.edit(f"Keep origin {origin.title}", lambda s: replace(s, origins={**s.origins, origin.id: table}))
-        self.set_origin(origin, [self.current])
+    # -- origins
 
     def origins(self) -> dict[str, Origin]:
         """Origins by id: shipped, kept, kept with this shipment, and sheets."""
@@ -275,10 +199,6 @@ class Session(QObject):
                     continue
         return out
 
-    def cancel(self) -> None:
-        """Stop what is running."""
-        self.worker.cancel()
-
     # -- picking
 
     def select(self, id_: str) -> None:
@@ -287,7 +207,6 @@ class Session(QObject):
             return
         self.current, self.stop = id_, None
         self.selected.emit(id_)
-        self._ask_all()
 
     def pick(self, stop_id: str | None) -> None:
         """Pick a stop; None is the end of the route."""
@@ -309,78 +228,9 @@ class Session(QObject):
             self.selected.emit(self.current)
         elif self.stop is not None and all(s.id != self.stop or not s.on for s in asset.stops):
             self.stop = None
-        for gone in {*self.results, *self._asked} - {a.id for a in self.state.goods}:
+        for gone in set(self.results) - {a.id for a in self.state.goods}:
             self.results.pop(gone, None)
-            # It may come back as the very same asset: then it is asked about again.
-            self._asked.pop(gone, None)
         self.changed.emit()
-        self._ask_all()
-
-    def _ask_all(self) -> None:
-        """Ask for every asset not evaluated as it is now, the selected one first."""
-        if self.shipment is None:
-            return
-        digest = sheet_digest(self.sheet)
-        for asset in self.state.goods:
-            known = self._asked.get(asset.id)
-            if known is not None and known[0] is asset and known[1] == digest:
-                continue
-            self._asked[asset.id] = (asset, digest)
-            self._ask(asset, digest)
-
-    def _ask(self, asset: Asset, digest: str) -> None:
-        assert self.shipment is not None
-        store, sheet, cache = self.shipment.store, self.sheet, self.cache
-        taken = self.taken.get(asset.digest)
-
-        def early(result: Evaluated) -> None:
-            self.looked.emit(result)
-
-        def run(job: Job) -> Evaluated:
-            return run_evaluate(asked_of(asset, store, sheet), cache, taken, job, early)
-
-        def done(result: Evaluated) -> None:
-            if self._asked.get(asset.id) != (asset, digest):
-                return
-            if result.taken is not None:
-                self.taken[asset.digest] = result.taken
-            self.results[asset.id] = self._brought_up(result)
-            self.evaluated.emit(asset.id)
-
-        rank = 4 if asset.id == self.current else 6
-        title = f"Looking at {asset.name}"
-        self.worker.submit(Task(rank, key=f"look {asset.id}", title=title, run=run, done=done, failed=self.fail))
-
-    def _brought_up(self, result: Evaluated) -> Evaluated:
-        """What earlier editions kept is put in today's terms at the first look: no decision, so nothing to undo."""
-        asset = put_in_today(result)
-        if asset is result.asset or self.shipment is None or not self.shipment.writable:
-            return result
-        if self.guard(lambda: self._refresh(asset)):
-            self._asked[asset.id] = (asset, self._asked[asset.id][1])
-            return replace(result, asset=asset)
-        return result
-
-    def _refresh(self, asset: Asset) -> None:
-        assert self.shipment is not None
-        self.shipment.refresh(lambda s: s.with_asset(asset))
-
-    def _looked(self, result: Evaluated) -> None:
-        """The route has been run and is not judged yet: enough for a first picture."""
-        known = self._asked.get(result.asset.id)
-        if known is not None and known[0] is result.asset and result.asset.id not in self.results:
-            self.results[result.asset.id] = result
-            self.evaluated.emit(result.asset.id)
-
-    def fresh(self, result: Evaluated) -> bool:
-        """True when a result is of the asset as it stands, and of the destination that is chosen."""
-        asset = self.state.asset(result.asset.id)
-        return asset is result.asset and self._asked.get(result.asset.id) == (asset, sheet_digest(self.sheet))
-
-    def recheck(self) -> None:
-        """Look at everything again (a source may have changed on disk)."""
-        self._asked.clear()
-        self._ask_all()
 
     def guard(self, action: Callable[[], object]) -> bool:
         """True when `action` went well; a problem of our own is said."""

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QLineEdit, QPlainTextEdit, QTextEdit, QVBoxLayout, Q
 from customs.errors import CustomsError, SheetError
 from customs.sheet.load import copy_text, parse_sheet
 from customs.work.places import sheets_folder
-from customs_desktop.session import Session
+from customs_desktop.office import Office
 from customs_desktop.style.theme import colour
 from customs_desktop.widgets.basics import button, label, row
 
@@ -20,7 +20,7 @@ from customs_desktop.widgets.basics import button, label, row
 class SheetEditor(QWidget):
     """A window with the TOML of a person's own sheet. Saving is possible once it is well formed."""
 
-    def __init__(self, session: Session, base: str, path: Path | None = None) -> None:
+    def __init__(self, session: Office, base: str, path: Path | None = None) -> None:
         super().__init__()
         self.session, self.base = session, base
         self.setWindowTitle("Destination sheet")

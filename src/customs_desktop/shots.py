@@ -72,7 +72,7 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
     def intake() -> None:
         window.open_desk("intake")
         path = Path(s.state.goods[0].source).parents[1]
-        window.intake.look([path])
+        window.panel("intake").look([path])
 
     def wipe() -> None:
         window.open_desk("fit")
@@ -111,8 +111,8 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         settled(app, window)
-        window.landing.clips.choose(1)
-        window.landing.clips.player.seek(0.35)
+        window.panel("landing").clips.choose(1)
+        window.panel("landing").clips.player.seek(0.35)
 
     def evening() -> None:
         window.open_desk("fit")
@@ -136,15 +136,15 @@ def _surface_views(window: MainWindow) -> dict[str, Callable[[], object]]:
         window.open_desk("surface")
         s.select("mosaic_floor")
         settled(app, window)
-        window.surface.roles.pick(1, "normal")
-        window.surface.wipe.setValue(50)
+        window.panel("surface").roles.pick(1, "normal")
+        window.panel("surface").wipe.setValue(50)
 
     def missing() -> None:
         s.select("potting_bench")
         settled(app, window)
-        window.surface.roles.pick(1, "base_colour")
+        window.panel("surface").roles.pick(1, "base_colour")
         settled(app, window)
-        bar = window.surface.verticalScrollBar()
+        bar = window.panel("surface").verticalScrollBar()
         if bar is not None:
             bar.setValue(bar.maximum())
 
@@ -152,8 +152,8 @@ def _surface_views(window: MainWindow) -> dict[str, Callable[[], object]]:
         s.select("pane_wall")
         window.deck.open("Bulk")
         settled(app, window)
-        window.surface.bulk.table.selectRow(0)
-        bar = window.surface.verticalScrollBar()
+        window.panel("surface").bulk.table.selectRow(0)
+        bar = window.panel("surface").verticalScrollBar()
         if bar is not None:
             bar.setValue(0)
 
@@ -176,36 +176,36 @@ def _motion_views(window: MainWindow) -> dict[str, Callable[[], object]]:
         window.open_desk("motion")
         s.select("watering_stork")
         settled(app, window)
-        window.motion.find_clips()
+        window.panel("motion").find_clips()
         settled(app, window)
-        takes = window.motion.takes
+        takes = window.panel("motion").bench.takes
         assert takes is not None
         names = ("idle", "stride", "watering")
-        window.motion.keep_rows([(n, a, b, t) for n, (_, a, b, t) in zip(names, takes.ranges)], "Name clips")
+        window.panel("motion").keep_rows([(n, a, b, t) for n, (_, a, b, t) in zip(names, takes.ranges)], "Name clips")
         settled(app, window)
-        window.motion.page.band.pick(1)
-        window.motion.pick_joint("neck_02")
-        window.motion.player.seek(0.6)
+        window.panel("motion").page.band.pick(1)
+        window.panel("motion").pick_joint("neck_02")
+        window.panel("motion").player.seek(0.6)
 
     def donor() -> None:
         s.select("lamplighter")
         settled(app, window)
-        window.motion.donor.pair("head", "Head1")
+        window.panel("motion").donor.pair("head", "Head1")
         settled(app, window)
-        window.motion.pick_joint("ArmUpperLeft")
-        window.motion.weights.map.setChecked(True)
+        window.panel("motion").pick_joint("ArmUpperLeft")
+        window.panel("motion").weights.map.setChecked(True)
         window.deck.open("Joints")
-        window.motion.refresh()
+        window.panel("motion").refresh()
 
     def curves() -> None:
         s.select("house_warden")
         settled(app, window)
-        window.motion.weights.map.setChecked(False)
-        window.motion.pick_joint("ThighLeft")
-        window.motion.player.seek(0.5)
+        window.panel("motion").weights.map.setChecked(False)
+        window.panel("motion").pick_joint("ThighLeft")
+        window.panel("motion").player.seek(0.5)
         window.deck.open("Curves")
-        window.motion.refresh()
-        bar = window.motion.verticalScrollBar()
+        window.panel("motion").refresh()
+        bar = window.panel("motion").verticalScrollBar()
         if bar is not None:
             bar.setValue(bar.maximum())
 

@@ -14,9 +14,9 @@ from PyQt6.QtWidgets import QApplication
 from customs.demo.many import write as write_many
 from customs.kernels.store import begin
 from customs.work.places import config_folder, data_folder
-from customs_desktop.session import Session
+from customs_desktop.office import Office
 from customs_desktop.style import theme
-from customs_desktop.window import MainWindow, wants_evening
+from customs_desktop.window import MainWindow
 
 
 def make_application(arguments: list[str]) -> QApplication:
@@ -34,7 +34,7 @@ def make_application(arguments: list[str]) -> QApplication:
     base.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
     app.setFont(base)
     settings = QSettings(str(config_folder() / "window.ini"), QSettings.Format.IniFormat)
-    theme.apply(app, wants_evening(str(settings.value("paper", "desktop"))))
+    theme.apply(app, theme.wants_evening(str(settings.value("paper", "desktop"))))
     return app
 
 
@@ -71,7 +71,7 @@ def main(arguments: list[str]) -> int:
     parser.add_argument("--shots", type=Path)
     options = parser.parse_args(arguments)
     app = make_application([])
-    session = Session()
+    session = Office()
     window = MainWindow(session)
     window.show()
     _compile_kernels(window)

@@ -4,47 +4,44 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import QPoint, QSettings, Qt, QTimer
-from PyQt6.QtGui import QAction, QCloseEvent, QDragEnterEvent, QDropEvent, QGuiApplication
+from PyQt6.QtCore import QSettings, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QDialog,
     QFileDialog,
     QHBoxLayout,
     QMainWindow,
-    QMenu,
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
 )
 
-from customs import __version__
-from customs.sheet.load import sheet_texts
-from customs.work.lookup import read_sheets
-from customs.work.places import config_folder, sheets_folder
-from customs_desktop.desks.dispatch import DispatchPanel
-from customs_desktop.desks.fit import FitPanel
-from customs_desktop.desks.intake import IntakePanel
-from customs_desktop.desks.landing import LandingPanel
-from customs_desktop.desks.motion import MotionPanel
-from customs_desktop.desks.surface import SurfacePanel
+from customs.work.places import config_folder
+from customs_desktop.desk import DESKS, Desk, DeskPanel
+from customs_desktop.help import about_dialog, shortcuts_dialog
 from customs_desktop.menus import Menus
+from customs_desktop.office import Office
 from customs_desktop.player import Player
-from customs_desktop.session import Session
-from customs_desktop.sheet_editor import SheetEditor
 from customs_desktop.style import theme
+from customs_desktop.tickets import Tickets
 from customs_desktop.views.deck import Deck
 from customs_desktop.views.desk_bar import DeskBar
 from customs_desktop.views.goods import GoodsPanel
 from customs_desktop.views.ledger import LedgerView
 from customs_desktop.views.route_strip import RouteStrip
 from customs_desktop.views.twin import TwinView
-from customs_desktop.views.view_bar import ViewBar
+from customs_desktop.views.view_bar import SHADINGS, ViewBar
 from customs_desktop.widgets.basics import button, label
-from customs_desktop.widgets.choices import Choice
 
 PANEL_WIDTH, NARROW_PANEL = 300, 292
+PAPERS = (("desktop", "As the desktop"), ("day", "Day"), ("evening", "Evening"))
+TURNS = (
+    ("Turn left", {"yaw": -15.0}, "Ctrl+Left"), ("Turn right", {"yaw": 15.0}, "Ctrl+Right"),
+    ("Look from higher", {"pitch": 10.0}, "Ctrl+Up"), ("Look from lower", {"pitch": -10.0}, "Ctrl+Down"),
+    ("Nearer", {"zoom": 1.25}, "Ctrl+PgUp"), ("Farther", {"zoom": 0.8}, "Ctrl+PgDown"),
+)  # fmt: skip
 WIDER = 0.55
 """Share by which the columns grow with the text: the rest is left to the view."""
 
@@ -52,17 +49,17 @@ WIDER = 0.55
 class MainWindow(QMainWindow):
     """Puts the views together and connects menus, keys and drops."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Office) -> None:
         super().__init__()
         self.session = session
         self.setWindowTitle("Customs")
         self.setAcceptDrops(True)
         self.settings = QSettings(str(config_folder() / "window.ini"), QSettings.Format.IniFormat)
-        self.editor: SheetEditor | None = None
-        self.desk = "fit"
-        self._deck_heights: dict[bool, list[int]] = {}
+        self.desk = ""
+        self._deck_heights: dict[tuple[int, int], list[int]] = {}
         self._build()
-        self.menus = Menus(self)
+        self.tickets = Tickets(session, self)
+        self._menus()
         self._connect()
         self.open_desk("fit")
         # Less than the side panels ask for at full width: they give way in resizeEvent.
@@ -75,24 +72,22 @@ class MainWindow(QMainWindow):
 
     def _build(self) -> None:
         s = self.session
-        self.strip, self.desks, self.goods = RouteStrip(s), DeskBar(), GoodsPanel(s)
+        self.strip, self.goods = RouteStrip(s), GoodsPanel(s)
+        self.desks = DeskBar([(d.id, d.name, d.icon) for d in DESKS.all().values()])
         self.twin, self.ledger = TwinView(s), LedgerView(s)
         self.bar = ViewBar(self.twin)
         self.deck = Deck(self.ledger)
         self.panels = QStackedWidget()
         self.panels.setObjectName("panel")
-        self.intake, self.fit = IntakePanel(s), FitPanel(s)
-        self.surface, self.dispatch, self.landing = SurfacePanel(s), DispatchPanel(s), LandingPanel(s, self.twin)
-        self.motion = MotionPanel(s, self.twin)
-        self.desk_panels = {"intake": self.intake, "fit": self.fit, "surface": self.surface, "motion": self.motion,
-                            "dispatch": self.dispatch, "landing": self.landing}  # fmt: skip
+        self.desk_panels = {d.id: d.panel(s, self.twin) for d in DESKS.all().values()}
         for panel in self.desk_panels.values():
             self.panels.addWidget(panel)
+            panel.desk_wanted.connect(self.open_desk)
         self.split = QSplitter(Qt.Orientation.Vertical)
         self.split.addWidget(self.twin)
         self.split.addWidget(self.deck)
         self.split.setHandleWidth(2)
-        self.split.setSizes([470, 225])
+        self.split.setSizes(list(Desk.LEDGER))
         self.split.setStretchFactor(0, 1)
         self.split.setChildrenCollapsible(False)
         middle = QWidget()
@@ -128,13 +123,45 @@ class MainWindow(QMainWindow):
         self._notice_timer.timeout.connect(self.notice.hide)
         return self.notice
 
+    def _menus(self) -> None:
+        s, twin, bar = self.session, self.twin, self.bar
+        self.menus = menus = Menus(self)
+        menus.menu("Shipment", (
+            (("New shipment …", self.new_shipment, "Ctrl+N"), ("Open shipment …", self.choose_shipment, "Ctrl+O"),
+             ("Open the demo", s.open_demo, "Ctrl+Shift+D")),
+            (("Take in files …", self.take_files, "Ctrl+I"), ("Look again at all goods", s.looks.again, "F5")),
+            (("Quit", self.close, "Ctrl+Q"),),
+        ))  # fmt: skip
+        menus.menu("Edit", ((("Undo", s.undo, "Ctrl+Z"), ("Do again", s.redo, "Ctrl+Shift+Z")),))
+        view = menus.menu("View", (
+            [(f"Desk {d.name}", lambda i=d.id: self.open_desk(i), f"Alt+{k}") for k, d in enumerate(DESKS.all().values(), 1)],
+            [(m.capitalize(), lambda m=m: twin.set_mode(m), f"Ctrl+{k}") for k, m in enumerate(("twin", "wipe", "ghost"), 1)],
+            [(name, lambda i=id_: twin.set_look(shading=i), key)
+             for key, (id_, name) in zip(("Ctrl+4", "Ctrl+5", "Ctrl+6", "Ctrl+7", "Ctrl+Shift+7"), SHADINGS)],
+            (("Wire", bar.wire.click, "Ctrl+8"), ("Ground grid", bar.grid.click, "Ctrl+9"),
+             ("Dimensions", bar.ruler.click, "Ctrl+0"), ("Standing figure", bar.figure.click, "Ctrl+Shift+F")),
+            (("Whole asset", twin.frame, "Ctrl+Home"),
+             *((name, lambda v=values: twin.turn(**v), key) for name, values, key in TURNS)),
+        ))  # fmt: skip
+        menus.choice(view, "Paper", PAPERS, str(self.settings.value("paper", "desktop")), self.set_paper)
+        menus.menu("Route", (
+            (("Plan route", self.plan, "Ctrl+P"),
+             ("Plan the routes of all goods", lambda: s.jobs.plan([a.id for a in s.state.goods]), "Ctrl+Shift+P")),
+            (("Next open row", self.ledger.next_open, "F3"), ("Go to the route", self.strip.setFocus, "F6"),
+             ("Go to the ledger", self.ledger.table.setFocus, "F7"), ("Go to the goods", self.goods.list.setFocus, "F8")),
+            *(panel.commands for panel in self.desk_panels.values()),
+            (("Play or pause", lambda: self.player.toggle(), "Ctrl+Space"),
+             ("One frame on", lambda: self.player.step(1), "Ctrl+Shift+Right"),
+             ("One frame back", lambda: self.player.step(-1), "Ctrl+Shift+Left")),
+        ))  # fmt: skip
+        menus.menu("Help", ((("Shortcuts", self.show_shortcuts, "F1"), ("About Customs", self.show_about, "")),))
+
     def _connect(self) -> None:
         s = self.session
         self.desks.chosen.connect(self.open_desk)
-        self.strip.origin_asked.connect(self._origin_menu)
-        self.strip.sheet_asked.connect(self._sheet_menu)
+        self.strip.origin_asked.connect(lambda place: self.tickets.origin_menu().exec(place))
+        self.strip.sheet_asked.connect(lambda place: self.tickets.sheet_menu().exec(place))
         self.strip.plan_asked.connect(self.plan)
-        self.landing.desk_wanted.connect(self.open_desk)
         s.said.connect(self.say)
         s.working.connect(self._working)
         s.rested.connect(self._rested)
@@ -145,44 +172,34 @@ class MainWindow(QMainWindow):
 
     # -- desks
 
+    def panel(self, id_: str) -> DeskPanel:
+        """The panel of a desk."""
+        return self.desk_panels[id_]
+
     def open_desk(self, id_: str) -> None:
         """Open a desk: its panel, its pages, its view."""
-        self._heights(id_)
+        desk, panel = DESKS[id_], self.panel(id_)
+        if self.desk and self.desk != id_:
+            self.panel(self.desk).left()
+            self._heights(DESKS[self.desk], desk)
         self.desk = id_
         self.desks.show_desk(id_)
-        self.panels.setCurrentWidget(self.desk_panels[id_])
+        self.panels.setCurrentWidget(panel)
         self._share_width()
-        pages: dict[str, list[tuple[str, QWidget]]] = {
-            "intake": [("Contents", self.intake.page)],
-            "surface": [("Roles", self.surface.roles), ("Bulk", self.surface.bulk), ("UV", self.surface.uv)],
-            "motion": [("Band", self.motion.page), ("Joints", self.motion.joints), ("Curves", self.motion.curves)],
-            "dispatch": [
-                ("Names", self.dispatch.names),
-                ("Package", self.dispatch.package),
-                ("Docket", self.dispatch.docket),
-            ],
-            "landing": [("Log", self.landing.log_page)],
-        }
-        self.deck.show_pages(pages.get(id_, []), 1 if id_ in pages else 0)
-        self.twin.set_landing(id_ == "landing")
-        self.motion.set_open(id_ == "motion")
-        self.landing.clips.set_open(id_ == "landing")
+        self.deck.show_pages(panel.pages(), desk.first)
+        panel.opened()
         self.bar.place()
-        if id_ == "dispatch":
-            self.dispatch.refresh()
+
+    def _heights(self, old: Desk, new: Desk) -> None:
+        """Tables want more room than a ledger; what a person makes of either is remembered for all desks of the kind."""
+        if old.heights != new.heights:
+            self._deck_heights[old.heights] = self.split.sizes()
+            self.split.setSizes(self._deck_heights.get(new.heights, list(new.heights)))
 
     @property
     def player(self) -> Player:
-        """What plays on the open desk."""
-        return self.landing.clips.player if self.desk == "landing" else self.motion.player
-
-    def _heights(self, id_: str) -> None:
-        """Surface's tables want more room than a ledger; what a person makes of either is remembered."""
-        kind, old = (d in ("surface", "motion") for d in (id_, self.desk))
-        if kind == old:
-            return
-        self._deck_heights[old] = self.split.sizes()
-        self.split.setSizes(self._deck_heights.get(kind, [340, 350] if kind else [470, 225]))
+        """What plays on the open desk, else on the first that plays anything."""
+        return next(p.player for p in (self.panel(self.desk), *self.desk_panels.values()) if p.player is not None)
 
     def _landed(self, id_: str) -> None:
         log = self.session.logs.get(id_)
@@ -211,73 +228,14 @@ class MainWindow(QMainWindow):
                 f"{s.shipment.path.stem}   ·   " + ("all changes kept" if s.shipment.writable else "reading only")
             )
             self.setWindowTitle(f"{s.shipment.path.stem} – Customs")
-        undo, redo = (s.shipment.can_undo(), s.shipment.can_redo()) if s.shipment else ("", "")
-        self.menus.undo.setText(f"Undo {undo}" if undo else "Undo")
-        self.menus.undo.setEnabled(bool(undo))
-        self.menus.redo.setText(f"Do again {redo}" if redo else "Do again")
-        self.menus.redo.setEnabled(bool(redo))
+        self.menus.rename("Undo", s.shipment.can_undo() if s.shipment else "")
+        self.menus.rename("Do again", s.shipment.can_redo() if s.shipment else "")
 
     def _working(self, title: str, share: float, text: str) -> None:
         self.menus.kept.setText(f"{title} {text}  {share * 100:.0f} %")
 
     def _rested(self) -> None:
         self._kept()
-
-    # -- menus of tickets
-
-    def _origin_menu(self, place: QPoint) -> None:
-        self.origin_menu().exec(place)
-
-    def origin_menu(self) -> QMenu:
-        """Origins to choose for the selected asset."""
-        menu = QMenu(self)
-        asset = self.session.asset
-        entries: list[tuple[str, str]] = [
-            ("", "As the file says"),
-            *((k, o.title) for k, o in self.session.origins().items()),
-        ]
-        for id_, title in entries:
-            action = QAction(title, menu)
-            action.setCheckable(True)
-            action.setChecked(asset is not None and asset.origin == id_)
-            action.triggered.connect(
-                lambda _=False, i=id_: self.session.set_origin(self.session.origins().get(i), [self.session.current])
-            )
-            menu.addAction(action)
-        return menu
-
-    def _sheet_menu(self, place: QPoint) -> None:
-        self.sheet_menu().exec(place)
-
-    def sheet_menu(self) -> QMenu:
-        """Destinations to choose, and editing."""
-        menu = QMenu(self)
-        good, broken = read_sheets()
-        for id_, sheet in good.items():
-            ticket = f"{sheet.model.format.upper()}  ·  {sheet.ticket()}"
-            entry = Choice(menu, sheet.title, ticket, sheet.summary, id_ == self.session.sheet.id)
-            entry.triggered.connect(lambda _=False, i=id_: self.session.set_sheet(i))
-            menu.addAction(entry)
-        for id_, problem in broken.items():
-            wrong = QAction(f"{id_}: {problem.found}", menu)
-            wrong.setEnabled(False)
-            menu.addAction(wrong)
-        menu.addSeparator()
-        copy = QAction("Copy this sheet and edit …", menu)
-        copy.triggered.connect(lambda: self.edit_sheet(self.session.sheet.id))
-        menu.addAction(copy)
-        path = sheet_texts(sheets_folder()).get(self.session.sheet.id, ("", None))[1]
-        mine = QAction("Edit this sheet …", menu)
-        mine.setEnabled(path is not None)
-        mine.triggered.connect(lambda: self.edit_sheet(self.session.sheet.id, path))
-        menu.addAction(mine)
-        return menu
-
-    def edit_sheet(self, base: str, path: Path | None = None) -> SheetEditor:
-        """Open the editor on a copy of `base`, or on a person's own sheet."""
-        self.editor = SheetEditor(self.session, base, path)
-        self.editor.show()
-        return self.editor
 
     # -- shipments
 
@@ -297,7 +255,7 @@ class MainWindow(QMainWindow):
         """Choose models and take them in with the chosen origin."""
         names, _ = QFileDialog.getOpenFileNames(self, "Take in files")
         if names:
-            self.session.jobs.take_in([Path(n) for n in names], self.intake.chosen_origin())
+            self.session.arrived.emit([Path(n) for n in names])
 
     def plan(self) -> None:
         """Plan the route of the selected asset."""
@@ -321,8 +279,7 @@ class MainWindow(QMainWindow):
         if len(paths) == 1 and paths[0].suffix == ".customs":
             self.session.open(paths[0])
         elif paths:
-            self.intake.look(paths)
-            self.session.jobs.take_in(paths, self.intake.chosen_origin())
+            self.session.arrived.emit(paths)
 
     # -- help
 
@@ -332,38 +289,11 @@ class MainWindow(QMainWindow):
 
     def show_shortcuts(self) -> QDialog:
         """The list of shortcuts, in a window of its own."""
-        rows = "".join(f"<tr><td style='padding:2px 18px 2px 0'>{n}</td><td><b>{k}</b></td></tr>" for n, k in self.shortcuts())
-        more = (
-            "<p>In the view: drag turns, drag with the right button or Shift moves, the wheel comes nearer, a double "
-            "click shows the whole asset.<br>On the route: Left and Right pick a stop, Space switches it off, Delete "
-            "removes it.<br>In the ledger: Return presses the remedy of the row.</p>"
-        )
-        return self._dialog("Shortcuts", f"<table>{rows}</table>{more}", 480, 640)
+        return shortcuts_dialog(self, self.shortcuts())
 
     def show_about(self) -> QDialog:
         """What this is, and whose work is in it."""
-        text = (
-            f"<h3>Customs {__version__}</h3><p>Where an asset is put right, seen beside what it was, proved against the "
-            "destination's rules and written down before it leaves.</p><p>Type: Barlow Semi Condensed, SIL Open Font "
-            "License. Icons: Lucide, ISC License. Both licences lie beside the files.</p>"
-        )
-        return self._dialog("About Customs", text, 420, 220)
-
-    def _dialog(self, title: str, html: str, width: int, height: int) -> QDialog:
-        from PyQt6.QtWidgets import QTextBrowser
-
-        dialog = QDialog(self)
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        dialog.setWindowTitle(title)
-        dialog.resize(width, height)
-        box = QVBoxLayout(dialog)
-        text = QTextBrowser()
-        text.setHtml(html)
-        text.setFont(theme.font())
-        box.addWidget(text)
-        dialog.setModal(False)
-        dialog.show()
-        return dialog
+        return about_dialog(self)
 
     # -- paper and places
 
@@ -372,11 +302,12 @@ class MainWindow(QMainWindow):
         self.settings.setValue("paper", choice)
         app = QApplication.instance()
         assert isinstance(app, QApplication)
-        theme.apply(app, wants_evening(choice))
+        theme.apply(app, theme.wants_evening(choice))
         self.twin.refresh()
         for id_ in self.session.results:
             self.goods._evaluated(id_)
-        self.landing.refresh()
+        for panel in self.desk_panels.values():
+            panel.refresh()
         for widget in self.findChildren(QWidget):
             widget.update()
 
@@ -405,16 +336,8 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         self.settings.setValue("shape", self.saveGeometry())
         self.settings.setValue("deck", self.split.saveState())
-        if self.editor is not None:
-            self.editor.close()
-        self.surface.close_down()
+        self.tickets.close()
+        for panel in self.desk_panels.values():
+            panel.close_down()
         self.session.close()
         super().closeEvent(event)
-
-
-def wants_evening(choice: str) -> bool:
-    """True when the dark variant is to be used."""
-    if choice != "desktop":
-        return choice == "evening"
-    hints = QGuiApplication.styleHints()
-    return hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark

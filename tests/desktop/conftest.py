@@ -19,7 +19,7 @@ from customs.scene.arrays import frozen
 from customs.scene.model import Image, Material, TextureUse
 from customs.shipment.file import Shipment
 from customs.shipment.state import State
-from customs_desktop.session import Session
+from customs_desktop.office import Office
 from customs_desktop.style import theme
 from customs_desktop.window import MainWindow
 from tests.assets import cube, key, saved, scene_of
@@ -43,7 +43,7 @@ class Rig:
         theme.load_fonts()
         theme.apply(app, False)
         self.qtbot = qtbot
-        self.session = Session()
+        self.session = Office()
         self.window = MainWindow(self.session)
         self.said: list[tuple[str, str]] = []
         self.session.said.connect(lambda text, level: self.said.append((text, level)))

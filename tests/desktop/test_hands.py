@@ -88,7 +88,7 @@ def test_tickets_ask_for_origin_and_destination(demo: Rig, qtbot) -> None:  # ty
         QTest.mouseClick(strip, LEFT, Qt.KeyboardModifier.NoModifier, QPoint(20, 30))
     with qtbot.waitSignal(strip.sheet_asked, timeout=2000):
         QTest.mouseClick(strip, LEFT, Qt.KeyboardModifier.NoModifier, QPoint(strip.width() - 20, 30))
-    menu = demo.window.origin_menu()
+    menu = demo.window.tickets.origin_menu()
     assert sum(a.isChecked() for a in menu.actions()) == 1, "the one it has is marked"
     before = s.asset.origin  # type: ignore[union-attr]
     menu.actions()[0].trigger()
@@ -98,7 +98,7 @@ def test_tickets_ask_for_origin_and_destination(demo: Rig, qtbot) -> None:  # ty
 
 @pytest.mark.goods("pane_wall", "bell_lantern")
 def test_footing_by_a_point_axes_that_agree_and_a_size_from_another_asset(demo: Rig, monkeypatch) -> None:  # type: ignore[no-untyped-def]
-    s, fit = demo.session, demo.window.fit
+    s, fit = demo.session, demo.window.panel("fit")
     s.select("pane_wall")
     demo.settle()
     for said, given, point in (
@@ -128,7 +128,7 @@ def test_footing_by_a_point_axes_that_agree_and_a_size_from_another_asset(demo: 
 
 @pytest.mark.goods("pane_wall", "bell_lantern", "spring_basin")
 def test_turn_and_scale_go_to_all_goods_of_the_origin(demo: Rig) -> None:
-    s, fit = demo.session, demo.window.fit
+    s, fit = demo.session, demo.window.panel("fit")
     s.select("pane_wall")
     demo.settle()
     others = [a.id for a in s.state.goods if a.id != "pane_wall"]
@@ -155,10 +155,10 @@ def _all_from(state, ids, origin):  # type: ignore[no-untyped-def]
 
 @pytest.mark.goods("watering_stork")
 def test_the_band_by_keys_and_double_click(demo: Rig) -> None:
-    s, panel = demo.session, demo.window.motion
+    s, panel = demo.session, demo.window.panel("motion")
     s.select("watering_stork")
     demo.window.open_desk("motion")
-    demo.wait(lambda: panel.takes is not None)
+    demo.wait(lambda: panel.bench.takes is not None)
     panel.find_clips()
     demo.settle()
     band = panel.page.band

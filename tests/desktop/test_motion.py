@@ -26,7 +26,7 @@ def motion(demo: Rig, asset: str) -> Rig:
     """The desk open on an asset."""
     demo.session.select(asset)
     demo.window.open_desk("motion")
-    demo.wait(lambda: demo.session.result is not None and demo.window.motion.takes is not None)
+    demo.wait(lambda: demo.session.result is not None and demo.window.panel("motion").bench.takes is not None)
     demo.settle()
     return demo
 
@@ -40,7 +40,7 @@ def rows(demo: Rig) -> list[tuple[str, float, float]]:
 
 def drag(demo: Rig, start: QPointF, end: QPointF) -> None:
     """A drag on the band."""
-    band = demo.window.motion.page.band
+    band = demo.window.panel("motion").page.band
     QTest.mousePress(band, Qt.MouseButton.LeftButton, pos=start.toPoint())
     middle = QPoint((start.toPoint().x() + end.toPoint().x()) // 2, start.toPoint().y())
     QTest.mouseMove(band, middle)
@@ -50,7 +50,7 @@ def drag(demo: Rig, start: QPointF, end: QPointF) -> None:
 
 def found(demo: Rig) -> None:
     """The stork's take cut where it rests."""
-    demo.window.motion.find_clips()
+    demo.window.panel("motion").find_clips()
     demo.wait(lambda: len(rows(demo)) == 3)
     demo.settle()
 
@@ -59,7 +59,7 @@ def test_a_take_is_found_dragged_renamed_and_undone(demo: Rig) -> None:
     motion(demo, "watering_stork")
     start = demo.session.asset
     found(demo)
-    band = demo.window.motion.page.band
+    band = demo.window.panel("motion").page.band
     box = band.span_box(1)
     last = rows(demo)[1][2]
     drag(demo, QPointF(box.right(), box.center().y()), QPointF(band.x_of(last - 6), box.center().y()))
@@ -86,12 +86,12 @@ def test_a_take_is_found_dragged_renamed_and_undone(demo: Rig) -> None:
 
 def test_a_new_clip_is_drawn_and_frames_counted_at_another_rate(demo: Rig) -> None:
     motion(demo, "watering_stork")
-    band = demo.window.motion.page.band
+    band = demo.window.panel("motion").page.band
     y = band.row(1).center().y()
     drag(demo, QPointF(band.x_of(10), y), QPointF(band.x_of(40), y))
     demo.settle()
     assert rows(demo)[0][0] == "clip 1" and abs(rows(demo)[0][1] - 10) <= 1 and abs(rows(demo)[0][2] - 40) <= 1
-    demo.window.motion.page.rate.emit(48.0)
+    demo.window.panel("motion").page.rate.emit(48.0)
     demo.settle()
     assert abs(rows(demo)[0][1] - 20) <= 2 and abs(rows(demo)[0][2] - 80) <= 2
     assert demo.session.result is not None
@@ -105,10 +105,10 @@ def test_split_in_the_window_and_delivered_both_ways(demo: Rig, tmp_path: Path, 
     """Acceptance: one take split into clips, delivered both ways, read again by libassimp with the right lengths."""
     motion(demo, "watering_stork")
     found(demo)
-    takes = demo.window.motion.takes
+    takes = demo.window.panel("motion").bench.takes
     assert takes is not None
     names = ("idle", "stride", "watering")
-    demo.window.motion.keep_rows([(n, a, b, t) for n, (_, a, b, t) in zip(names, takes.ranges)], "Names")
+    demo.window.panel("motion").keep_rows([(n, a, b, t) for n, (_, a, b, t) in zip(names, takes.ranges)], "Names")
     demo.settle()
     lengths = {n: (b - a) / takes.rate for n, (_, a, b, _) in zip(names, takes.ranges)}
     demo.session.set_sheet("clips-apart-kit" if how == "first-with-mesh" else "centimetre-zup-lh")
@@ -133,7 +133,7 @@ def landed_clips_play(demo: Rig, names: tuple[str, ...]) -> None:
     """The desk Landing plays what was read back, from one file or from several."""
     w = demo.window
     w.open_desk("landing")
-    clips = w.landing.clips
+    clips = w.panel("landing").clips
     demo.wait(lambda: [clips.choice.itemText(i) for i in range(clips.choice.count())] == list(names))
     assert w.player is clips.player and clips.isVisible() and w.twin.poses == {}, "it stands until it is played"
     clips.choose(2)
@@ -143,13 +143,13 @@ def landed_clips_play(demo: Rig, names: tuple[str, ...]) -> None:
     w.menus.actions["One frame on"].trigger()
     assert not clips.player.playing
     w.open_desk("fit")
-    assert w.twin.poses == {} and w.player is w.motion.player
+    assert w.twin.poses == {} and w.player is w.panel("motion").player
 
 
 def test_playing_moves_both_halves_and_never_blocks(demo: Rig) -> None:
     motion(demo, "watering_stork")
     found(demo)
-    panel, twin = demo.window.motion, demo.window.twin
+    panel, twin = demo.window.panel("motion"), demo.window.twin
     panel.page.band.pick(1)
     drawn: Counter[str] = Counter()
     demo.session.painter.painted.connect(lambda slot, *_: drawn.update([slot]))
@@ -175,7 +175,7 @@ def test_playing_moves_both_halves_and_never_blocks(demo: Rig) -> None:
 
 def test_joints_are_paired_and_the_donors_skeleton_taken(demo: Rig) -> None:
     motion(demo, "lamplighter")
-    panel = demo.window.motion
+    panel = demo.window.panel("motion")
     start = demo.session.asset
     facing = panel.donor.facing
     assert facing is not None and len(facing.pairs) == 21
@@ -206,7 +206,7 @@ def test_joints_are_paired_and_the_donors_skeleton_taken(demo: Rig) -> None:
 
 def test_a_weight_is_painted_on_chosen_vertices_and_undone(demo: Rig) -> None:
     motion(demo, "lamplighter")
-    panel = demo.window.motion
+    panel = demo.window.panel("motion")
     tools, start = panel.weights, demo.session.asset
     tools.change("set")
     assert any("Pick a joint first" in text for text, _ in demo.said)
@@ -244,7 +244,7 @@ def test_a_weight_is_painted_on_chosen_vertices_and_undone(demo: Rig) -> None:
 
 def test_clip_buttons_are_stops_and_files_are_chosen(demo: Rig) -> None:
     motion(demo, "house_warden")
-    panel = demo.window.motion
+    panel = demo.window.panel("motion")
     panel.clips.do("reduce", {})
     demo.settle()
     assert "reduce" in demo.steps()
@@ -263,17 +263,17 @@ def test_clip_buttons_are_stops_and_files_are_chosen(demo: Rig) -> None:
     panel.joints.search.setText("palm")
     shown = [k for k in range(panel.joints.table.rowCount()) if not panel.joints.table.isRowHidden(k)]
     assert len(shown) == 2 and load_sheet("metre-yup-pbr").rig.clip_files == ("together",)
-    assert panel.stops_menu().actions()
+    assert panel.clips.stops_menu().actions()
 
 
 @pytest.mark.goods("moss_keeper", "gardener", "spring_basin")
 def test_another_donor_is_read_from_a_file_and_a_wrong_one_is_said(demo: Rig, tmp_path: Path) -> None:
     motion(demo, "moss_keeper")
     path = next(Path(a.source) for a in demo.session.state.goods if a.id == "gardener")
-    demo.window.motion.choose_donor(str(path))
+    demo.window.panel("motion").choose_donor(str(path))
     demo.wait(lambda: demo.session.asset is not None and demo.session.asset.donor_name == "gardener")
     basin = next(Path(a.source) for a in demo.session.state.goods if a.id == "spring_basin")
-    demo.window.motion.choose_donor(str(basin))
+    demo.window.panel("motion").choose_donor(str(basin))
     demo.wait(lambda: any("no skeleton" in text for text, _ in demo.said))
     demo.settle()
 
@@ -281,7 +281,7 @@ def test_another_donor_is_read_from_a_file_and_a_wrong_one_is_said(demo: Rig, tm
 def test_a_bone_is_said_by_hand_in_the_table(demo: Rig) -> None:
     motion(demo, "lamplighter")
     demo.window.deck.open("Joints")
-    page, start = demo.window.motion.joints, demo.session.asset
+    page, start = demo.window.panel("motion").joints, demo.session.asset
     row = next(k for k in range(page.table.rowCount()) if page.table.item(k, 1).text() == "spine_02")  # type: ignore[union-attr]
     page.table.editItem(page.table.item(row, 4))
     editor = page.table.findChild(QComboBox)
@@ -293,7 +293,7 @@ def test_a_bone_is_said_by_hand_in_the_table(demo: Rig) -> None:
     stop = demo.session.asset.route.of_step("humanoid")  # type: ignore[union-attr]
     assert dict(stop.values)["bones"] == (("upperChest", "spine_02"),)  # type: ignore[union-attr]
     assert page.table.item(row, 4).text() == "upperChest" and "humanoid complete" in page.count.text()  # type: ignore[union-attr]
-    demo.window.motion.say_bone("spine_02", "")
+    demo.window.panel("motion").say_bone("spine_02", "")
     demo.settle()
     scene = demo.session.result.passed[-1].scene  # type: ignore[union-attr]
     assert next(n.bone for n in scene.nodes if n.name == "spine_02") != "upperChest"
@@ -305,7 +305,7 @@ def test_a_bone_is_said_by_hand_in_the_table(demo: Rig) -> None:
 
 def test_a_still_of_a_moment_with_a_joint_turned(demo: Rig) -> None:
     motion(demo, "house_warden")
-    panel, start = demo.window.motion, demo.session.asset
+    panel, start = demo.window.panel("motion"), demo.session.asset
     panel.page.band.pick(-1)
     panel.player.seek(0.5)
     panel.clips.stand()
@@ -333,7 +333,7 @@ def test_a_still_of_a_moment_with_a_joint_turned(demo: Rig) -> None:
 
 def test_the_right_half_is_drawn_by_dual_quaternions(demo: Rig) -> None:
     motion(demo, "watering_stork")
-    twin, tools = demo.window.twin, demo.window.motion.weights
+    twin, tools = demo.window.twin, demo.window.panel("motion").weights
     tools.dual.click()
     assert twin.right is not None and twin.left is not None
     assert twin._look("right", twin.right, False).dual and not twin._look("left", twin.left, False).dual

@@ -20,12 +20,12 @@ from tests.desktop.test_hands import LEFT
 
 def test_an_empty_window_shows_no_controls_for_nothing(rig: Rig) -> None:
     w = rig.window
-    assert not any(part.isVisible() for part in w.fit.parts) and "Nothing is taken in" in w.fit.nothing.text()
+    assert not any(part.isVisible() for part in w.panel("fit").parts) and "Nothing is taken in" in w.panel("fit").nothing.text()
     head = w.goods.search.mapTo(w, QPoint(0, 0)).y()
     assert head < 180, "the head of the goods stands at the top of its column"
     w.open_desk("landing")
-    assert w.landing.go.isVisible() and not w.landing.again.isVisible()
-    w.landing.go.click()
+    assert w.panel("landing").go.isVisible() and not w.panel("landing").again.isVisible()
+    w.panel("landing").go.click()
     assert w.desk == "dispatch"
 
 
@@ -33,7 +33,7 @@ def test_nothing_of_the_asset_before_stays_with_one_that_cannot_be_read(small: R
     w, s = small.window, small.session
     w.open_desk("surface")
     small.settle()
-    small.wait(lambda: w.surface.scene is not None)
+    small.wait(lambda: w.panel("surface").scene is not None)
     path = tmp_path / "a_file_of_a_long_name_that_cannot_be_read.glb"
     path.write_bytes(b"glTF\2\0\0\0")
     s.jobs.take_in([path], None)
@@ -41,9 +41,9 @@ def test_nothing_of_the_asset_before_stays_with_one_that_cannot_be_read(small: R
     s.select("a_file_of_a_long_name_that_cannot_be_read")
     small.settle()
     assert s.asset is not None and s.result is not None and s.result.error is not None
-    assert w.surface.scene is None and w.surface.picked_material is None
+    assert w.panel("surface").scene is None and w.panel("surface").picked_material is None
     w.open_desk("fit")
-    assert not w.fit.isEnabled() and not any(part.isVisible() for part in w.fit.parts)
+    assert not w.panel("fit").isEnabled() and not any(part.isVisible() for part in w.panel("fit").parts)
     said = str(s.result.error)
     assert str(path) in said and ".store" not in said, "it names the person's own file"
     assert w.ledger.about.text() == "1 requirement"
@@ -51,9 +51,9 @@ def test_nothing_of_the_asset_before_stays_with_one_that_cannot_be_read(small: R
 
 def test_a_long_stop_widens_no_panel(small: Rig) -> None:
     w = small.window
-    before = w.fit.widget().sizeHint().width()  # type: ignore[union-attr]
-    w.fit.stop_title.setText("Formats · convert-textures@1 of a name without end " * 3)
-    assert w.fit.widget().sizeHint().width() <= before + 1  # type: ignore[union-attr]
+    before = w.panel("fit").widget().sizeHint().width()  # type: ignore[union-attr]
+    w.panel("fit").stop_title.setText("Formats · convert-textures@1 of a name without end " * 3)
+    assert w.panel("fit").widget().sizeHint().width() <= before + 1  # type: ignore[union-attr]
 
 
 def test_destinations_come_in_columns_and_broken_ones_are_named(small: Rig) -> None:
@@ -61,7 +61,7 @@ def test_destinations_come_in_columns_and_broken_ones_are_named(small: Rig) -> N
     folder = sheets_folder()
     folder.mkdir(parents=True, exist_ok=True)
     (folder / "torn.toml").write_text("version = [")
-    menu = w.sheet_menu()
+    menu = w.tickets.sheet_menu()
     entries = [a for a in menu.actions() if isinstance(a, Choice)]
     assert len(entries) == 10 and [a.isChecked() for a in entries].count(True) == 1
     assert all(a.toolTip() and a.row.accessibleName().startswith(a.text()) for a in entries)
@@ -81,16 +81,16 @@ def test_a_package_says_its_size_before_it_is_written(small: Rig, tmp_path: Path
     w.open_desk("dispatch")
     w.deck.open("Package")
     small.settle()
-    tree = w.dispatch.package.tree
+    tree = w.panel("dispatch").package.tree
     top = tree.topLevelItem(0)
     assert top is not None and "≈" in "".join(top.child(i).text(2) for i in range(top.childCount()))  # type: ignore[union-attr]
-    said = w.dispatch.package.total.text()
+    said = w.panel("dispatch").package.total.text()
     from customs.dispatch.sizes import planned_sizes
 
     assert s.result is not None
     textures, models = planned_sizes(s.result.passed[-1].scene, s.sheet)
-    w.dispatch.out.setText(str(tmp_path))
-    w.dispatch.one.click()
+    w.panel("dispatch").out.setText(str(tmp_path))
+    w.panel("dispatch").one.click()
     small.wait(lambda: s.current in s.packages)
     real = sum(p.stat().st_size for p in s.packages[s.current].rglob("*") if not p.name.startswith("docket"))
     assert 0.4 < (sum(textures.values()) + models) / real < 2.5 and "in all" in said
@@ -107,7 +107,7 @@ def test_islands_are_picked_in_the_layout(small: Rig, tmp_path: Path) -> None:
     w.open_desk("surface")
     w.deck.open("UV")
     small.settle()
-    page = w.surface.uv
+    page = w.panel("surface").uv
     small.wait(lambda: page.figures is not None and page.figures.faces == 18)
     square = page.layout_._square()
     x, y = page.layout_.window_.places(np.array([0.5, 0.5]), int(square.width()))

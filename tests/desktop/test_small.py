@@ -17,8 +17,8 @@ from customs.conventions.origin import Origin
 from customs.errors import CustomsError
 from customs.route.step import steps
 from customs.scene.key import Key
-from customs_desktop.desks.intake import COLUMNS
-from customs_desktop.views.role_model import ALPHA, MIME
+from customs_desktop.desks.intake.panel import COLUMNS
+from customs_desktop.desks.surface.role_model import ALPHA, MIME
 from customs_desktop.views.view_bar import SHADINGS
 from tests.desktop.conftest import CHEQUER, Rig
 from tests.desktop.test_hands import LEFT, RIGHT, values, wheel
@@ -64,7 +64,7 @@ def test_menus_of_the_view_the_route_and_the_ledger(small: Rig, menus: list[QMen
     assert [a.isChecked() for a in menus[-1].actions()].count(True) == 1
     next(a for a in menus[-1].actions() if a.text() == "UV checker").trigger()
     assert w.twin.look.shading == "checker"
-    w.fit._add_menu()
+    w.panel("fit")._add_menu()
     assert names(menus[-1]) == [x.name for x in steps().values() if not x.fixed]
     assert all(a.toolTip() for a in menus[-1].actions()), "each says what it is for"
     next(a for a in menus[-1].actions() if a.text() == steps()["turn"].name).trigger()
@@ -148,27 +148,27 @@ def test_files_and_folders_are_chosen(small: Rig, monkeypatch: pytest.MonkeyPatc
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *a, **k: ([str(model)], ""))
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *a, **k: str(tmp_path / "goods"))
     w.open_desk("intake")
-    w.intake._take()
-    assert "Choose files or a folder first" in w.intake.preview_about.text()
-    w.intake._files()
-    small.wait(lambda: len(w.intake.page.model.shown) == 1)
-    small.wait(lambda: "1 mesh, 1 material, 1 texture, 0 clips" in w.intake.preview_about.text())
-    assert w.intake.page.about.text().startswith("1 file, 1 model")
-    w.intake._folder()
-    small.wait(lambda: len(w.intake.page.model.shown) == 2)
-    table = w.intake.page.model
+    w.panel("intake")._take()
+    assert "Choose files or a folder first" in w.panel("intake").preview_about.text()
+    w.panel("intake")._files()
+    small.wait(lambda: len(w.panel("intake").page.model.shown) == 1)
+    small.wait(lambda: "1 mesh, 1 material, 1 texture, 0 clips" in w.panel("intake").preview_about.text())
+    assert w.panel("intake").page.about.text().startswith("1 file, 1 model")
+    w.panel("intake")._folder()
+    small.wait(lambda: len(w.panel("intake").page.model.shown) == 2)
+    table = w.panel("intake").page.model
     assert [table.headerData(k, Qt.Orientation.Horizontal) for k in range(4)] == list(COLUMNS)
     for column in range(4):
-        w.intake.page._sort(column)
+        w.panel("intake").page._sort(column)
         down = [e.path.name for e in table.shown]
-        w.intake.page._sort(column)
+        w.panel("intake").page._sort(column)
         assert sorted(down) == sorted(e.path.name for e in table.shown) == ["bar.glb", "block.glb"]
     for role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.FontRole, Qt.ItemDataRole.ForegroundRole):
         assert table.data(table.index(0, 0), role) is not None
     (tmp_path / "goods" / "broken.glb").write_bytes(b"glTF\x02\0\0\0nothing")
-    w.intake.look([tmp_path / "goods" / "broken.glb"])
-    small.wait(lambda: w.intake.picture.text() == "cannot be read")
-    assert "broken.glb" in w.intake.preview_about.text()
+    w.panel("intake").look([tmp_path / "goods" / "broken.glb"])
+    small.wait(lambda: w.panel("intake").picture.text() == "cannot be read")
+    assert "broken.glb" in w.panel("intake").preview_about.text()
     w.take_files()
     small.wait(lambda: len(s.state.goods) == 3)
     small.settle()
@@ -219,9 +219,9 @@ def test_what_cannot_be_kept_or_found_is_said(small: Rig, tmp_path: Path) -> Non
     small.settle()
     assert "greenhouse" in s.origins() and s.asset.origin == "greenhouse"  # type: ignore[union-attr]
     s.cancel()
-    s.recheck()
+    s.looks.again()
     small.settle()
-    small.window.fit._all_of_origin()
+    small.window.panel("fit")._all_of_origin()
     assert "No other goods arrive from this origin" in small.said[-1][0]
 
 
@@ -271,12 +271,12 @@ def texture_of(small: Rig):  # type: ignore[no-untyped-def]
     w = small.window
     w.open_desk("surface")
     small.settle()
-    small.wait(lambda: len(w.surface.roles.model.rows) == 1)
-    model = w.surface.roles.model
+    small.wait(lambda: len(w.panel("surface").roles.model.rows) == 1)
+    model = w.panel("surface").roles.model
     column = next(c for c in range(model.columnCount()) if model.role_at(c) == "base_colour")
-    w.surface.roles.table.setCurrentIndex(model.index(0, column))
-    small.wait(lambda: w.surface.view.after is not None)
-    return w.surface.view
+    w.panel("surface").roles.table.setCurrentIndex(model.index(0, column))
+    small.wait(lambda: w.panel("surface").view.after is not None)
+    return w.panel("surface").view
 
 
 def test_hands_on_a_texture(small: Rig) -> None:
@@ -314,7 +314,7 @@ def test_hands_on_a_texture(small: Rig) -> None:
 
 def test_the_table_of_roles_says_what_it_holds_and_takes_only_its_own(small: Rig) -> None:
     texture_of(small)
-    table = small.window.surface.roles
+    table = small.window.panel("surface").roles
     model = table.model
     roles = [model.role_at(c) for c in range(model.columnCount())]
     heads = [model.headerData(c, Qt.Orientation.Horizontal, Qt.ItemDataRole.DisplayRole) for c in range(len(roles))]
@@ -343,8 +343,8 @@ def test_the_table_of_roles_says_what_it_holds_and_takes_only_its_own(small: Rig
 
 def test_an_edit_on_what_a_later_stop_made_is_said(small: Rig) -> None:
     texture_of(small)
-    edit = small.window.surface.edit
-    image = small.window.surface.roles.model.image(small.window.surface.roles.table.currentIndex())
+    edit = small.window.panel("surface").edit
+    image = small.window.panel("surface").roles.model.image(small.window.panel("surface").roles.table.currentIndex())
     assert edit.received(image) is not None and edit.source(None) == ""
     made = replace(image, key=Key("0" * 12, "image", 77), made_from=())
     material = small.session.result.at(None).materials[0].key  # type: ignore[union-attr]
@@ -364,8 +364,8 @@ def motion_of(small: Rig):  # type: ignore[no-untyped-def]
     small.session.select("bar")
     small.window.open_desk("motion")
     small.settle()
-    motion = small.window.motion
-    small.wait(lambda: motion.take is not None and "right" in small.window.twin.pictures)
+    motion = small.window.panel("motion")
+    small.wait(lambda: motion.bench.take is not None and "right" in small.window.twin.pictures)
     return motion
 
 
@@ -424,7 +424,7 @@ def test_frames_are_counted_at_another_rate_before_there_are_clips(small: Rig) -
     motion._rate(24.0)
     small.settle()
     assert values(small, "clips").get("rate") == 24.0
-    motion.keep_rows([("lean", 0.0, 12.0, str(motion.take.key))], "Cut")
+    motion.keep_rows([("lean", 0.0, 12.0, str(motion.bench.take.key))], "Cut")
     small.settle()
     motion._rate(48.0)
     small.settle()
@@ -445,7 +445,7 @@ def test_frames_are_counted_at_another_rate_before_there_are_clips(small: Rig) -
     (lambda fit: fit._add("tangents"), "tangents", {}),
 ])  # fmt: skip
 def test_wishes_at_fit_are_stops(small: Rig, wish: Callable[[object], object], step: str, expected: dict[str, object]) -> None:
-    wish(small.window.fit)
+    wish(small.window.panel("fit"))
     small.settle()
     assert step in small.steps()
     found = values(small, step)
@@ -455,7 +455,7 @@ def test_wishes_at_fit_are_stops(small: Rig, wish: Callable[[object], object], s
 
 def test_what_was_found_out_becomes_an_origin(small: Rig) -> None:
     w, s = small.window, small.session
-    fit = w.fit
+    fit = w.panel("fit")
     fit._quarter(1)
     small.settle()
     fit.name.setText("Fern house, upper floor")

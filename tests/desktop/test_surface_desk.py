@@ -11,8 +11,8 @@ from PyQt6.QtTest import QTest
 
 from customs.scene.model import Material
 from customs.surface.pixels import image_pixels
-from customs_desktop.desks.surface import SurfacePanel
-from customs_desktop.views.role_model import ALPHA
+from customs_desktop.desks.surface.panel import SurfacePanel
+from customs_desktop.desks.surface.role_model import ALPHA
 from tests.desktop.conftest import Rig
 
 pytestmark = pytest.mark.goods("bell_lantern", "potting_bench", "mosaic_floor", "pane_wall", "fern_bed", "seed_cart")
@@ -23,7 +23,7 @@ def opened(rig: Rig, asset: str) -> SurfacePanel:
     rig.session.select(asset)
     rig.window.open_desk("surface")
     rig.settle()
-    panel = rig.window.surface
+    panel = rig.window.panel("surface")
     rig.wait(lambda: panel.scene is not None and panel.scene.name == asset and bool(panel.roles.model.rows))
     return panel
 
@@ -93,9 +93,9 @@ def test_a_role_is_reassigned_by_drag_a_glow_picked_channels_packed_a_skin_added
     assert scene.variants == ("plain", "winter")
     # and everything back
     for _ in range(4):
-        demo.window.menus.undo.trigger()
+        demo.window.menus.actions["Undo"].trigger()
     settle(demo, panel)
-    assert demo.session.asset.stops == before and demo.window.menus.redo.isEnabled()
+    assert demo.session.asset.stops == before and demo.window.menus.actions["Do again"].isEnabled()
 
 
 def test_a_missing_texture_is_chosen_among_two_and_its_mark_goes(demo: Rig) -> None:

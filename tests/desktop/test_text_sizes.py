@@ -8,6 +8,7 @@ import pytest
 from PyQt6.QtGui import QFont
 from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit
 
+from customs_desktop.desk import DESKS
 from customs_desktop.style import theme
 from customs_desktop.views.goods import GoodsDelegate
 from tests.desktop.conftest import Rig
@@ -44,16 +45,13 @@ def cut_off(rig: Rig) -> list[str]:
     return out
 
 
-DESKS = ("intake", "fit", "surface", "motion", "dispatch", "landing")
-
-
 @pytest.mark.goods("watering_stork", "bell_lantern")
 @pytest.mark.parametrize(("text", "size"), [(1.0, (1024, 700)), (1.0, (1280, 800)), (1.5, (1280, 800))], indirect=["text"])
 def test_panels_show_all_they_say(text: None, demo: Rig, size: tuple[int, int]) -> None:
     w = demo.window
     w.resize(*size)
     demo.session.select("watering_stork")
-    for desk in DESKS:
+    for desk in DESKS.all():
         w.open_desk(desk)
         demo.settle()
         assert cut_off(demo) == []

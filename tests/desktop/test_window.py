@@ -15,10 +15,10 @@ from PyQt6.QtWidgets import QLineEdit, QPushButton
 from customs.ledger.ledger import effective
 from customs.route.step import steps
 from customs.shipment.file import Shipment
-from customs_desktop.desks.intake import size_text
+from customs_desktop.desk import DESKS
+from customs_desktop.desks.intake.panel import size_text
 from customs_desktop.sheet_editor import line_of
 from customs_desktop.style import theme
-from customs_desktop.views.desk_bar import DESKS
 from customs_desktop.views.view_bar import MODES, SHADINGS
 from customs_desktop.window import NARROW_PANEL, PANEL_WIDTH, WIDER
 from customs_desktop.workers import explain
@@ -59,19 +59,19 @@ def test_from_a_dropped_file_to_landing_and_all_the_way_back(rig: Rig, goods: di
     rig.settle()
     assert rig.row("size-plausible").verdict == "cleared"
     w.open_desk("dispatch")
-    w.dispatch.out.setText(str(tmp_path / "out"))
-    w.dispatch.one.click()
+    w.panel("dispatch").out.setText(str(tmp_path / "out"))
+    w.panel("dispatch").one.click()
     rig.wait(lambda: s.current in s.logs)
     assert s.logs[s.current].accepted and (tmp_path / "out" / "watering_stork" / "docket.json").is_file()
     w.open_desk("landing")
-    assert w.landing.word.text() == "Accepted" and w.twin.landing
+    assert w.panel("landing").word.text() == "Accepted" and w.twin.landing
     rig.wait(lambda: "right" in w.twin.pictures or w.twin.problem)
-    while w.menus.undo.isEnabled():
-        w.menus.undo.trigger()
+    while w.menus.actions["Undo"].isEnabled():
+        w.menus.actions["Undo"].trigger()
     rig.settle()
-    assert s.state.goods == () and w.menus.redo.isEnabled()
-    while w.menus.redo.isEnabled():
-        w.menus.redo.trigger()
+    assert s.state.goods == () and w.menus.actions["Do again"].isEnabled()
+    while w.menus.actions["Do again"].isEnabled():
+        w.menus.actions["Do again"].trigger()
     rig.settle()
     assert s.asset is not None and "scale" in rig.steps()
 
@@ -139,7 +139,7 @@ def test_cancel_of_a_running_dispatch_leaves_nothing(demo: Rig, tmp_path: Path) 
 
     s.worker.progressed.connect(stop, Qt.ConnectionType.DirectConnection)
     s.select("bell_lantern")
-    demo.window.dispatch.one.click()
+    demo.window.panel("dispatch").one.click()
     demo.wait(lambda: any("Cancelled" in text for text, _ in demo.said))
     out = tmp_path / "out"
     assert not out.exists() or list(out.iterdir()) == []
@@ -198,7 +198,7 @@ def test_all_goods_and_one_remedy_for_many(demo: Rig) -> None:
     demo.settle()
     assert all("join" in [x.step for x in a.stops] for a in s.state.goods if a.id in {i for i, _ in pairs})
     label = s.shipment.can_undo()  # type: ignore[union-attr]
-    demo.window.menus.undo.trigger()
+    demo.window.menus.actions["Undo"].trigger()
     demo.settle()
     assert "goods" in label and all("join" not in [x.step for x in a.stops] for a in s.state.goods)
 
@@ -323,7 +323,7 @@ def test_many_stops_fold_by_desk_and_show_their_worst_mark(demo: Rig) -> None:
 
 @pytest.mark.goods("pane_wall")
 def test_fit_desk_turns_wishes_into_settings(demo: Rig) -> None:
-    s, fit = demo.session, demo.window.fit
+    s, fit = demo.session, demo.window.panel("fit")
     s.select("pane_wall")
     demo.settle()
     fit.chips.buttons["box-centre"].click()
@@ -347,7 +347,7 @@ def test_fit_desk_turns_wishes_into_settings(demo: Rig) -> None:
 
 @pytest.mark.goods("pane_wall")
 def test_an_origin_once_found_is_kept_and_used_again(demo: Rig) -> None:
-    s, fit = demo.session, demo.window.fit
+    s, fit = demo.session, demo.window.panel("fit")
     s.select("pane_wall")
     demo.settle()
     s.set_step("turn", degrees=(0.0, 180.0, 0.0))
@@ -371,16 +371,16 @@ def test_an_origin_once_found_is_kept_and_used_again(demo: Rig) -> None:
 @pytest.mark.goods("fern_bed", "seed_cart")
 def test_another_destination_plans_anew(demo: Rig) -> None:
     s = demo.session
-    menu = demo.window.sheet_menu()
+    menu = demo.window.tickets.sheet_menu()
     kit = next(a for a in menu.actions() if a.text().startswith("One-mesh kit"))
     kit.trigger()
     demo.settle()
     assert s.sheet.id == "one-mesh-kit" and "join" in demo.steps()
-    demo.window.menus.undo.trigger()
-    demo.window.menus.undo.trigger()
+    demo.window.menus.actions["Undo"].trigger()
+    demo.window.menus.actions["Undo"].trigger()
     demo.settle()
     assert s.sheet.id == "metre-yup-pbr"
-    origin = demo.window.origin_menu()
+    origin = demo.window.tickets.origin_menu()
     next(a for a in origin.actions() if a.text() == "Inch · Z up").trigger()
     demo.settle()
     assert s.asset is not None and s.asset.origin == "inch-zup"
@@ -388,7 +388,7 @@ def test_another_destination_plans_anew(demo: Rig) -> None:
 
 @pytest.mark.goods("watering_stork")
 def test_a_sheet_is_copied_edited_and_used(demo: Rig) -> None:
-    editor = demo.window.edit_sheet("metre-yup-pbr")
+    editor = demo.window.tickets.edit_sheet("metre-yup-pbr")
     demo.qtbot.addWidget(editor)
     assert editor.save.isEnabled()
     good = editor.text.toPlainText()
@@ -416,23 +416,23 @@ def test_lines_of_sheet_errors() -> None:
 def test_intake_lists_previews_and_takes(rig: Rig, goods: dict[str, Path]) -> None:
     w, s = rig.window, rig.session
     w.open_desk("intake")
-    w.intake.look([goods["fern_bed"].parents[1]])
-    rig.wait(lambda: len(w.intake.page.model.shown) > 10)
-    names = [e.path.name for e in w.intake.page.model.shown if e.takeable]
+    w.panel("intake").look([goods["fern_bed"].parents[1]])
+    rig.wait(lambda: len(w.panel("intake").page.model.shown) > 10)
+    names = [e.path.name for e in w.panel("intake").page.model.shown if e.takeable]
     assert names[0] == "spring_basin.stl" and len(names) == 13
-    rig.wait(lambda: "textures" in w.intake.preview_about.text())
-    w.intake.page.search.setText("fern gltf")
-    assert [e.path.name for e in w.intake.page.model.shown] == ["fern_bed.gltf"]
-    w.intake.page.table.selectRow(0)
-    w.intake.origin.setCurrentIndex(w.intake.origin.findData("metre-yup"))
-    w.intake.take_button.click()
+    rig.wait(lambda: "textures" in w.panel("intake").preview_about.text())
+    w.panel("intake").page.search.setText("fern gltf")
+    assert [e.path.name for e in w.panel("intake").page.model.shown] == ["fern_bed.gltf"]
+    w.panel("intake").page.table.selectRow(0)
+    w.panel("intake").origin.setCurrentIndex(w.panel("intake").origin.findData("metre-yup"))
+    w.panel("intake").take_button.click()
     rig.wait(lambda: s.asset is not None)
     rig.settle()
     assert s.asset is not None and s.asset.name == "Fern bed" and s.state.last_origin == "metre-yup"
-    w.intake.author.setText("the gardener")
-    w.intake.author.editingFinished.emit()
-    w.intake.use.setCurrentIndex(w.intake.use.findData("study"))
-    w.intake.use.activated.emit(w.intake.use.currentIndex())
+    w.panel("intake").author.setText("the gardener")
+    w.panel("intake").author.editingFinished.emit()
+    w.panel("intake").use.setCurrentIndex(w.panel("intake").use.findData("study"))
+    w.panel("intake").use.activated.emit(w.panel("intake").use.currentIndex())
     rig.settle()
     assert s.asset.author == "the gardener" and rig.row("rights").verdict == "held"
     assert size_text(1536) == "1.5 kB" and size_text(12) == "12 B"
@@ -454,10 +454,10 @@ def test_bad_files_are_held_and_said_and_the_rest_goes_on(rig: Rig, goods: dict[
 def test_dispatch_all_that_are_cleared_and_its_pages(demo: Rig, tmp_path: Path) -> None:
     w, s = demo.window, demo.session
     w.open_desk("dispatch")
-    assert w.dispatch.marks["held"][1].text() == "2 held"  # type: ignore[attr-defined]
+    assert w.panel("dispatch").marks["held"][1].text() == "2 held"  # type: ignore[attr-defined]
     s.select("seed_cart")
-    assert not w.dispatch.one.isEnabled() and "Missing textures" in w.dispatch.why.text()
-    w.dispatch.every.click()
+    assert not w.panel("dispatch").one.isEnabled() and "Missing textures" in w.panel("dispatch").why.text()
+    w.panel("dispatch").every.click()
     # The mosaic floor has a query: its file says one way of its normal map, the map another.
     demo.wait(lambda: len(s.logs) == 8)
     people = {"gardener", "hedgehog", "lamplighter", "moss_keeper", "house_warden"}
@@ -468,14 +468,14 @@ def test_dispatch_all_that_are_cleared_and_its_pages(demo: Rig, tmp_path: Path) 
     } | people
     assert all(log.accepted for log in s.logs.values())
     s.select("fern_bed")
-    w.dispatch.refresh_pages()
-    demo.wait(lambda: w.dispatch.package.tree.topLevelItemCount() == 1)
-    assert w.dispatch.names.table.rowCount() > 5
-    assert "fern_bed" in w.dispatch.docket.toPlainText()
-    w.dispatch.one.click()
+    w.panel("dispatch").refresh_pages()
+    demo.wait(lambda: w.panel("dispatch").package.tree.topLevelItemCount() == 1)
+    assert w.panel("dispatch").names.table.rowCount() > 5
+    assert "fern_bed" in w.panel("dispatch").docket.toPlainText()
+    w.panel("dispatch").one.click()
     demo.wait(lambda: any("already" in text for text, _ in demo.said))
-    w.dispatch.replace.setChecked(True)
-    w.dispatch.one.click()
+    w.panel("dispatch").replace.setChecked(True)
+    w.panel("dispatch").one.click()
     demo.wait(lambda: s.worker.waiting == 0)
 
 
@@ -483,16 +483,16 @@ def test_dispatch_all_that_are_cleared_and_its_pages(demo: Rig, tmp_path: Path) 
 @pytest.mark.parametrize("mistake", ["texture", "name", "number", "cut"])
 def test_mistakes_are_tried_on_a_copy(demo: Rig, tmp_path: Path, mistake: str) -> None:
     w, s = demo.window, demo.session
-    w.landing.try_mistake(mistake)
-    assert w.landing.answers[mistake].text() == "dispatch first"
+    w.panel("landing").try_mistake(mistake)
+    assert w.panel("landing").answers[mistake].text() == "dispatch first"
     s.select("bell_lantern")
     s.jobs.dispatch(["bell_lantern"], tmp_path / "out")
     demo.wait(lambda: "bell_lantern" in s.logs)
     w.open_desk("landing")
-    w.landing.try_mistake(mistake)
-    demo.wait(lambda: w.landing.answers[mistake].text().startswith("refused"))
+    w.panel("landing").try_mistake(mistake)
+    demo.wait(lambda: w.panel("landing").answers[mistake].text().startswith("refused"))
     assert s.logs["bell_lantern"].accepted
-    assert w.landing.log_page.table.rowCount() == len(s.logs["bell_lantern"].lines)
+    assert w.panel("landing").log_page.table.rowCount() == len(s.logs["bell_lantern"].lines)
 
 
 @pytest.mark.goods("watering_stork", "bell_lantern", "seed_cart")
@@ -502,7 +502,7 @@ def test_every_desk_at_every_size(demo: Rig) -> None:
         w.resize(width, height)
         wanted = theme.span(NARROW_PANEL if width < 1150 else PANEL_WIDTH, WIDER)
         demo.wait(lambda wanted=wanted: w.panels.maximumWidth() >= wanted)
-        for id_, _, _ in DESKS:
+        for id_ in DESKS.all():
             w.open_desk(id_)
             demo.qtbot.wait(10)
             demo.wait(lambda width=width: w.minimumSizeHint().width() <= width)  # layouts follow a resize a little later
@@ -562,10 +562,10 @@ def test_without_graphics_the_window_still_works(qtbot, monkeypatch: pytest.Monk
 def test_empty_states_say_what_to_do(rig: Rig) -> None:
     w = rig.window
     assert w.goods.empty.isVisible() and "Drop" in w.goods.empty.text()
-    for id_, _, _ in DESKS:
+    for id_ in DESKS.all():
         w.open_desk(id_)
     assert not w.grab().isNull()
-    assert w.landing.word.text() == "Nothing landed" and not w.dispatch.one.isEnabled()
+    assert w.panel("landing").word.text() == "Nothing landed" and not w.panel("dispatch").one.isEnabled()
 
 
 @pytest.mark.goods("bell_lantern")

@@ -91,6 +91,13 @@ class Route:
                 at = i
         return Route((*self.stops[:at], stop, *self.stops[at:]))
 
+    def set(self, step_id: str, values: Mapping[str, Any], stop_id: str | None = None) -> Route:
+        """With a person's settings of a step: in the stop `stop_id`, else in the step's last stop, else in a new one."""
+        stop = self.of_step(step_id) if stop_id is None else self.find(stop_id)
+        if stop is None:
+            return self.added(step_id, values, by="person")
+        return self.changed(stop.id, **values).by_person(stop.id)
+
     def changed(self, stop_id: str, **values: Any) -> Route:
         """With settings of one stop changed."""
         self.find(stop_id)

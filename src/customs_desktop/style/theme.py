@@ -9,7 +9,7 @@ from functools import cache
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QRectF, Qt
-from PyQt6.QtGui import QAction, QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PyQt6.QtGui import QAction, QColor, QFont, QFontDatabase, QGuiApplication, QIcon, QPainter, QPalette, QPixmap
 from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtWidgets import QAbstractButton, QApplication
 
@@ -174,3 +174,11 @@ def sheet(c: Colours) -> str:
     """Qt style sheet of a variant: `window.qss` with its colours filled in."""
     text = (HERE / "window.qss").read_text("utf-8")
     return text.format(c=c, family=FAMILY, chevron=_tinted("chevron-down", c.soft), tick=_tinted("check", c.on_teal))
+
+
+def wants_evening(choice: str) -> bool:
+    """True when the dark variant is to be used."""
+    if choice != "desktop":
+        return choice == "evening"
+    hints = QGuiApplication.styleHints()
+    return hints is not None and hints.colorScheme() == Qt.ColorScheme.Dark

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PyQt6.QtCore import QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QPainter, QPaintEvent
 from PyQt6.QtWidgets import QAbstractButton, QButtonGroup, QVBoxLayout, QWidget
 
 from customs_desktop.style.theme import colour, colours, font, pixmap, span
-
-DESKS = (("intake", "Intake", "package-open"), ("fit", "Fit", "ruler"), ("surface", "Surface", "swatch-book"),
-         ("motion", "Motion", "footprints"),
-         ("dispatch", "Dispatch", "stamp"),
-         ("landing", "Landing", "plane-landing"))  # fmt: skip
 
 
 class DeskButton(QAbstractButton):
@@ -49,18 +46,18 @@ class DeskButton(QAbstractButton):
 
 
 class DeskBar(QWidget):
-    """Emits `chosen` with the desk's id."""
+    """A button for each of `desks` (id, name, icon). Emits `chosen` with the desk's id."""
 
     chosen = pyqtSignal(str)
 
-    def __init__(self) -> None:
+    def __init__(self, desks: Sequence[tuple[str, str, str]]) -> None:
         super().__init__()
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 10, 0, 10)
         box.setSpacing(2)
         self.group = QButtonGroup(self)
         self.buttons: dict[str, DeskButton] = {}
-        for id_, name, icon_name in DESKS:
+        for id_, name, icon_name in desks:
             made = DeskButton(name, icon_name)
             made.clicked.connect(lambda _=False, i=id_: self.chosen.emit(i))
             self.group.addButton(made)

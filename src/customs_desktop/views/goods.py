@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from customs.shipment.state import Asset
-from customs_desktop.session import Session
+from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font, span
 from customs_desktop.widgets.basics import label, row, search_field
 from customs_desktop.widgets.marks import draw_mark
@@ -29,7 +29,7 @@ NARROW = 168
 class GoodsModel(QAbstractListModel):
     """The goods that match the search."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Office) -> None:
         super().__init__()
         self.session = session
         self.search = ""
@@ -116,7 +116,7 @@ class GoodsDelegate(QStyledItemDelegate):
 class GoodsPanel(QWidget):
     """The list with its search field."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Office) -> None:
         super().__init__()
         self.session = session
         self.setObjectName("goods")

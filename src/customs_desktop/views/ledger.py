@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 from customs.ledger.ledger import effective, judge
 from customs.ledger.row import Row
 from customs.words import many
-from customs_desktop.session import Session
+from customs_desktop.office import Office
 from customs_desktop.style.theme import font, span
 from customs_desktop.views.ledger_cells import CellDelegate, CountButton, RowDelegate
 from customs_desktop.views.ledger_model import GoodsLedgerModel, LedgerModel
@@ -41,7 +41,7 @@ DESK_NAMES = (
 class LedgerView(QWidget):
     """Head, filters and the two tables."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Office) -> None:
         super().__init__()
         self.session = session
         self.model, self.goods_model = LedgerModel(session), GoodsLedgerModel(session)

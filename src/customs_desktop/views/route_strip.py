@@ -21,7 +21,7 @@ from customs.ledger.ledger import effective
 from customs.ledger.row import RANK, requirements
 from customs.route.route import Stop
 from customs.route.step import get_step
-from customs_desktop.session import Session
+from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font, span
 from customs_desktop.widgets.marks import draw_mark
 
@@ -54,7 +54,7 @@ class RouteStrip(QWidget):
     sheet_asked = pyqtSignal(QPoint)
     plan_asked = pyqtSignal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Office) -> None:
         super().__init__()
         self.session = session
         self.setObjectName("strip")

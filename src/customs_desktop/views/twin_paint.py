@@ -2,24 +2,43 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import Protocol
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from customs.picture.camera import project
 from customs.picture.lines import dimension_lines
+from customs.picture.look import Look
+from customs_desktop.session import Session
 from customs_desktop.style.theme import colour, font
-
-if TYPE_CHECKING:
-    from customs_desktop.views.twin import TwinView
+from customs_desktop.views.halves import Half, Picture
 
 HEAD = 30
 """Height of the headings (pixels)."""
 
 
-def wipe(view: TwinView, painter: QPainter, body: QRectF) -> None:
+class Shown(Protocol):
+    """What is painted: the view's halves and their pictures, how they are put together, and the place there is."""
+
+    session: Session
+    left: Half | None
+    right: Half | None
+    beside: Half | None
+    pictures: dict[str, Picture]
+    look: Look
+    mode: str
+    landing: bool
+    wipe_at: float
+    problem: str
+
+    def width(self) -> int: ...
+    def height(self) -> int: ...
+    def rect(self) -> QRect: ...
+
+
+def wipe(view: Shown, painter: QPainter, body: QRectF) -> None:
     """Both pictures with the divider between them."""
     x = body.width() * view.wipe_at
     for name, clip in (
@@ -40,7 +59,7 @@ def wipe(view: TwinView, painter: QPainter, body: QRectF) -> None:
     painter.drawLine(QPointF(x + 3, grip.center().y() - 5), QPointF(x + 3, grip.center().y() + 5))
 
 
-def empty(view: TwinView, painter: QPainter) -> None:
+def empty(view: Shown, painter: QPainter) -> None:
     """What to do where there is nothing to see."""
     painter.setPen(colour("soft"))
     painter.setFont(font(2))
@@ -59,7 +78,7 @@ def empty(view: TwinView, painter: QPainter) -> None:
     painter.drawText(area, Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, text)
 
 
-def heads(view: TwinView, painter: QPainter) -> None:
+def heads(view: Shown, painter: QPainter) -> None:
     """What each half is."""
     painter.fillRect(QRectF(0, 0, view.width(), HEAD), colour("paper"))
     both = [(view.left, 14.0, "ink"), (view.right, view.width() / 2 + 14, "teal")]
@@ -79,7 +98,7 @@ def heads(view: TwinView, painter: QPainter) -> None:
         painter.drawText(QRectF(start, 0, room, HEAD), Qt.AlignmentFlag.AlignVCenter, shown)
 
 
-def labels(view: TwinView, painter: QPainter, rect: QRectF | None) -> None:
+def labels(view: Shown, painter: QPainter, rect: QRectF | None) -> None:
     """Dimension figures beside their lines."""
     if rect is None or view.right is None or view.right.box is None or not view.look.dimensions or "right" not in view.pictures:
         return
@@ -105,7 +124,7 @@ def labels(view: TwinView, painter: QPainter, rect: QRectF | None) -> None:
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
 
-def say_problem(view: TwinView, painter: QPainter) -> None:
+def say_problem(view: Shown, painter: QPainter) -> None:
     """Why there is no picture."""
     text = f"Pictures are not available: {view.problem}\nEverything else works."
     box = QRectF(view.rect()).adjusted(40, HEAD + 30, -40, -60)
@@ -114,7 +133,7 @@ def say_problem(view: TwinView, painter: QPainter) -> None:
     painter.drawText(box, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap, text)
 
 
-def beside(view: TwinView, painter: QPainter, rect: QRectF) -> None:
+def beside(view: Shown, painter: QPainter, rect: QRectF) -> None:
     """The donor's picture, framed, with its name."""
     picture = view.pictures.get("beside")
     if view.beside is None or picture is None:

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from typing import TypeVar
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QTableWidget, QTreeWidget
+from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QTableWidget, QTreeWidget, QTreeWidgetItem
 
-from customs_desktop.style.theme import font, span
+from customs_desktop.style.theme import font, icon, span
 
 ROW = 26
 Table = TypeVar("Table", bound=QTableView)
@@ -52,3 +52,26 @@ def listing(heads: Sequence[str], name: str, widths: Sequence[int]) -> QTableWid
     table.setHorizontalHeaderLabels(list(heads))
     table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
     return dressed(table, name, widths)
+
+
+def fill_tree(tree: QTreeWidget, root: str, files: list[tuple[str, str]]) -> dict[str, QTreeWidgetItem]:
+    """Folders and files below `root`; the items by path."""
+    top = QTreeWidgetItem([f"{root}/", "package"])
+    top.setIcon(0, icon("folder-open"))
+    tree.addTopLevelItem(top)
+    folders, out = {"": top}, {}
+    for path, what in files:
+        parts = path.split("/")
+        for depth in range(1, len(parts)):
+            name = "/".join(parts[:depth])
+            if name not in folders:
+                made = QTreeWidgetItem([f"{parts[depth - 1]}/", ""])
+                made.setIcon(0, icon("folder"))
+                folders["/".join(parts[: depth - 1])].addChild(made)
+                folders[name] = made
+        leaf = QTreeWidgetItem([parts[-1], what])
+        leaf.setIcon(0, icon("image" if what == "texture" else "file-box" if what.startswith("model") else "file"))
+        folders["/".join(parts[:-1])].addChild(leaf)
+        out[path] = leaf
+    tree.expandAll()
+    return out

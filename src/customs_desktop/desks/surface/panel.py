@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QFileDialog, QSlider
+from PyQt6.QtWidgets import QFileDialog, QSlider, QWidget
 
 from customs.formats.image_write import deliveries, texture_kinds
 from customs.job import Job
@@ -15,26 +15,27 @@ from customs.surface.compare import difference, psnr
 from customs.surface.pixels import image_info, pixels_or_none, stated_space
 from customs.work.compression import compressed_look
 from customs.work.roles import role_table, title
-from customs_desktop.desks.surface_edit import SurfaceEdit
-from customs_desktop.desks.surface_missing import MissingPart
-from customs_desktop.desks.surface_over import OverPart
-from customs_desktop.desks.surface_parts import AlphaPart, FormatPart, GlowPart, PackPart, SkinPart
-from customs_desktop.session import Session
+from customs_desktop.desk import DeskPanel
+from customs_desktop.desks.surface.bulk import BulkPage
+from customs_desktop.desks.surface.edit import SurfaceEdit
+from customs_desktop.desks.surface.missing import MissingPart
+from customs_desktop.desks.surface.over import OverPart
+from customs_desktop.desks.surface.parts import AlphaPart, FormatPart, GlowPart, PackPart, SkinPart
+from customs_desktop.desks.surface.role_model import ALPHA
+from customs_desktop.desks.surface.role_table import RoleView
+from customs_desktop.desks.surface.texture_view import Histogram, TextureView
+from customs_desktop.desks.surface.thumbs import Thumbs
+from customs_desktop.desks.surface.uv_page import UVPage
+from customs_desktop.office import Office
 from customs_desktop.style.theme import span
-from customs_desktop.views.bulk import BulkPage
-from customs_desktop.views.role_model import ALPHA
-from customs_desktop.views.role_table import RoleView
-from customs_desktop.views.texture_view import Histogram, TextureView
-from customs_desktop.views.uv_page import UVPage
-from customs_desktop.widgets.basics import Panel, button, label, row, section
-from customs_desktop.widgets.thumbs import Thumbs
+from customs_desktop.widgets.basics import button, label, row, section
 from customs_desktop.workers import Task
 
 
-class SurfacePanel(Panel):
+class SurfacePanel(DeskPanel):
     """The picked texture and what can be done with it and its material."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Office) -> None:
         super().__init__("Surface", "textures and materials")
         self.session, self.edit = session, SurfaceEdit(session)
         self.thumbs = Thumbs(self)
@@ -239,6 +240,9 @@ class SurfacePanel(Panel):
         name = QFileDialog.getExistingDirectory(self, "Folder to search for textures")
         if name:
             self.session.jobs.search_folder(Path(name))
+
+    def pages(self) -> list[tuple[str, QWidget]]:
+        return [("Roles", self.roles), ("Bulk", self.bulk), ("UV", self.uv)]
 
     def close_down(self) -> None:
         """Wait for pictures that are being made."""

@@ -8,13 +8,13 @@ from typing import Any
 from customs.route.route import Route
 from customs.scene.key import Key
 from customs.scene.model import Image
-from customs_desktop.session import Session
+from customs_desktop.office import Office
 
 
 class SurfaceEdit:
     """Turns what a person does at the desk into stops."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Office) -> None:
         self.session = session
 
     def received(self, image: Image) -> Image | None:
@@ -63,7 +63,7 @@ class SurfaceEdit:
             old = tuple(tuple(u) for u in dict(stop.values).get("uses", ())) if stop is not None else ()
             cells = {(m, r) for m, r, _ in uses}
             merged = (*(u for u in old if (u[0], u[1]) not in cells), *uses)
-            return self.with_stop(route, "roles", {"uses": merged}, None)
+            return route.set("roles", {"uses": merged})
 
         return self.session.change_route(label, change)
 
@@ -75,7 +75,8 @@ class SurfaceEdit:
 
         def change(route: Route) -> Route:
             mine = next((s for s in route.stops if s.step == step and tuple(dict(s.values).get("targets", ())) == target), None)
-            return self.with_stop(route, step, {**values, "targets": target}, mine.id if mine is not None else "")
+            wanted = {**values, "targets": target}
+            return route.set(step, wanted, mine.id) if mine is not None else route.added(step, wanted, by="person")
 
         return self.session.change_route(label, change)
 
@@ -95,7 +96,7 @@ class SurfaceEdit:
     def set_many(self, step: str, targets: Sequence[str], label: str, **values: Any) -> bool:
         """A new stop of a step for many materials."""
         wanted = {**values, "targets": tuple(targets)}
-        return self.session.change_route(label, lambda r: self.with_stop(r, step, wanted, ""))
+        return self.session.change_route(label, lambda r: r.added(step, wanted, by="person"))
 
     def stop_for(self, step: str, material: Key) -> dict[str, Any]:
         """Settings of the stop of a step that is for this material alone; empty without one."""
@@ -104,15 +105,6 @@ class SurfaceEdit:
             if s.step == step and tuple(dict(s.values).get("targets", ())) == (str(material),):
                 return dict(s.values)
         return {}
-
-    def with_stop(self, route: Route, step: str, values: dict[str, Any], stop_id: str | None) -> Route:
-        """A route with settings of a step set by a person: `stop_id` None changes the step's last stop or adds one, "" adds one, else that stop is changed."""
-        if stop_id is None:
-            known = route.of_step(step)
-            stop_id = known.id if known is not None else ""
-        if not stop_id:
-            return route.added(step, values, by="person")
-        return route.changed(stop_id, **values).by_person(stop_id)
 
     def add_skin(self, name: str, material: Key, role: str, image: Image) -> bool:
         """A further skin in which a material has another texture."""
@@ -123,6 +115,6 @@ class SurfaceEdit:
         def change(route: Route) -> Route:
             stop = route.of_step("variants")
             old = tuple(tuple(u) for u in dict(stop.values).get("uses", ())) if stop is not None else ()
-            return self.with_stop(route, "variants", {"uses": (*old, (name, str(material), role, key))}, None)
+            return route.set("variants", {"uses": (*old, (name, str(material), role, key))})
 
         return self.session.change_route(f"Skin {name}", change)

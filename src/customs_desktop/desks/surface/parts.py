@@ -15,10 +15,10 @@ from customs.surface.channels import factor_of, source_of
 from customs.surface.files.base import texture_format, texture_formats
 from customs.surface.pattern import Part, parse_pattern
 from customs.surface.presets import presets
-from customs_desktop.desks.surface_edit import SurfaceEdit
-from customs_desktop.session import Session
+from customs_desktop.desks.surface.edit import SurfaceEdit
+from customs_desktop.desks.surface.texture_view import TextureView
+from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font, span
-from customs_desktop.views.texture_view import TextureView
 from customs_desktop.widgets.basics import NumberField, button, combo, label, row, show_choice
 
 USUAL = "R=occlusion G=roughness B=metallic"
@@ -38,7 +38,7 @@ class Section(QWidget):
         self.box.setSpacing(5)
 
     def show_picked(
-        self, scene: Scene | None, material: Material | None, role: str, image: Image | None, session: Session
+        self, scene: Scene | None, material: Material | None, role: str, image: Image | None, session: Office
     ) -> None:
         """Show what is picked."""
         self.scene, self.material, self.role, self.image = scene, material, role, image  # type: ignore[assignment]
@@ -46,7 +46,7 @@ class Section(QWidget):
         if material is not None:
             self.fill(session)
 
-    def fill(self, session: Session) -> None:
+    def fill(self, session: Office) -> None:
         """Fill in the picked material's values."""
 
 
@@ -117,7 +117,7 @@ class PackPart(Section):
         self.box.addWidget(self.pattern)
         self.box.addWidget(row(self.go, self.apart, 1))
 
-    def fill(self, session: Session) -> None:
+    def fill(self, session: Office) -> None:
         assert self.material is not None
         values = self.edit.stop_for("pack", self.material.key)
         if not self.pattern.hasFocus():
@@ -174,7 +174,7 @@ class GlowPart(Section):
         self.box.addWidget(row(label("Strength", "soft", -0.5), self.strength, 1))
         view.picked.connect(self._picked)
 
-    def fill(self, session: Session) -> None:
+    def fill(self, session: Office) -> None:
         values = self._values()
         for name, field, usual in (
             ("tolerance", self.tolerance, 0.08),
@@ -229,7 +229,7 @@ class AlphaPart(Section):
         self.box.addWidget(row(label("Set as"), self.kind))
         self.box.addWidget(row(self.green, self.bleed, 1))
 
-    def fill(self, session: Session) -> None:
+    def fill(self, session: Office) -> None:
         assert self.material is not None
         show_choice(self.mode, self.material.alpha_mode)
         self.cutoff.show_value(self.material.alpha_cutoff)
@@ -273,7 +273,7 @@ class SkinPart(Section):
         self.box.addWidget(row(self.name, self.go))
         self.box.addWidget(self.texture)
 
-    def fill(self, session: Session) -> None:
+    def fill(self, session: Office) -> None:
         assert self.scene is not None
         skins = ", ".join(self.scene.variants)
         self.known.setText(f"Skins: {skins}" if skins else "One skin. Another texture in the picked role makes a further one.")
@@ -312,7 +312,7 @@ class FormatPart(Section):
         self.box.addWidget(row(label("Quality"), self.quality, 1, self.error))
         self.box.addWidget(row(button("See what compression changes", see), 1))
 
-    def fill(self, session: Session) -> None:
+    def fill(self, session: Office) -> None:
         self.error.setText("")
         image = self.image
         self.setEnabled(image is not None)

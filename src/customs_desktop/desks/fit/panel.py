@@ -15,12 +15,13 @@ from customs.errors import CustomsError
 from customs.route.step import steps
 from customs.route.steps.fit.arrive import meant
 from customs.work.measure import measure
-from customs_desktop.session import Session
+from customs_desktop.desk import DeskPanel
+from customs_desktop.office import Office
+from customs_desktop.views.settings_form import SettingsForm
 from customs_desktop.widgets.basics import (
     Chips,
     NameLabel,
     NumberField,
-    Panel,
     button,
     combo,
     empty,
@@ -29,17 +30,16 @@ from customs_desktop.widgets.basics import (
     section,
     show_choice,
 )
-from customs_desktop.widgets.settings_form import SettingsForm
 
 FOOTINGS = (("base-centre", "Base centre"), ("box-centre", "Box centre"), ("mass-centre", "Mass centre"),
             ("as-received", "As received"), ("point", "Point …"))  # fmt: skip
 AXIS_NAMES = [(a, a.replace("-", "−")) for a in AXES]
 
 
-class FitPanel(Panel):
+class FitPanel(DeskPanel):
     """Every field is a setting of Arrive, Scale, Footing, or of the picked stop."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Office) -> None:
         super().__init__("Fit", "size, direction, footing")
         self.session = session
         self.yardstick = "figure"

@@ -6,9 +6,9 @@ from PyQt6.QtWidgets import QLineEdit
 
 from customs.ledger.materials import near_images
 from customs.surface.glow import parse_colour
-from customs_desktop.desks.surface_edit import SurfaceEdit
-from customs_desktop.desks.surface_parts import Section
-from customs_desktop.session import Session
+from customs_desktop.desks.surface.edit import SurfaceEdit
+from customs_desktop.desks.surface.parts import Section
+from customs_desktop.office import Office
 from customs_desktop.style.theme import span
 from customs_desktop.widgets.basics import NumberField, button, combo, label, row, show_choice
 
@@ -41,7 +41,7 @@ class OverPart(Section):
             row(label("Strength", "soft", -0.5), self.strength, 1, label("Tint"), self.tint, button("Tint", self.tinted))
         )
 
-    def fill(self, session: Session) -> None:
+    def fill(self, session: Office) -> None:
         assert self.scene is not None and self.material is not None
         images = [*near_images(self.scene), *(im for im in self.scene.images if im.there)][:MOST]
         keys = ["", *dict.fromkeys(str(im.key) for im in images)]

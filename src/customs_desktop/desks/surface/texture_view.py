@@ -10,8 +10,8 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
+from customs_desktop.desks.surface.thumbs import as_eight, qimage, thinned
 from customs_desktop.style.theme import colour, font
-from customs_desktop.widgets.thumbs import as_eight, qimage, thinned
 
 Pixels = npt.NDArray[Any]
 LARGEST, SQUARE = 1024, 8

@@ -12,9 +12,9 @@ from customs.route.route import Route
 from customs.scene.model import SLOTS
 from customs.surface.suffixes import COMMON
 from customs.work.roles import title
-from customs_desktop.desks.surface_edit import SurfaceEdit
-from customs_desktop.desks.surface_parts import Section
-from customs_desktop.session import Session
+from customs_desktop.desks.surface.edit import SurfaceEdit
+from customs_desktop.desks.surface.parts import Section
+from customs_desktop.office import Office
 from customs_desktop.widgets.basics import button, empty, label, row
 
 MOST = 5
@@ -34,7 +34,7 @@ class MissingPart(Section):
         self.box.addWidget(row(button("Search a folder …", ask_folder, "", "search"), button("Suffixes …", self.suffixes), 1))
         self.dialog: SuffixDialog | None = None
 
-    def fill(self, session: Session) -> None:
+    def fill(self, session: Office) -> None:
         empty(self.list)
         lost = self.image is not None and not self.image.there
         self.found = (
@@ -58,7 +58,7 @@ class MissingPart(Section):
         def change(route: Route) -> Route:
             stop = route.of_step("find-textures")
             old = tuple(tuple(p) for p in dict(stop.values).get("pairs", ())) if stop is not None else ()
-            return self.edit.with_stop(route, "find-textures", {"pairs": (*(p for p in old if p[0] != lost), pair)}, None)
+            return route.set("find-textures", {"pairs": (*(p for p in old if p[0] != lost), pair)})
 
         self.edit.session.change_route(f"Take {c.image.uri}", change)
 
@@ -76,7 +76,7 @@ class MissingPart(Section):
 class SuffixDialog(QDialog):
     """A line of suffixes and prefixes for each role."""
 
-    def __init__(self, session: Session, origin: Origin, parent: QWidget) -> None:
+    def __init__(self, session: Office, origin: Origin, parent: QWidget) -> None:
         super().__init__(parent)
         self.session, self.origin = session, origin
         self.setWindowTitle(f"Suffixes of {origin.title}")

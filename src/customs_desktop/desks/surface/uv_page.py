@@ -18,10 +18,10 @@ from customs.picture.uv_map import Window, island_at, uv_picture, window_of
 from customs.scene.model import Scene
 from customs.surface.pixels import pixels_or_none
 from customs.words import many
-from customs_desktop.session import Session
+from customs_desktop.desks.surface.thumbs import as_eight, qimage
+from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font
 from customs_desktop.widgets.basics import label
-from customs_desktop.widgets.thumbs import as_eight, qimage
 from customs_desktop.workers import Task
 
 SIZE = 512
@@ -76,7 +76,7 @@ def uv_facts(scene: Scene, material: int, point: tuple[float, float] | None = No
 class UVPage(QWidget):
     """The picture and the figures beside it."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Office) -> None:
         super().__init__()
         self.session = session
         self.scene: Scene | None = None

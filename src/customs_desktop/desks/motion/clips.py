@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
-from PyQt6.QtWidgets import QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
 from customs.motion.leftovers import joint_use
 from customs.motion.track import frame_rate
+from customs.route.route import Route
+from customs.route.step import get_step
 from customs.route.steps.motion.pose import moment
-from customs_desktop.session import Session
+from customs_desktop.desks.motion.bench import Bench
 from customs_desktop.style.theme import span
 from customs_desktop.widgets.basics import Chips, Flow, NameLabel, NumberField, button, label, row, section
-
-if TYPE_CHECKING:
-    from customs_desktop.desks.motion import MotionPanel
 
 FILES = (("first-with-mesh", "First with mesh"), ("only", "Clips only"), ("together", "One file"), ("each", "A file each"),
          ("none", "No clips"), ("still", "A still, no skin"))  # fmt: skip
@@ -23,9 +20,10 @@ FILES = (("first-with-mesh", "First with mesh"), ("only", "Clips only"), ("toget
 class ClipTools(QWidget):
     """Every button is a stop or a setting of one."""
 
-    def __init__(self, session: Session, panel: MotionPanel) -> None:
+    def __init__(self, bench: Bench) -> None:
         super().__init__()
-        self.session, self.panel = session, panel
+        self.bench = bench
+        self.session = session = bench.session
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
@@ -82,7 +80,7 @@ class ClipTools(QWidget):
 
     def refresh(self) -> None:
         """Values of the selected asset."""
-        result, asset = self.panel.result, self.session.asset
+        result, asset = self.bench.result, self.session.asset
         scene = result.at(None) if result is not None else None
         if scene is None or asset is None or result is None:
             return
@@ -99,15 +97,15 @@ class ClipTools(QWidget):
         how = {"clips": "none", "skins-and-clips": "still"}.get(getattr(dropped.settings, "drop", "")) if dropped else None
         self.files.show_chosen(how or scene.clip_files or rig.clip_files[0])
         self.refresh_joint()
-        stretch = self.panel.player.stretch
-        take = self.panel.take
+        stretch = self.bench.player.stretch
+        take = self.bench.take
         name = stretch.name or stretch.take if stretch is not None else ""
         self.which.setText(f"{name} · {frame_rate(take):g} frames/s received" if take is not None else "No clips")
         self.speed.show_value(1.0)
 
     def refresh_joint(self) -> None:
         """How far the picked joint is turned by hand."""
-        asset, joint = self.session.asset, self.panel.overlay.joint
+        asset, joint = self.session.asset, self.bench.overlay.joint
         pose = asset.route.of_step("pose") if asset is not None else None
         said = {t[0]: t[1:] for t in getattr(pose.settings, "turns", ())} if pose is not None else {}
         # A body on a donor's skeleton takes the donor's pose over, so a pose of its own would be lost.
@@ -121,13 +119,13 @@ class ClipTools(QWidget):
 
     def stand(self) -> None:
         """The moment the playhead is at as rest pose."""
-        take, stretch = self.panel.take, self.panel.player.stretch
+        take, stretch = self.bench.take, self.bench.player.stretch
         if take is not None and stretch is not None:
-            self.session.set_step("pose", **moment(take, stretch.start + self.panel.player.seconds))
+            self.session.set_step("pose", **moment(take, stretch.start + self.bench.player.seconds))
 
     def turn(self) -> None:
         """Turns of the picked joint from the three fields."""
-        asset, joint = self.session.asset, self.panel.overlay.joint
+        asset, joint = self.session.asset, self.bench.overlay.joint
         if asset is None or not joint:
             return
         pose = asset.route.of_step("pose")
@@ -145,7 +143,7 @@ class ClipTools(QWidget):
 
     def target(self) -> tuple[str, ...]:
         """Key of the delivered clip that is picked; nothing stands for all."""
-        stretch, result = self.panel.player.stretch, self.panel.result
+        stretch, result = self.bench.player.stretch, self.bench.result
         scene = result.at(None) if result is not None else None
         if stretch is None or scene is None or not stretch.name:
             return ()
@@ -161,18 +159,28 @@ class ClipTools(QWidget):
         asset = self.session.asset
         if asset is None:
             return
-        static, files = asset.route.of_step("static"), asset.route.of_step("clip-files")
+        static = asset.route.of_step("static")
         if how in ("none", "still"):
             self.session.set_step("static", drop="clips" if how == "none" else "skins-and-clips")
             return
 
-        def change(route: object) -> object:
-            out = route if static is None else route.removed(static.id)  # type: ignore[attr-defined]
-            if files is not None:
-                return out.changed(files.id, how=how).by_person(files.id)  # type: ignore[attr-defined]
-            return out.added("clip-files", {"how": how}, by="person")  # type: ignore[attr-defined]
+        def change(route: Route) -> Route:
+            out = route if static is None else route.removed(static.id)
+            return out.set("clip-files", {"how": how})
 
-        self.session.change_route("Deliver clips", change)  # type: ignore[arg-type]
+        self.session.change_route("Deliver clips", change)
 
     def _add(self) -> None:
-        self.panel.stops_menu().popup(self.add_stop.mapToGlobal(self.add_stop.rect().bottomLeft()))
+        self.stops_menu().popup(self.add_stop.mapToGlobal(self.add_stop.rect().bottomLeft()))
+
+    def stops_menu(self) -> QMenu:
+        """Steps of this desk to add by hand."""
+        menu = QMenu(self)
+        for id_ in ("bind", "leftovers", "bind-pose", "merge-joints", "rigid", "humanoid", "retarget", "reduce", "numbers"):
+            step = get_step(id_)
+            action = menu.addAction(f"{step.name}: {step.about}")
+            assert action is not None
+            action.triggered.connect(
+                lambda _=False, i=id_: self.session.change_route("Add a stop", lambda r: r.added(i, {}, by="person"))
+            )
+        return menu

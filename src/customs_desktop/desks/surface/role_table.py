@@ -16,12 +16,12 @@ from PyQt6.QtWidgets import (
 )
 
 from customs.words import many
+from customs_desktop.desks.surface.role_model import ALPHA, RoleModel
+from customs_desktop.desks.surface.thumbs import EDGE, Thumbs
 from customs_desktop.style.theme import colour, font
-from customs_desktop.views.role_model import ALPHA, RoleModel
 from customs_desktop.widgets.basics import NameLabel, label, search_field
 from customs_desktop.widgets.marks import draw_mark
 from customs_desktop.widgets.tables import dressed
-from customs_desktop.widgets.thumbs import EDGE, Thumbs
 
 TALL, NAME_WIDTH, CELL_WIDTH, LEAST_WIDTH, ALPHA_WIDTH = 54, 112, 100, 84, 60
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from PyQt6.QtCore import QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
+from customs_desktop.desks.motion.band import Band
 from customs_desktop.player import Player
 from customs_desktop.style.theme import span, wear
-from customs_desktop.views.band import Band
 from customs_desktop.widgets.basics import NameLabel, NumberField, combo, label, tool
 
 SPEEDS = (("0.1", "× 0.1"), ("0.25", "× 0.25"), ("0.5", "× 0.5"), ("1", "× 1.0"), ("2", "× 2.0"))

@@ -22,9 +22,10 @@ from customs.intake.take import take
 from customs.job import Job
 from customs.scene.model import Scene
 from customs.words import many
-from customs_desktop.session import Session
+from customs_desktop.desk import DeskPanel
+from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font
-from customs_desktop.widgets.basics import Panel, button, combo, label, row, search_field, section, show_choice
+from customs_desktop.widgets.basics import button, combo, label, row, search_field, section, show_choice
 from customs_desktop.widgets.tables import dressed
 from customs_desktop.workers import Task
 
@@ -140,10 +141,10 @@ class ContentsPage(QWidget):
         return [e for e in (picked or self.model.shown) if e.takeable]
 
 
-class IntakePanel(Panel):
+class IntakePanel(DeskPanel):
     """Choosing, preview, origin, taking in; the rights slip of the selected asset."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Office) -> None:
         super().__init__("Intake", "look before taking")
         self.session = session
         self.page = ContentsPage()
@@ -184,10 +185,19 @@ class IntakePanel(Panel):
         for signal in (session.changed, session.opened, session.selected):
             signal.connect(self.refresh)
         session.evaluated.connect(self._read)
+        session.arrived.connect(self.bring)
         session.painter.painted.connect(self._painted)
         self._previewed: Path | None = None
         self._scene: Scene | None = None
         self.refresh()
+
+    def pages(self) -> list[tuple[str, QWidget]]:
+        return [("Contents", self.page)]
+
+    def bring(self, paths: list[Path]) -> None:
+        """Files and folders that a person brought to the window: listed, and taken in with the chosen origin."""
+        self.look(paths)
+        self.session.jobs.take_in(paths, self.chosen_origin())
 
     def _rights(self) -> None:
         self.add(section("RIGHTS SLIP OF THE SELECTED ASSET"))

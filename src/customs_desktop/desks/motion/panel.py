@@ -2,51 +2,45 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from PyQt6.QtWidgets import QFileDialog, QMenu
+from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from customs.errors import CustomsError
 from customs.motion.ranges import Take
-from customs.picture.heat import heat_scene
 from customs.route.donor import Donor
-from customs.route.step import get_step
 from customs.scene.model import Clip, Scene
 from customs.work.donors import kept_donor
 from customs.work.motion import Facing, Takes, clip_facts, facing, found_ranges, look_at_take, takes_of
 from customs.work.requests.evaluate import Evaluated
-from customs_desktop.desks.motion_clips import ClipTools
-from customs_desktop.desks.motion_donor import DonorSection
-from customs_desktop.desks.motion_weights import WeightTools
-from customs_desktop.player import Player, Stretch
-from customs_desktop.session import Session
-from customs_desktop.views.band import Span, Strip
-from customs_desktop.views.band_page import BandPage
-from customs_desktop.views.curves import CurvesPage, lines_of
-from customs_desktop.views.joints import JointsPage
-from customs_desktop.views.rig_overlay import RigOverlay
+from customs_desktop.desk import DeskPanel
+from customs_desktop.desks.motion.band import Span, Strip
+from customs_desktop.desks.motion.band_page import BandPage
+from customs_desktop.desks.motion.bench import Bench
+from customs_desktop.desks.motion.clips import ClipTools
+from customs_desktop.desks.motion.curves import CurvesPage, lines_of
+from customs_desktop.desks.motion.donor import DonorSection
+from customs_desktop.desks.motion.joints import JointsPage
+from customs_desktop.desks.motion.weights import WeightTools
+from customs_desktop.office import Office
+from customs_desktop.player import Stretch
 from customs_desktop.views.twin import TwinView
-from customs_desktop.widgets.basics import Panel
 from customs_desktop.workers import Task
 
 
-class MotionPanel(Panel):
+class MotionPanel(DeskPanel):
     """Turns what a person does into settings of stops, and shows what the core answers."""
 
-    def __init__(self, session: Session, twin: TwinView) -> None:
+    def __init__(self, session: Office, twin: TwinView) -> None:
         super().__init__("Motion", "skeleton, weights, clips")
-        self.session, self.twin = session, twin
-        self.open = False
-        self.player, self.overlay = Player(), RigOverlay()
+        self.session, self.twin, self.bench = session, twin, Bench(session, twin)
+        self.player, self.overlay = self.bench.player, self.bench.overlay
         self.page, self.joints, self.curves = BandPage(self.player), JointsPage(), CurvesPage()
-        self.takes: Takes | None = None
-        self.take_number = 0
         self._looks: dict[str, Take] = {}
         self.donor = DonorSection(session)
-        self.weights = WeightTools(session, self)
-        self.clips = ClipTools(session, self)
+        self.weights = WeightTools(self.bench)
+        self.clips = ClipTools(self.bench)
         for part in (self.donor, self.weights, self.clips):
             self.add(part)
         self.finish()
@@ -63,44 +57,38 @@ class MotionPanel(Panel):
         self.donor.joint.connect(self.pick_joint)
         self.donor.choose.connect(self.choose_donor)
         twin.joint_picked.connect(self.pick_joint)
+        self.commands = (("Choose a donor …", self.choose_donor, ""),)
         for signal in (session.changed, session.selected, session.evaluated, session.picked, session.opened):
             signal.connect(self.refresh)
 
     # -- what is shown
 
-    def set_open(self, on: bool) -> None:
-        """Joints over the view and playing belong to this desk alone."""
-        self.open = on
-        if not on and self.player.playing:
+    def pages(self) -> list[tuple[str, QWidget]]:
+        return [("Band", self.page), ("Joints", self.joints), ("Curves", self.curves)]
+
+    def opened(self) -> None:
+        self.bench.open = True
+        self.twin.set_overlay(self.overlay)
+        self.refresh()
+
+    def left(self) -> None:
+        self.bench.open = False
+        if self.player.playing:
             self.player.pause()
-        self.twin.set_overlay(self.overlay if on else None)
-        if on:
-            self.refresh()
-
-    @property
-    def result(self) -> Evaluated | None:
-        """The evaluated asset, when it could be read."""
-        result = self.session.result
-        return result if result is not None and result.taken is not None and result.passed else None
-
-    @property
-    def take(self) -> Clip | None:
-        """The take on the band."""
-        clips = self.takes.clips if self.takes is not None else ()
-        return clips[min(self.take_number, len(clips) - 1)] if clips else None
+        self.twin.set_overlay(None)
 
     def refresh(self, *_: object) -> None:
         """Take over the selected asset and the picked stop."""
-        if not self.open:
+        if not self.bench.open:
             return
-        result = self.result
+        result = self.bench.result
         if result is None:
-            self.takes = None
+            self.bench.takes = None
             self.page.band.show_strip(Strip("", 0.0))
             self.joints.show_scene(None, {})
             self.player.show(None, 30.0)
             return
-        self.takes = takes_of(result.passed, result.asset.route)
+        self.bench.takes = takes_of(result.passed, result.asset.route)
         self._show_takes()
         pairs = self._facing(result)
         scene = result.at(self.session.stop)
@@ -113,17 +101,17 @@ class MotionPanel(Panel):
         self._pick(self.page.band.current)
 
     def _show_takes(self) -> None:
-        box, clips = self.page.takes, self.takes.clips if self.takes else ()
-        self.take_number = min(self.take_number, max(len(clips) - 1, 0))
+        box, clips = self.page.takes, self.bench.takes.clips if self.bench.takes else ()
+        self.bench.take_number = min(self.bench.take_number, max(len(clips) - 1, 0))
         box.blockSignals(True)
         box.clear()
         for k, clip in enumerate(clips):
             box.addItem(clip.name, str(k))
-        box.setCurrentIndex(self.take_number)
+        box.setCurrentIndex(self.bench.take_number)
         box.blockSignals(False)
         box.setVisible(len(clips) > 1)
-        if self.takes is not None:
-            self.page.per_second.show_value(self.takes.rate)
+        if self.bench.takes is not None:
+            self.page.per_second.show_value(self.bench.takes.rate)
 
     def _facing(self, result: Evaluated) -> Facing | None:
         donor = self._donor(result)
@@ -149,7 +137,7 @@ class MotionPanel(Panel):
         )
 
     def _strip(self) -> None:
-        take, takes = self.take, self.takes
+        take, takes = self.bench.take, self.bench.takes
         if take is None or takes is None:
             self.page.band.show_strip(Strip("", 0.0))
             return
@@ -162,14 +150,14 @@ class MotionPanel(Panel):
             self._look(takes, take)
 
     def _look_key(self, take: Clip) -> str:
-        return f"{self.session.current} {take.key} {id(take)} {self.takes.rate if self.takes else 0}"
+        return f"{self.session.current} {take.key} {id(take)} {self.bench.takes.rate if self.bench.takes else 0}"
 
     def _look(self, takes: Takes, take: Clip) -> None:
         key = self._look_key(take)
 
         def done(found: Take) -> None:
             self._looks = {**dict(list(self._looks.items())[-8:]), key: found}
-            if self.open:
+            if self.bench.open:
                 self._strip()
 
         self.session.worker.submit(
@@ -179,7 +167,7 @@ class MotionPanel(Panel):
     # -- playing
 
     def _pick(self, number: int) -> None:
-        take, takes, band = self.take, self.takes, self.page.band
+        take, takes, band = self.bench.take, self.bench.takes, self.page.band
         if take is None or takes is None:
             self.player.show(None, 30.0)
             self.twin.show_poses({}, False)
@@ -195,9 +183,9 @@ class MotionPanel(Panel):
         self._curve()
 
     def _moved(self) -> None:
-        if not self.open:
+        if not self.bench.open:
             return
-        stretch, takes = self.player.stretch, self.takes
+        stretch, takes = self.player.stretch, self.bench.takes
         if stretch is None or takes is None:
             return
         at = stretch.start + self.player.seconds
@@ -210,7 +198,7 @@ class MotionPanel(Panel):
     def poses(self, stretch: Stretch, at: float) -> dict[str, tuple[int | None, float]]:
         """(clip, seconds) of both halves: the received take at its time, the delivered clip at its own."""
         out: dict[str, tuple[int | None, float]] = {}
-        take = self.take
+        take = self.bench.take
         if take is None:
             return out
         sources = {take.key, *take.made_from}
@@ -227,7 +215,7 @@ class MotionPanel(Panel):
         return out
 
     def _right(self, scene: Scene, stretch: Stretch, at: float, sources: set[Any]) -> tuple[int | None, float]:
-        spans, rate = self.page.band.strip.spans, self.takes.rate if self.takes else 30.0
+        spans, rate = self.page.band.strip.spans, self.bench.takes.rate if self.bench.takes else 30.0
         mine = [(s.name, s.first / rate, s.last / rate) for s in spans if s.name == stretch.name or not stretch.name]
         for name, a, b in mine:
             if a - 1e-6 <= at <= b + 1e-6:
@@ -238,7 +226,7 @@ class MotionPanel(Panel):
         return (whole, at) if whole is not None and not (spans and not stretch.name) else (None, 0.0)
 
     def _seek(self, frame: float) -> None:
-        stretch, takes = self.player.stretch, self.takes
+        stretch, takes = self.player.stretch, self.bench.takes
         if stretch is not None and takes is not None:
             at = frame / takes.rate
             if stretch.name and not stretch.start - 1e-6 <= at <= stretch.end + 1e-6:
@@ -247,7 +235,7 @@ class MotionPanel(Panel):
             self.player.seek(at - stretch.start)
 
     def _facts(self, stretch: Stretch) -> None:
-        result = self.result
+        result = self.bench.result
         scene = result.at(self.session.stop) if result is not None else None
         clip = (
             next((c for c in scene.clips if _same_name(c.name, stretch.name or stretch.take)), None)
@@ -269,7 +257,7 @@ class MotionPanel(Panel):
         )
 
     def _curve(self) -> None:
-        stretch, result = self.player.stretch, self.result
+        stretch, result = self.player.stretch, self.bench.result
         scene = result.at(self.session.stop) if result is not None else None
         clip = None
         if scene is not None and stretch is not None:
@@ -283,7 +271,7 @@ class MotionPanel(Panel):
 
     def _spans(self, spans: tuple[Span, ...], word: str) -> None:
         """The rows of this take are those on the band; rows of other takes stay."""
-        take, takes = self.take, self.takes
+        take, takes = self.bench.take, self.bench.takes
         if take is None or takes is None:
             return
         mine = set(takes.of(take))
@@ -292,19 +280,15 @@ class MotionPanel(Panel):
 
     def keep_rows(self, rows: list[tuple[str, float, float, str]], word: str) -> None:
         """Make `rows` (name, first, last, take) the table of the stop Clips, as one decision."""
-        takes, asset = self.takes, self.session.asset
+        takes, asset = self.bench.takes, self.session.asset
         if takes is None or asset is None:
             return
         values = {"ranges": tuple(rows), "unit": "frames", "rate": takes.rate, "find": False}
-        stop = asset.route.of_step("clips")
-        if stop is None:
-            self.session.change_route(word, lambda r: r.added("clips", values, by="person"))
-        else:
-            self.session.change_route(word, lambda r: r.changed(stop.id, **values).by_person(stop.id))
+        self.session.change_route(word, lambda r: r.set("clips", values))
 
     def find_clips(self) -> None:
         """Cut the take at its rests and repeated poses, as one decision."""
-        take, takes = self.take, self.takes
+        take, takes = self.bench.take, self.bench.takes
         if take is None or takes is None:
             return
 
@@ -323,7 +307,7 @@ class MotionPanel(Panel):
 
     def _rate(self, rate: float) -> None:
         """Frames are counted at another rate; clips stay where they are in seconds."""
-        takes = self.takes
+        takes = self.bench.takes
         if takes is None:
             return
         factor = rate / takes.rate
@@ -334,13 +318,13 @@ class MotionPanel(Panel):
             self.session.set_step("clips", rate=rate)
 
     def _take(self, number: int) -> None:
-        self.take_number = number
+        self.bench.take_number = number
         self._strip()
         self.page.band.pick(-1)
 
     def pick_joint(self, name: str) -> None:
         """Mark a joint everywhere."""
-        if not self.open:
+        if not self.bench.open:
             return
         self.overlay.joint = name
         self.donor.map.joint = name
@@ -353,7 +337,7 @@ class MotionPanel(Panel):
 
     def say_bone(self, joint: str, bone: str) -> None:
         """A person's word on which bone a joint is: one setting of the stop Humanoid."""
-        asset, result = self.session.asset, self.result
+        asset, result = self.session.asset, self.bench.result
         scene = result.at(self.session.stop) if result is not None else None
         if asset is None or scene is None:
             return
@@ -367,37 +351,11 @@ class MotionPanel(Panel):
             said[before] = ""
         self.session.set_step("humanoid", bones=tuple(sorted(said.items())))
 
-    def show_heat(self, on: bool) -> None:
-        """Weights of the picked joint as colours on the right half."""
-        right = self.twin.right
-        self.overlay.scale = on and bool(self.overlay.joint)
-        scene = self.weights.scene if on else None
-        if on and right is not None and scene is not None and self.overlay.joint:
-            coloured = heat_scene(scene, self.overlay.joint)
-            # Its clips are those of the half it stands for, so that it plays along; another tree stays at rest.
-            same = len(scene.nodes) == len(right.scene.nodes)
-            self.twin.show_drawn({"right": replace(coloured, clips=right.scene.clips if same else ())})
-        else:
-            self.twin.show_drawn({})
-        self.twin.update()
-
     def choose_donor(self, path: str = "") -> None:
         """Let a person choose the file of a donor."""
         chosen = path or QFileDialog.getOpenFileName(self, "Choose a donor: an asset of the destination", str(Path.home()))[0]
         if chosen:
             self.session.jobs.take_donor(Path(chosen))
-
-    def stops_menu(self) -> QMenu:
-        """Steps of this desk to add by hand."""
-        menu = QMenu(self)
-        for id_ in ("bind", "leftovers", "bind-pose", "merge-joints", "rigid", "humanoid", "retarget", "reduce", "numbers"):
-            step = get_step(id_)
-            action = menu.addAction(f"{step.name}: {step.about}")
-            assert action is not None
-            action.triggered.connect(
-                lambda _=False, i=id_: self.session.change_route("Add a stop", lambda r: r.added(i, {}, by="person"))
-            )
-        return menu
 
 
 def _same_name(delivered: str, name: str) -> bool:

@@ -8,11 +8,11 @@ from PyQt6.QtWidgets import QMenu, QVBoxLayout, QWidget
 from customs.motion.pairing import Pair
 from customs.shipment.state import Asset
 from customs.work.motion import Facing
-from customs_desktop.session import Session
+from customs_desktop.desks.motion.skeletons import FacingSkeletons
+from customs_desktop.office import Office
 from customs_desktop.style.theme import span
 from customs_desktop.widgets.basics import Chips, button, empty, label, row, section
 from customs_desktop.widgets.marks import Mark
-from customs_desktop.widgets.skeletons import FacingSkeletons
 
 SHOWN = 5
 STEPS = (("0", "as needed"), ("5", "5°"), ("15", "15°"), ("45", "45°"))
@@ -25,7 +25,7 @@ class DonorSection(QWidget):
     joint = pyqtSignal(str)
     choose = pyqtSignal()
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Office) -> None:
         super().__init__()
         self.session = session
         self.facing: Facing | None = None

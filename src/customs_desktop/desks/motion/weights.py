@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtGui import QPolygonF
@@ -14,15 +14,13 @@ from customs.ledger.shapes import ranges_of
 from customs.motion.paint import grown, island, moved_by, with_seams
 from customs.motion.pose import posed_scene_points
 from customs.picture.camera import project
+from customs.picture.heat import heat_scene
 from customs.scene.model import Primitive, Scene
 from customs.scene.tree import mesh_nodes
 from customs.work.motion import ranges_of_rows, weights_scene
-from customs_desktop.session import Session
+from customs_desktop.desks.motion.bench import Bench
 from customs_desktop.style.theme import span
 from customs_desktop.widgets.basics import Flow, NameLabel, NumberField, button, label, row, section
-
-if TYPE_CHECKING:
-    from customs_desktop.desks.motion import MotionPanel
 
 Chosen = dict[str, np.ndarray]
 
@@ -30,9 +28,9 @@ Chosen = dict[str, np.ndarray]
 class WeightTools(QWidget):
     """Vertices are chosen on the scene the stop Paint counts in; each change is one edit of that stop."""
 
-    def __init__(self, session: Session, panel: MotionPanel) -> None:
+    def __init__(self, bench: Bench) -> None:
         super().__init__()
-        self.session, self.panel = session, panel
+        self.session, self.bench = bench.session, bench
         self.chosen: Chosen = {}
         self.locked: set[str] = set()
         box = QVBoxLayout(self)
@@ -74,13 +72,13 @@ class WeightTools(QWidget):
         for kind, text in (("set", "Set"), ("add", "Add"), ("scale", "Scale"), ("blend", "Blend"), ("mirror", "Mirror")):
             flow.addWidget(button(text, lambda k=kind: self.change(k), "chip"))
         box.addWidget(change)
-        panel.twin.lassoed.connect(self._lassoed)
+        bench.twin.lassoed.connect(self._lassoed)
         self.refresh()
 
     @property
     def scene(self) -> Scene | None:
         """The scene whose vertices are counted."""
-        result = self.panel.result if hasattr(self.panel, "overlay") else None
+        result = self.bench.result
         return weights_scene(result.passed) if result is not None else None
 
     def refresh(self) -> None:
@@ -88,23 +86,37 @@ class WeightTools(QWidget):
         scene = self.scene
         keys = {str(p.key) for m in scene.meshes for p in m.primitives} if scene is not None else set()
         self.chosen = {k: v for k, v in self.chosen.items() if k in keys}
-        joint = self.panel.overlay.joint
+        joint = self.bench.overlay.joint
         self.joint.setText(joint or "No joint picked")
         self.lock.setChecked(joint in self.locked)
         total = sum(len(v) for v in self.chosen.values())
         self.count.setText(f"{total:,} vertices chosen" if total else "No vertices chosen")
-        if self.panel.open:
-            self.panel.show_heat(self.map.isChecked())
+        if self.bench.open:
+            self.show_heat(self.map.isChecked())
             self._marks()
 
     def _map(self) -> None:
-        self.panel.show_heat(self.map.isChecked())
+        self.show_heat(self.map.isChecked())
+
+    def show_heat(self, on: bool) -> None:
+        """Weights of the picked joint as colours on the right half."""
+        right = self.bench.twin.right
+        self.bench.overlay.scale = on and bool(self.bench.overlay.joint)
+        scene = self.scene if on else None
+        if on and right is not None and scene is not None and self.bench.overlay.joint:
+            coloured = heat_scene(scene, self.bench.overlay.joint)
+            # Its clips are those of the half it stands for, so that it plays along; another tree stays at rest.
+            same = len(scene.nodes) == len(right.scene.nodes)
+            self.bench.twin.show_drawn({"right": replace(coloured, clips=right.scene.clips if same else ())})
+        else:
+            self.bench.twin.show_drawn({})
+        self.bench.twin.update()
 
     def _dual(self) -> None:
-        self.panel.twin.set_look(dual=self.dual.isChecked())
+        self.bench.twin.set_look(dual=self.dual.isChecked())
 
     def _lock(self) -> None:
-        joint = self.panel.overlay.joint
+        joint = self.bench.overlay.joint
         if joint:
             self.locked ^= {joint}
 
@@ -124,7 +136,7 @@ class WeightTools(QWidget):
 
     def by_joint(self) -> None:
         """All vertices the picked joint moves."""
-        joint = self.panel.overlay.joint
+        joint = self.bench.overlay.joint
         self.chosen = {str(p.key): rows for _, p, names in self._parts() if joint in names
                        and len(rows := moved_by(p, names.index(joint)))}  # fmt: skip
         self.refresh()
@@ -146,12 +158,12 @@ class WeightTools(QWidget):
         self.refresh()
 
     def _lasso(self) -> None:
-        self.panel.twin.lasso = QPolygonF() if self.lasso.isChecked() else None
+        self.bench.twin.lasso = QPolygonF() if self.lasso.isChecked() else None
 
     def _lassoed(self, outline: QPolygonF) -> None:
         """Vertices inside a line drawn round them in the right half, those behind too."""
         self.lasso.setChecked(False)
-        twin, scene = self.panel.twin, self.scene
+        twin, scene = self.bench.twin, self.scene
         areas = twin.areas()
         if scene is None or twin.right is None or "right" not in twin.pictures or "right" not in areas:
             return
@@ -178,13 +190,13 @@ class WeightTools(QWidget):
                 mask = np.zeros(len(p.positions), dtype=bool)
                 mask[rows] = True
                 marks[str(p.key)] = ranges_of(mask[triangles_of(p)].all(axis=1)) or ((0, 0),)
-        if marks != self.panel.twin.marks:
-            self.panel.twin.marks = marks
-            self.panel.twin.ask()
+        if marks != self.bench.twin.marks:
+            self.bench.twin.marks = marks
+            self.bench.twin.ask()
 
     def change(self, kind: str) -> None:
         """One edit on all chosen vertices."""
-        joint, amount, asset = self.panel.overlay.joint, self.amount.value(), self.session.asset
+        joint, amount, asset = self.bench.overlay.joint, self.amount.value(), self.session.asset
         if asset is None or amount is None or not joint:
             self.session.said.emit("Pick a joint first: in the view, or under Joints.", "query")
             return

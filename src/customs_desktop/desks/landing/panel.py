@@ -6,7 +6,7 @@ import shutil
 import tempfile
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QTableWidgetItem,
@@ -19,14 +19,14 @@ from customs.job import Job
 from customs.landing.land import land
 from customs.landing.log import Log
 from customs.landing.mistakes import MISTAKES, plant
-from customs_desktop.desks.dispatch import fill_tree
-from customs_desktop.desks.landed_clips import LandedClips
-from customs_desktop.session import Session
+from customs_desktop.desk import DeskPanel
+from customs_desktop.desks.landing.clips import LandedClips
+from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, colours, font
 from customs_desktop.views.twin import TwinView
-from customs_desktop.widgets.basics import Panel, button, label, row, section
+from customs_desktop.widgets.basics import button, label, row, section
 from customs_desktop.widgets.marks import Mark
-from customs_desktop.widgets.tables import listing
+from customs_desktop.widgets.tables import fill_tree, listing
 from customs_desktop.workers import Task
 
 LEVELS = {"note": "", "remark": "query", "refusal": "held"}
@@ -64,14 +64,12 @@ class LogPage(QWidget):
                 self.table.setItem(i, j, item)
 
 
-class LandingPanel(Panel):
-    """Verdict, package tree with marks, and mistakes to try. Emits `desk_wanted` with the desk a person asks for."""
+class LandingPanel(DeskPanel):
+    """Verdict, package tree with marks, and mistakes to try."""
 
-    desk_wanted = pyqtSignal(str)
-
-    def __init__(self, session: Session, twin: TwinView) -> None:
+    def __init__(self, session: Office, twin: TwinView) -> None:
         super().__init__("Landing", "what the destination would say")
-        self.session = session
+        self.session, self.twin = session, twin
         self.log_page = LogPage()
         self.card = QWidget()
         self.card.setObjectName("verdict")
@@ -85,6 +83,7 @@ class LandingPanel(Panel):
         self.go = button("To the desk Dispatch", lambda: self.desk_wanted.emit("dispatch"), "main", "stamp")
         self.add(row(self.again, self.go, 1))
         self.clips = LandedClips(session, twin)
+        self.player = self.clips.player
         self.add(self.clips)
         first = self.box.count()
         self.add(section("PACKAGE"))
@@ -109,6 +108,18 @@ class LandingPanel(Panel):
         for signal in (session.selected, session.landed, session.changed, session.opened):
             signal.connect(self.refresh)
         self.refresh()
+
+    def pages(self) -> list[tuple[str, QWidget]]:
+        return [("Log", self.log_page)]
+
+    def opened(self) -> None:
+        self.twin.set_landing(True)
+        self.clips.set_open(True)
+
+    def left(self) -> None:
+        self.clips.set_open(False)
+        self.twin.show_poses({}, False)
+        self.twin.set_landing(False)
 
     def refresh(self, *_: object) -> None:
         """Show the log of the selected asset."""

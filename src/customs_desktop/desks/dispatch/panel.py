@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import (
     QTableWidgetItem,
     QTextBrowser,
     QTreeWidget,
-    QTreeWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -26,18 +25,19 @@ from customs.job import Job
 from customs.ledger.names import KINDS
 from customs.scene.prune import prune
 from customs.words import byte_text
-from customs_desktop.session import Session
-from customs_desktop.style.theme import font, icon
-from customs_desktop.widgets.basics import Panel, button, label, row, section
+from customs_desktop.desk import DeskPanel
+from customs_desktop.office import Office
+from customs_desktop.style.theme import font
+from customs_desktop.widgets.basics import button, label, row, section
 from customs_desktop.widgets.marks import Mark
-from customs_desktop.widgets.tables import listing, stretched
+from customs_desktop.widgets.tables import fill_tree, listing, stretched
 from customs_desktop.workers import Task
 
 
 class NamesPage(QWidget):
     """Old and new names."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Office) -> None:
         super().__init__()
         self.session = session
         self.table = listing(["Kind", "As received", "As delivered"], "Names", (100, 260))
@@ -72,7 +72,7 @@ Planned = tuple[tuple[tuple[str, str], ...], dict[str, int], int]
 class PackagePage(QWidget):
     """The tree of files to be."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Office) -> None:
         super().__init__()
         self.session = session
         self.tree = QTreeWidget()
@@ -116,33 +116,10 @@ class PackagePage(QWidget):
         self.total.setText(f"About {byte_text(whole)} in all, beside the docket; textures that go out as they came are exact.")
 
 
-def fill_tree(tree: QTreeWidget, root: str, files: list[tuple[str, str]]) -> dict[str, QTreeWidgetItem]:
-    """Folders and files below `root`; the items by path."""
-    top = QTreeWidgetItem([f"{root}/", "package"])
-    top.setIcon(0, icon("folder-open"))
-    tree.addTopLevelItem(top)
-    folders, out = {"": top}, {}
-    for path, what in files:
-        parts = path.split("/")
-        for depth in range(1, len(parts)):
-            name = "/".join(parts[:depth])
-            if name not in folders:
-                made = QTreeWidgetItem([f"{parts[depth - 1]}/", ""])
-                made.setIcon(0, icon("folder"))
-                folders["/".join(parts[: depth - 1])].addChild(made)
-                folders[name] = made
-        leaf = QTreeWidgetItem([parts[-1], what])
-        leaf.setIcon(0, icon("image" if what == "texture" else "file-box" if what.startswith("model") else "file"))
-        folders["/".join(parts[:-1])].addChild(leaf)
-        out[path] = leaf
-    tree.expandAll()
-    return out
-
-
 class DocketPage(QTextBrowser):
     """The docket of the last dispatch of the selected asset."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Office) -> None:
         super().__init__()
         self.session = session
         self.setAccessibleName("Docket")
@@ -159,10 +136,10 @@ class DocketPage(QTextBrowser):
         self.setHtml(page.read_text("utf-8"))
 
 
-class DispatchPanel(Panel):
+class DispatchPanel(DeskPanel):
     """Where to, what is ready, and the two buttons."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Office) -> None:
         super().__init__("Dispatch", "all or nothing")
         self.session = session
         self.names, self.package, self.docket = NamesPage(session), PackagePage(session), DocketPage(session)
@@ -203,6 +180,17 @@ class DispatchPanel(Panel):
         session.dispatched.connect(self._done)
         session.working.connect(self._working)
         session.rested.connect(self._rested)
+        self.refresh()
+
+        self.commands = (
+            ("Dispatch this one", self._one, "Ctrl+D"), ("Dispatch all that are cleared", self._all, "Ctrl+Shift+Return"),
+            ("Stop what is running", session.cancel, "Ctrl+."),
+        )  # fmt: skip
+
+    def pages(self) -> list[tuple[str, QWidget]]:
+        return [("Names", self.names), ("Package", self.package), ("Docket", self.docket)]
+
+    def opened(self) -> None:
         self.refresh()
 
     def refresh(self, *_: object) -> None:

@@ -5,8 +5,8 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from customs.motion.track import frame_rate
+from customs_desktop.office import Office
 from customs_desktop.player import Player, Stretch
-from customs_desktop.session import Session
 from customs_desktop.style.theme import wear
 from customs_desktop.views.twin import TwinView
 from customs_desktop.widgets.basics import combo, label, row, section, tool
@@ -15,7 +15,7 @@ from customs_desktop.widgets.basics import combo, label, row, section, tool
 class LandedClips(QWidget):
     """A clip to choose and a player for it; not there where nothing landed has clips."""
 
-    def __init__(self, session: Session, twin: TwinView) -> None:
+    def __init__(self, session: Office, twin: TwinView) -> None:
         super().__init__()
         self.session, self.twin = session, twin
         self.open = False

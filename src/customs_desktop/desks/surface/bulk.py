@@ -10,8 +10,8 @@ from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QTableView, QVBoxLayout, Q
 from customs.scene.model import Material, Scene
 from customs.surface.presets import preset_of_name, presets
 from customs.work.roles import RoleRow, RoleTable
-from customs_desktop.desks.surface_edit import SurfaceEdit
-from customs_desktop.session import Session
+from customs_desktop.desks.surface.edit import SurfaceEdit
+from customs_desktop.office import Office
 from customs_desktop.style.theme import span
 from customs_desktop.widgets.basics import button, combo, label, search_field, show_choice
 from customs_desktop.widgets.tables import dressed
@@ -99,7 +99,7 @@ class BulkPage(QWidget):
 
     chosen = pyqtSignal(int)
 
-    def __init__(self, session: Session, edit: SurfaceEdit) -> None:
+    def __init__(self, session: Office, edit: SurfaceEdit) -> None:
         super().__init__()
         self.session, self.edit = session, edit
         self.model = BulkModel()

@@ -1,0 +1,67 @@
+"""What a desk is, and the registry of all desks: a new one is a folder that registers it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import ClassVar
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QWidget
+
+from customs.registry import Registry
+from customs_desktop.office import Office
+from customs_desktop.player import Player
+from customs_desktop.views.twin import TwinView
+from customs_desktop.widgets.basics import Panel
+
+Command = tuple[str, Callable[[], object], str]
+"""Name, what it does, its shortcut or ""."""
+
+
+class DeskPanel(Panel):
+    """The panel of a desk, and what the window asks of it. Emits `desk_wanted` with the desk a person asks for."""
+
+    desk_wanted = pyqtSignal(str)
+    player: Player | None = None
+    """What plays on this desk."""
+    commands: tuple[Command, ...] = ()
+    """What the menu Route has of it."""
+
+    def pages(self) -> list[tuple[str, QWidget]]:
+        """Pages of the lower deck beside the ledger."""
+        return []
+
+    def refresh(self, *_: object) -> None:
+        """Show everything anew."""
+
+    def opened(self) -> None:
+        """The desk is open from here on."""
+
+    def left(self) -> None:
+        """Another desk is opened."""
+
+    def close_down(self) -> None:
+        """The window closes."""
+
+
+@dataclass(frozen=True)
+class Desk:
+    """`panel` makes its panel; `heights` are those of view and deck in a window of 800 pixels; `first` is the page that opens, 0 for
+    the ledger. Desks stand in the order of the work.
+    """
+
+    LEDGER: ClassVar[tuple[int, int]] = (470, 225)
+    PAGES: ClassVar[tuple[int, int]] = (340, 350)
+
+    id: str
+    name: str
+    icon: str
+    order: int
+    panel: Callable[[Office, TwinView], DeskPanel]
+    heights: tuple[int, int] = LEDGER
+    first: int = 0
+
+
+DESKS = Registry[Desk]("the desks", "customs_desktop.desks", lambda desk: desk.order, deep=True)
+register = DESKS.add

@@ -1,0 +1,98 @@
+"""The session with all that works for it: what the window and its desks are given."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from customs.conventions.origin import Origin, keep_origin
+from customs.demo.shipment import open_demo
+from customs.errors import CustomsError
+from customs.ledger.row import Remedy, Row
+from customs.sheet.load import sheet_digest
+from customs.shipment.state import State
+from customs.work.goods import with_origin
+from customs.work.lookup import find_sheet
+from customs.work.places import data_folder, origins_folder
+from customs_desktop.jobs import Jobs
+from customs_desktop.looks import Looks
+from customs_desktop.session import Session
+from customs_desktop.workers import Task
+
+
+class Office(Session):
+    """Decisions that set work going: remedies, the destination, origins."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.looks = Looks(self)
+        self.jobs = Jobs(self, self.looks.fresh)
+
+    def open_demo(self) -> None:
+        """Open the demo, made in the background the first time."""
+        self.worker.submit(
+            Task(
+                0,
+                key="demo",
+                title="Demo",
+                run=lambda job: open_demo(data_folder(), lambda text: job.progress(0.0, text)),
+                done=self.show_shipment,
+                failed=self.fail,
+            )
+        )
+
+    def cancel(self) -> None:
+        """Stop what is running."""
+        self.worker.cancel()
+
+    # -- remedies
+
+    def press(self, fix: Remedy, ids: Sequence[str]) -> bool:
+        """Take a remedy on one or many assets, as one decision, and plan what hangs on it."""
+        assets = [a for a in self.state.goods if a.id in ids]
+        many = f"{len(assets)} goods" if len(assets) > 1 else (assets[0].name if assets else "")
+        return self.jobs.press([(a, (fix,)) for a in assets], f"{fix.label}: {many}")
+
+    def press_rows(self, rows: Sequence[tuple[str, Row]]) -> bool:
+        """Take the remedies of (asset, row) pairs, as one decision, and plan what hangs on them."""
+        asked: dict[str, list[Remedy]] = {}
+        for id_, row in rows:
+            if row.remedy is not None:
+                asked.setdefault(id_, []).append(row.remedy)
+        pairs = [(a, tuple(asked[a.id])) for a in self.state.goods if a.id in asked]
+        title = next((r.title for _, r in rows if r.remedy is not None), "")
+        return self.jobs.press(pairs, f"{title}: {len(pairs)} goods")
+
+    # -- destination and origins
+
+    def set_sheet(self, id_: str) -> None:
+        """Another destination: routes are planned anew for it."""
+        try:
+            sheet = find_sheet(id_)
+        except CustomsError as problem:
+            self.said.emit(str(problem), "held")
+            return
+        self.sheet, self._origins = sheet, None
+        digest = sheet_digest(sheet)
+        if self.edit(f"Destination {sheet.title}", lambda s: replace(s, sheet=id_, sheet_digest=digest)):
+            self.jobs.plan([a.id for a in self.state.goods])
+
+    def set_origin(self, origin: Origin | None, ids: Sequence[str]) -> None:
+        """Other goods' convention: their first stop changes, and routes are planned anew."""
+
+        def change(state: State) -> State:
+            for a in state.goods:
+                if a.id in ids:
+                    state = state.with_asset(with_origin(a, origin))
+            return replace(state, last_origin=origin.id if origin else "")
+
+        if self.edit(f"Origin {origin.title if origin else 'as the files say'}", change):
+            self.jobs.plan(ids)
+
+    def keep_origin(self, origin: Origin) -> None:
+        """Keep an origin by name, for this shipment and the next, and let the selected asset come from it."""
+        if not self.guard(lambda: keep_origin(origin, origins_folder()) and None):
+            return
+        table = origin.model_dump(exclude_none=True)
+        self.edit(f"Keep origin {origin.title}", lambda s: replace(s, origins={**s.origins, origin.id: table}))
+        self.set_origin(origin, [self.current])
