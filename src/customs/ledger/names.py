@@ -42,7 +42,7 @@ def name_values(sheet: Sheet) -> dict[str, Any]:
     return {**sheet.names.model_dump(), "suffixes": dict(sheet.textures.suffixes), **({"files": kinds} if kinds else {})}
 
 
-def name_fix(sheet: Sheet) -> Remedy:
+def name_fix(sheet: Sheet) -> Remedy | None:
     """Rename by the sheet's patterns."""
     return remedy("rename", "Rename by pattern", **name_values(sheet))
 

@@ -8,14 +8,16 @@ from typing import Any, Literal
 
 import numpy as np
 
+from customs.errors import StepError
 from customs.formats.registry import Format, get_format
 from customs.ledger.facts import SceneFacts, scene_facts
 from customs.registry import Registry
 from customs.route.donor import Donor
 from customs.route.route import At
-from customs.route.step import Content
+from customs.route.step import Content, get_step, make_settings
 from customs.scene.key import Key
 from customs.scene.model import Scene
+from customs.scene.settings import Settings
 from customs.sheet.model import Sheet
 
 Verdict = Literal["cleared", "query", "held"]
@@ -61,14 +63,24 @@ class Remedy:
     """The step that would clear a row, ready with its settings. `sure` ones a plan takes alone."""
 
     step: str
-    values: tuple[tuple[str, Any], ...]
+    settings: Settings
     label: str
     sure: bool = True
 
+    @property
+    def values(self) -> Values:
+        """What the settings say."""
+        return self.settings.said()
 
-def remedy(step: str, label: str, sure: bool = True, **values: Any) -> Remedy:
-    """A Remedy with `values` as settings."""
-    return Remedy(step, tuple(sorted(values.items())), label, sure)
+
+def remedy(step: str, label: str, sure: bool = True, **values: Any) -> Remedy | None:
+    """A Remedy with `values` as settings; None where they lie beyond what the step takes. Raises StepError for a field it does not have."""
+    try:
+        return Remedy(step, make_settings(get_step(step), values), label, sure)
+    except StepError:
+        if set(values) <= set(get_step(step).settings.model_fields):
+            return None
+        raise
 
 
 @dataclass(frozen=True)

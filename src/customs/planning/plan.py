@@ -14,13 +14,10 @@ from customs.ledger.ledger import Ledger, judge
 from customs.ledger.row import About, Remedy, Row
 from customs.ledger.waiver import Waiver
 from customs.route.route import At, Route, SceneCache, Stop, evaluate
-from customs.route.step import get_step, make_settings
+from customs.route.step import PHASES, get_step
 from customs.scene.model import Scene
+from customs.scene.settings import Settings, Targeted
 from customs.sheet.model import Sheet
-
-PHASES = (80, 88)
-"""Remedies of steps before an order here are taken before later ones are asked for: putting right, bringing together, and
-then the form of delivery, which depends on what came of both."""
 
 ROUNDS = 12
 """More rounds than remedies can follow from each other; each row takes the same remedy once a plan anyway."""
@@ -67,66 +64,37 @@ def fresh_route(origin: Origin | None) -> Route:
 
 
 def take_remedy(route: Route, fix: Remedy, by: str = "plan") -> Route:
-    """The route with a remedy added at its step's place, or worked into the stop that is there."""
-    step, values = get_step(fix.step), dict(fix.values)
+    """The route with a remedy added at its step's place, or worked into the stop that is there. Raises StepError."""
+    step, asked = get_step(fix.step), fix.settings
     existing = route.of_step(fix.step)
-    if step.plural and values.get("targets"):
-        route = _released(route, fix.step, values)
-        existing = next((s for s in route.stops if s.step == fix.step and _same_but_targets(s, values)), None)
-    if existing is None:
-        return route.added(fix.step, values, by)
-    have = dict(existing.values)
-    if step.plural and not _same_but_targets(existing, values):
-        return route.added(fix.step, values, by)
+    if step.plural and isinstance(asked, Targeted) and asked.targets:
+        route = _released(route, fix.step, asked)
+        existing = next((s for s in route.stops if s.step == fix.step and _same_but_targets(s, asked)), None)
+    if existing is None or (step.plural and not _same_but_targets(existing, asked)):
+        return route.added(fix.step, asked.said(), by)
     if not existing.on:
         route = route.switched(existing.id, True)
-    if fix.step == "scale":
-        values["factor"] = values["factor"] * have.get("factor", 1.0)
-    return route.changed(existing.id, **_merged(have, values))
+    return route.changed(existing.id, **existing.settings.merged(asked).said())
 
 
-def _same_but_targets(stop: Stop, values: Mapping[str, Any]) -> bool:
-    """True when a stop does what `values` ask, be it to others; what is not said is the step's default."""
-    mine, asked = dict(stop.settings), dict(make_settings(get_step(stop.step), values))
-    return {**mine, "targets": ()} == {**asked, "targets": ()}
+def _same_but_targets(stop: Stop, asked: Settings) -> bool:
+    """True when a stop does what `asked` says, be it to others; what is not said is the step's default."""
+    mine = stop.settings
+    if isinstance(mine, Targeted) and isinstance(asked, Targeted):
+        return mine.but_targets() == asked.but_targets()
+    return mine == asked
 
 
-def _released(route: Route, step: str, values: Mapping[str, Any]) -> Route:
+def _released(route: Route, step: str, asked: Targeted) -> Route:
     """The plan's other stops of a step let go of what another is now to do, and leave when nothing is left to them."""
-    mine = set(values["targets"])
-    for stop in [s for s in route.stops if s.step == step and s.by == "plan" and not _same_but_targets(s, values)]:
+    for stop in [s for s in route.stops if s.step == step and s.by == "plan" and not _same_but_targets(s, asked)]:
         had = tuple(dict(stop.values).get("targets", ()))
-        left = tuple(t for t in had if t not in mine)
+        left = tuple(t for t in had if t not in asked.targets)
         if had and not left:
             route = route.removed(stop.id)
         elif left != had:
             route = route.changed(stop.id, targets=left)
     return route
-
-
-def _merged(have: Mapping[str, Any], values: dict[str, Any]) -> dict[str, Any]:
-    """New values; lists and targets add up, and a stop without targets keeps meaning all."""
-    out = dict(values)
-    old, new = tuple(have.get("targets", ())), tuple(values.get("targets", ()))
-    if old and new:
-        out["targets"] = tuple(dict.fromkeys((*old, *new)))
-    elif "targets" in have or new:
-        out["targets"] = ()
-    for name, value in have.items():
-        if name != "targets" and _listed(value) and _listed(out.get(name)):
-            out[name] = tuple(dict.fromkeys((*map(_hashable, value), *map(_hashable, out[name]))))
-        if value is True and out.get(name) is False:
-            out[name] = True
-    return out
-
-
-def _listed(value: Any) -> bool:
-    """True for a list of names or of records, which adds up; numbers side by side are one value."""
-    return isinstance(value, list | tuple) and len(value) > 0 and not any(isinstance(v, int | float) for v in value)
-
-
-def _hashable(value: Any) -> Any:
-    return tuple(value) if isinstance(value, list) else value
 
 
 @dataclass(frozen=True, eq=False)
@@ -185,8 +153,7 @@ def _remedied(subject: Subject, route: Route, cache: SceneCache, job: Job | None
 
 
 def _phase(row: Row) -> int:
-    order = get_step(row.remedy.step).order if row.remedy else 0
-    return sum(order >= edge for edge in PHASES)
+    return PHASES.index(get_step(row.remedy.step).phase) if row.remedy else 0
 
 
 def _without_idle(route: Route, passed: Sequence[At]) -> Route:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import ValidationError
 
@@ -18,6 +18,9 @@ from customs.scene.settings import Settings
 Content = Mapping[str, bytes]
 NOTHING: Content = {}
 DESKS = ("fit", "surface", "motion", "dispatch")
+Phase = Literal["right", "together", "form"]
+PHASES: tuple[Phase, ...] = ("right", "together", "form")
+"""Putting right, bringing together, and the form of delivery, which depends on what came of both."""
 
 
 @dataclass(frozen=True)
@@ -30,7 +33,8 @@ class Outcome:
 
 @dataclass(frozen=True)
 class Step:
-    """One kind of change. `order` places it on a planned route; `name` is what the strip shows."""
+    """One kind of change. `order` places it on a planned route; `name` is what the strip shows. A plan takes remedies of one `phase`
+    before it asks what the next one needs."""
 
     id: str
     name: str
@@ -40,6 +44,7 @@ class Step:
     settings: type[Settings]
     apply: Callable[[Scene, Any, Content, Job], Outcome]
     summary: Callable[[Any], str] = field(default=lambda settings: "")
+    phase: Phase = "right"
     fixed: bool = False
     plural: bool = False
     """A second stop of the same step makes sense (resize this, then that)."""

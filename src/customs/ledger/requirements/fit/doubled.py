@@ -9,7 +9,7 @@ from customs.ledger.shapes import faces_mask, faces_measure, per_mesh
 from customs.scene.model import Mesh
 
 
-def _fix(mesh: Mesh) -> Remedy:
+def _fix(mesh: Mesh) -> Remedy | None:
     return remedy("drop-broken", "Drop doubled faces")
 
 

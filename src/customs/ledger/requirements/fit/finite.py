@@ -14,7 +14,7 @@ def _broken(prim: Primitive) -> int:
     return facts_of(prim).not_finite
 
 
-def _fix(mesh: Mesh) -> Remedy:
+def _fix(mesh: Mesh) -> Remedy | None:
     return remedy("drop-broken", "Drop broken faces", not_finite=True)
 
 

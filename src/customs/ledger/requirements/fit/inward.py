@@ -13,7 +13,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     # An outline that was joined into the mesh is turned inside out on purpose.
     sure = not case.before.hulls
 
-    def fix(mesh: Mesh) -> Remedy:
+    def fix(mesh: Mesh) -> Remedy | None:
         return remedy("turn-outward", "Turn outward", sure=sure)
 
     note = "Seen from outside these faces are not there."

@@ -13,7 +13,7 @@ def _loose(prim: Primitive) -> int:
     return int(prim.mode in ("points", "lines", "line_loop", "line_strip"))
 
 
-def _fix(mesh: Mesh) -> Remedy:
+def _fix(mesh: Mesh) -> Remedy | None:
     return remedy("triangulate", "Drop points and lines", drop_loose=True)
 
 

@@ -17,7 +17,7 @@ def _missing(prim: Primitive) -> int:
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     rules = case.sheet.mesh
 
-    def fix(mesh: Mesh) -> Remedy:
+    def fix(mesh: Mesh) -> Remedy | None:
         return remedy("normals", f"Make normals, {rules.normal_angle:g}°", angle=rules.normal_angle)
 
     if rules.normals == "required":

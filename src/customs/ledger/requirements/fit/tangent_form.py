@@ -17,7 +17,7 @@ def _bad(prim: Primitive) -> int:
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     mapped = {i for i, m in enumerate(case.delivering.materials) if "normal" in m.textures}
 
-    def fix(mesh: Mesh) -> Remedy:
+    def fix(mesh: Mesh) -> Remedy | None:
         if any(p.material in mapped for p in mesh.primitives):
             return remedy("tangents", "Make tangents")
         return remedy("tangents", "Drop tangents", where="drop")

@@ -19,10 +19,10 @@ def _lacking(scene: Scene, prim: Primitive) -> int:
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     wanted = case.sheet.mesh.tangents
 
-    def make(mesh: Mesh) -> Remedy:
+    def make(mesh: Mesh) -> Remedy | None:
         return remedy("tangents", "Make tangents")
 
-    def drop(mesh: Mesh) -> Remedy:
+    def drop(mesh: Mesh) -> Remedy | None:
         return remedy("tangents", "Drop tangents", where="drop")
 
     if wanted == "with-normal-map":

@@ -13,7 +13,7 @@ def _other(prim: Primitive) -> int:
     return int(prim.mode in ("polygons", "triangle_strip", "triangle_fan"))
 
 
-def _fix(mesh: Mesh) -> Remedy:
+def _fix(mesh: Mesh) -> Remedy | None:
     return remedy("triangulate", "Make triangle lists")
 
 

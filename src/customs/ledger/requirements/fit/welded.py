@@ -14,7 +14,7 @@ def _spare(prim: Primitive) -> int:
     return facts_of(prim).spare_vertices
 
 
-def _fix(mesh: Mesh) -> Remedy:
+def _fix(mesh: Mesh) -> Remedy | None:
     return remedy("weld", "Weld vertices")
 
 

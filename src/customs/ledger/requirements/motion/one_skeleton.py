@@ -20,7 +20,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     )  # fmt: skip
 
 
-def _fix(case: Case) -> Remedy:
+def _fix(case: Case) -> Remedy | None:
     """Skeletons that all move something are put under one joint; otherwise the one that moves most stays alone."""
     if moving_skeletons(case.delivering) > 1:
         return remedy("common-root", "Put one joint over them", whole=True)

@@ -26,7 +26,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         if shares is not None and (shares[2] > 0.9999 or not roles & COLOURS):
             bad.append((image, "alpha unused"))
 
-    def fix(image: Image) -> Remedy:
+    def fix(image: Image) -> Remedy | None:
         return remedy("drop-alpha", "Leave alpha out", targets=(str(image.key),))
 
     note = "Refused there: a channel that means nothing is taken for a mistake."

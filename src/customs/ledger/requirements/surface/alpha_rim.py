@@ -41,7 +41,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     bad = [(im, said(round(off, 4), f"{off * 100:.0f} % off")) for im in _cut(case.after) if (off := rim_of(im)) > MOST]
     before = max((rim_of(im) for im in _cut(case.before)), default=0.0)
 
-    def fix(image: Image) -> Remedy:
+    def fix(image: Image) -> Remedy | None:
         return remedy("bleed", "Draw colours out", targets=(str(image.key),))
 
     note = "Filtering mixes hidden colours in: a dark or white line runs around leaves."

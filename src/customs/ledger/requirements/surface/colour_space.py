@@ -25,7 +25,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             shown = f"{SHOWN[said]} as {', '.join(sorted(words(r) for r in roles))}"
             bad.append((image, told((said, *sorted(roles)), shown)))
 
-    def fix(image: Image) -> Remedy:
+    def fix(image: Image) -> Remedy | None:
         i = case.delivering.images.index(image)
         roles = roles_of(case.after)[i]
         both = wants_colour(roles) and bool(roles - set(COLOUR_SLOTS))

@@ -26,7 +26,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             text = ", ".join(f"{words(r)} × {' '.join(f'{v:.2g}' for v in f)}" for r, f in found.items())
             bad.append((m, said(tuple((r, *(round(v, 4) for v in f)) for r, f in found.items()), text)))
 
-    def fix(m: Material) -> Remedy:
+    def fix(m: Material) -> Remedy | None:
         return remedy("bake-factors", "Work them into the textures", targets=(str(m.key),))
 
     note = f"{case.format.title} shows the texture alone: what it is multiplied by would be lost."

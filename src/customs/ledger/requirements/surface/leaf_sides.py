@@ -19,7 +19,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return
     bad = [(m, "one side") for m in cut if not m.double_sided and _thin(m.name)]
 
-    def fix(m: Material) -> Remedy:
+    def fix(m: Material) -> Remedy | None:
         values: dict[str, Any] = {"mode": "mask", "cutoff": m.alpha_cutoff, "double_sided": True}
         return remedy("alpha", "Show both sides", targets=(str(m.key),), **values)
 

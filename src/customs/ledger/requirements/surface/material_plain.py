@@ -23,7 +23,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         if id_ is not None and apply_preset(m, presets()[id_]).__dict__ != m.__dict__:
             bad.append((m, "plain grey"))
 
-    def fix(m: Material) -> Remedy:
+    def fix(m: Material) -> Remedy | None:
         id_ = preset_of_name(m.name) or "opaque"
         return remedy("preset", f"Set as {presets()[id_].title.lower()}", sure=False, preset=id_, targets=(str(m.key),))
 

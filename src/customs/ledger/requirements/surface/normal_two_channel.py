@@ -23,7 +23,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     bad = [(im, "red and green") for im in maps if _two(im)]
     before = sum(_two(im) for im in used_as(case.before, NORMAL_SLOTS))
 
-    def fix(image: Image) -> Remedy:
+    def fix(image: Image) -> Remedy | None:
         return remedy("complete-normal", "Work blue out", targets=(str(image.key),))
 
     note = "Read as three channels its blue is zero, and everything is lit along the surface."

@@ -44,7 +44,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     bad = [(im, said(round(off, 4), f"{off:.2f} off")) for im in maps if (off := off_length(im)) > MOST]
     before = max((off_length(im) for im in used_as(case.before, NORMAL_SLOTS)), default=0.0)
 
-    def fix(image: Image) -> Remedy:
+    def fix(image: Image) -> Remedy | None:
         return remedy("renormalise", "Bring to one long", targets=(str(image.key),))
 
     note = "Shrunk or blended without care: it shades flatter or too dark."

@@ -23,7 +23,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         if told and not already(m, parts) and m.model != "specular_glossiness":
             bad.append((m, "otherwise"))
 
-    def fix(m: Material) -> Remedy:
+    def fix(m: Material) -> Remedy | None:
         return remedy("pack", "Pack by pattern", pattern=pattern, targets=(str(m.key),))
 
     note = "Read by the pattern, roughness would be taken for metal."

@@ -42,7 +42,7 @@ def _fix(case: Case, m: Material, role: str) -> Remedy | None:
     return _drop(role, me, refused)
 
 
-def _drop(role: str, targets: tuple[str, ...], sure: bool) -> Remedy:
+def _drop(role: str, targets: tuple[str, ...], sure: bool) -> Remedy | None:
     return remedy("drop-roles", f"Leave {words(role)} out", sure, roles=(role,), targets=targets)
 
 

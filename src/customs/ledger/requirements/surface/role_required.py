@@ -9,7 +9,7 @@ from customs.ledger.row import Case, Place, Remedy, Requirement, Row, register, 
 from customs.scene.model import Material
 
 
-def _fix(case: Case, m: Material, role: str) -> Remedy:
+def _fix(case: Case, m: Material, role: str) -> Remedy | None:
     if role == "parameters":
         pattern = case.sheet.textures.pack
         return remedy("pack", "Pack by pattern", pattern=pattern, always=True, targets=(str(m.key),))

@@ -21,7 +21,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         info = image_info(image)
         return info.bits if info else 8
 
-    def fix(image: Image) -> Remedy:
+    def fix(image: Image) -> Remedy | None:
         return remedy("convert-textures", "Bring to 8 bits", **delivery_values(case, numbers[image]))
 
     bad = [(im, said(bits(im), f"{bits(im)} bits")) for im in readable(case.after) if bits(im) not in allowed]

@@ -28,7 +28,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     kinds = sorted({b.upper() or "plain" for b in blocks.model_dump().values()})
     asked = said(tuple(kinds), ", ".join(kinds))
 
-    def fix(image: Image) -> Remedy:
+    def fix(image: Image) -> Remedy | None:
         values = delivery_values(case, places[image])
         return remedy("convert-textures", f"Write {values['block'].upper() or 'plain pixels'}", **values)
 

@@ -21,7 +21,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     def lacks(image: Image) -> bool:
         return bool(set(wanted) - {d.form for d in image.also})
 
-    def fix(image: Image) -> Remedy:
+    def fix(image: Image) -> Remedy | None:
         return remedy("convert-textures", f"Write {words} too", **delivery_values(case, numbers[image]))
 
     bad = [(im, "no copy") for im in readable(case.after) if lacks(im)]

@@ -17,7 +17,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
 
     numbers = {im: i for i, im in enumerate(case.delivering.images)}
 
-    def fix(image: Image) -> Remedy:
+    def fix(image: Image) -> Remedy | None:
         if not allowed:
             return remedy("drop-roles", "Leave textures out", roles=SLOTS)
         return remedy("convert-textures", f"Convert to {allowed[0].upper()}", **delivery_values(case, numbers[image]))

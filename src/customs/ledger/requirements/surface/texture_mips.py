@@ -18,7 +18,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     bad = [(im, "one level") for im in readable(case.after) if not delivered_levels(im)]
     before = sum(not delivered_levels(im) for im in readable(case.before))
 
-    def fix(image: Image) -> Remedy:
+    def fix(image: Image) -> Remedy | None:
         return remedy("convert-textures", "Write mip levels", **delivery_values(case, numbers[image]))
 
     had = f"{before} with one level" if before else "all levels"

@@ -14,7 +14,7 @@ from customs.scene.model import Image
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     rules = case.sheet.textures
 
-    def fix(image: Image) -> Remedy:
+    def fix(image: Image) -> Remedy | None:
         values: dict[str, Any] = {"limit": rules.max_edge, "power_of_two": rules.power_of_two, "square": rules.square}
         return remedy("resize", f"Resize to {rules.max_edge}", **values)
 

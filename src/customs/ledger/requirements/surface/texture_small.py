@@ -16,7 +16,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if rules.min_edge <= 1:
         return
 
-    def fix(image: Image) -> Remedy:
+    def fix(image: Image) -> Remedy | None:
         values: dict[str, Any] = {
             "limit": rules.max_edge,
             "power_of_two": rules.power_of_two,

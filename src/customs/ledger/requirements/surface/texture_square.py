@@ -21,7 +21,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if not rules.square:
         return
 
-    def fix(image: Image) -> Remedy:
+    def fix(image: Image) -> Remedy | None:
         return remedy("resize", "Make square", limit=rules.max_edge, power_of_two=rules.power_of_two, square=True)
 
     bad = [(im, said(edges(im), edges(im))) for im in readable(case.after) if _oblong(im)]

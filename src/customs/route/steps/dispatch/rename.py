@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any, Literal
+from typing import Any, ClassVar, Literal
 
 from pydantic import Field
 
@@ -23,6 +23,8 @@ from customs.words import many
 class Rename(Settings):
     """Patterns with {asset} {name} {index} {material} {role} {later}."""
 
+    adds: ClassVar = ("files",)
+    stays: ClassVar = ("lower", "unique")
     asset: Pattern = Field(default="{asset}", description="pattern of the asset's own name")
     node: Pattern = Field(default="{name}", description="pattern for nodes")
     mesh: Pattern = Field(default="{name}", description="pattern for meshes")
@@ -86,6 +88,7 @@ register(
         name="Names",
         desk="dispatch",
         order=110,
+        phase="form",
         about="Renames nodes, meshes, materials, textures and clips by pattern, legal and unique.",
         settings=Rename,
         apply=_apply,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 import numpy as np
 import numpy.typing as npt
 from pydantic import Field
@@ -19,6 +21,7 @@ from customs.scene.settings import Targeted
 class DropBroken(Targeted):
     """Which kinds go."""
 
+    stays: ClassVar = ("degenerate", "doubled", "not_finite")
     degenerate: bool = Field(default=True, description="faces without area")
     doubled: bool = Field(default=True, description="repeats of a face in the same winding")
     not_finite: bool = Field(default=True, description="faces with a corner that is no number")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import ClassVar
 
 import numpy as np
 import numpy.typing as npt
@@ -26,6 +27,7 @@ from customs.words import many
 class LeaveOut(Settings):
     """What goes."""
 
+    stays: ClassVar = ("cameras", "lights", "morphs")
     cameras: bool = Field(default=False, description="cameras")
     lights: bool = Field(default=False, description="lights")
     morphs: bool = Field(default=False, description="morph targets, settled at their default weights")

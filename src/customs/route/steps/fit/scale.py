@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Self
+
 import numpy as np
 from pydantic import Field
 
@@ -16,6 +18,10 @@ class Scale(Settings):
     """The factor."""
 
     factor: float = Field(default=1.0, gt=1e-9, le=1e9, description="a factor on all lengths")
+
+    def merged(self, other: Self) -> Self:
+        """Both factors, one after the other."""
+        return type(self)(factor=self.factor * other.factor)
 
 
 def _apply(scene: Scene, settings: Scale, resources: Content, job: Job) -> Outcome:

@@ -66,6 +66,7 @@ register(
         desk="fit",
         # After the surface steps, which say what has a normal map.
         order=92,
+        phase="form",
         about="Makes tangents where a normal map needs them, or drops them.",
         settings=Tangents,
         apply=_apply,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 from pydantic import Field
 
 from customs.geometry.triangles import TRIANGLE_MODES
@@ -15,6 +17,7 @@ from customs.scene.settings import Targeted
 class Triangulate(Targeted):
     """Whether loose points and lines go too."""
 
+    stays: ClassVar = ("drop_loose",)
     drop_loose: bool = Field(default=False, description="drop points and lines that belong to no face")
 
 

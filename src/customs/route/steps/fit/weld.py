@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 from pydantic import Field
 
 from customs.job import Job
@@ -15,6 +17,7 @@ from customs.scene.settings import Targeted
 class Weld(Targeted):
     """How far apart vertices may be, and whether normals may differ."""
 
+    stays: ClassVar = ("over_normals",)
     distance: float = Field(default=0.0, ge=0, le=1, description="metres; 0 welds only what is equal")
     over_normals: bool = Field(default=False, description="weld across hard edges too (normals are made new)")
 

@@ -39,6 +39,7 @@ register(
         name="Clip files",
         desk="motion",
         order=100,
+        phase="form",
         about="Says how clips are delivered: in one file, a file each, the first with the mesh, or alone.",
         settings=ClipFilesSettings,
         apply=_apply,

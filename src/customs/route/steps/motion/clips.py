@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Literal
+from typing import ClassVar, Literal
 
 from pydantic import Field, field_validator
 
@@ -27,6 +27,7 @@ MOST = 400
 class Clips(Settings):
     """The table. Clips no row takes from stay as they are, after the table's."""
 
+    adds: ClassVar = ("ranges",)
     ranges: tuple[Range, ...] = Field(
         default=(), max_length=MOST, description="(name, first, last, take); no take means the first"
     )
@@ -117,6 +118,7 @@ register(
         name="Clips",
         desk="motion",
         order=94,
+        phase="form",
         about="Cuts takes into named clips by ranges of frames or seconds, or at their rests.",
         settings=Clips,
         apply=_apply,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import ClassVar
 
 import numpy as np
 from pydantic import Field
@@ -21,6 +22,7 @@ from customs.scene.tree import parents, world_matrices
 class CommonRoot(Settings):
     """What the node is called."""
 
+    stays: ClassVar = ("whole",)
     name: str = Field(default="root", min_length=1, max_length=64, description="name of the node put over them")
     whole: bool = Field(default=False, description="over all skeletons of the asset, as a joint of each of their skins")
 

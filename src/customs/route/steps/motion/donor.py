@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Literal
+from typing import ClassVar, Literal
 
 import numpy as np
 from pydantic import Field
@@ -33,6 +33,7 @@ from customs.words import many
 class DonorSettings(Settings):
     """Whose skeleton, which joint is which, and what comes along."""
 
+    adds: ClassVar = ("pairs", "unpaired")
     donor: str = Field(default="", description="digest of the donor")
     pairs: tuple[tuple[str, str], ...] = Field(default=(), description="(arriving joint, donor joint) chosen by a person")
     unpaired: tuple[str, ...] = Field(default=(), description="arriving joints that have no counterpart")

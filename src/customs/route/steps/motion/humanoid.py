@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import ClassVar
 
 from pydantic import Field, field_validator
 
@@ -18,6 +19,7 @@ from customs.words import many
 class Humanoid(Settings):
     """A person's word on single bones; the rest is proposed."""
 
+    adds: ClassVar = ("bones",)
     bones: tuple[tuple[str, str], ...] = Field(default=(), description="(bone, joint name); no joint leaves the bone out")
 
     @field_validator("bones")

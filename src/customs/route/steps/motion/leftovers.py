@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import ClassVar
 
 import numpy as np
 import numpy.typing as npt
@@ -28,6 +29,7 @@ from customs.words import many
 class Leftovers(Settings):
     """What goes."""
 
+    stays: ClassVar = ("skeletons", "joints", "outlines")
     skeletons: bool = Field(
         default=False, description="skeletons beside the one that moves most; their meshes are bound to that one"
     )

@@ -46,6 +46,7 @@ register(
         name="Loop",
         desk="motion",
         order=96,
+        phase="form",
         about="Leads the end of a clip to its beginning, so that it loops without a jump.",
         settings=Loop,
         apply=_apply,

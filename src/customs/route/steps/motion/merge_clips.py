@@ -41,6 +41,7 @@ register(
         name="Merge clips",
         desk="motion",
         order=93,
+        phase="form",
         about="Puts several clips one after another into one take.",
         settings=MergeClips,
         apply=_apply,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import fnmatch
+from typing import ClassVar
 
 from pydantic import Field
 
@@ -21,6 +22,7 @@ from customs.words import many
 class MergeJoints(Settings):
     """Which joints go."""
 
+    adds: ClassVar = ("joints", "keep")
     limit: int = Field(default=0, ge=0, le=4096, description="joints left at most, ends of chains merged first; 0 for no limit")
     joints: tuple[str, ...] = Field(default=(), description="Keys or name patterns of joints to merge into the one above")
     keep: tuple[str, ...] = Field(default=(), description="Keys or name patterns of joints that stay")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import ClassVar
 
 from pydantic import Field
 
@@ -18,6 +19,8 @@ from customs.words import many
 class Numbers(Settings):
     """Which numbers."""
 
+    adds: ClassVar = ("first",)
+    stays: ClassVar = ("order",)
     version_number: int = Field(default=0, ge=0, le=1_000_000, description="version the kit asks for; 0 leaves it alone")
     order: bool = Field(default=True, description="number meshes 1, 2, 3, … in the order of the tree")
     first: tuple[str, ...] = Field(default=(), description="names of mesh nodes that come first, in this order")
@@ -51,6 +54,7 @@ register(
         name="Numbers",
         desk="motion",
         order=101,
+        phase="form",
         about="Writes the kit's version number and the order numbers of meshes.",
         settings=Numbers,
         apply=_apply,

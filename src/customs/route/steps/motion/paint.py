@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Literal, cast
+from typing import ClassVar, Literal, cast
 
 import numpy as np
 import numpy.typing as npt
@@ -23,6 +23,7 @@ KINDS = ("set", "add", "scale", "blend", "mirror")
 class Paint(Settings):
     """Edits, one after another."""
 
+    adds: ClassVar = ("edits", "locked")
     edits: tuple[Row, ...] = Field(
         default=(), description="(primitive Key, joint name, set|add|scale|blend|mirror, amount, ranges of vertices)"
     )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 from pydantic import Field
@@ -26,6 +26,7 @@ Turn = tuple[str, float, float, float]
 class Pose(Settings):
     """What to stand like."""
 
+    adds: ClassVar = ("turns",)
     clip: str = Field(default="", description="Key or name pattern of a clip; nothing stands at rest")
     seconds: float = Field(default=0.0, ge=0, description="the moment of it, in seconds")
     turns: tuple[Turn, ...] = Field(

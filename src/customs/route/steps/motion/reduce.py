@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 from pydantic import Field
 
 from customs.job import Job
@@ -16,6 +18,7 @@ from customs.scene.settings import Targeted
 class Reduce(Targeted):
     """What may be lost at a key."""
 
+    stays: ClassVar = ("idle", "keys")
     millimetres: float = Field(default=0.2, ge=0, le=1000, description="largest error of a position, in millimetres")
     degrees: float = Field(default=0.05, ge=0, le=45, description="largest error of a turn, in degrees")
     idle: bool = Field(default=True, description="drop channels that stay at rest")
@@ -46,6 +49,7 @@ register(
         name="Reduce",
         desk="motion",
         order=99,
+        phase="form",
         about="Drops channels that say nothing and keys that others stand for, within a stated error.",
         settings=Reduce,
         apply=_apply,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import fnmatch
 from dataclasses import replace
+from typing import ClassVar
 
 from pydantic import Field
 
@@ -26,6 +27,7 @@ from customs.words import many
 class Retarget(Settings):
     """Whose clips, and how they come."""
 
+    adds: ClassVar = ("clips", "pairs")
     donor: str = Field(default="", description="digest of the donor whose clips are taken")
     clips: tuple[str, ...] = Field(default=(), description="name patterns of the clips; none means all")
     pairs: tuple[tuple[str, str], ...] = Field(default=(), description="(donor joint, own joint) chosen by a person")

@@ -56,6 +56,7 @@ register(
         name="Timing",
         desk="motion",
         order=95,
+        phase="form",
         about="Plays clips faster, slower or backwards, or sets a key on every frame.",
         settings=Retime,
         apply=_apply,

@@ -146,6 +146,7 @@ register(
         name="Split by joints",
         desk="motion",
         order=91,
+        phase="form",
         about="Cuts meshes so that none needs more joints than the destination takes at once.",
         settings=SplitJoints,
         apply=_apply,

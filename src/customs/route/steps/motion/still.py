@@ -57,6 +57,7 @@ register(
         name="Still joints",
         desk="motion",
         order=98,
+        phase="form",
         about="Clears the movement of chosen joints, one key left.",
         settings=Still,
         apply=_apply,

@@ -68,6 +68,7 @@ register(
         name="Root motion",
         desk="motion",
         order=97,
+        phase="form",
         about="Takes the way along the ground out of clips, or gives it to the node above the root.",
         settings=Travel,
         apply=_apply,

@@ -156,6 +156,7 @@ register(
         name="Atlas",
         desk="surface",
         order=83,
+        phase="together",
         about="Makes one material of several: their textures side by side, UVs moved. Tiling ones stay apart.",
         settings=Atlas,
         apply=_apply,

@@ -33,6 +33,7 @@ register(
         name="Bleed",
         desk="surface",
         order=87,
+        phase="together",
         about="Draws colours out under clear pixels, so that no rim shows around leaves.",
         settings=Bleed,
         apply=_apply,

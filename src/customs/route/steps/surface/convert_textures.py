@@ -86,6 +86,7 @@ register(
         name="Formats",
         desk="surface",
         order=90,
+        phase="form",
         about="Chooses the file format textures are delivered in, their block compression, mip levels and further copies.",
         settings=ConvertTextures,
         apply=_apply,

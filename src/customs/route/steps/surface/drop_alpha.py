@@ -37,6 +37,7 @@ register(
         name="Drop alpha",
         desk="surface",
         order=89,
+        phase="form",
         about="Leaves the alpha channel out of textures where it says nothing.",
         settings=DropAlpha,
         apply=_apply,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 from pydantic import Field
 
 from customs.job import Job
@@ -14,6 +16,7 @@ from customs.scene.settings import Targeted
 class DropRoles(Targeted):
     """Which roles."""
 
+    adds: ClassVar = ("roles",)
     roles: tuple[str, ...] = Field(default=(), description="roles whose textures are left out")
 
 
@@ -36,6 +39,7 @@ register(
         name="Drop roles",
         desk="surface",
         order=86,
+        phase="together",
         about="Leaves out textures in roles the destination has no place for.",
         settings=DropRoles,
         apply=_apply,

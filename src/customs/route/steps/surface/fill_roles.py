@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import ClassVar
 
 import numpy as np
 from pydantic import Field, field_validator
@@ -24,6 +25,7 @@ EDGE = 4
 class FillRoles(Targeted):
     """Which roles."""
 
+    adds: ClassVar = ("roles",)
     roles: tuple[str, ...] = Field(default=("base_colour", "normal"), description="roles that get a texture")
 
     @field_validator("roles")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import ClassVar
 
 from pydantic import Field
 
@@ -16,6 +17,7 @@ from customs.scene.settings import Settings
 class FindTextures(Settings):
     """Which file stands in for which texture."""
 
+    adds: ClassVar = ("pairs",)
     pairs: tuple[tuple[str, str], ...] = Field(default=(), description="(Key of the missing texture, Key of the one found)")
 
 

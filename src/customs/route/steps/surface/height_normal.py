@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import ClassVar
+
 import numpy as np
 from pydantic import Field
 
@@ -22,6 +24,7 @@ from customs.surface.resize import resize
 class HeightNormal(Targeted):
     """How deep."""
 
+    stays: ClassVar = ("add",)
     depth: float = Field(default=4.0, ge=0, le=1000, description="pixels that full white stands over black")
     add: bool = Field(default=True, description="lay it over a normal map that is there; else keep that one")
 

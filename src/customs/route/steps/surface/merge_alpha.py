@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import ClassVar
 
 import numpy as np
 from pydantic import Field
@@ -23,6 +24,7 @@ from customs.surface.transparency import wanted_cutoff, wanted_mode, with_alpha
 class MergeAlpha(Targeted):
     """Whether the mode follows."""
 
+    stays: ClassVar = ("set_mode",)
     set_mode: bool = Field(default=True, description="set alpha mode and cutoff by what the opacity looks like")
 
 

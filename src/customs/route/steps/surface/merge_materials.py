@@ -59,6 +59,7 @@ register(
         name="Same materials",
         desk="surface",
         order=81,
+        phase="together",
         about="Makes one of materials that are alike but for their names.",
         settings=MergeMaterials,
         apply=_apply,

@@ -68,6 +68,7 @@ register(
         name="Same textures",
         desk="surface",
         order=80,
+        phase="together",
         about="Makes one of textures whose pixels are all alike.",
         settings=MergeTextures,
         apply=_apply,

@@ -93,6 +93,7 @@ register(
         name="Pack",
         desk="surface",
         order=85,
+        phase="together",
         about="Brings values of a material into the channels of one texture, by a pattern.",
         settings=Pack,
         apply=_apply,

@@ -55,6 +55,7 @@ register(
         name="Sizes",
         desk="surface",
         order=88,
+        phase="form",
         about="Resizes textures to powers of two within a limit: colours in linear light, normals kept one long.",
         settings=Resize,
         apply=_apply,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import ClassVar
 
 from pydantic import Field, field_validator
 
@@ -18,6 +19,7 @@ Use = tuple[str, str, str]
 class Roles(Settings):
     """Uses of textures, later ones over earlier ones."""
 
+    adds: ClassVar = ("uses",)
     uses: tuple[Use, ...] = Field(default=(), description="(material, role, texture); no texture empties the role")
 
     @field_validator("uses")

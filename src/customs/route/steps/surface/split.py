@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import ClassVar
 
 import numpy as np
 from pydantic import Field, field_validator
@@ -22,6 +23,7 @@ VALUES = ("occlusion", "roughness", "metallic", "glossiness")
 class Split(Targeted):
     """Which values."""
 
+    adds: ClassVar = ("values",)
     values: tuple[str, ...] = Field(default=("roughness", "metallic"), description="values that get a texture of their own")
 
     @field_validator("values")
@@ -82,6 +84,7 @@ register(
         name="Split",
         desk="surface",
         order=84,
+        phase="together",
         about="Takes packed textures apart: one texture for each value.",
         settings=Split,
         apply=_apply,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import ClassVar
 
 from pydantic import Field, field_validator
 
@@ -20,6 +21,7 @@ Use = tuple[str, str, str, str]
 class Variants(Settings):
     """The skins."""
 
+    adds: ClassVar = ("uses",)
     first: str = Field(default="plain", min_length=1, description="name of the skin the model has as it is")
     uses: tuple[Use, ...] = Field(default=(), description="(skin, material, role, texture)")
 
@@ -81,6 +83,7 @@ register(
         name="Variants",
         desk="surface",
         order=82,
+        phase="together",
         about="Adds further skins to a model: the same shape with other textures, chosen by name.",
         settings=Variants,
         apply=_apply,
