@@ -15,41 +15,60 @@ import numpy as np
 from customs.errors import CustomsError, StepError
 from customs.job import Job
 from customs.route.keys import apart, in_new_names, old_names, speaks_old
-from customs.route.step import NOTHING, Content, Outcome, get_step, make_settings
+from customs.route.step import NOTHING, STEPS, Content, Outcome, get_step, make_settings
 from customs.scene.model import Remark, Scene
 from customs.scene.settings import Settings
 
 
 @dataclass(frozen=True)
 class Stop:
-    """A step in its place on one route. `id` is stable, as in `resize@2`; `by` says who put it there."""
+    """A step in its place on one route. `id` is stable, as in `resize@2`; `by` says who put it there. `version` is that of the settings
+    where a newer edition kept them, else None: they are of today.
+    """
 
     id: str
     step: str
     values: tuple[tuple[str, Any], ...] = ()
     on: bool = True
     by: str = "plan"
+    version: int | None = None
 
     @property
     def settings(self) -> Settings:
         """Checked settings. Raises StepError."""
-        return make_settings(get_step(self.step), dict(self.values))
+        step = get_step(self.step)
+        try:
+            return make_settings(step, dict(self.values))
+        except StepError as problem:
+            if self.version is None:
+                raise
+            found = f"{step.name} was set by a newer edition of Customs: {problem.found}"
+            raise replace(problem, found=found, todo="Set it anew, or open the shipment with that edition.") from None
 
     def with_values(self, **changed: Any) -> Stop:
         """This stop with some settings changed (and checked)."""
         values = dict(self.values) | changed
         make_settings(get_step(self.step), values)
-        return replace(self, values=tuple(sorted((k, _frozen(v)) for k, v in values.items())))
+        return replace(self, values=tuple(sorted((k, _frozen(v)) for k, v in values.items())), version=None)
 
     def as_dict(self) -> dict[str, Any]:
         """For the shipment."""
-        return {"id": self.id, "step": self.step, "values": dict(self.values), "on": self.on, "by": self.by}
+        step = STEPS.get(self.step)
+        version = self.version or (step.settings.version if step is not None else 1)
+        more = {"version": version} if version > 1 else {}
+        return {"id": self.id, "step": self.step, "values": dict(self.values), "on": self.on, "by": self.by, **more}
 
     @classmethod
     def from_dict(cls, table: Mapping[str, Any]) -> Stop:
-        """From the shipment."""
-        values = tuple(sorted((k, _frozen(v)) for k, v in table.get("values", {}).items()))
-        return cls(table["id"], table["step"], values, table.get("on", True), table.get("by", "plan"))
+        """From the shipment; settings kept by an earlier edition are read as today's."""
+        values, version = dict(table.get("values", {})), int(table.get("version", 1))
+        step = STEPS.get(table["step"])
+        today = step.settings.version if step is not None else version
+        if step is not None and version < today:
+            values = step.settings.migrated(values, version)
+        frozen = tuple(sorted((k, _frozen(v)) for k, v in values.items()))
+        newer = version if version > today or (step is None and version > 1) else None
+        return cls(table["id"], table["step"], frozen, table.get("on", True), table.get("by", "plan"), newer)
 
 
 def _frozen(value: Any) -> Any:
