@@ -26,7 +26,7 @@ from customs.geometry.counts import counts
 from customs.geometry.normals import corner_normals
 from customs.ledger.facts import scene_facts
 from customs.ledger.ledger import judge
-from customs.motion.bounds import world_bounds
+from customs.motion.posing.bounds import world_bounds
 from customs.planning.plan import fresh_route
 from customs.route.route import evaluate
 from customs.scene.arrays import frozen

@@ -19,6 +19,7 @@ from playing import playing
 from run import in_turn, median
 from scipy.spatial.transform import Rotation
 
+from customs.changes.donor import make_donor
 from customs.demo import people
 from customs.formats.fbx.read import PROPERTIES
 from customs.formats.interchange.call import import_through
@@ -26,10 +27,9 @@ from customs.formats.interchange.library import find_library
 from customs.geometry.closest import Surface
 from customs.intake.take import take
 from customs.job import Job
-from customs.motion.pose import posed_positions
-from customs.motion.reduce import Tolerance, reduced
-from customs.motion.stretch import stretch
-from customs.route.donor import make_donor
+from customs.motion.curves.reduce import Tolerance, reduced
+from customs.motion.posing.pose import posed_positions
+from customs.motion.posing.stretch import stretch
 from customs.route.step import get_step
 from customs.scene.arrays import frozen
 from customs.scene.key import Key

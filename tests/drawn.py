@@ -8,7 +8,7 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from customs.demo.shapes import tube
-from customs.motion.pose import posed_scene_points
+from customs.motion.posing.pose import posed_scene_points
 from customs.scene.arrays import frozen
 from customs.scene.model import Channel, Clip, Material, Mesh, MorphTarget, Node, Primitive, Scene, Skin
 from customs.scene.transforms import compose, continuous, unit_rows

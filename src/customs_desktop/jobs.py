@@ -7,11 +7,11 @@ from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
+from customs.changes.donor import Donor
 from customs.conventions.origin import Origin
 from customs.intake.scan import Entry, model_files
 from customs.job import Job
 from customs.ledger.row import Remedy
-from customs.route.donor import Donor
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.work.donors import keep_donor, read_donor

@@ -12,8 +12,8 @@ from scipy.spatial.transform import Rotation
 from customs.conventions.axes import between, to_working
 from customs.conventions.convert import change_convention, convert, permuted, reversed_faces, rotated_quaternions
 from customs.geometry.triangles import face_vectors, signed_volume, strip_triangles, triangles_of
-from customs.motion.pose import posed_scene_points
-from customs.motion.posing import posing
+from customs.motion.posing.pose import posed_scene_points
+from customs.motion.posing.posing import posing
 from customs.scene.arrays import frozen
 from customs.scene.convention import WORKING, Convention
 from customs.scene.model import Primitive, Scene

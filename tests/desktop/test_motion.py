@@ -13,7 +13,7 @@ from PyQt6.QtGui import QPolygonF
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QComboBox
 
-from customs.motion.table import table_of
+from customs.motion.weights.table import table_of
 from customs.sheet.load import load_sheet
 from customs.work.motion import weights_scene
 from tests.desktop.conftest import Rig

@@ -362,7 +362,7 @@ def test_an_origin_once_found_is_kept_and_used_again(demo: Rig) -> None:
     assert s.result is not None
     scene = s.result.at(None)
     assert scene is not None
-    from customs.motion.bounds import world_bounds
+    from customs.motion.posing.bounds import world_bounds
 
     box = world_bounds(scene)
     assert box is not None and box[1][1] - box[0][1] == pytest.approx(3.37 / 2, abs=0.01)

@@ -26,7 +26,7 @@ from customs.files import why_no_part
 from customs.job import Job
 from customs.landing.land import land, landed_scene, packages
 from customs.landing.mistakes import MISTAKES, plant
-from customs.motion.bounds import world_bounds
+from customs.motion.posing.bounds import world_bounds
 from customs.route.step import NOTHING, get_step, make_settings
 from customs.work.asset import Request, prepare, run
 from customs.work.lookup import find_origin, find_sheet

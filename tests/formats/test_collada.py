@@ -16,7 +16,7 @@ from customs.demo import gardener, stork
 from customs.errors import WriteError
 from customs.formats.registry import WriteOptions, get_format
 from customs.intake.take import take
-from customs.motion.pose import posed_scene_points
+from customs.motion.posing.pose import posed_scene_points
 from customs.scene.arrays import frozen
 from customs.scene.convention import WORKING, Convention
 from customs.scene.model import Channel, Clip, Node, Scene

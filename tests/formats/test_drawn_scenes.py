@@ -13,7 +13,7 @@ from scipy.spatial import cKDTree
 
 from customs.errors import WriteError
 from customs.formats.registry import get_format
-from customs.motion.track import frame_rate
+from customs.motion.curves.track import frame_rate
 from customs.scene.model import Scene
 from customs.scene.transforms import compose
 from customs.scene.tree import mesh_nodes, world_matrices

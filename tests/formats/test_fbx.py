@@ -18,7 +18,7 @@ from customs.formats.fbx.record import END, MAGIC, Long, Record, document_bytes,
 from customs.formats.fbx.write_material import PROPERTIES, phong_exponent
 from customs.formats.registry import WriteOptions, get_format
 from customs.intake.take import take
-from customs.motion.pose import posed_scene_points
+from customs.motion.posing.pose import posed_scene_points
 from customs.scene.arrays import frozen
 from customs.scene.model import MorphTarget, Scene
 from tests.assets import cube, loaded, saved, scene_of

@@ -16,7 +16,7 @@ import pytest
 from customs.errors import CustomsError, LimitError, ReadError, UnsupportedError
 from customs.formats.registry import WriteOptions, get_format
 from customs.geometry.triangles import triangles_of
-from customs.motion.pose import posed_scene_points
+from customs.motion.posing.pose import posed_scene_points
 from customs.scene.arrays import frozen
 from customs.scene.model import Image, Material, Sampler, Scene, TextureUse
 from tests.assets import cube, key, letter_primitive, loaded, saved, scene_of

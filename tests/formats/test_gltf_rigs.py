@@ -17,7 +17,7 @@ from customs.errors import CustomsError
 from customs.formats.source import Source
 from customs.geometry.triangles import triangles_of
 from customs.intake.take import take
-from customs.motion.keys import sample
+from customs.motion.curves.keys import sample
 from customs.scene.arrays import frozen
 from customs.scene.model import Scene
 from customs.scene.tree import world_matrices
@@ -242,7 +242,7 @@ def test_several_roots_are_one_skeleton_or_told(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize("scale", [(2.0, 2.0, 2.0), (1.0, 3.0, 1.0), (-1.0, 1.0, 1.0)])
 def test_scaled_and_mirrored_joints_keep_their_pose_on_the_way(scale: tuple[float, float, float], tmp_path: Path) -> None:
-    from customs.motion.pose import posed_scene_points
+    from customs.motion.posing.pose import posed_scene_points
 
     scene = bar()
     nodes = tuple(replace(n, scale=np.array(scale)) if n.name == "bone_2" else n for n in scene.nodes)

@@ -13,7 +13,7 @@ from customs.formats.interchange.build import scene_of
 from customs.formats.interchange.call import Imported
 from customs.formats.interchange.pack import Packer
 from customs.formats.source import Source
-from customs.motion.keys import sample
+from customs.motion.curves.keys import sample
 from customs.scene.convention import Convention
 from customs.scene.model import Scene
 

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from customs.errors import CustomsError
-from customs.motion.tokens import meaning
+from customs.motion.skeleton.tokens import meaning
 from customs.scene.model import Scene
 from customs.surface.suffixes import role_of_name
 from tests.assets import loaded

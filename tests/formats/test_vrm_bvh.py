@@ -15,7 +15,7 @@ from customs.demo import gardener
 from customs.errors import CustomsError, ReadError
 from customs.formats.registry import WriteOptions, get_format
 from customs.intake.take import take
-from customs.motion.humanoid import REQUIRED
+from customs.motion.skeleton.humanoid import REQUIRED
 from customs.scene.model import Scene
 from tests.formats.test_text_files import BVH
 from tests.outside.judges import validate

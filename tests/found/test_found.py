@@ -16,7 +16,7 @@ from customs.formats.registry import read_scene
 from customs.formats.source import Source
 from customs.geometry.triangles import triangles_of
 from customs.landing.land import landed_scene
-from customs.motion.pose import posed_scene_points
+from customs.motion.posing.pose import posed_scene_points
 from customs.scene.convention import WORKING
 from customs.scene.model import Clip, Material, Primitive, Scene, TextureUse
 from customs.scene.tree import mesh_nodes

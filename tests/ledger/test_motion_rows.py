@@ -9,11 +9,11 @@ from typing import Any
 import numpy as np
 import pytest
 
+from customs.changes.donor import make_donor
 from customs.demo import gardener, people
 from customs.ledger.ledger import judge
 from customs.ledger.row import About, Row
 from customs.planning.plan import take_remedy
-from customs.route.donor import make_donor
 from customs.route.route import Route, evaluate
 from customs.scene.arrays import frozen
 from customs.scene.model import Channel, Clip, Scene

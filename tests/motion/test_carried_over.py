@@ -10,9 +10,9 @@ import numpy as np
 import pytest
 
 from customs.job import Job
-from customs.motion.retarget import Way, retarget, unpaired
-from customs.motion.skeleton import skeleton_of
-from customs.motion.track import local_track, world_track
+from customs.motion.curves.track import local_track, world_track
+from customs.motion.rig.retarget import Way, retarget, unpaired
+from customs.motion.skeleton.skeleton import skeleton_of
 from customs.route.step import NOTHING, get_step, make_settings
 from customs.scene.model import Scene
 from customs.work.asset import Request, prepare

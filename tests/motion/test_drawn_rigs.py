@@ -12,21 +12,21 @@ from scipy.spatial.transform import Rotation
 
 from customs.geometry.closest import Surface
 from customs.geometry.triangles import triangles_of
-from customs.motion.deviation import deviation
-from customs.motion.dual import dual_positions, squeeze
-from customs.motion.influences import limited, most_influences
-from customs.motion.paint import Edit, edited, grown, island, mirrored, moved_by, with_seams
-from customs.motion.pairing import propose
-from customs.motion.partition import joints_used, parts_by_joints
-from customs.motion.pose import joint_matrices, morph_weights, posed_positions
-from customs.motion.posing import posing
-from customs.motion.retarget import Way, retarget
-from customs.motion.skeleton import skeleton_of
-from customs.motion.spots import reach, speed, spots
-from customs.motion.stretch import stretch
-from customs.motion.table import influences_of, table_of
-from customs.motion.track import frame_times, local_track, world_track
-from customs.motion.transfer import transfer
+from customs.motion.curves.track import frame_times, local_track, world_track
+from customs.motion.posing.deviation import deviation
+from customs.motion.posing.dual import dual_positions, squeeze
+from customs.motion.posing.pose import joint_matrices, morph_weights, posed_positions
+from customs.motion.posing.posing import posing
+from customs.motion.posing.spots import reach, speed, spots
+from customs.motion.posing.stretch import stretch
+from customs.motion.rig.retarget import Way, retarget
+from customs.motion.skeleton.pairing import propose
+from customs.motion.skeleton.skeleton import skeleton_of
+from customs.motion.weights.influences import limited, most_influences
+from customs.motion.weights.paint import Edit, edited, grown, island, mirrored, moved_by, with_seams
+from customs.motion.weights.partition import joints_used, parts_by_joints
+from customs.motion.weights.table import influences_of, table_of
+from customs.motion.weights.transfer import transfer
 from customs.scene.arrays import frozen
 from customs.scene.model import Primitive, Scene
 from customs.scene.transforms import compose

@@ -9,8 +9,8 @@ import numpy as np
 import pytest
 
 from customs.job import Job
-from customs.motion.leftovers import skeletons
-from customs.motion.pose import posed_scene_points
+from customs.motion.posing.pose import posed_scene_points
+from customs.motion.rig.leftovers import skeletons
 from customs.route.step import NOTHING, get_step, make_settings
 from customs.scene.arrays import frozen
 from customs.scene.model import Channel, Clip, Mesh, Node, Primitive, Scene, Skin

@@ -11,13 +11,13 @@ from hypothesis import strategies as st
 from scipy.interpolate import CubicHermiteSpline, interp1d
 from scipy.spatial.transform import Rotation, Slerp
 
-from customs.motion.cut import cut, cut_channel, joined, resampled, straight
-from customs.motion.keys import sample, slope
-from customs.motion.loop import closed, seam
-from customs.motion.reduce import Tolerance, errors, reduced, without_idle
-from customs.motion.retime import at_rate, backwards, between_frames, faster
-from customs.motion.track import frame_rate, frame_times, local_track, spread_times, world_track
-from customs.motion.travel import in_place, to_node, travel_of
+from customs.motion.clips.loop import closed, seam
+from customs.motion.clips.retime import at_rate, backwards, between_frames, faster
+from customs.motion.clips.travel import in_place, to_node, travel_of
+from customs.motion.curves.cut import cut, cut_channel, joined, resampled, straight
+from customs.motion.curves.keys import sample, slope
+from customs.motion.curves.reduce import Tolerance, errors, reduced, without_idle
+from customs.motion.curves.track import frame_rate, frame_times, local_track, spread_times, world_track
 from customs.scene.arrays import frozen
 from customs.scene.model import Channel, Clip
 from customs.scene.transforms import continuous
@@ -127,7 +127,7 @@ def test_stretches_put_together_are_the_whole(seed: int, path: str) -> None:
     clip = clip_of(drawn(seed, path), drawn(seed + 1, "translation", node=1))
     middle = clip.seconds * 0.4
     parts = [cut(clip, 0.0, middle, "first", 1), cut(clip, middle, clip.seconds, "second", 2)]
-    whole = joined(parts, "whole", 3)
+    whole = joined(parts, "whole")
     assert whole.seconds == pytest.approx(clip.seconds, abs=1e-4) and whole.made_from == (parts[0].key, parts[1].key)
     at = np.linspace(0, clip.seconds, 50)
     for old, new in zip(clip.channels, whole.channels):
@@ -139,7 +139,7 @@ def test_clips_one_after_another_are_each_what_they_were(seed: int, path: str, w
     """Keys that begin late or end early do not run over into the neighbour, and a gap is held."""
     one = clip_of(drawn(seed, path, way), drawn(seed + 1, node=1, keys=3))
     other = clip_of(drawn(seed + 2, path, way), drawn(seed + 3, node=1, keys=9))
-    put = joined([one, other], "both", 1, gap)
+    put = joined([one, other], "both", gap)
     assert put.seconds == pytest.approx(one.seconds + gap + other.seconds, abs=1e-4)
     for number, (clip, start) in enumerate(((one, 0.0), (other, one.seconds + gap))):
         at = np.linspace(0.003, clip.seconds - 0.003, 40)
@@ -155,7 +155,7 @@ def test_clips_one_after_another_are_each_what_they_were(seed: int, path: str, w
 
 def test_what_only_some_clips_move_stays_where_it_was_left() -> None:
     one, other, third = clip_of(drawn(1, node=0)), clip_of(drawn(2, node=1)), clip_of(drawn(3, node=0))
-    put = joined([one, other, third], "all", 1)
+    put = joined([one, other, third], "all")
     by_node = {c.node: c for c in put.channels}
     last = sample(one.channels[0], one.seconds)
     for share in (0.1, 0.7, 0.95):
@@ -352,7 +352,7 @@ def test_keys_a_hair_apart_stay_in_order_where_clips_meet(way: str) -> None:
     if way == "cubic":
         values = np.stack([0 * values, values, 0 * values], axis=1)
     near = Channel(0, "translation", times, frozen(values), way)  # type: ignore[arg-type]
-    put = joined([clip_of(near), clip_of(near)], "both", 1)
+    put = joined([clip_of(near), clip_of(near)], "both")
     made = put.channels[0].times.astype(float)
     assert (np.diff(made) > 0).all() and put.seconds == pytest.approx(2 * float(times[-1]), abs=1e-4)
     assert np.abs(sample(put.channels[0], put.seconds) - [2, 0, 0]).max() < 1e-5

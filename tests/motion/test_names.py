@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from customs.motion.tokens import likeness, meaning, words_of
+from customs.motion.skeleton.tokens import likeness, meaning, words_of
 
 NAMES = [
     ("hips", "hips", "", -1),

@@ -9,10 +9,10 @@ import pytest
 from scipy.interpolate import CubicHermiteSpline
 from scipy.spatial.transform import Rotation, Slerp
 
-from customs.motion.bounds import local_bounds, world_bounds
-from customs.motion.influences import limited, most_influences
-from customs.motion.keys import sample
-from customs.motion.pose import (
+from customs.motion.curves.keys import sample
+from customs.motion.curves.track import local_track, world_track
+from customs.motion.posing.bounds import local_bounds, world_bounds
+from customs.motion.posing.pose import (
     joint_matrices,
     morph_weights,
     morphed,
@@ -20,8 +20,8 @@ from customs.motion.pose import (
     posed_scene_points,
     skin_matrices,
 )
-from customs.motion.posing import posing
-from customs.motion.track import local_track, world_track
+from customs.motion.posing.posing import posing
+from customs.motion.weights.influences import limited, most_influences
 from customs.scene.arrays import frozen
 from customs.scene.model import Channel, Clip, Node, Scene
 from customs.scene.tree import world_matrices
@@ -132,7 +132,7 @@ def test_influences_are_counted_and_cut_by_strength() -> None:
 
 
 def test_one_moment_is_what_the_whole_track_says_it_is() -> None:
-    """Against customs.motion.track, which is checked against scipy: every interpolation, one key, a matrix, a loose node."""
+    """Against customs.motion.curves.track, which is checked against scipy: every interpolation, one key, a matrix, a loose node."""
     scene = bar(5)
     times, late = np.array([0.0, 0.5, 2.0]), np.array([0.25])
     turn = turning(1, times, np.array([0.0, 80.0, -40.0]))

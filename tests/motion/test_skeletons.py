@@ -8,17 +8,17 @@ import numpy as np
 import pytest
 
 from customs.demo import hedgehog, people, stork
-from customs.motion.align import between, fit_to, posed_places, size_ratio, turns_to
-from customs.motion.humanoid import BONES, REQUIRED, above_of, propose_humanoid
-from customs.motion.joints import leaf_first, merged
-from customs.motion.leftovers import idle_joints, joint_use, outlines, skeletons
-from customs.motion.pairing import propose, side_of
-from customs.motion.retarget import Ground, Way, leg_ratio, retarget
-from customs.motion.skeleton import Skeleton, skeleton_of
-from customs.motion.stretch import on_names, stretch
-from customs.motion.tokens import likeness, meaning
-from customs.motion.track import frame_times, local_track, world_track
-from customs.route.steps.motion.retarget import feet
+from customs.motion.curves.track import frame_times, local_track, world_track
+from customs.motion.posing.stretch import on_names, stretch
+from customs.motion.rig.align import between, fit_to, posed_places, size_ratio, turns_to
+from customs.motion.rig.leftovers import idle_joints, joint_use, outlines, skeletons
+from customs.motion.rig.retarget import Ground, Way, leg_ratio, retarget
+from customs.motion.skeleton.humanoid import BONES, REQUIRED, above_of, propose_humanoid
+from customs.motion.skeleton.pairing import propose, side_of
+from customs.motion.skeleton.skeleton import Skeleton, skeleton_of
+from customs.motion.skeleton.tokens import likeness, meaning
+from customs.motion.weights.joints import leaf_first, merged
+from customs.route.steps.motion.rig.retarget import feet
 from customs.scene.tree import mesh_nodes, parents
 from tests.motion.rigs import bar, lighter, warden
 
@@ -118,8 +118,8 @@ def test_paired_joints_come_to_stand_where_the_donors_do() -> None:
 
 def test_the_donors_clips_play_on_the_body_without_tearing() -> None:
     """Acceptance: edge stretch at most 1.5 times at the 99.9th percentile over every clip; joints exactly the donor's."""
+    from customs.changes.donor import make_donor
     from customs.job import Job
-    from customs.route.donor import make_donor
     from customs.route.step import get_step
 
     donor = make_donor(warden())

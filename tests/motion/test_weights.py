@@ -12,14 +12,14 @@ from scipy.spatial.transform import Rotation
 from customs.geometry.closest import Surface
 from customs.geometry.laplace import cotangent, neighbours
 from customs.geometry.triangles import triangles_of
-from customs.motion.dual import collapse, dual_positions
-from customs.motion.heat import diffused, heat_weights, nearest_bones
-from customs.motion.influences import sound_weights
-from customs.motion.paint import Edit, counterpart, edited, grown, island, mirrored, moved_by, with_seams
-from customs.motion.partition import joints_used, parts_by_joints
-from customs.motion.skeleton import skeleton_of
-from customs.motion.table import influences_of, merged_columns, table_of
-from customs.motion.transfer import inpaint, transfer
+from customs.motion.posing.dual import collapse, dual_positions
+from customs.motion.skeleton.skeleton import skeleton_of
+from customs.motion.weights.heat import diffused, heat_weights, nearest_bones
+from customs.motion.weights.influences import sound_weights
+from customs.motion.weights.paint import Edit, counterpart, edited, grown, island, mirrored, moved_by, with_seams
+from customs.motion.weights.partition import joints_used, parts_by_joints
+from customs.motion.weights.table import influences_of, merged_columns, table_of
+from customs.motion.weights.transfer import inpaint, transfer
 from customs.scene.arrays import frozen
 from tests.motion.rigs import bar, lighter, warden
 

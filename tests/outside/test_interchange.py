@@ -24,8 +24,8 @@ from customs.formats.registry import WriteOptions, get_format
 from customs.formats.source import Source
 from customs.geometry.counts import counts
 from customs.intake.take import take
-from customs.motion.pose import posed_scene_points
-from customs.motion.track import local_track, world_track
+from customs.motion.curves.track import local_track, world_track
+from customs.motion.posing.pose import posed_scene_points
 from customs.scene.model import Scene
 from tests.motion.rigs import bar, lighter
 from tests.outside.judges import MODELS, judge_scene

@@ -10,7 +10,7 @@ import pytest
 import trimesh
 
 from customs.geometry.triangles import area, triangles_of
-from customs.motion.pose import posed_scene_points
+from customs.motion.posing.pose import posed_scene_points
 from customs.scene.model import Scene
 from customs.scene.tree import mesh_nodes
 from tests.assets import lettered, loaded, saved

@@ -8,9 +8,9 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
-from customs.motion.dual import dual_positions, squeeze
-from customs.motion.pose import joint_matrices, posed_scene_points
-from customs.motion.posing import posing
+from customs.motion.posing.dual import dual_positions, squeeze
+from customs.motion.posing.pose import joint_matrices, posed_scene_points
+from customs.motion.posing.posing import posing
 from customs.picture.camera import Orbit, project
 from customs.picture.heat import DEEP, PALE, heat_scene, ramp
 from customs.picture.look import Look, Shot

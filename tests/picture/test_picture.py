@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from customs.motion.bounds import world_bounds
+from customs.motion.posing.bounds import world_bounds
 from customs.picture.camera import Orbit, framing, project
 from customs.picture.figure import HEIGHT, standing_figure
 from customs.picture.lines import dimension_lines, grid, grid_step, length_text
@@ -92,7 +92,7 @@ def test_a_missing_texture_is_a_weave(renderer: Renderer) -> None:
 
 
 def test_skinning_on_the_card_is_that_of_the_core(renderer: Renderer, letter: Scene) -> None:
-    from customs.motion.pose import posed_scene_points
+    from customs.motion.posing.pose import posed_scene_points
 
     body = replace(letter, nodes=tuple(replace(n, mesh=None) if n.name == "letter" else n for n in letter.nodes))
     for seconds in (0.0, 0.5, 1.0):

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from customs.motion.bounds import world_bounds
+from customs.motion.posing.bounds import world_bounds
 from customs.picture.camera import Orbit, framing
 from customs.picture.look import Look, Shot
 from customs.picture.renderer import Renderer

@@ -12,6 +12,7 @@ import pytest
 import trimesh
 from scipy.spatial import cKDTree
 
+from customs.changes.donor import Donor
 from customs.conventions.axes import between
 from customs.demo.write import GOODS
 from customs.dispatch.dispatch import Goods, dispatch
@@ -21,10 +22,9 @@ from customs.geometry.weld import groups_near
 from customs.intake.take import Taken, take
 from customs.landing.land import land
 from customs.ledger.row import About
-from customs.motion.bounds import world_bounds
-from customs.motion.pose import posed_scene_points
+from customs.motion.posing.bounds import world_bounds
+from customs.motion.posing.pose import posed_scene_points
 from customs.planning.plan import Plan, Subject, fresh_route, plan
-from customs.route.donor import Donor
 from customs.route.route import SceneCache
 from customs.scene.convention import WORKING
 from customs.scene.model import Scene

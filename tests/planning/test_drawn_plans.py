@@ -10,7 +10,7 @@ import pytest
 from scipy.spatial import cKDTree
 
 from customs.landing.land import land, landed_scene
-from customs.motion.pose import posed_scene_points
+from customs.motion.posing.pose import posed_scene_points
 from customs.planning.plan import Plan
 from customs.scene.model import Scene
 from customs.work.asset import Request, prepare, run

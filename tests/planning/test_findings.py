@@ -7,11 +7,11 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from customs.changes.footing import footing_point
 from customs.intake.take import take
 from customs.ledger.ledger import judge
 from customs.ledger.row import Row
 from customs.planning.plan import fresh_route
-from customs.route.footing import footing_point
 from customs.route.route import evaluate
 from customs.work.asset import Request, prepare
 from customs.work.lookup import find_origin, find_sheet

@@ -11,13 +11,13 @@ import pytest
 from scipy.spatial import cKDTree
 from scipy.spatial.transform import Rotation
 
+from customs.changes.unsettled import unsettled
 from customs.conventions.convert import change_convention
 from customs.job import Job
-from customs.motion.bind import bind_error
-from customs.motion.influences import most_influences
-from customs.motion.partition import joints_used
-from customs.motion.skeleton import skeleton_of
-from customs.route.leftovers import unsettled
+from customs.motion.posing.bind import bind_error
+from customs.motion.skeleton.skeleton import skeleton_of
+from customs.motion.weights.influences import most_influences
+from customs.motion.weights.partition import joints_used
 from customs.route.step import NOTHING, Outcome, get_step, make_settings
 from customs.scene.arrays import frozen
 from customs.scene.convention import WORKING, Convention
@@ -156,7 +156,7 @@ def test_the_bind_pose_takes_the_mesh_back_to_where_it_was_modelled() -> None:
 
 
 def test_posed_it_stands_as_the_clip_does_at_that_moment() -> None:
-    from customs.motion.pose import posed_scene_points
+    from customs.motion.posing.pose import posed_scene_points
 
     for seed in SEEDS:
         scene = drawn_scene(seed)
@@ -211,7 +211,7 @@ def test_joints_merged_leave_so_many_and_the_rest_pose(left: int) -> None:
 
 
 def test_one_file_of_clips_merged_plays_them_one_after_another() -> None:
-    from customs.motion.pose import posed_scene_points
+    from customs.motion.posing.pose import posed_scene_points
 
     scene = drawn_scene(2)
     # What only one of the clips moves is held in the other: compared is what both move.

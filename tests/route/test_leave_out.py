@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from customs.job import Job
-from customs.motion.pose import posed_scene_points
+from customs.motion.posing.pose import posed_scene_points
 from customs.route.step import NOTHING, get_step, make_settings
 from customs.scene.arrays import frozen
 from customs.scene.model import Mesh, MorphTarget, Node

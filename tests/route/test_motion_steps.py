@@ -9,13 +9,13 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
+from customs.changes.donor import Donor, make_donor, take_donor
 from customs.demo import gardener, hedgehog, people, stork
 from customs.errors import CustomsError, StepError
 from customs.job import Job
-from customs.motion.deviation import deviation, posed
-from customs.motion.influences import most_influences
-from customs.motion.table import table_of
-from customs.route.donor import Donor, make_donor, take_donor
+from customs.motion.posing.deviation import deviation, posed
+from customs.motion.weights.influences import most_influences
+from customs.motion.weights.table import table_of
 from customs.route.step import Outcome, get_step, make_settings
 from customs.scene.arrays import frozen
 from customs.scene.model import MorphTarget, Scene

@@ -15,7 +15,7 @@ from scipy.spatial.transform import Rotation
 
 from customs.geometry.triangles import triangles_of
 from customs.job import Job
-from customs.motion.pose import posed_scene_points
+from customs.motion.posing.pose import posed_scene_points
 from customs.route.step import NOTHING, get_step, make_settings, steps
 from customs.scene.arrays import frozen
 from customs.scene.model import Image, Material, Mesh, Node, Primitive, Scene, TextureUse

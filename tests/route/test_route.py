@@ -8,7 +8,7 @@ from customs.conventions.origin import shipped_origins
 from customs.errors import StepError
 from customs.job import Job
 from customs.ledger.row import remedy
-from customs.motion.bounds import world_bounds
+from customs.motion.posing.bounds import world_bounds
 from customs.planning.plan import arrive_stop, fresh_route, take_remedy
 from customs.route.route import Route, SceneCache, Stop, evaluate, next_key
 from tests.assets import cube, scene_of

@@ -30,7 +30,7 @@ def run(step: str, scene: Scene, **values: Any) -> Scene:
 def faces(scene: Scene) -> list[np.ndarray]:
     """At every moment, the middle of every face in the world, sorted."""
     from customs.geometry.triangles import triangles_of
-    from customs.motion.pose import posed_scene_points
+    from customs.motion.posing.pose import posed_scene_points
     from customs.scene.tree import mesh_nodes
     from tests.drawn import moments
 

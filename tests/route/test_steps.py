@@ -10,13 +10,13 @@ from typing import Any
 import numpy as np
 import pytest
 
+from customs.changes.unsettled import unsettled
 from customs.errors import Cancelled, StepError
 from customs.geometry.faces import inward
 from customs.geometry.triangles import triangles_of
 from customs.job import Job
-from customs.motion.bounds import world_bounds
-from customs.motion.pose import posed_scene_points
-from customs.route.leftovers import unsettled
+from customs.motion.posing.bounds import world_bounds
+from customs.motion.posing.pose import posed_scene_points
 from customs.route.step import NOTHING, Outcome, get_step, make_settings, steps
 from customs.scene.arrays import frozen
 from customs.scene.content import Encoded
@@ -278,7 +278,7 @@ def test_footing_of_a_settled_asset_stays_settled(letter: Scene) -> None:
 
 
 def test_footing_of_a_skinned_asset_keeps_its_bind_pose(goods: dict[str, Path]) -> None:
-    from customs.motion.pose import joint_matrices
+    from customs.motion.posing.pose import joint_matrices
     from customs.scene.tree import world_matrices
     from customs.work.asset import Request, prepare
     from customs.work.lookup import find_origin, find_sheet
@@ -296,7 +296,7 @@ def test_footing_of_a_skinned_asset_keeps_its_bind_pose(goods: dict[str, Path]) 
 
 
 def test_mass_centre_of_a_cube_is_its_middle() -> None:
-    from customs.route.footing import mass_centre
+    from customs.changes.footing import mass_centre
 
     scene = scene_of(cube())
     assert np.allclose(
@@ -436,7 +436,7 @@ def test_weights_keep_the_strongest_and_sum_to_one_exactly(letter: Scene) -> Non
 
 
 def test_weights_of_nothing_go_to_the_first_joint() -> None:
-    from customs.motion.influences import limited
+    from customs.motion.weights.influences import limited
 
     joints, weights, lost = limited(np.array([[3, 2, 1, 0]], np.uint16), np.zeros((1, 4), np.float32), 4, 0.0)
     assert weights.tolist() == [[1, 0, 0, 0]] and joints[0, 0] == 3 and lost == 0
@@ -497,7 +497,7 @@ def test_alpha_is_set_on_targets_only() -> None:
     ],
 )
 def test_names_are_made_legal(name: str, expected: str) -> None:
-    from customs.route.naming import Naming
+    from customs.changes.naming import Naming
 
     rules = Naming(r"[a-z][a-z0-9_]*", True, 20)
     assert rules.legal(name) == expected and rules.fits(rules.legal(name))

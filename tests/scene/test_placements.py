@@ -21,9 +21,9 @@ from customs.geometry.counts import counts
 from customs.job import Job
 from customs.landing.land import land
 from customs.ledger.facts import scene_facts
-from customs.motion.bones import bones_of
-from customs.motion.bounds import world_bounds
-from customs.motion.pose import posed_scene_points
+from customs.motion.posing.bounds import world_bounds
+from customs.motion.posing.pose import posed_scene_points
+from customs.motion.skeleton.bones import bones_of
 from customs.route.route import scene_arrays
 from customs.route.step import NOTHING, make_settings, steps
 from customs.scene.convention import Convention
@@ -393,7 +393,7 @@ def test_what_is_kept_of_a_scene_counts_its_rows() -> None:
 
 
 def test_rows_follow_what_is_above_them_when_it_goes() -> None:
-    from customs.route.emptying import empties, without
+    from customs.changes.emptying import empties, without
 
     scene = fold(drawn())
     assert empties(scene) == [], "what placements hang under is not empty"

@@ -14,7 +14,7 @@ from typer.testing import CliRunner
 
 from customs.cli import app
 from customs.intake.take import take
-from customs.motion.pose import posed_scene_points
+from customs.motion.posing.pose import posed_scene_points
 from customs.scene.arrays import frozen
 from customs.scene.model import Channel, Clip
 from tests.assets import cube, key, saved, scene_of

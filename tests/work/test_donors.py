@@ -12,7 +12,7 @@ from customs.conventions.origin import Origin
 from customs.errors import CustomsError
 from customs.intake.take import take
 from customs.ledger.ledger import judge
-from customs.motion.skeleton import skeleton_of
+from customs.motion.skeleton.skeleton import skeleton_of
 from customs.planning.plan import fresh_route
 from customs.route.route import evaluate
 from customs.work.donors import keep_donor, kept_donor, read_donor

@@ -91,7 +91,7 @@ def test_every_good_arrives_wrong_and_looks_like_something(id_: str, goods: dict
 def test_the_goods_are_what_the_story_says(goods: dict[str, Path]) -> None:
     stork = take(goods["watering_stork"]).scene
     assert len(stork.meshes) == 14 and len(stork.clips) == 1
-    from customs.motion.influences import most_influences
+    from customs.motion.weights.influences import most_influences
 
     assert max(most_influences(p) for m in stork.meshes for p in m.primitives) == 6
     basin = take(goods["spring_basin"]).scene

@@ -11,7 +11,7 @@ import pytest
 import trimesh
 
 from customs.landing.land import landed_scene
-from customs.motion.pose import posed_scene_points
+from customs.motion.posing.pose import posed_scene_points
 from customs.scene.arrays import frozen
 from customs.scene.model import Channel, Clip, Image, Material, Node, Primitive, Scene, TextureUse
 from customs.surface.pixels import image_pixels

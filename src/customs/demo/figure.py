@@ -13,9 +13,9 @@ from customs.demo.blob import Capsule, relaxed, skin
 from customs.demo.build import digest_of, image, material, mesh
 from customs.demo.textures import Pixels, noise
 from customs.geometry.normals import smooth_normals
-from customs.motion.heat import heat_weights
-from customs.motion.skeleton import Skeleton
-from customs.motion.table import influences_of
+from customs.motion.skeleton.skeleton import Skeleton
+from customs.motion.weights.heat import heat_weights
+from customs.motion.weights.table import influences_of
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Channel, Clip, Node, Primitive, Scene, Skin

@@ -24,7 +24,7 @@ from customs.geometry.counts import counts
 from customs.ledger.ledger import Ledger, effective
 from customs.ledger.left import losses
 from customs.ledger.row import About
-from customs.motion.bounds import world_bounds
+from customs.motion.posing.bounds import world_bounds
 from customs.route.route import At
 from customs.route.step import get_step
 from customs.scene.model import Scene

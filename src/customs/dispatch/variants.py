@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from customs.motion.bones import bones_of
+from customs.motion.skeleton.bones import bones_of
 from customs.scene.model import Clip, Node, Scene
 from customs.sheet.model import Sheet
 

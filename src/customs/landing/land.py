@@ -19,7 +19,7 @@ from customs.landing.log import Log
 from customs.landing.model_check import check_model
 from customs.landing.motion_check import fits, names_others, play_all, whole_motion
 from customs.landing.texture_check import check_copies, check_fixed_names, check_loose_textures, check_textures
-from customs.motion.bounds import world_bounds
+from customs.motion.posing.bounds import world_bounds
 from customs.scene.convention import WORKING
 from customs.scene.model import Scene
 from customs.scene.prune import prune

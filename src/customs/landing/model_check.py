@@ -9,7 +9,7 @@ import numpy as np
 from customs.formats.registry import get_format
 from customs.geometry.triangles import triangles_of
 from customs.landing.log import Log
-from customs.motion.bounds import world_bounds
+from customs.motion.posing.bounds import world_bounds
 from customs.patterns import fits
 from customs.scene.folding import row_depths, shown_times
 from customs.scene.model import Scene

@@ -8,10 +8,10 @@ from dataclasses import replace
 import numpy as np
 
 from customs.landing.log import Log
-from customs.motion.bounds import world_bounds
-from customs.motion.loop import seam
-from customs.motion.pose import posed_scene_points
-from customs.motion.track import spread_times
+from customs.motion.clips.loop import seam
+from customs.motion.curves.track import spread_times
+from customs.motion.posing.bounds import world_bounds
+from customs.motion.posing.pose import posed_scene_points
 from customs.scene.model import Clip, Scene
 from customs.scene.tree import joint_nodes, local_matrix, parents
 from customs.sheet.model import Sheet

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from customs.ledger.row import Case
-from customs.motion.skeleton import Skeleton, skeleton_of
+from customs.motion.skeleton.skeleton import Skeleton, skeleton_of
 
 
 def donor_case(case: Case) -> tuple[Skeleton, Skeleton] | None:

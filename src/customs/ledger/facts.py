@@ -9,16 +9,16 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
+from customs.changes.finite import finite_vertices, not_finite
+from customs.changes.outward import against
+from customs.changes.primitives import vertex_columns
 from customs.geometry.faces import degenerate, doubled
 from customs.geometry.sides import turned_inward
 from customs.geometry.texcoords import flipped, overlapping
 from customs.geometry.triangles import triangles_of
-from customs.motion.bounds import world_bounds
-from customs.motion.influences import most_influences
-from customs.motion.leftovers import outlines
-from customs.route.edit import vertex_columns
-from customs.route.finite import finite_vertices, not_finite
-from customs.route.outward import against
+from customs.motion.posing.bounds import world_bounds
+from customs.motion.rig.leftovers import outlines
+from customs.motion.weights.influences import most_influences
 from customs.scene.folding import shown_times
 from customs.scene.kept import kept
 from customs.scene.key import Key

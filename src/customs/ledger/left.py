@@ -8,7 +8,7 @@ from typing import Any
 
 from customs.formats.registry import Format
 from customs.geometry.triangles import triangles_of
-from customs.motion.influences import most_influences
+from customs.motion.weights.influences import most_influences
 from customs.route.route import At
 from customs.scene.folding import shown_times
 from customs.scene.key import FILE

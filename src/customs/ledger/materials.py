@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Collection, Iterator
 from typing import Any
 
+from customs.changes.roles import roles_of_images
 from customs.formats.image_write import delivered_form
 from customs.ledger.facts import SceneFacts
 from customs.ledger.row import Case
-from customs.route.roles import roles_of_images
 from customs.scene.kept import kept
 from customs.scene.key import FILE
 from customs.scene.model import COLOUR_SLOTS, Image, Material, Scene, TextureUse

@@ -8,11 +8,11 @@ from typing import Any, Literal
 
 import numpy as np
 
+from customs.changes.donor import Donor
 from customs.errors import StepError
 from customs.formats.registry import Format, get_format
 from customs.ledger.facts import SceneFacts, scene_facts
 from customs.registry import Registry
-from customs.route.donor import Donor
 from customs.route.route import At
 from customs.route.step import Content, get_step, make_settings
 from customs.scene.key import Key

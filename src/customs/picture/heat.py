@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import numpy.typing as npt
 
-from customs.motion.table import table_of
+from customs.motion.weights.table import table_of
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Material, Mesh, Primitive, Scene

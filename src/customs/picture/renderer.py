@@ -9,9 +9,9 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.errors import ToolError
-from customs.motion.bounds import world_bounds
-from customs.motion.pose import joint_matrices, morph_weights
-from customs.motion.posing import posing
+from customs.motion.posing.bounds import world_bounds
+from customs.motion.posing.pose import joint_matrices, morph_weights
+from customs.motion.posing.posing import posing
 from customs.picture.appearance import appearance
 from customs.picture.figure import standing_figure
 from customs.picture.lines import box_lines, dimension_lines, grid

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from customs.motion.bounds import local_bounds
+from customs.motion.posing.bounds import local_bounds
 from customs.scene.folding import rows_under
 from customs.scene.kept import kept
 from customs.scene.model import Scene

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-from customs.motion.bounds import world_bounds
+from customs.motion.posing.bounds import world_bounds
 from customs.picture.camera import Orbit, framing
 from customs.picture.look import Look, Shot
 from customs.picture.renderer import Renderer

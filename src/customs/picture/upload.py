@@ -12,7 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.geometry.triangles import flat_indices, triangles_of
-from customs.motion.dual import dual_quaternions
+from customs.motion.posing.dual import dual_quaternions
 from customs.picture.thin import sides, thinned
 from customs.scene.model import Image, Primitive
 from customs.surface.pixels import image_info, pixels_or_none

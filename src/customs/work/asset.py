@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from customs.changes.donor import Donor
 from customs.conventions.origin import Origin
 from customs.errors import Cancelled, CustomsError, SettingError, unforeseen
 from customs.formats.registry import get_format
@@ -14,7 +15,6 @@ from customs.job import Job
 from customs.ledger.ledger import Ledger, refused
 from customs.ledger.left import losses
 from customs.planning.plan import fresh_route
-from customs.route.donor import Donor
 from customs.route.route import Route, SceneCache
 from customs.route.step import get_step
 from customs.sheet.model import Sheet

@@ -5,11 +5,11 @@ from __future__ import annotations
 from functools import lru_cache
 from pathlib import Path
 
+from customs.changes.donor import Donor, make_donor
 from customs.conventions.origin import Origin
 from customs.errors import CustomsError, ReadError
 from customs.intake.take import take
 from customs.planning.plan import fresh_route
-from customs.route.donor import Donor, make_donor
 from customs.route.route import evaluate
 
 FOLDER = "donors"

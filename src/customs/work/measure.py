@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.geometry.counts import counts
-from customs.motion.bounds import world_bounds
+from customs.motion.posing.bounds import world_bounds
 from customs.scene.kept import kept
 from customs.scene.model import Scene
 

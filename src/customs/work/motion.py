@@ -7,18 +7,18 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from customs.motion.dual import squeeze
-from customs.motion.loop import seam
-from customs.motion.pairing import Pair, propose
-from customs.motion.ranges import Take, look_at
-from customs.motion.skeleton import Skeleton, skeleton_of
-from customs.motion.track import frame_rate
-from customs.motion.travel import travel_of
-from customs.route.clip_edit import keys_of, meant
-from customs.route.donor import Donor
+from customs.changes.clips import keys_of, meant
+from customs.changes.donor import Donor
+from customs.motion.clips.loop import seam
+from customs.motion.clips.ranges import Take, look_at
+from customs.motion.clips.travel import travel_of
+from customs.motion.curves.track import frame_rate
+from customs.motion.posing.dual import squeeze
+from customs.motion.skeleton.pairing import Pair, propose
+from customs.motion.skeleton.skeleton import Skeleton, skeleton_of
 from customs.route.route import At, Route
 from customs.route.step import get_step
-from customs.route.steps.motion.clips import Clips, Range
+from customs.route.steps.motion.clips.clips import Clips, Range
 from customs.scene.model import Clip, Scene
 
 PAINT_ORDER = 55

@@ -8,8 +8,8 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QLinearGradient, QPainter, QPen
 
-from customs.motion.posing import posing
-from customs.motion.skeleton import Skeleton, skeleton_of
+from customs.motion.posing.posing import posing
+from customs.motion.skeleton.skeleton import Skeleton, skeleton_of
 from customs.picture.camera import Orbit, project
 from customs.picture.heat import ramp
 from customs.scene.model import Scene

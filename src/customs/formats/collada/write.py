@@ -14,8 +14,8 @@ from customs.errors import WriteError
 from customs.formats.collada.write_mesh import add_geometry, add_skin, floats
 from customs.formats.collada.write_surface import SurfaceWriter
 from customs.formats.registry import Parts, WriteOptions
-from customs.motion.cut import HAIR
-from customs.motion.track import channels_of, frame_rate, local_track, with_frames
+from customs.motion.curves.cut import HAIR
+from customs.motion.curves.track import channels_of, frame_rate, local_track, with_frames
 from customs.scene.convention import Convention
 from customs.scene.folding import unfolded
 from customs.scene.model import Clip, Scene

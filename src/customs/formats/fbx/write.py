@@ -15,7 +15,7 @@ from customs.formats.fbx.write_material import MaterialWriter
 from customs.formats.fbx.write_mesh import add_geometry
 from customs.formats.fbx.write_rig import add_pose, add_skin
 from customs.formats.registry import Parts, WriteOptions
-from customs.motion.euler import euler_degrees
+from customs.motion.curves.euler import euler_degrees
 from customs.scene.convention import Convention
 from customs.scene.folding import unfolded
 from customs.scene.model import Node, Scene

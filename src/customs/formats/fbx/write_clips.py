@@ -6,10 +6,10 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.formats.fbx.objects import SECOND, Objects, number, table, time
-from customs.motion.cut import straight
-from customs.motion.euler import euler_degrees
-from customs.motion.keys import sample
-from customs.motion.track import frame_rate, with_frames
+from customs.motion.curves.cut import straight
+from customs.motion.curves.euler import euler_degrees
+from customs.motion.curves.keys import sample
+from customs.motion.curves.track import frame_rate, with_frames
 from customs.scene.model import Channel, Clip, Scene
 from customs.scene.transforms import continuous, matrix_quaternion, quaternion_matrix
 

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from customs.formats.gltf.document import Obj
-from customs.motion.humanoid import BONES, OLD_NAMES
+from customs.motion.skeleton.humanoid import BONES, OLD_NAMES
 from customs.scene.arrays import frozen
 from customs.scene.convention import RAW_GLTF, Convention
 from customs.scene.model import Mesh, MorphTarget, Node, Primitive, Scene

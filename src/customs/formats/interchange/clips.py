@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from customs.formats.interchange.call import Imported
 from customs.formats.interchange.nodes import Tree, matrix_of
-from customs.motion.keys import sample
+from customs.motion.curves.keys import sample
 from customs.scene.arrays import frozen
 from customs.scene.key import Key
 from customs.scene.model import Channel, Clip, Node

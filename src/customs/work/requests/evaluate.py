@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from customs.changes.donor import Donor
 from customs.errors import CustomsError
 from customs.intake.take import Taken
 from customs.job import Job
@@ -14,7 +15,6 @@ from customs.ledger.ledger import Ledger, judge, refused
 from customs.ledger.row import About
 from customs.picture.received import as_seen
 from customs.planning.plan import Plan, Subject
-from customs.route.donor import Donor
 from customs.route.route import At, Route, SceneCache, evaluate
 from customs.route.steps.fit.arrive import Arrive, meant
 from customs.scene.model import Scene

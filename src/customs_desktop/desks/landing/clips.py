@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from customs.motion.track import frame_rate
+from customs.motion.curves.track import frame_rate
 from customs_desktop.office import Office
 from customs_desktop.player import Player, Stretch
 from customs_desktop.style.theme import wear

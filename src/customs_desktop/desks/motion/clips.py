@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
-from customs.motion.leftovers import joint_use
-from customs.motion.track import frame_rate
+from customs.motion.curves.track import frame_rate
+from customs.motion.rig.leftovers import joint_use
 from customs.route.route import Route
 from customs.route.step import get_step
-from customs.route.steps.motion.pose import moment
+from customs.route.steps.motion.rig.pose import moment
 from customs_desktop.desks.motion.bench import Bench
 from customs_desktop.style.theme import span
 from customs_desktop.widgets.basics import Chips, Flow, NameLabel, NumberField, button, label, row, section

@@ -10,9 +10,9 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from customs.motion.euler import euler_degrees
-from customs.motion.keys import sample
-from customs.motion.track import channels_of
+from customs.motion.curves.euler import euler_degrees
+from customs.motion.curves.keys import sample
+from customs.motion.curves.track import channels_of
 from customs.scene.model import Clip, Scene
 from customs.scene.transforms import continuous
 from customs_desktop.style.theme import colour, font

@@ -5,7 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QMenu, QVBoxLayout, QWidget
 
-from customs.motion.pairing import Pair
+from customs.motion.skeleton.pairing import Pair
 from customs.shipment.state import Asset
 from customs.work.motion import Facing
 from customs_desktop.desks.motion.skeletons import FacingSkeletons

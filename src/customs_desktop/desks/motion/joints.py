@@ -14,9 +14,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from customs.motion.humanoid import BONES, REQUIRED
-from customs.motion.leftovers import joint_use
-from customs.motion.skeleton import skeleton_of
+from customs.motion.rig.leftovers import joint_use
+from customs.motion.skeleton.humanoid import BONES, REQUIRED
+from customs.motion.skeleton.skeleton import skeleton_of
 from customs.scene.model import Scene
 from customs_desktop.widgets.basics import label, search_field
 from customs_desktop.widgets.tables import listing

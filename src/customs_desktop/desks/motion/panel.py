@@ -7,9 +7,9 @@ from typing import Any
 
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from customs.changes.donor import Donor
 from customs.errors import CustomsError
-from customs.motion.ranges import Take
-from customs.route.donor import Donor
+from customs.motion.clips.ranges import Take
 from customs.scene.model import Clip, Scene
 from customs.work.donors import kept_donor
 from customs.work.motion import Facing, Takes, clip_facts, facing, found_ranges, look_at_take, takes_of

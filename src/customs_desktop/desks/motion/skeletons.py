@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
-from customs.motion.skeleton import Skeleton
+from customs.motion.skeleton.skeleton import Skeleton
 from customs.work.motion import Facing
 from customs_desktop.style.theme import colour, font, span
 

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from customs.geometry.outline import inside_outline
 from customs.geometry.triangles import triangles_of
 from customs.ledger.shapes import ranges_of
-from customs.motion.paint import grown, island, moved_by, with_seams
-from customs.motion.pose import posed_scene_points
+from customs.motion.posing.pose import posed_scene_points
+from customs.motion.weights.paint import grown, island, moved_by, with_seams
 from customs.picture.camera import project
 from customs.picture.heat import heat_scene
 from customs.scene.model import Primitive, Scene

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from customs.changes.finite import finite_vertices
 from customs.ledger.left import Loss, losses
 from customs.ledger.row import Case, Place, Requirement, Row, register, said
-from customs.route.finite import finite_vertices
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:

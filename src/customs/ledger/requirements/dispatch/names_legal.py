@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 
+from customs.changes.donor import donor_nodes
+from customs.changes.naming import Naming
 from customs.files import why_no_part
 from customs.ledger.names import KINDS, file_kinds, name_fix, named
 from customs.ledger.row import Case, Place, Requirement, Row, register, said
-from customs.route.donor import donor_nodes
-from customs.route.naming import Naming
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:

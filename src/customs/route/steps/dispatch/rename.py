@@ -8,9 +8,9 @@ from typing import Any, ClassVar, Literal
 
 from pydantic import Field
 
+from customs.changes.donor import donor_nodes
+from customs.changes.naming import Naming, Words, renamed_all
 from customs.job import Job
-from customs.route.donor import donor_nodes
-from customs.route.naming import Naming, Words, renamed_all
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.folding import row_names
 from customs.scene.model import SLOTS, Remark, Scene

@@ -8,11 +8,11 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import Field
 
+from customs.changes.finite import finite_vertices, repaired
+from customs.changes.primitives import as_triangles, drop_unused_vertices, map_primitives, with_faces
 from customs.geometry.faces import degenerate, doubled
 from customs.geometry.triangles import triangles_of
 from customs.job import Job
-from customs.route.edit import as_triangles, drop_unused_vertices, map_primitives, with_faces
-from customs.route.finite import finite_vertices, repaired
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Primitive, Remark, Scene
 from customs.scene.settings import Targeted

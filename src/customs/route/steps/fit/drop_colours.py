@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from customs.changes.primitives import map_primitives
 from customs.job import Job
-from customs.route.edit import map_primitives
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Primitive, Scene
 from customs.scene.settings import Targeted

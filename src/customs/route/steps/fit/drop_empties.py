@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from customs.changes.emptying import empties, without
 from customs.job import Job
-from customs.route.emptying import empties, without
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Remark, Scene
 from customs.scene.settings import Targeted

@@ -7,9 +7,9 @@ from dataclasses import replace
 import numpy as np
 from pydantic import Field
 
+from customs.changes.clips import following
+from customs.changes.emptying import rigged_nodes
 from customs.job import Job
-from customs.route.clip_edit import following
-from customs.route.emptying import rigged_nodes
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.folding import row_depths, row_worlds
 from customs.scene.key import made_key

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from pydantic import Field
 
+from customs.changes.footing import footing_point
+from customs.changes.settling import settle
+from customs.changes.unsettled import unsettled
 from customs.conventions.origin import Footing
 from customs.conventions.turn import move_roots
 from customs.job import Job
-from customs.route.footing import footing_point
-from customs.route.leftovers import unsettled
-from customs.route.settle import settle
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Remark, Scene
 from customs.scene.settings import Settings

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from customs.changes.joining import join_meshes
 from customs.job import Job
-from customs.route.joining import join_meshes
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Scene
 from customs.scene.settings import Settings

@@ -9,9 +9,9 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import Field
 
+from customs.changes.laying import fewer_sets
 from customs.job import Job
-from customs.motion.pose import morph_weights, morphed
-from customs.route.laying import fewer_sets
+from customs.motion.posing.pose import morph_weights, morphed
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.copies import keys_apart

@@ -8,13 +8,13 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
+from customs.changes.primitives import as_triangles, map_primitives, take_vertices
+from customs.changes.welding import welded
 from customs.geometry.normals import corner_normals
 from customs.geometry.triangles import triangles_of
 from customs.geometry.weld import unique_rows
 from customs.job import Job
-from customs.route.edit import as_triangles, map_primitives, take_vertices
 from customs.route.step import Content, Outcome, Step, register
-from customs.route.welding import welded
 from customs.scene.arrays import frozen
 from customs.scene.model import Primitive, Scene
 from customs.scene.settings import Targeted

@@ -6,8 +6,8 @@ from typing import Literal
 
 from pydantic import Field
 
+from customs.changes.settling import settle
 from customs.job import Job
-from customs.route.settle import settle
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.folding import unfolded
 from customs.scene.model import Scene

@@ -8,10 +8,10 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
+from customs.changes.primitives import as_triangles, map_primitives, take_vertices
 from customs.geometry.tangents import face_tangents, mirrored_vertices, vertex_tangents
 from customs.geometry.triangles import triangles_of
 from customs.job import Job
-from customs.route.edit import as_triangles, map_primitives, take_vertices
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.model import Primitive, Remark, Scene

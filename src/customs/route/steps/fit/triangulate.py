@@ -6,9 +6,9 @@ from typing import ClassVar
 
 from pydantic import Field
 
+from customs.changes.primitives import as_triangles, map_primitives
 from customs.geometry.triangles import TRIANGLE_MODES
 from customs.job import Job
-from customs.route.edit import as_triangles, map_primitives
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Primitive, Remark, Scene
 from customs.scene.settings import Targeted

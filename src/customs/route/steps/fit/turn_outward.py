@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
+from customs.changes.outward import normals_follow
+from customs.changes.primitives import as_triangles, map_primitives, with_faces
 from customs.geometry.sides import turned_inward
 from customs.geometry.triangles import triangles_of
 from customs.job import Job
-from customs.motion.leftovers import outlines
-from customs.route.edit import as_triangles, map_primitives, with_faces
-from customs.route.outward import normals_follow
+from customs.motion.rig.leftovers import outlines
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Mesh, Primitive, Remark, Scene
 from customs.scene.settings import Targeted

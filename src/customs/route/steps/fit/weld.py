@@ -6,10 +6,10 @@ from typing import ClassVar
 
 from pydantic import Field
 
+from customs.changes.primitives import map_primitives
+from customs.changes.welding import welded
 from customs.job import Job
-from customs.route.edit import map_primitives
 from customs.route.step import Content, Outcome, Step, register
-from customs.route.welding import welded
 from customs.scene.model import Primitive, Remark, Scene
 from customs.scene.settings import Targeted
 

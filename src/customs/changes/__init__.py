@@ -1,0 +1,1 @@
+"""What several steps do to a scene, each judgement once."""

@@ -1,0 +1,62 @@
+"""Placements under the step Settle: rows keep where they stand; only what rows cannot say, or should not, becomes copies."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.changes.moving import moved_mesh
+from customs.scene.folding import LEAST, as_nodes, row_parts, row_worlds
+from customs.scene.key import made_key
+from customs.scene.model import Remark, Scene
+from customs.scene.old_keys import old_key
+from customs.scene.placements import Placements
+from customs.scene.transforms import inverse
+from customs.words import many
+
+F64 = npt.NDArray[np.float64]
+MIRROR = np.diag([-1.0, 1.0, 1.0, 1.0])
+
+
+def unlike_as_nodes(scene: Scene) -> Scene:
+    """Rows that stand sheared in the world become nodes, and so do a few that are mirrored, or a few that are not: what they show
+    is settled for each alone. Of what is left LEAST and more show each mesh one way round."""
+    rows = scene.placements
+    if not len(rows):
+        return scene
+    worlds = row_worlds(scene)
+    alone = row_parts(rows.moved(worlds))[3]
+    group = rows.of * 2 + (np.linalg.det(worlds[:, :, :3]) < 0)
+    alone |= np.bincount(group[~alone], minlength=2 * len(scene.meshes))[group] < LEAST
+    return as_nodes(scene, alone) if alone.any() else scene
+
+
+def unmirrored(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
+    """Rows that mirror a mesh show a mirrored copy of it instead, one copy for all of them; nothing moves."""
+    rows = scene.placements
+    turned = np.linalg.det(row_worlds(scene)[:, :, :3]) < 0
+    if not turned.any():
+        return scene, ()
+    meshes, now = list(scene.meshes), np.arange(len(scene.meshes))
+    for m in np.unique(rows.of[turned]).tolist():
+        mesh = scene.meshes[m]
+        now[m] = len(meshes)
+        made = moved_mesh(mesh, MIRROR)
+        key = made_key(mesh.key, "settle", "mirrored", old_key(scene.digest, "mesh", "mirrored", m))
+        meshes.append(replace(made, key=key, made_from=(mesh.key, *mesh.made_from)))
+    copies = len(meshes) - len(scene.meshes)
+    rows = rows.moved(np.where(turned[:, None, None], rows.squares @ MIRROR, rows.squares))
+    rows = rows.showing(np.where(turned, now[rows.of], rows.of))
+    text = f"{many(int(turned.sum()), 'placement')} mirrored: {many(copies, 'mirrored copy')} made for them"
+    return replace(scene, meshes=tuple(meshes), placements=rows), (Remark(text),)
+
+
+def kept_places(scene: Scene, taken: dict[int, F64]) -> Placements:
+    """Rows stay where they are: what the node above gives up (`taken`, (4, 4) by node) goes into their own transforms."""
+    rows = scene.placements
+    if not len(rows):
+        return rows
+    back = np.stack([*(inverse(taken[n]) for n in range(len(scene.nodes))), np.eye(4)])
+    return rows.moved(back[rows.parents] @ rows.squares)

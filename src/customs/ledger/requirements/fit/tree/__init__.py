@@ -1,0 +1,1 @@
+"""Requirements on size, place and the tree of nodes."""

@@ -1,0 +1,1 @@
+"""Requirements on skeletons and their donors."""

@@ -1,0 +1,1 @@
+"""Requirements on which texture stands for what, and where it lies."""

@@ -1,0 +1,1 @@
+"""Clips as wholes: loops, ranges, speed, the way along the ground."""

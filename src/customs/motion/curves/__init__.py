@@ -1,0 +1,1 @@
+"""Channels and their keys: values between keys, cutting, reducing, time laid out."""

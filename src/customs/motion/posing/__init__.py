@@ -1,0 +1,1 @@
+"""Where everything is at one moment."""

@@ -1,0 +1,1 @@
+"""Rigs against other rigs, and what is left over in one."""

@@ -1,0 +1,1 @@
+"""Skeletons by themselves: order, names, bones of a person, pairs."""

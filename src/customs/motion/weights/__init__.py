@@ -1,0 +1,1 @@
+"""Which joints move a vertex, and by how much."""

@@ -1,0 +1,1 @@
+"""Steps of the desk Motion that change weights."""

@@ -1,0 +1,1 @@
+"""Steps of the desk Surface that change materials."""
