@@ -15,6 +15,7 @@ from customs.conventions.origin import MOST, Origin, explain, read_toml
 from customs.errors import SheetError
 from customs.files import read_regular
 from customs.formats.registry import Format, formats
+from customs.scene.kept import kept
 from customs.sheet.model import Sheet
 from customs.surface.files.base import texture_format
 
@@ -170,6 +171,10 @@ def load_sheet(id_or_path: str, folder: Path | None = None) -> Sheet:
 
 def sheet_digest(sheet: Sheet) -> str:
     """Sixteen hex digits over the resolved sheet."""
+    return kept("digest", sheet, lambda: _digest(sheet))
+
+
+def _digest(sheet: Sheet) -> str:
     text = json.dumps(sheet.model_dump(mode="json"), sort_keys=True)
     return hashlib.sha256(text.encode()).hexdigest()[:16]
 

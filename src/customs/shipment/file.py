@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import errno
 import fcntl
 import glob
@@ -59,7 +60,7 @@ class Shipment:
     def create(cls, path: Path, state: State | None = None) -> Shipment:
         """A new file. Raises ShipmentError when there is one already or it cannot be made."""
         whole = state or State()
-        first = (1, None, "New shipment", time.time(), json.dumps(whole.as_dict(name_of)))
+        first = (1, None, "New shipment", time.time(), json.dumps(whole.as_dict([name_of(a) for a in whole.goods])))
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             _make(path, (first,), [(name_of(a), body_of(a)) for a in whole.goods], 1)
@@ -79,7 +80,8 @@ class Shipment:
         new = change(self.state)
         if new is self.state:
             return new
-        body, fresh = json.dumps(new.as_dict(self._parcels.name)), self._parcels.new(new.goods)
+        names = self._parcels.names(new.goods)
+        body, fresh = json.dumps(new.as_dict(names)), self._parcels.new(new.goods, names)
 
         def write(db: sqlite3.Connection) -> None:
             db.executemany("INSERT OR IGNORE INTO blobs VALUES (?, ?)", fresh)
@@ -90,21 +92,22 @@ class Shipment:
             db.execute("UPDATE meta SET value = ? WHERE key = 'current'", (str(made.lastrowid),))
 
         self._transaction(write)
-        self._parcels.stored(new.goods)
+        self._parcels.stored(new.goods, names)
         self.state = new
         return new
 
     def refresh(self, change: Callable[[State], State]) -> State:
         """The current state said anew, where what it says stays the same: nothing to undo. Raises ShipmentError."""
         new = change(self.state)
-        body, fresh = json.dumps(new.as_dict(self._parcels.name)), self._parcels.new(new.goods)
+        names = self._parcels.names(new.goods)
+        body, fresh = json.dumps(new.as_dict(names)), self._parcels.new(new.goods, names)
 
         def write(db: sqlite3.Connection) -> None:
             db.executemany("INSERT OR IGNORE INTO blobs VALUES (?, ?)", fresh)
             db.execute("UPDATE states SET body = ? WHERE id = ?", (body, self._current()))
 
         self._transaction(write)
-        self._parcels.stored(new.goods)
+        self._parcels.stored(new.goods, names)
         self.state = new
         return new
 
@@ -145,6 +148,9 @@ class Shipment:
 
     def close(self) -> None:
         """Close the file and let others write."""
+        if self.writable:
+            with contextlib.suppress(sqlite3.Error):
+                self._db.execute("PRAGMA journal_mode=DELETE")
         self._db.close()
         if self._lock is not None:
             self._lock.close()
@@ -194,6 +200,8 @@ class Shipment:
         if self.writable:
             # Safe against a kill at any moment; FULL would only add to what a power cut spares, and the window would wait.
             db.execute("PRAGMA synchronous=NORMAL")
+            # The journal stays while the file is open, so that no decision waits for a file to be made and removed.
+            db.execute("PRAGMA journal_mode=PERSIST")
             if version < SCHEMA:
                 self._keep_copy(db, version)
             for step in range(version, SCHEMA):

@@ -39,20 +39,23 @@ class Parcels:
         self._held: tuple[Asset, ...] = ()
         self._names: dict[int, str] = {}
 
-    def name(self, asset: Asset) -> str:
-        """What the body of an asset is kept under."""
-        return self._names.get(id(asset)) or name_of(asset)
+    def names(self, goods: tuple[Asset, ...]) -> list[str]:
+        """What the bodies of assets are kept under."""
+        known = self._names
+        return [known.get(id(a)) or name_of(a) for a in goods]
 
-    def new(self, goods: tuple[Asset, ...]) -> list[tuple[str, bytes]]:
+    def new(self, goods: tuple[Asset, ...], names: list[str]) -> list[tuple[str, bytes]]:
         """(name, body) of each asset whose body is not kept yet."""
-        return [(name, body_of(a)) for a in goods if (name := self.name(a)) not in self._there]
+        there = self._there
+        return [(name, body_of(goods[i])) for i, name in enumerate(names) if name not in there]
 
-    def stored(self, goods: tuple[Asset, ...]) -> None:
-        """These are the goods at hand, and their bodies are kept."""
-        for asset in (a for a in goods if id(a) not in self._names):
-            self._there.add(name_of(asset))
-            self._alive[name_of(asset)] = asset
-        self._names = {id(a): self.name(a) for a in goods}
+    def stored(self, goods: tuple[Asset, ...], names: list[str]) -> None:
+        """These are the goods at hand, and their bodies are kept under these names."""
+        numbers = [id(a) for a in goods]
+        for i in [i for i, number in enumerate(numbers) if number not in self._names]:
+            self._there.add(names[i])
+            self._alive[names[i]] = goods[i]
+        self._names = dict(zip(numbers, names))
         self._held = goods
 
     def unpacked(self, said: Any) -> Asset:

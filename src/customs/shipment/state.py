@@ -112,13 +112,13 @@ class State:
             out = f"{stem}_{number}"
         return out
 
-    def as_dict(self, packed: Callable[[Asset], Any] = Asset.as_dict) -> dict[str, Any]:
-        """For the file; `packed` says what stands there for each asset."""
+    def as_dict(self, goods: list[str] | None = None) -> dict[str, Any]:
+        """For the file; `goods` are what stands there for the assets, else they are told whole."""
         return {
             **self.extra,
             "sheet": self.sheet,
             "sheet_digest": self.sheet_digest,
-            "goods": [packed(a) for a in self.goods],
+            "goods": goods if goods is not None else [a.as_dict() for a in self.goods],
             "origins": {k: dict(v) for k, v in self.origins.items()},
             "last_origin": self.last_origin,
             "out": self.out,

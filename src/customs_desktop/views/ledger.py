@@ -44,6 +44,7 @@ class LedgerView(QWidget):
     def __init__(self, session: Office) -> None:
         super().__init__()
         self.session = session
+        self._wide = (0, 0)
         self.model, self.goods_model = LedgerModel(session), GoodsLedgerModel(session)
         self.table, self.goods_table = (
             dressed(QTableView(), "Ledger of this asset"),
@@ -119,7 +120,8 @@ class LedgerView(QWidget):
         """Show the ledgers as they are."""
         keep = self.current_row()
         self.model.refresh()
-        self.goods_model.refresh()
+        if self.stack.currentWidget() is self.goods_table:
+            self.goods_model.refresh()
         result = self.session.result
         for verdict, made in self.counts.items():
             made.show_number(result.ledger.count(verdict) if result else 0)  # type: ignore[arg-type]
@@ -136,6 +138,9 @@ class LedgerView(QWidget):
         for i, share in enumerate(shares):
             self.table.setColumnWidth(i, int(room * share))
         goods = max(self.goods_model.columnCount() - 1, 1)
+        if (room, goods) == self._wide or self.stack.currentWidget() is not self.goods_table:
+            return
+        self._wide = (room, goods)
         self.goods_table.setColumnWidth(0, 178)
         for i in range(1, goods + 1):
             self.goods_table.setColumnWidth(i, max(88, (room - 190) // goods))
@@ -172,6 +177,9 @@ class LedgerView(QWidget):
 
     def _scope(self, which: int) -> None:
         self.stack.setCurrentIndex(which)
+        if which:
+            self.goods_model.refresh()
+            self._widths()
         self._cells_picked()
         for widget in (self.search, self.desk, *self.counts.values()):
             widget.setVisible(which == 0)

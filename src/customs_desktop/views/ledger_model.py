@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 
-from customs.ledger.ledger import effective, worst
+from customs.ledger.ledger import Ledger, effective, worst
 from customs.ledger.row import RANK, Row, requirements
 from customs_desktop.session import Session
 from customs_desktop.style.theme import colour, font
@@ -118,30 +118,39 @@ class GoodsLedgerModel(QAbstractTableModel):
         self.ids: list[str] = []
         self.names: list[str] = []
         self.rules: list[tuple[str, str]] = []
-        self.cells: dict[tuple[str, str], list[Row]] = {}
         self.only_open = False
+        self._known: dict[str, Ledger] = {}
+        self._cells: dict[str, dict[str, list[Row]]] = {}
+        self._ranks: dict[str, dict[str, int]] = {}
 
     def refresh(self) -> None:
-        """Take over all ledgers."""
+        """Take over all ledgers; only those that are others than before are gone through."""
         self.beginResetModel()
-        goods = self.session.state.goods
+        goods, results = self.session.state.goods, self.session.results
         self.ids, self.names = [a.id for a in goods], [a.name for a in goods]
-        self.cells = {}
-        titles: dict[str, str] = {}
-        for a in goods:
-            result = self.session.results.get(a.id)
-            for r in result.ledger.rows if result else ():
-                self.cells.setdefault((r.requirement, a.id), []).append(r)
-                titles[r.requirement] = r.title
+        now = {a.id: results[a.id].ledger for a in goods if a.id in results}
+        for id_ in [i for i, ledger in self._known.items() if now.get(i) is not ledger]:
+            self._forget(id_)
+        for id_, ledger in now.items():
+            if id_ not in self._known:
+                self._take(id_, ledger)
         order = {k: i for i, k in enumerate(requirements())}
-        rules = sorted(titles, key=lambda k: (-self._worst(k), order.get(k, -1)))
-        if self.only_open:
-            rules = [k for k in rules if self._worst(k) > 0]
-        self.rules = [(k, titles[k]) for k in rules]
+        found = {k: max(ranks.values()) for k, ranks in self._ranks.items() if ranks}
+        rules = sorted(found, key=lambda k: (-found[k], order.get(k, -1)))
+        self.rules = [(k, _title(self._cells[k])) for k in rules if found[k] > 0 or not self.only_open]
         self.endResetModel()
 
-    def _worst(self, rule: str) -> int:
-        return max((RANK[worst(self.cells[(rule, i)])] for i in self.ids if (rule, i) in self.cells), default=0)
+    def _forget(self, id_: str) -> None:
+        for table in (*self._cells.values(), *self._ranks.values()):
+            table.pop(id_, None)
+        del self._known[id_]
+
+    def _take(self, id_: str, ledger: Ledger) -> None:
+        self._known[id_] = ledger
+        for r in ledger.rows:
+            self._cells.setdefault(r.requirement, {}).setdefault(id_, []).append(r)
+            ranks = self._ranks.setdefault(r.requirement, {})
+            ranks[id_] = max(ranks.get(id_, 0), RANK[effective(r)])
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
         return len(self.rules)
@@ -162,7 +171,7 @@ class GoodsLedgerModel(QAbstractTableModel):
             return []
         rule = self.rules[index.row()][0]
         ids = self.ids if index.column() == 0 else [self.ids[index.column() - 1]]
-        return [(i, r) for i in ids for r in self.cells.get((rule, i), [])]
+        return [(i, r) for i in ids for r in self._cells.get(rule, {}).get(i, [])]
 
     def data(self, index: QModelIndex, role: int = 0) -> object:
         if not index.isValid() or index.row() >= len(self.rules):
@@ -170,7 +179,7 @@ class GoodsLedgerModel(QAbstractTableModel):
         rule, title = self.rules[index.row()]
         if index.column() == 0:
             return title if role == Role.DisplayRole else font(0, 500) if role == Role.FontRole else None
-        rows = self.cells.get((rule, self.ids[index.column() - 1]), [])
+        rows = self._cells.get(rule, {}).get(self.ids[index.column() - 1], [])
         verdict = worst(rows) if rows else "none"
         if role == Role.UserRole:
             return verdict
@@ -181,6 +190,10 @@ class GoodsLedgerModel(QAbstractTableModel):
             lines = [f"{r.subject_name or r.title}: {r.delivering} (required {r.required}), {r.verdict}" for r in rows[:8]]
             return "\n".join([f"{title}: {verdict}", *lines])
         return None
+
+
+def _title(cells: dict[str, list[Row]]) -> str:
+    return next(iter(cells.values()))[0].title
 
 
 Press = Callable[[Row], object]

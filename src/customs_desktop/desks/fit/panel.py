@@ -12,6 +12,7 @@ from customs.conventions.axes import AXES
 from customs.conventions.fit import METRE_CUBE, STANDING_FIGURE, Proposal, proposals
 from customs.conventions.origin import Origin
 from customs.errors import CustomsError
+from customs.route.route import Stop
 from customs.route.step import steps
 from customs.route.steps.fit.arrive import meant
 from customs.work.measure import measure
@@ -43,6 +44,7 @@ class FitPanel(DeskPanel):
         super().__init__("Fit", "size, direction, footing")
         self.session = session
         self.yardstick = "figure"
+        self._shown_stop: Stop | None = None
         self.nothing = label("", "soft", wrap=True)
         self.add(self.nothing)
         first = self.box.count()
@@ -202,9 +204,12 @@ class FitPanel(DeskPanel):
 
     def _show_stop(self) -> None:
         asset = self.session.asset
-        empty(self.stop_box)
         on = [s for s in asset.stops if s.on] if asset else []
         stop = next((s for s in on if s.id == self.session.stop), on[-1] if on else None)
+        if stop == self._shown_stop:
+            return
+        self._shown_stop = stop
+        empty(self.stop_box)
         if stop is None:
             self.stop_title.setText("")
             return
