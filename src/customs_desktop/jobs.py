@@ -15,7 +15,7 @@ from customs.ledger.row import Remedy
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.work.donors import keep_donor, read_donor
-from customs.work.goods import search_for, take_in
+from customs.work.goods import search_for, take_again, take_in
 from customs.work.places import data_folder
 from customs.work.requests.dispatch import Dispatched, DispatchRequest, run_dispatch
 from customs.work.requests.evaluate import Evaluated, asked_of
@@ -51,11 +51,11 @@ class Jobs:
     def _take(self, path: Path, root: Path, origin: Origin | None) -> None:
         assert self.session.shipment is not None
         store, sheet, cache = self.session.shipment.store, self.session.sheet, self.session.cache
-        id_ = self.session.state.free_id(path.stem)
+        id_, others = self.session.state.free_id(path.stem), self.session.state.goods
 
         def run(job: Job) -> Asset:
             job.progress(0.1, path.name)
-            asset = take_in(path, root, store, id_, origin)
+            asset = take_in(path, root, store, id_, origin, others)
             return run_plan(PlanRequest(asked_of(asset, store, sheet)), cache, job=job).asset
 
         def done(asset: Asset) -> None:
@@ -65,6 +65,23 @@ class Jobs:
                 self.session.select(asset.id)
 
         self.session.worker.submit(Task(1, title=f"Taking in {path.name}", run=run, done=done, failed=self.session.fail))
+
+    def take_again(self, asset: Asset) -> None:
+        """An asset as its files are now, what was decided about it kept, and its route planned anew."""
+        assert self.session.shipment is not None
+        store, sheet, cache = self.session.shipment.store, self.session.sheet, self.session.cache
+
+        def run(job: Job) -> tuple[Asset, tuple[str, ...]]:
+            job.progress(0.1, asset.name)
+            now, words = take_again(asset, store)
+            return run_plan(PlanRequest(asked_of(now, store, sheet)), cache, job=job).asset, words
+
+        def done(answer: tuple[Asset, tuple[str, ...]]) -> None:
+            now, words = answer
+            if self.session.state.asset(asset.id) is asset and self.session.change_asset("Take again", lambda a: now, asset.id):
+                self.session.said.emit(f"{asset.name} taken again. {'. '.join(words)}".strip(), "query" if words else "note")
+
+        self.session.worker.submit(Task(1, title=f"Taking {asset.name} again", run=run, done=done, failed=self.session.fail))
 
     def plan(self, ids: Sequence[str], label: str = "Plan route") -> None:
         """Plan the routes of some assets, as one decision."""

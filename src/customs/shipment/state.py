@@ -8,6 +8,7 @@ from typing import Any
 
 from customs.ledger.waiver import Waiver
 from customs.route.route import Route, Stop
+from customs.scene.renumber import Numbering, Numbers
 
 
 @dataclass(frozen=True)
@@ -15,7 +16,8 @@ class Asset:
     """One asset: where it came from, what is kept of it, its route and what a person decided.
 
     `model` is the path of the model file inside the store; `source` the person's own file. `extra` holds keys a newer
-    program wrote, which are kept. `donor` is the digest of the donor whose skeleton or clips it may take over.
+    program wrote, which are kept. `donor` is the digest of the donor whose skeleton or clips it may take over. `prefix` is that of its
+    Keys, fixed when it was first taken ("": the model file's own); `numbering` of one that was taken again after a change.
     """
 
     id: str
@@ -34,6 +36,8 @@ class Asset:
     absent: tuple[str, ...] = ()
     donor: str = ""
     donor_name: str = ""
+    prefix: str = ""
+    numbering: Numbering = field(default_factory=dict)
     extra: Mapping[str, Any] = field(default_factory=dict)
 
     @property
@@ -61,19 +65,36 @@ class Asset:
             "absent": list(self.absent),
             "donor": self.donor,
             "donor_name": self.donor_name,
+            "prefix": self.prefix,
+            "numbering": {k: n.as_list() for k, n in self.numbering.items()},
         }
 
     @classmethod
     def from_dict(cls, table: Mapping[str, Any]) -> Asset:
         """From the file."""
-        plain = ("id", "name", "model", "source", "digest", "kind", "origin", "author", "licence", "use", "donor", "donor_name")
-        known = {*plain, "files", "stops", "waivers", "absent"}
+        plain = (
+            "id",
+            "name",
+            "model",
+            "source",
+            "digest",
+            "kind",
+            "origin",
+            "author",
+            "licence",
+            "use",
+            "donor",
+            "donor_name",
+            "prefix",
+        )
+        known = {*plain, "files", "stops", "waivers", "absent", "numbering"}
         return cls(
             **{k: str(table.get(k, "")) for k in plain},
             files=tuple(table.get("files", ())),
             stops=tuple(Stop.from_dict(s) for s in table.get("stops", ())),
             waivers={k: Waiver.from_dict(w) for k, w in table.get("waivers", {}).items()},
             absent=tuple(table.get("absent", ())),
+            numbering={k: Numbers.from_list(n) for k, n in table.get("numbering", {}).items()},
             extra={k: v for k, v in table.items() if k not in known},
         )
 

@@ -9,11 +9,13 @@ from pathlib import Path
 
 from customs.conventions.origin import Origin
 from customs.errors import CustomsError
+from customs.intake.again import matched
 from customs.intake.take import files_digest, take
 from customs.planning.plan import arrive_stop, fresh_route
 from customs.scene.model import Scene
 from customs.shipment.state import Asset
 from customs.shipment.store import keep
+from customs.work.requests.take import kept_copy
 
 
 def kind_of(scene: Scene) -> str:
@@ -31,15 +33,18 @@ def title_of(stem: str) -> str:
     return text[:1].upper() + text[1:] if text else "Asset"
 
 
-def take_in(path: Path, root: Path, store: Path, id_: str, origin: Origin | None) -> Asset:
+def take_in(path: Path, root: Path, store: Path, id_: str, origin: Origin | None, others: Sequence[Asset] = ()) -> Asset:
     """Copy a file with its companions into the store and make an asset of it, its route only arriving.
 
-    A file that cannot be read is taken in all the same, so that its held row says why; only its own bytes are kept.
+    A file that cannot be read is taken in all the same, so that its held row says why; only its own bytes are kept. Its Keys are told
+    apart from those of `others`, of whose files only samples may be alike.
     """
+    prefix = ""
     try:
         taken = take(path, root)
         files, digest, absent, kind = taken.files, taken.digest, taken.absent, kind_of(taken.scene)
         rights = taken.scene.rights
+        prefix = _prefix(taken.scene.digest, digest, others)
     except CustomsError:
         if not path.is_file():
             raise
@@ -59,7 +64,30 @@ def take_in(path: Path, root: Path, store: Path, id_: str, origin: Origin | None
         absent=absent,
         author=rights.get("author", ""),
         licence=rights.get("licence", ""),
+        prefix=prefix,
     )
+
+
+def _prefix(sampled: str, digest: str, others: Sequence[Asset]) -> str:
+    """What Keys begin with: the digest of samples of the file, or of all of it where another file has the same samples."""
+    clash = any(a.prefix == sampled and a.digest != digest for a in others)
+    return digest[: len(sampled)] if clash else sampled
+
+
+def take_again(asset: Asset, store: Path) -> tuple[Asset, tuple[str, ...]]:
+    """The asset as its files are now, and what a person is to know. Its elements keep their Keys, and so does what was decided about them.
+    Raises CustomsError, with nothing changed.
+    """
+    path = Path(asset.source)
+    root = Path(os.path.commonpath([str(Path(f).parent) for f in asset.files]))
+    taken, before = take(path, root), kept_copy(asset, store).run().scene
+    again = matched(before, taken.scene, asset.numbering)
+    model = keep(store, taken.files, taken.digest)
+    now = replace(
+        asset, model=model.relative_to(store).as_posix(), digest=taken.digest, files=tuple(str(f) for f in taken.files), absent=taken.absent,
+        kind=kind_of(taken.scene), prefix=before.digest, numbering=again.numbering,
+    )  # fmt: skip
+    return now, again.words()
 
 
 def search_for(asset: Asset, store: Path, folders: Sequence[Path]) -> Asset:

@@ -211,9 +211,12 @@ class GoodsPanel(QWidget):
             return
         menu = QMenu(self)
         plan = menu.addAction("Plan route")
+        again = menu.addAction("Take again from its file")
         gone = menu.addAction("Take out of the shipment")
         chosen = menu.exec(self.list.mapToGlobal(place))
         if chosen is plan and plan is not None:
             self.session.jobs.plan([asset.id])
+        elif chosen is again and again is not None:
+            self.session.jobs.take_again(asset)
         elif chosen is gone and gone is not None:
             self.session.edit(f"Take out {asset.name}", lambda s: s.without(asset.id))

@@ -2,30 +2,39 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from customs.intake.take import Taken, take
+from customs.scene.renumber import Numbering, renumbered
 from customs.shipment.state import Asset
 
 
 @dataclass(frozen=True)
 class Take:
-    """Where an asset lies. `digest` and `absent` are of its sources, where `path` is the shipment's copy of them."""
+    """Where an asset lies. `digest` and `absent` are of its sources, where `path` is the shipment's copy of them; `prefix` and
+    `numbering` are of its Keys, where they are not the file's own.
+    """
 
     path: Path
     root: Path | None = None
     search: tuple[Path, ...] = ()
     digest: str = ""
     absent: tuple[str, ...] = ()
+    prefix: str = ""
+    numbering: Numbering = field(default_factory=dict)
 
     def run(self) -> Taken:
         """The asset as received. Raises CustomsError."""
         taken = take(self.path, self.root, self.search)
+        scene = renumbered(taken.scene, self.prefix or taken.scene.digest, self.numbering)
+        taken = taken if scene is taken.scene else replace(taken, scene=scene)
         return replace(taken, digest=self.digest, absent=self.absent) if self.digest else taken
 
 
 def kept_copy(asset: Asset, store: Path) -> Take:
     """An asset's own copy in the store of its shipment."""
     place = store / Path(asset.model).parts[0]
-    return Take(store / asset.model, place, digest=asset.digest, absent=asset.absent)
+    return Take(
+        store / asset.model, place, digest=asset.digest, absent=asset.absent, prefix=asset.prefix, numbering=asset.numbering
+    )
