@@ -20,6 +20,7 @@ from customs.scene.key import Key
 from customs_desktop.desks.intake.panel import COLUMNS
 from customs_desktop.desks.surface.role_model import ALPHA, MIME
 from customs_desktop.views.view_bar import SHADINGS
+from tests.assets import cube, saved, scene_of
 from tests.desktop.conftest import CHEQUER, Rig
 from tests.desktop.test_hands import LEFT, RIGHT, values, wheel
 
@@ -486,3 +487,24 @@ def test_nothing_in_the_ledgers_head_is_cut_at_the_usual_size(small: Rig) -> Non
     assert hint <= field.width() - 40, (hint, field.width())
     for mark in ledger.counts.values():
         assert mark.width() >= mark.minimumSizeHint().width()
+
+
+def test_a_file_that_changed_is_taken_again(small: Rig, monkeypatch: pytest.MonkeyPatch) -> None:
+    s, goods = small.session, small.window.goods
+    asset = s.asset
+    assert asset is not None
+    path = Path(asset.source)
+    path.write_bytes(saved(scene_of(cube(2.0), cube(1.0, 1)), path.parent.parent / "other.glb").read_bytes())
+    s.looks.again()
+    small.settle()
+    assert small.row("source-changed").verdict == "query"
+    monkeypatch.setattr(QMenu, "exec", lambda menu, *_: next(a for a in menu.actions() if a.text().startswith("Take again")))
+    goods._menu(goods.list.visualRect(goods.model.index(0)).center())
+    small.wait(lambda: any("taken again" in text for text, _ in small.said))
+    small.settle()
+    now = s.asset
+    assert now is not None and now.digest != asset.digest and now.prefix == (asset.prefix or now.prefix)
+    assert small.row("source-changed").verdict == "cleared"
+    s.undo()
+    small.settle()
+    assert s.asset is not None and s.asset.digest == asset.digest and small.row("source-changed").verdict == "query"
