@@ -15,6 +15,7 @@ from customs.formats.registry import Parts, WriteOptions, get_format
 from customs.scene.convention import WORKING
 from customs.scene.model import Delivery, Image, Scene
 from customs.scene.prune import prune
+from customs.scene.settings import Settings
 from customs.sheet.model import Sheet
 from customs.surface.files.base import texture_format
 from customs.surface.mipmap import Kind
@@ -46,10 +47,6 @@ def image_path(image: Image, sheet: Sheet, asset: str, form: str | None = None) 
     return sheet.layout.texture.format(asset=asset, name=image.name, ending=ending, index="", material="", role="", later="")
 
 
-PARTS = {"obj": (".obj", ".mtl"), "gltf": (".gltf", ".bin")}
-"""Endings of formats that write more than one file, the model first."""
-
-
 def planned_files(scene: Scene, sheet: Sheet) -> tuple[tuple[str, str], ...]:
     """(path, kind) of every file a delivery of `scene` would write; nothing is converted or encoded for it."""
     used = prune(scene)
@@ -73,9 +70,7 @@ def _texture_files(scene: Scene, sheet: Sheet) -> list[tuple[str, int, Delivery]
 
 
 def _endings(file: ModelFile, sheet: Sheet) -> list[tuple[str, str]]:
-    endings = PARTS.get(sheet.model.format, (f".{sheet.model.format}",))
-    if sheet.model.format == "obj" and not file.scene.materials:
-        endings = endings[:1]
+    endings = get_format(sheet.model.format).files(file.scene)
     return [(file.path + e, file.kind if k == 0 else "model part") for k, e in enumerate(endings)]
 
 
@@ -91,7 +86,8 @@ def deliver(final: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
     paths: dict[str, str] = {}
     for path, i, _ in textures:
         paths.setdefault(str(final.images[i].key), path)
-    out = [d for f in model_files(final, sheet) for d in _model(f, sheet, write, paths)]
+    form = entry.settings(**sheet.model.form)
+    out = [d for f in model_files(final, sheet) for d in _model(f, sheet, write, form, paths)]
     kinds = texture_kinds(final)
     out += [Deliverable(path, "texture", _encoder(final.images[i], how, kinds.get(i, PLAIN)), final.images[i].name)
             for path, i, how in textures]  # fmt: skip
@@ -99,8 +95,8 @@ def deliver(final: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
     return tuple(out)
 
 
-def _model(file: ModelFile, sheet: Sheet, write: Writer, paths: Mapping[str, str]) -> list[Deliverable]:
-    """The deliverables of one model file; `paths` of textures apart by Key."""
+def _model(file: ModelFile, sheet: Sheet, write: Writer, form: Settings, paths: Mapping[str, str]) -> list[Deliverable]:
+    """The deliverables of one model file in the `form` the sheet asks for; `paths` of textures apart by Key."""
     folder, stem = posixpath.split(file.path)
     relative = {
         i: posixpath.relpath(paths[str(im.key)], folder or ".")
@@ -110,7 +106,7 @@ def _model(file: ModelFile, sheet: Sheet, write: Writer, paths: Mapping[str, str
 
     @cache
     def files() -> dict[str, Parts]:
-        return write(file.scene, WriteOptions(stem, relative))
+        return write(file.scene, WriteOptions(stem, relative, form))
 
     def part(path: str) -> Callable[[Tick], Parts]:
         return lambda tick: files()[posixpath.splitext(path)[1]]

@@ -14,7 +14,6 @@ from typing import Any
 from jinja2.sandbox import SandboxedEnvironment
 
 from customs import __version__
-from customs.dispatch.deliver import PARTS
 from customs.dispatch.told import told_by_model
 from customs.dispatch.variants import ModelFile, model_files
 from customs.errors import WriteError
@@ -67,7 +66,7 @@ WHOLE = ("triangles", "materials", "joints", "clips")
 def written_model(file: ModelFile, sheet: Sheet, folder: Path) -> Model:
     """What one model file holds, read back from `folder`: its counts, names and box. Raises WriteError when faces are gone."""
     entry = get_format(sheet.model.format)
-    ending = PARTS.get(sheet.model.format, (f".{sheet.model.format}",))[0]
+    ending = entry.files(file.scene)[0]
     found = prune(read_scene(Source(folder / (file.path + ending), folder)))
     meant, holds = counts(told_by_model(file.scene, entry, posixpath.basename(file.path))), counts(found)
     if holds["triangles"] != meant["triangles"]:

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 
 from customs.dispatch.deliver import image_path
 from customs.formats.image_write import deliveries, untouched
+from customs.formats.registry import get_format
 from customs.scene.model import Delivery, Image, Primitive, Scene
 from customs.scene.prune import prune
 from customs.sheet.model import Sheet
@@ -16,9 +17,6 @@ PACKED: Mapping[str, float] = {"png": 0.2, "webp": 0.13, "jpeg": 0.05, "tga": 0.
 noisy photograph takes up to three times that), the others by their format."""
 BITS: Mapping[str, int] = {"bc1": 4, "bc4": 4, "bc3": 8, "bc5": 8, "bc7": 8}
 """Bits a pixel of each block compression (Khronos Data Format Specification 1.3)."""
-WORDY: Mapping[str, float] = {"obj": 2.1, "dae": 2.4, "fbx": 1.0}
-"""Bytes of a model file for each byte of its arrays, one where none is named: medians of the demo's goods (78 deliveries, and
-the COLLADA writer on each of them)."""
 MIPS = 4 / 3
 
 
@@ -41,7 +39,7 @@ def model_bytes(scene: Scene, sheet: Sheet) -> int:
     arrays = sum(_array_bytes(p) for m in scene.meshes for p in m.primitives)
     keys = sum(c.times.nbytes + c.values.nbytes for clip in scene.clips for c in clip.channels)
     names = 220 * (len(scene.nodes) + len(scene.placements) + len(scene.meshes) + 4 * len(scene.materials))
-    return int((arrays + keys) * WORDY.get(sheet.model.format, 1.0)) + names
+    return int((arrays + keys) * get_format(sheet.model.format).share) + names
 
 
 def _array_bytes(p: Primitive) -> int:

@@ -10,10 +10,11 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.errors import LimitError
+from customs.formats.form import TextOrBinary, as_text
 from customs.formats.ply_lists import list_offsets
 from customs.formats.registry import Format, Parts, WriteOptions, register
 from customs.formats.source import Source, decode_text
-from customs.formats.text_lines import read_numbers
+from customs.formats.text_lines import decimals_for, format_integers, format_rows, read_numbers
 from customs.geometry.polygons import triangulate
 from customs.geometry.triangles import triangles_of
 from customs.scene.arrays import frozen
@@ -235,7 +236,7 @@ def _faces(table: dict[str, Any], positions: Array, source: Source) -> dict[str,
 
 
 def write_ply(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
-    """`{".ply": …}`: everything as one binary little-endian mesh, world positions."""
+    """`{".ply": …}`: everything as one mesh, binary little-endian or text, world positions."""
     scene = unfolded(scene)
     world, points, normals, colours, uvs, faces, start = world_matrices(scene), [], [], [], [], [], 0
     parts = [(n, p) for n in mesh_nodes(scene) for p in scene.meshes[scene.nodes[n].mesh or 0].primitives]
@@ -267,10 +268,19 @@ def write_ply(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
     every = np.concatenate(faces) if faces else np.zeros((0, 3), np.uint32)
     face = np.zeros(len(every), dtype=[("n", "u1"), ("i", "<u4", 3)])
     face["n"], face["i"] = 3, every
-    lines = ["ply", "format binary_little_endian 1.0", "comment Customs", f"element vertex {start}"]
+    text = as_text(options.settings)
+    lines = ["ply", f"format {'ascii' if text else 'binary_little_endian'} 1.0", "comment Customs", f"element vertex {start}"]
     lines += [f"property {'uchar' if kind == 'u1' else 'float'} {name}" for name, kind in fields]
     lines += [f"element face {len(every)}", "property list uchar uint vertex_indices", "end_header", ""]
-    return {".ply": ["\n".join(lines).encode(), vertex.tobytes(), face.tobytes()]}
+    head = "\n".join(lines).encode()
+    return {".ply": [head, *_as_text(vertex, every)] if text else [head, vertex.tobytes(), face.tobytes()]}
+
+
+def _as_text(vertex: Array, faces: Array) -> tuple[bytes, bytes]:
+    """Vertices (N,) with all their fields, and triangles (F, 3), as lines."""
+    columns = np.stack([vertex[n].astype(np.float64) for n in vertex.dtype.names or ()], axis=1)
+    decimals = decimals_for(columns[:, :3])
+    return format_rows(b"", columns, decimals), format_integers(b"3", faces.astype(np.int64), b" ", 1)
 
 
 def _fill(table: Array, names: tuple[str, ...], parts: list[Array]) -> None:
@@ -290,6 +300,7 @@ register(
         looks_like=lambda head: head[:4] in (b"ply\n", b"ply\r"),
         read=read_ply,
         write=write_ply,
+        settings=TextOrBinary,
         image_forms=(),
     )
 )

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
 
 from customs.errors import UnsupportedError
 from customs.formats.names import with_plain_names
@@ -14,6 +13,7 @@ from customs.registry import Registry
 from customs.scene.convention import Convention
 from customs.scene.folding import fold
 from customs.scene.model import STANDARD_SLOTS, Scene
+from customs.scene.settings import Settings
 
 Buffer = bytes | memoryview
 Parts = list[Buffer]
@@ -27,12 +27,17 @@ class WriteOptions:
     stem: str
     image_path: Mapping[int, str] = field(default_factory=dict)
     """Relative path of each image (by index) when textures lie apart; empty when they go inside."""
-    settings: Mapping[str, Any] = field(default_factory=dict)
+    settings: Settings = field(default_factory=Settings)
+    """What the sheet says of the form of the file, as the format's own `settings`."""
 
 
 @dataclass(frozen=True)
 class Format:
-    """One model file format. `carries` names what a scene keeps in it; `fixed` says axes and unit are the format's own."""
+    """One model file format. `carries` names what a scene keeps in it; `fixed` says axes and unit are the format's own. `settings` are
+    what a sheet may say of the form of the file (`model.form`); `written` gives the endings of the files a scene is written as, the
+    model first, where they are not the id; `share` is about how many bytes a file has for each byte of its arrays, which is one where
+    they stand in it as they are (medians of the demo's goods, 78 deliveries).
+    """
 
     id: str
     title: str
@@ -54,6 +59,13 @@ class Format:
     """A texture is multiplied by numbers beside it, and readers heed them."""
     channels: bool = False
     """A texture says which of its channels counts, and readers heed it."""
+    settings: type[Settings] = Settings
+    written: Callable[[Scene], tuple[str, ...]] | None = None
+    share: float = 1.0
+
+    def files(self, scene: Scene) -> tuple[str, ...]:
+        """Endings of the files a scene is written as, the model first."""
+        return self.written(scene) if self.written is not None else (f".{self.id}",)
 
 
 FORMATS = Registry[Format]("the formats", "customs.formats")

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 
 import numpy as np
 import numpy.typing as npt
 
+from customs.formats.form import TextOrBinary, as_text
 from customs.formats.registry import Format, Parts, WriteOptions, register
 from customs.formats.source import Source, decode_text
-from customs.formats.text_lines import read_numbers
+from customs.formats.text_lines import decimals_for, format_rows, read_numbers
 from customs.geometry.triangles import face_vectors, triangles_of
 from customs.scene.arrays import frozen
 from customs.scene.convention import Convention
@@ -21,6 +23,7 @@ from customs.scene.tree import mesh_nodes, world_matrices
 
 RECORD = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
 HEADER = 84
+NORMAL_DECIMALS = 6
 SOLID = re.compile(rb"^[ \t]*solid\b[ \t]*([^\r\n]*)", re.M | re.I)
 WORDS = (b"facet", b"normal", b"outer", b"loop", b"vertex", b"endloop", b"endfacet")
 
@@ -88,7 +91,7 @@ def _text(data: bytes, source: Source) -> list[tuple[str, npt.NDArray[np.float32
 
 
 def write_stl(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
-    """`{".stl": …}`: all triangles in one binary solid, world positions."""
+    """`{".stl": …}`: all triangles in one solid, binary or text, world positions."""
     scene = unfolded(scene)
     world, tables = world_matrices(scene), []
     for n in mesh_nodes(scene):
@@ -100,8 +103,20 @@ def write_stl(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
             records["corners"] = points[faces]
             tables.append(records)
     every = np.concatenate(tables) if tables else np.zeros(0, dtype=RECORD)
+    if as_text(options.settings):
+        return {".stl": [_as_text(every)]}
     head = b"Customs".ljust(80, b" ") + len(every).to_bytes(4, "little")
     return {".stl": [head, every.view(np.uint8).data if len(every) else b""]}
+
+
+def _as_text(table: npt.NDArray[np.void]) -> bytes:
+    """Facets (N,) as lines."""
+    turns = format_rows(b"facet normal", table["normal"], NORMAL_DECIMALS).splitlines(keepends=True)
+    points = table["corners"].reshape(-1, 3)
+    corners = format_rows(b"vertex", points, decimals_for(points)).splitlines(keepends=True)
+    count = len(table)
+    lines = zip(turns, [b"outer loop\n"] * count, corners[::3], corners[1::3], corners[2::3], [b"endloop\nendfacet\n"] * count)
+    return b"".join([b"solid Customs\n", *itertools.chain.from_iterable(lines), b"endsolid Customs\n"])
 
 
 def _looks_like(head: bytes) -> bool:
@@ -118,6 +133,7 @@ register(
         looks_like=_looks_like,
         read=read_stl,
         write=write_stl,
+        settings=TextOrBinary,
         image_forms=(),
     )
 )

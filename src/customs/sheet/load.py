@@ -83,6 +83,7 @@ def _check_across(sheet: Sheet, file: str | Path) -> Sheet:
     if entry is None or entry.write is None:
         able = ", ".join(k for k, f in known.items() if f.write)
         raise SheetError(f"{sheet.model.format!r}", f"one of {able}", file=file, where="model.format")
+    _check_form(sheet, entry, file)
     own = sheet.axes.convention("down")
     usual = entry.convention
     differs = (own.up, own.faces, own.hand, own.metres_per_unit) != (
@@ -104,6 +105,17 @@ def _check_across(sheet: Sheet, file: str | Path) -> Sheet:
     if low and high and any(a > b for a, b in zip(low, high)):
         raise SheetError("a least size over the greatest", "min_size below max_size", file=file, where="model.min_size")
     return sheet
+
+
+def _check_form(sheet: Sheet, entry: Format, file: str | Path) -> None:
+    """What the sheet says of the form of the file is what the format's writer takes."""
+    try:
+        entry.settings(**sheet.model.form)
+    except ValidationError as problem:
+        first = problem.errors()[0]
+        known = ", ".join(entry.settings.model_fields) or f"nothing: {entry.title} has one form"
+        where = ".".join(("model.form", *map(str, first["loc"])))
+        raise SheetError(f"{first.get('input')!r:.60} ({first['msg']})", known, file=file, where=where) from None
 
 
 def _check_contradictions(sheet: Sheet, file: str | Path) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator, model_validator
 
@@ -64,6 +64,8 @@ class Model(Part):
     """The model file and the shape of its tree."""
 
     format: str = "glb"
+    form: dict[str, Any] = Field(default_factory=dict)
+    """What the format's writer takes: `text` of PLY and STL, `decimals` of OBJ."""
     textures: Literal["inside", "apart"] = "inside"
     own_axes_note: str = ""
     footing: Footing = "as-received"

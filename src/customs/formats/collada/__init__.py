@@ -25,6 +25,7 @@ register(
         looks_like=_looks_like,
         read=read_collada,
         write=write_collada,
+        share=2.4,
         image_forms=("png", "jpeg", "tga", "bmp", "dds"),
         texture_roles=tuple(PLACES),
     )

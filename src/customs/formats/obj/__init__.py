@@ -6,7 +6,7 @@ import re
 
 from customs.formats.obj.mtl import LOOSE_STATEMENTS
 from customs.formats.obj.read import read_obj
-from customs.formats.obj.write import write_obj
+from customs.formats.obj.write import ObjForm, files_of, write_obj
 from customs.formats.registry import Format, register
 from customs.scene.convention import Convention
 
@@ -31,6 +31,9 @@ register(
         looks_like=_looks_like,
         read=read_obj,
         write=write_obj,
+        settings=ObjForm,
+        written=files_of,
+        share=2.1,
         image_forms=("png", "jpeg", "tga", "bmp", "webp", "dds", "ktx2"),
         texture_roles=(
             "base_colour",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 import numpy as np
+from pydantic import Field
 
 from customs.formats.obj.mtl import mtl_text
 from customs.formats.registry import Parts, WriteOptions
@@ -14,6 +15,7 @@ from customs.geometry.weld import unique_rows
 from customs.scene.folding import unfolded
 from customs.scene.model import Primitive, Scene
 from customs.scene.prune import prune
+from customs.scene.settings import Settings
 from customs.scene.transforms import apply_affine, inverse, unit_rows
 from customs.scene.tree import mesh_nodes, world_matrices
 from customs.surface.colour import to_srgb
@@ -29,12 +31,26 @@ class _Text:
     v: int = 0
     vt: int = 0
     vn: int = 0
+    decimals: int | None = None
+
+
+class ObjForm(Settings):
+    """How numbers are written."""
+
+    decimals: int | None = Field(
+        default=None, ge=3, le=9, description="decimals of positions; by their size where it is not said"
+    )
+
+
+def files_of(scene: Scene) -> tuple[str, ...]:
+    """A library only where there are materials."""
+    return (".obj", ".mtl") if scene.materials else (".obj",)
 
 
 def write_obj(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
     """`{".obj": …, ".mtl": …}` (no library without materials). Numbers are the scene's own, V as the scene has it."""
     scene = unfolded(prune(scene))
-    out = _Text([b"# Customs\n"])
+    out = _Text([b"# Customs\n"], decimals=options.settings.decimals if isinstance(options.settings, ObjForm) else None)
     if scene.materials:
         out.parts.append(f"mtllib {options.stem}.mtl\n".encode())
     world = world_matrices(scene)
@@ -52,7 +68,7 @@ def write_obj(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
 def _primitive(p: Primitive, m: np.ndarray, scene: Scene, out: _Text) -> None:
     points = p.positions if np.array_equal(m, np.eye(4)) else apply_affine(m, p.positions)
     first, place = unique_rows([points])
-    columns, decimals = [points[first]], decimals_for(points)
+    columns, decimals = [points[first]], decimals_for(points) if out.decimals is None else out.decimals
     if p.colours:
         columns.append(to_srgb(np.clip(p.colours[0][first, :3], 0, 1)))
         decimals = max(decimals, 4)
