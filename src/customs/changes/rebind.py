@@ -12,13 +12,13 @@ from customs.geometry.laplace import neighbours
 from customs.geometry.triangles import triangles_of
 from customs.geometry.weld import groups_of_rows
 from customs.motion.posing.pose import joint_matrices
-from customs.motion.posing.still import still_normals
+from customs.motion.posing.still import still_normals, still_target
 from customs.motion.skeleton.skeleton import Skeleton
 from customs.motion.weights.heat import bone_segments, to_segments
 from customs.motion.weights.table import influences_of, merged_columns, table_of
 from customs.motion.weights.transfer import softened
 from customs.scene.arrays import frozen
-from customs.scene.model import Mesh, MorphTarget, Primitive, Scene
+from customs.scene.model import Mesh, Primitive, Scene
 from customs.scene.tree import parents
 
 F64 = npt.NDArray[np.float64]
@@ -75,10 +75,7 @@ def carried(p: Primitive, blend: F64) -> Primitive:
     """A primitive through a matrix for every vertex (V, 3, 4): positions, normals, tangents and morph offsets."""
     points = np.einsum("vij,vj->vi", blend[:, :, :3], p.positions.astype(np.float64)) + blend[:, :, 3]
     normals, tangents = still_normals(p, blend[:, :, :3])
-    targets = tuple(
-        MorphTarget(None if t.positions is None else frozen(np.einsum("vij,vj->vi", blend[:, :, :3], t.positions)), None, None)
-        for t in p.targets
-    )
+    targets = tuple(still_target(t, blend[:, :, :3]) for t in p.targets)
     return replace(p, positions=frozen(points), normals=normals, tangents=tangents, targets=targets)
 
 

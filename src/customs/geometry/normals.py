@@ -16,6 +16,15 @@ F32 = npt.NDArray[np.float32]
 U32 = npt.NDArray[np.uint32]
 
 
+LENGTH = 0.01
+"""How far the square of a length may be from one."""
+
+
+def off_length(rows: F32) -> npt.NDArray[np.bool_]:
+    """(N,) which of `rows` (N, 3) are not about one long; numbers that are not finite among them."""
+    return ~(np.abs(np.einsum("ij,ij->i", rows, rows) - 1) < LENGTH)
+
+
 def scatter(faces: U32, values: npt.NDArray[Any], count: int) -> npt.NDArray[Any]:
     """Sum `values` (F, D) of faces onto their three vertices, (count, D).
 

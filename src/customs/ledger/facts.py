@@ -13,6 +13,7 @@ from customs.changes.finite import finite_vertices, not_finite
 from customs.changes.outward import against
 from customs.changes.primitives import vertex_columns
 from customs.geometry.faces import degenerate, doubled
+from customs.geometry.normals import off_length
 from customs.geometry.sides import turned_inward
 from customs.geometry.texcoords import flipped, overlapping
 from customs.geometry.triangles import triangles_of
@@ -96,7 +97,7 @@ class PrimitiveFacts:
         n = self.prim.normals
         if n is None:
             return 0
-        return int((~(np.abs(np.einsum("ij,ij->i", n, n) - 1) < 0.01)).sum())
+        return int(off_length(n).sum())
 
     @cached_property
     def bad_tangents(self) -> int:
@@ -104,8 +105,7 @@ class PrimitiveFacts:
         t = self.prim.tangents
         if t is None:
             return 0
-        length = np.einsum("ij,ij->i", t[:, :3], t[:, :3])
-        return int((~((np.abs(length - 1) < 0.01) & (np.abs(t[:, 3]) == 1))).sum())
+        return int((off_length(t[:, :3]) | (np.abs(t[:, 3]) != 1)).sum())
 
     @cached_property
     def spare_vertices(self) -> int:

@@ -11,6 +11,8 @@ import numpy.typing as npt
 Content = Literal["normal", "two-channel normal", "height", "grey", "mask", "colour", "emissive", "packed", "flat"]
 SIDE = 256
 """Pixels looked at along each edge, taken evenly."""
+NORMALS = 0.75
+"""Share of unit vectors from which a texture counts as a normal map."""
 F32 = npt.NDArray[np.float32]
 
 
@@ -56,16 +58,29 @@ def _two_channel(values: F32) -> bool:
     return bool((length <= 1.02).mean() > 0.99 and np.abs(v.mean(axis=(0, 1))).max() < 0.2 and v.std() > 0.01)
 
 
-def _normal(rgb: F32) -> Guess | None:
+def unit_vectors(rgb: F32) -> float:
+    """Share of the pixels (h, w, 3), 0..1, that are vectors one long; 0 where on average they do not lean outward."""
     v = rgb * 2 - 1
-    length = np.sqrt(np.einsum("ijk,ijk->ij", v, v))
-    whole = float((np.abs(length - 1) < 0.12).mean())
-    lean = np.abs(v[:, :, :2].mean(axis=(0, 1))).max()
-    if whole > 0.75 and lean < 0.3 and float(v[:, :, 2].mean()) > 0.35:
+    outward = _lean(rgb) < 0.3 and float(v[:, :, 2].mean()) > 0.35
+    return float((np.abs(np.sqrt(np.einsum("ijk,ijk->ij", v, v)) - 1) < 0.12).mean()) if outward else 0.0
+
+
+def holds_normals(pixels: npt.NDArray[Any]) -> bool:
+    """True for pixels (H, W, C) that are a normal map, be it one of a single value."""
+    return pixels.shape[2] >= 3 and unit_vectors(sample(pixels)[:, :, :3]) > NORMALS
+
+
+def _lean(rgb: F32) -> float:
+    return float(np.abs((rgb[:, :, :2] * 2 - 1).mean(axis=(0, 1))).max())
+
+
+def _normal(rgb: F32) -> Guess | None:
+    whole = unit_vectors(rgb)
+    if whole > NORMALS:
         return Guess("normal", min(0.99, whole), f"{whole * 100:.0f} % of its pixels are unit vectors that lean outward")
     blue = rgb[:, :, 2]
     flat_blue = float(blue.std()) < 0.01 and (float(blue.mean()) < 0.02 or float(blue.mean()) > 0.98)
-    if flat_blue and _two_channel(rgb) and lean < 0.15:
+    if flat_blue and _two_channel(rgb) and _lean(rgb) < 0.15:
         return Guess("two-channel normal", 0.8, "red and green are a half on average, blue is empty")
     return None
 

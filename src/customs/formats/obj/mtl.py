@@ -13,6 +13,7 @@ from customs.formats.source import Source, decode_text, read_file
 from customs.scene.content import Encoded
 from customs.scene.key import Key
 from customs.scene.model import Image, Material, Sampler, TextureUse
+from customs.surface.classify import holds_normals
 from customs.surface.pixels import pixels_or_none, probe
 
 OPTIONS = {"-blendu": 1, "-blendv": 1, "-bm": 1, "-boost": 1, "-cc": 1, "-clamp": 1, "-imfchan": 1, "-mm": 2, "-o": 3,
@@ -132,7 +133,8 @@ class Library:
             found = self._use(b[key], folder)
             if found is None:
                 return {key: b[key]}
-            uses["normal" if _is_normal_map(self.images[found[0].image]) else "height"] = found[0]
+            pixels = pixels_or_none(self.images[found[0].image])
+            uses["normal" if pixels is not None and holds_normals(pixels) else "height"] = found[0]
         return {}
 
     def _data(self, b: dict[str, str], folder: Source, uses: dict[str, TextureUse]) -> None:
@@ -220,16 +222,6 @@ def _triple(b: Mapping[str, str], key: str, default: tuple[float, float, float])
     if len(numbers) == 1:
         numbers *= 3
     return cast(tuple[float, float, float], tuple(np.clip(numbers[:3], 0, 1).tolist())) if len(numbers) >= 3 else default
-
-
-def _is_normal_map(image: Image) -> bool:
-    """True when most pixels, read as vectors, are about one long and lean outward."""
-    pixels = pixels_or_none(image)
-    if pixels is None or pixels.shape[2] < 3 or pixels.dtype != np.uint8:
-        return False
-    v = pixels[::4, ::4, :3].astype(np.float32) / 127.5 - 1
-    length = np.linalg.norm(v, axis=2)
-    return bool((np.abs(length - 1) < 0.15).mean() > 0.8 and v[..., 2].mean() > 0.5)
 
 
 def mtl_text(materials: tuple[Material, ...], paths: Mapping[int, str]) -> bytes:

@@ -10,7 +10,7 @@ from pydantic import Field
 
 from customs.changes.primitives import as_triangles, map_primitives, take_vertices
 from customs.changes.welding import welded
-from customs.geometry.normals import corner_normals
+from customs.geometry.normals import corner_normals, off_length
 from customs.geometry.triangles import triangles_of
 from customs.geometry.weld import unique_rows
 from customs.job import Job
@@ -32,8 +32,7 @@ def sound(prim: Primitive) -> bool:
     """True when every normal is there, finite and about one long."""
     if prim.normals is None:
         return False
-    squares = np.einsum("ij,ij->i", prim.normals, prim.normals)
-    return bool((np.abs(squares - 1) < 0.01).all())
+    return not off_length(prim.normals).any()
 
 
 def with_normals(prim: Primitive, angle: float) -> Primitive:

@@ -9,9 +9,8 @@ from pydantic import Field
 
 from customs.changes.clips import following
 from customs.changes.emptying import rigged_nodes
-from customs.conventions.convert import reversed_faces
+from customs.changes.moving import moved_primitive
 from customs.job import Job
-from customs.motion.posing.still import still_normals
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.copies import keys_apart
@@ -20,7 +19,7 @@ from customs.scene.model import Mesh, Node, Primitive, Remark, Scene, Skin
 from customs.scene.old_keys import old_key
 from customs.scene.prune import prune
 from customs.scene.settings import Settings
-from customs.scene.transforms import apply_affine, inverse
+from customs.scene.transforms import inverse
 from customs.scene.tree import mesh_nodes, parents, walk, world_matrices
 from customs.words import many
 
@@ -42,33 +41,16 @@ def _joints(scene: Scene, parts: list[int]) -> list[int]:
 
 
 def _part(mesh: Mesh, world: np.ndarray, joint: int, key: Key) -> Mesh:
-    linear = world[:3, :3]
-    turned = np.linalg.det(linear) < 0
-
     def change(p: Primitive) -> Primitive:
         count = len(p.positions)
         weights = np.zeros((count, 4), np.float32)
         weights[:, 0] = 1
         joints = np.zeros((count, 4), np.uint16)
         joints[:, 0] = joint
-        placed = placed_primitive(p, world, turned)
+        placed = moved_primitive(p, world)
         return replace(placed, joints=frozen(joints, np.uint16), weights=frozen(weights))
 
     return replace(mesh, key=key, primitives=tuple(change(p) for p in mesh.primitives), made_from=(mesh.key, *mesh.made_from))
-
-
-def placed_primitive(p: Primitive, world: np.ndarray, turned: bool) -> Primitive:
-    """A primitive taken into the world: `turned` also reverses its faces, for a mirrored matrix."""
-    blend = np.broadcast_to(world[:3, :3], (len(p.positions), 3, 3))
-    normals, tangents = still_normals(p, blend)
-    targets = tuple(
-        replace(
-            t, positions=None if t.positions is None else frozen(t.positions @ world[:3, :3].T), normals=None, tangents=None
-        )
-        for t in p.targets
-    )
-    out = replace(p, positions=apply_affine(world, p.positions), normals=normals, tangents=tangents, targets=targets)
-    return reversed_faces(out) if turned else out
 
 
 def _apply(scene: Scene, settings: Rigid, resources: Content, job: Job) -> Outcome:
