@@ -23,7 +23,7 @@ class Programs:
     """Mesh programs by the words they are compiled with, each made when first asked for.
 
     Software drivers run both sides of a branch, so what a mesh does not need is not in its shader: RIGGED skins and morphs by
-    four influences, EIGHT adds four more, DUAL skins by dual quaternions; PLACED takes a place for each of many.
+    four influences, EIGHT adds four more, DUAL skins by dual quaternions; PLACED takes a place for each of many; IDS draws numbers.
     """
 
     def __init__(self, context: Any) -> None:
@@ -37,13 +37,16 @@ class Programs:
         for program in self._made.values():
             self._see(program)
 
-    def get(self, rigged: bool = False, eight: bool = False, dual: bool = False, placed: bool = False) -> Any:
+    def get(
+        self, rigged: bool = False, eight: bool = False, dual: bool = False, placed: bool = False, ids: bool = False
+    ) -> Any:
         """The program for a mesh."""
         words = (
             *(["RIGGED"] if rigged else []),
             *(["EIGHT"] if rigged and eight else []),
             *(["DUAL"] if rigged and dual else []),
             *(["PLACED"] if placed else []),
+            *(["IDS"] if ids else []),
         )
         if words not in self._made:
             self._made[words] = self._compile(words)
@@ -52,10 +55,14 @@ class Programs:
     def _compile(self, words: tuple[str, ...]) -> Any:
         version, body = shader_text("mesh.vert").split("\n", 1)
         defined = "".join(f"#define {w}\n" for w in words)
-        program = self._context.program(f"{version}\n{defined}{body}", shader_text("mesh.frag"))
+        program = self._context.program(
+            f"{version}\n{defined}{body}", shader_text("ids.frag" if "IDS" in words else "mesh.frag")
+        )
         for _, unit, name in SLOTS.values():
-            program[name] = unit
-        program["tint"] = (1.0, 1.0, 1.0)
+            if name in program:
+                program[name] = unit
+        if "tint" in program:
+            program["tint"] = (1.0, 1.0, 1.0)
         if "RIGGED" in words:
             program["joint_matrices"], program["morph_offsets"] = 5, 6
         self._see(program)
@@ -63,4 +70,5 @@ class Programs:
 
     def _see(self, program: Any) -> None:
         program["view_projection"].write(self._view[0])
-        program["eye"] = self._view[1]
+        if "eye" in program:
+            program["eye"] = self._view[1]

@@ -10,18 +10,16 @@ import numpy.typing as npt
 
 from customs.errors import ToolError
 from customs.motion.posing.bounds import world_bounds
-from customs.motion.posing.pose import joint_matrices, morph_weights
-from customs.motion.posing.posing import posing
 from customs.picture.appearance import appearance
 from customs.picture.figure import standing_figure
+from customs.picture.items import Item, items
 from customs.picture.lines import box_lines, dimension_lines, grid
 from customs.picture.look import DAY, EVENING, SHADINGS, Look, Shot
 from customs.picture.programs import SLOTS, Programs, shader_text
-from customs.picture.rows import Group, groups
+from customs.picture.rows import Group
 from customs.picture.unlocked import Unlocked
 from customs.picture.upload import Part, Store
 from customs.scene.model import Material, Primitive, Scene
-from customs.scene.tree import mesh_nodes
 
 F64 = npt.NDArray[np.float64]
 PLAIN_UV = (1, 0, 0, 0, 1, 0, 0, 0, 1)
@@ -137,42 +135,14 @@ class Renderer:
         self.mesh[name].write(np.ascontiguousarray(m.T, dtype=np.float32).tobytes())
 
     def _scene(self, shot: Shot) -> None:
-        scene, clip = shot.scene, None if shot.clip is None else shot.scene.clips[shot.clip]
-        world = posing(scene, clip).world(shot.seconds)
-        scale = np.diag([shot.unit] * 3 + [1.0])
-        skins = {
-            i: self.store.joints(scale @ joint_matrices(scene, i, world))
-            for i in {scene.nodes[n].skin for n in mesh_nodes(scene)}
-            if i is not None
-        }
-        solid: list[tuple[float, Any]] = []
-        clear: list[tuple[float, Any]] = []
-
-        def put(far: float, material: Material | None, item: Any) -> None:
-            blended = material is not None and material.alpha_mode == "blend" and shot.look.shading == "surface"
-            (clear if blended else solid).append((far, item))
-
         few = None if shot.look.smooth or not self.software else MOST_PLACED
-        for group in groups(scene, world, shot.unit, np.asarray(shot.orbit.eye), few):
-            mesh = scene.meshes[group.mesh]
-            for p in mesh.primitives:
-                material = scene.materials[p.material] if p.material is not None else None
-                put(group.far, material, (p, material, IDENTITY, None, mesh.weights, group))
-        for n in mesh_nodes(scene):
-            node = scene.nodes[n]
-            weights = morph_weights(scene, n, clip, shot.seconds)
-            for p in scene.meshes[node.mesh or 0].primitives:
-                material = scene.materials[p.material] if p.material is not None else None
-                item = (p, material, scale @ world[n], skins.get(node.skin if node.skin is not None else -1), weights, None)
-                put(float(np.linalg.norm((scale @ world[n])[:3, 3] - shot.orbit.eye)), material, item)
-        self.halved = self._halved(shot.look, [item[0] for _, item in solid + clear])
-        for _, item in solid:
-            self._primitive(scene, shot, *item)
-        for _, item in sorted(clear, key=lambda pair: -pair[0]):
-            self._primitive(scene, shot, *item)
+        solid, clear, textures = items(shot, self.store, few)
+        self.halved = self._halved(shot.look, [item.prim for item in solid + clear])
+        for item in solid + clear:
+            self._primitive(shot, item)
         if shot.look.wire:
-            self._wire(shot, [item for _, item in solid + clear])
-        for texture in skins.values():
+            self._wire(shot, solid + clear)
+        for texture in textures:
             texture.release()
 
     def _halved(self, look: Look, prims: list[Primitive]) -> int:
@@ -183,25 +153,27 @@ class Renderer:
         total = sum(part.count // 3 for part in parts if part.mode == moderngl.TRIANGLES)
         return max(0, int(np.ceil(np.log2(max(total, 1) / FEW_TRIANGLES))))
 
-    def _primitive(self, scene: Scene, shot: Shot, prim: Primitive, material: Material | None, model: F64, joints: Any,
-                   weights: Any, group: Group | None) -> None:  # fmt: skip
-        part = self._bind(prim, model, joints, weights, shot.look.dual, group is not None)
-        self._material(scene, shot.look, prim, material)
-        mirror = bool(np.linalg.det(model[:3, :3]) < 0) if joints is None else False
-        mirror = group.mirrored if group is not None else mirror
-        self.mesh["mirrored"] = mirror != shot.mirrored
-        two_sided = material is None or material.double_sided or shot.look.shading != "surface"
+    def _primitive(self, shot: Shot, item: Item) -> None:
+        prim, group = item.prim, item.group
+        part = self.bind(item, shot.look.dual)
+        self._material(shot.scene, shot.look, prim, item.material)
+        self.mesh["mirrored"] = item.mirrored != shot.mirrored
+        self.cull(item, part, shot)
+        ranges = shot.marks.get(str(prim.key))
+        # Of what stands in many places the whole is marked.
+        self.mesh["marked"] = ranges == () or bool(ranges and group is not None)
+        self.draw(part, group)
+        if ranges and group is None:
+            self._marks(part, ranges)
+
+    def cull(self, item: Item, part: Part, shot: Shot) -> None:
+        """Backs of faces are left out where the picture shows materials as they are and this one has one side."""
+        two_sided = item.material is None or item.material.double_sided or shot.look.shading != "surface"
         if two_sided or part.mode != moderngl.TRIANGLES:
             self.context.disable(moderngl.CULL_FACE)
         else:
             self.context.enable(moderngl.CULL_FACE)
-            self.context.front_face = "cw" if mirror != shot.mirrored else "ccw"
-        ranges = shot.marks.get(str(prim.key))
-        # Of what stands in many places the whole is marked.
-        self.mesh["marked"] = ranges == () or bool(ranges and group is not None)
-        self._draw(part, group)
-        if ranges and group is None:
-            self._marks(part, ranges)
+            self.context.front_face = "cw" if item.mirrored != shot.mirrored else "ccw"
 
     def _marks(self, part: Any, ranges: tuple[tuple[int, int], ...]) -> None:
         """Faces of a picked place drawn over, in the colour of a mark."""
@@ -214,7 +186,8 @@ class Renderer:
         self.context.depth_func = "<"
         self.mesh["marked"] = False
 
-    def _draw(self, part: Part, group: Group | None = None) -> None:
+    def draw(self, part: Part, group: Group | None = None, whole: bool = False) -> None:
+        """Draw a part, at each place of a group; with `whole` all its triangles, whatever moves."""
         if group is not None:
             places = self.context.buffer(group.matrices.tobytes())
             array, count = self.store.placed(part, self.mesh, places)
@@ -223,13 +196,15 @@ class Renderer:
             places.release()
             return
         small = part.mode != moderngl.TRIANGLES or part.count < 3 * FEW_ENOUGH
-        array, count = self.store.array(part, self.mesh, 0 if small else self.halved)
+        array, count = self.store.array(part, self.mesh, 0 if small or whole else self.halved)
         self.unlocked.draw(self.mesh, array, part.mode, count)
 
-    def _bind(self, prim: Primitive, model: F64, joints: Any, weights: Any, dual: bool = False, placed: bool = False) -> Part:
+    def bind(self, item: Item, dual: bool = False, ids: bool = False) -> Part:
+        """The part of an item on the card, `mesh` the program for it, all set that places its vertices."""
+        prim, joints, weights = item.prim, item.joints, item.weights
         part = self.store.part(prim)
-        self.mesh = self.programs.get(part.rigged, part.eight, dual and joints is not None, placed)
-        self._set("model", model)
+        self.mesh = self.programs.get(part.rigged, part.eight, dual and joints is not None, item.group is not None, ids)
+        self._set("model", item.model)
         if not part.rigged:
             return part
         skinned = joints is not None and prim.joints is not None
@@ -275,7 +250,7 @@ class Renderer:
             slots |= bit
             second |= bit if use.texcoord == 1 else 0
             if use.transformed:
-                maps[place] = _uv_matrix(use)
+                maps[place] = uv_matrix(use)
             if slot == "base_colour" or not any(p["texels"].value):
                 p["texels"] = self.store.texels(image)
             if slot == "normal":
@@ -286,7 +261,7 @@ class Renderer:
         p["uv_maps"].write(maps.tobytes())
         p["slots"], p["second_set"] = slots, second
 
-    def _wire(self, shot: Shot, items: list[Any]) -> None:
+    def _wire(self, shot: Shot, drawn: list[Item]) -> None:
         self.context.wireframe = True
         self.context.disable(moderngl.CULL_FACE)
         self.context.depth_func = "<="
@@ -294,14 +269,14 @@ class Renderer:
         # A light line with a dark one beside it can be seen on dark surfaces and on light ones.
         for shift, tone in ((1, DARK_LINE), (0, LIGHT_LINE)):
             self.context.viewport = (shift, -shift, shot.width, shot.height)
-            for prim, _, model, joints, weights, group in items:
-                part = self._bind(prim, model, joints, weights, shot.look.dual, group is not None)
+            for item in drawn:
+                part = self.bind(item, shot.look.dual)
                 if part.mode != moderngl.TRIANGLES:
                     continue
-                self._material(shot.scene, Look(shading="surface"), prim, None)
+                self._material(shot.scene, Look(shading="surface"), item.prim, None)
                 self.mesh["unlit"], self.mesh["base_factor"] = True, tone
                 self.mesh["alpha_mode"], self.mesh["slots"] = 2, 0
-                self._draw(part, group)
+                self.draw(part, item.group)
         self.context.viewport = (0, 0, shot.width, shot.height)
         self.context.wireframe = False
         self.context.polygon_offset = (0.0, 0.0)
@@ -311,11 +286,11 @@ class Renderer:
         model = np.eye(4)
         model[0, 3] = x
         prim = standing_figure()
-        part = self._bind(prim, model, None, None)
+        part = self.bind(Item(prim, None, model, None, None, None, -1))
         self._material(Scene("", ""), Look(shading="plain"), prim, None)
         self.mesh["mirrored"], self.mesh["marked"], self.mesh["tint"] = False, False, (0.86, 0.88, 0.88)
         self.context.disable(moderngl.CULL_FACE)
-        self._draw(part)
+        self.draw(part)
         self.mesh["tint"] = (1.0, 1.0, 1.0)
 
     def _dimensions(self, shot: Shot, vp: F64) -> None:
@@ -337,7 +312,7 @@ class Renderer:
         buffer.release()
 
 
-def _uv_matrix(use: Any) -> tuple[float, ...]:
+def uv_matrix(use: Any) -> tuple[float, ...]:
     """Column-major (9,) matrix of KHR_texture_transform: translation · rotation · scale."""
     c, s = np.cos(use.rotation), np.sin(use.rotation)
     (ox, oy), (sx, sy) = use.offset, use.scale

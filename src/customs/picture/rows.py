@@ -17,13 +17,15 @@ F64 = npt.NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class Group:
-    """Rows of one mesh that are all mirrored or all not: `matrices` (M, 3, 4) float32, world transforms in metres; `far` metres
-    from the eye to the nearest."""
+    """Rows of one mesh that are all mirrored or all not: `rows` (M,) their numbers, `matrices` (M, 3, 4) float32, world transforms in
+    metres; `far` metres from the eye to the nearest.
+    """
 
     mesh: int
     matrices: npt.NDArray[np.float32]
     mirrored: bool
     far: float
+    rows: npt.NDArray[np.intp]
 
 
 def groups(scene: Scene, worlds: F64, unit: float, eye: F64, most: int | None = None) -> list[Group]:
@@ -45,7 +47,7 @@ def groups(scene: Scene, worlds: F64, unit: float, eye: F64, most: int | None = 
     order = np.argsort(label, kind="stable")
     found, starts = np.unique(label[order], return_index=True)
     return [
-        Group(k // 2, placed[at].astype(np.float32), bool(k % 2), float(apart[at].min()))
+        Group(k // 2, placed[at].astype(np.float32), bool(k % 2), float(apart[at].min()), at)
         for k, at in zip(found.tolist(), np.split(chosen[order], starts[1:]))
     ]
 

@@ -32,6 +32,9 @@ out vec4 tangent;
 out vec2 uv0;
 out vec2 uv1;
 out vec4 colour;
+#ifdef IDS
+flat out int instance;
+#endif
 
 #ifdef RIGGED
 mat4 joint(float index) {
@@ -111,5 +114,8 @@ void main() {
     uv0 = in_uv0;
     uv1 = in_uv1;
     colour = in_colour;
+#ifdef IDS
+    instance = gl_InstanceID;
+#endif
     gl_Position = view_projection * world;
 }

@@ -1,0 +1,82 @@
+"""What a picture is made of: every primitive of a scene with what it is drawn by, nearest things first or last as they need."""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.motion.posing.pose import joint_matrices, morph_weights
+from customs.motion.posing.posing import posing
+from customs.picture.look import Shot
+from customs.picture.rows import Group, groups
+from customs.picture.upload import Store
+from customs.scene.model import Material, Primitive
+from customs.scene.tree import mesh_nodes
+
+F64 = npt.NDArray[np.float64]
+IDENTITY = np.eye(4)
+
+
+class Item(NamedTuple):
+    """A primitive at a node, or at the places of a group; `model` is its world transform in metres, `joints` a texture of matrices."""
+
+    prim: Primitive
+    material: Material | None
+    model: F64
+    joints: Any
+    weights: Any
+    group: Group | None
+    node: int
+
+    @property
+    def mirrored(self) -> bool:
+        """True when what it is drawn by turns its faces over."""
+        if self.group is not None:
+            return self.group.mirrored
+        return bool(np.linalg.det(self.model[:3, :3]) < 0) if self.joints is None else False
+
+
+class Items(NamedTuple):
+    """What covers and what lets through, the farthest of that first; `textures` are to be released when all is drawn."""
+
+    solid: list[Item]
+    clear: list[Item]
+    textures: list[Any]
+
+
+def items(shot: Shot, store: Store, few: int | None) -> Items:
+    """Everything a shot shows; of placements those largest on the screen whose triangles are `few`."""
+    scene, clip = shot.scene, None if shot.clip is None else shot.scene.clips[shot.clip]
+    world = posing(scene, clip).world(shot.seconds)
+    scale = np.diag([shot.unit] * 3 + [1.0])
+    skins = {
+        i: store.joints(scale @ joint_matrices(scene, i, world))
+        for i in {scene.nodes[n].skin for n in mesh_nodes(scene)}
+        if i is not None
+    }
+    solid: list[Item] = []
+    clear: list[tuple[float, Item]] = []
+
+    def put(far: float, item: Item) -> None:
+        blended = item.material is not None and item.material.alpha_mode == "blend" and shot.look.shading == "surface"
+        if blended:
+            clear.append((far, item))
+        else:
+            solid.append(item)
+
+    def material(p: Primitive) -> Material | None:
+        return scene.materials[p.material] if p.material is not None else None
+
+    for group in groups(scene, world, shot.unit, np.asarray(shot.orbit.eye), few):
+        mesh = scene.meshes[group.mesh]
+        for p in mesh.primitives:
+            put(group.far, Item(p, material(p), IDENTITY, None, mesh.weights, group, -1))
+    for n in mesh_nodes(scene):
+        node, model = scene.nodes[n], scale @ world[n]
+        weights, far = morph_weights(scene, n, clip, shot.seconds), float(np.linalg.norm(model[:3, 3] - shot.orbit.eye))
+        joints = skins.get(node.skin if node.skin is not None else -1)
+        for p in scene.meshes[node.mesh or 0].primitives:
+            put(far, Item(p, material(p), model, joints, weights, None, n))
+    return Items(solid, [item for _, item in sorted(clear, key=lambda pair: -pair[0])], list(skins.values()))
