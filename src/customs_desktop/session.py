@@ -41,6 +41,7 @@ class Session(QObject):
     landed = pyqtSignal(str)
     place = pyqtSignal(object)
     arrived = pyqtSignal(object)
+    met = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()

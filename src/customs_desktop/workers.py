@@ -9,7 +9,7 @@ import queue
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, NamedTuple
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
@@ -18,6 +18,7 @@ from customs.errors import Cancelled, CustomsError, ToolError
 from customs.job import Job
 from customs.picture.camera import Orbit
 from customs.picture.look import Look, Shot
+from customs.picture.pick import pick
 from customs.picture.renderer import Renderer
 from customs.picture.thumbnail import thumbnail
 from customs.scene.model import Scene
@@ -130,15 +131,24 @@ def explain(problem: Exception) -> str:
     return f"Something unforeseen went wrong ({type(problem).__name__}: {problem}). Nothing was changed."
 
 
+class Under(NamedTuple):
+    """A place of a picture that is asked about."""
+
+    shot: Shot
+    x: int
+    y: int
+
+
 class Painter(QObject):
     """The thread that owns the graphics context. A newer request for a slot supersedes the one that waits."""
 
     painted = pyqtSignal(str, object, object)
+    met = pyqtSignal(str, object, object)
     absent = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
-        self._wish: dict[str, tuple[Shot | tuple[Scene, int], object]] = {}
+        self._wish: dict[str, tuple[Shot | Under | tuple[Scene, int], object]] = {}
         self._order: list[str] = []
         self._ready = threading.Condition()
         self._stop = False
@@ -156,6 +166,10 @@ class Painter(QObject):
     def ask(self, slot: str, shot: Shot, tag: object = None) -> None:
         """A picture for `slot`; `painted` answers with the slot, a QImage and `tag`."""
         self._put(slot, (shot, tag), True)
+
+    def ask_under(self, slot: str, shot: Shot, x: int, y: int, tag: object = None) -> None:
+        """What `shot` shows at a pixel; `met` answers with the slot, what was found or None, and `tag`."""
+        self._put(slot, (Under(shot, x, y), tag), True)
 
     def ask_thumbnail(self, slot: str, scene: Scene, size: int, tag: object = None) -> None:
         """A small picture, when nothing larger waits."""
@@ -201,7 +215,10 @@ class Painter(QObject):
                 wish, tag = self._wish.pop(slot)
                 self._drawing = True
             try:
-                self.painted.emit(slot, _draw(renderer, wish), tag)
+                if isinstance(wish, Under):
+                    self.met.emit(slot, pick(renderer, *wish), tag)
+                else:
+                    self.painted.emit(slot, _draw(renderer, wish), tag)
             except Exception as problem:  # noqa: BLE001 (one bad picture must not end the thread)
                 self.absent.emit(f"This could not be drawn ({problem}).")
 

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QInputDialog, QVBoxLayout, QWidget
 
+from customs.picture.camera import project
 from customs.route.step import steps
 from customs_desktop.widgets.basics import empty
 from tests.desktop.conftest import Rig
@@ -207,3 +209,34 @@ def test_a_row_taken_out_before_it_was_seen_never_opens_as_a_window(qtbot) -> No
     empty(box)
     qtbot.wait(50)
     assert box.count() == 0 and not seen and not holder.findChildren(Row)
+
+
+@pytest.mark.goods("bell_lantern")
+def test_what_is_clicked_in_the_view_is_said_marked_and_picked(demo: Rig) -> None:
+    s, w, twin = demo.session, demo.window, demo.window.twin
+    met: list[object] = []
+    s.met.connect(met.append)
+    w.open_desk("surface")
+    s.select("bell_lantern")
+    demo.settle()
+    demo.wait(lambda: "right" in twin.pictures and w.panel("surface").roles.model.rows)
+    right = twin.areas()["right"]
+    assert twin.right is not None and twin.right.box is not None
+    on_top = np.array(twin.right.box).mean(axis=0) * [1, 0, 1] + [0, twin.right.box[0][1] * 0.35 + twin.right.box[1][1] * 0.65, 0]
+    x, y = project([on_top], twin.orbits()["right"], int(right.width()), int(right.height()))[0]
+    middle = QPoint(int(right.x() + x), int(right.y() + y))
+    QTest.mouseClick(twin, LEFT, Qt.KeyboardModifier.NoModifier, middle)
+    demo.wait(lambda: met)
+    found = met[-1]
+    scene = s.result.passed[-1].scene  # type: ignore[union-attr]
+    assert found is not None and found.key in {n.key for n in scene.nodes}  # type: ignore[attr-defined]
+    assert found.name in twin.found[1] and list(twin.marks) == [str(found.prim.key)]  # type: ignore[attr-defined]
+    assert w.panel("surface").material == found.prim.material  # type: ignore[attr-defined]
+    QTest.mouseClick(twin, LEFT, Qt.KeyboardModifier.NoModifier, QPoint(int(right.right()) - 6, int(right.top()) + 6))
+    demo.wait(lambda: len(met) == 2)
+    assert met[-1] is None and not twin.marks and twin.found == ("", "")
+    QTest.mousePress(twin, LEFT, Qt.KeyboardModifier.NoModifier, middle)
+    QTest.mouseMove(twin, middle + QPoint(40, 0))
+    QTest.mouseRelease(twin, LEFT, Qt.KeyboardModifier.NoModifier, middle + QPoint(40, 0))
+    demo.settle()
+    assert len(met) == 2, "a drag turns the camera and points at nothing"

@@ -23,8 +23,14 @@ class Found:
     key: Key
     name: str
     mesh: int
+    mesh_name: str
     prim: Primitive
     face: int
+
+    def words(self) -> str:
+        """For a person."""
+        mesh = f" · mesh {self.mesh_name}" if self.mesh_name != self.name else ""
+        return f"{self.name}{mesh} · triangle {self.face + 1:,}"
 
 
 def pick(renderer: Renderer, shot: Shot, x: int, y: int) -> Found | None:
@@ -74,6 +80,14 @@ def _draw(renderer: Renderer, shot: Shot, item: Item, number: int) -> None:
 def _found(scene: Scene, item: Item, instance: int, face: int) -> Found:
     if item.group is not None:
         row = int(item.group.rows[instance])
-        return Found(row_key(scene, row), scene.placements.names[row], item.group.mesh, item.prim, face)
+        return Found(
+            row_key(scene, row),
+            scene.placements.names[row],
+            item.group.mesh,
+            scene.meshes[item.group.mesh].name,
+            item.prim,
+            face,
+        )
     node = scene.nodes[item.node]
-    return Found(node.key, node.name, node.mesh or 0, item.prim, face)
+    mesh = node.mesh or 0
+    return Found(node.key, node.name, mesh, scene.meshes[mesh].name, item.prim, face)

@@ -19,6 +19,7 @@ from PyQt6.QtWidgets import (
 
 from customs.ledger.ledger import effective, judge
 from customs.ledger.row import Row
+from customs.picture.pick import Found
 from customs.words import many
 from customs_desktop.office import Office
 from customs_desktop.style.theme import font, span
@@ -77,6 +78,7 @@ class LedgerView(QWidget):
         for signal in (session.changed, session.selected, session.evaluated, session.opened):
             signal.connect(self.refresh)
         session.picked.connect(self._at_stop)
+        session.met.connect(self._met)
         self.refresh()
 
     def _head(self) -> QWidget:
@@ -221,6 +223,20 @@ class LedgerView(QWidget):
             blocked = selection.blockSignals(True)
             self.table.setCurrentIndex(self.model.index(at, 0))
             selection.blockSignals(blocked)
+
+    def _met(self, found: Found | None) -> None:
+        """Go to the first row about what was met in the view: its node, mesh, primitive, material."""
+        result = self.session.result
+        scene = result.at(self.session.stop) if result is not None else None
+        if found is None or result is None or scene is None:
+            return
+        mesh, material = scene.meshes[found.mesh] if found.mesh < len(scene.meshes) else None, found.prim.material
+        keys = [str(found.key), str(found.prim.key), *([str(mesh.key)] if mesh is not None else [])]
+        keys += [str(scene.materials[material].key)] if material is not None and material < len(scene.materials) else []
+        row = next((r for r in result.ledger.open() if r.subject in keys), None)
+        if row is not None:
+            self._select_id(row.id)
+            self.table.scrollTo(self.table.currentIndex())
 
     def next_open(self) -> None:
         """Go to the next row that is not cleared, in this asset or the next that has one."""

@@ -6,12 +6,13 @@ from dataclasses import replace
 from typing import Any, Literal
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPixmap, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from customs.ledger.row import Place
 from customs.picture.camera import Orbit, framing
 from customs.picture.look import Look, Shot
+from customs.picture.pick import Found
 from customs.picture.received import as_seen
 from customs.route.step import get_step
 from customs.scene.model import Scene
@@ -24,6 +25,8 @@ from customs_desktop.views.twin_paint import HEAD
 
 Mode = Literal["twin", "wipe", "ghost"]
 MOVING_MS = 220
+CLICK = 4
+"""Pixels the hand may move and still point at one place."""
 
 
 class TwinView(QWidget):
@@ -53,10 +56,12 @@ class TwinView(QWidget):
         self.marks: dict[str, tuple[tuple[int, int], ...]] = {}
         self.poses: dict[str, tuple[int | None, float]] = {}
         self.overlay: RigOverlay | None = None
+        self.found = ("", "")
         self.drawn: dict[str, Scene] = {}
         self.lasso: QPolygonF | None = None
         self.beside: Half | None = None
         self._grip: tuple[QPoint, Qt.MouseButton] | None = None
+        self._pressed: tuple[QPoint, Qt.MouseButton] | None = None
         self._wiping = False
         self._seen = False
         self._still = QTimer(self)
@@ -68,6 +73,7 @@ class TwinView(QWidget):
             signal.connect(self._looked_at)
         session.selected.connect(self._new_asset)
         session.painter.painted.connect(self._painted)
+        session.painter.met.connect(self._met)
         session.painter.absent.connect(self._absent)
         session.place.connect(self.show_place)
         if session.painter.problem:
@@ -108,7 +114,7 @@ class TwinView(QWidget):
             self.refresh()
 
     def _new_asset(self, _: str) -> None:
-        self.zoom, self.pan, self.marks = 1.0, (0.0, 0.0), {}
+        self.zoom, self.pan, self.marks, self.found = 1.0, (0.0, 0.0), {}, ("", "")
         self.poses, self.drawn, self.beside = {}, {}, None
 
     def set_mode(self, mode: Mode) -> None:
@@ -205,16 +211,19 @@ class TwinView(QWidget):
                 self.pictures.pop(name, None)
                 continue
             width, height = max(int(rect.width() * ratio), 2), max(int(rect.height() * ratio), 2)
-            pose = clip, seconds = self.pose(name, half.scene)
-            scene = self.drawn.get(name, half.scene)
-            clip = clip if clip is not None and clip < len(scene.clips) else None
-            shot = Shot(scene, orbits[name], width, height, self._look(name, half, moving), clip, seconds, unit=half.unit,
-                        mirrored=half.mirrored, marks=self.marks if name == "right" else {})  # fmt: skip
-            self.session.painter.ask(f"view {name}", shot, (half, orbits[name], *pose))
+            shot = self._shot(name, half, orbits[name], (width, height), moving)
+            self.session.painter.ask(f"view {name}", shot, (half, orbits[name], *self.pose(name, half.scene)))
         if moving:
             self._still.start(MOVING_MS)
         else:
             self.update()
+
+    def _shot(self, name: str, half: Half, orbit: Orbit, size: tuple[int, int], moving: bool = False) -> Shot:
+        clip, seconds = self.pose(name, half.scene)
+        scene = self.drawn.get(name, half.scene)
+        clip = clip if clip is not None and clip < len(scene.clips) else None
+        return Shot(scene, orbit, *size, self._look(name, half, moving), clip, seconds, unit=half.unit,
+                    mirrored=half.mirrored, marks=self.marks if name == "right" else {})  # fmt: skip
 
     def pose(self, name: str, scene: Scene) -> tuple[int | None, float]:
         """(clip, seconds) a half stands at; at rest where nothing is played."""
@@ -240,22 +249,6 @@ class TwinView(QWidget):
             self.poses, self.drawn, self.beside = {}, {}, None
             self.ask()
         self.update()
-
-    def _overlaid(self, painter: QPainter, areas: dict[str, QRectF]) -> None:
-        if self.overlay is None or self.mode == "wipe":
-            return
-        for name, half in (("left", self.left), ("right", self.right)):
-            if half is None or name not in areas or name not in self.pictures or (self.mode == "ghost" and name == "left"):
-                continue
-            # As the picture stands, which a slow driver brings later than time runs.
-            _, orbit, drawn, clip, seconds = self.pictures[name]
-            self.overlay.paint(painter, areas[name], orbit, drawn.scene, clip, seconds, drawn.unit)
-        if "right" in areas:
-            self.overlay.paint_scale(painter, areas["right"])
-        if self.lasso is not None and len(self.lasso) > 1:
-            painter.setPen(QPen(colour("teal"), 1.6))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawPolyline(self.lasso)
 
     def joint_under(self, at: QPointF) -> str:
         """The name of the joint at a place of the view, or ""."""
@@ -322,11 +315,12 @@ class TwinView(QWidget):
             painter.setOpacity(1.0)
             if self.mode == "twin" and not self.landing:
                 painter.fillRect(QRectF(self.width() / 2 - 1, HEAD, 2, self.height()), colour("paper"))
-        self._overlaid(painter, areas)
+        paint.overlaid(self, painter, areas)
         if "beside" in areas:
             paint.beside(self, painter, areas["beside"])
         paint.labels(self, painter, areas.get("right"))
         paint.heads(self, painter)
+        paint.met(self, painter, areas)
         if self.problem:
             paint.say_problem(self, painter)
         painter.end()
@@ -348,7 +342,7 @@ class TwinView(QWidget):
             return
         on_divider = self.mode == "wipe" and abs(event.position().x() - self.width() * self.wipe_at) < 10
         self._wiping = on_divider and event.position().y() > HEAD
-        self._grip = (event.position().toPoint(), event.button())
+        self._grip = self._pressed = (event.position().toPoint(), event.button())
 
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         if event is not None and self.lasso is not None and len(self.lasso):
@@ -374,11 +368,36 @@ class TwinView(QWidget):
         self.ask(moving=True)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        self._grip, self._wiping = None, False
+        pressed, wiping = self._pressed, self._wiping
+        self._grip, self._pressed, self._wiping = None, None, False
+        if event is not None and pressed is not None and not wiping and pressed[1] == Qt.MouseButton.LeftButton:
+            if (event.position().toPoint() - pressed[0]).manhattanLength() < CLICK:
+                self.ask_under(event.position())
         if self.lasso is not None and len(self.lasso) > 2:
             outline, self.lasso = self.lasso, None
             self.lassoed.emit(outline)
             self.update()
+
+    def ask_under(self, at: QPointF) -> None:
+        """What is shown at a place of the view; the session says what was met there."""
+        areas, orbits = self.areas(), self.orbits()
+        name = "left" if "left" in areas and at.x() < self._border() else "right"
+        half, rect = self.halves()[name], areas.get(name)
+        if half is None or rect is None or name not in orbits or not rect.contains(at):
+            return
+        shot = self._shot(name, half, orbits[name], (max(int(rect.width()), 2), max(int(rect.height()), 2)))
+        self.session.painter.ask_under(f"under {name}", shot, int(at.x() - rect.x()), int(at.y() - rect.y()), half)
+
+    def _border(self) -> float:
+        return self.width() * (0.5 if self.mode == "twin" else self.wipe_at if self.mode == "wipe" else 0.0)
+
+    def _met(self, slot: str, found: Found | None, half: object) -> None:
+        if half is not self.halves().get(slot[6:]):
+            return
+        self.marks = {str(found.prim.key): ()} if found is not None and slot == "under right" else {}
+        self.found = (slot[6:], found.words()) if found is not None else ("", "")
+        self.session.met.emit(found)
+        self.ask()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         self.frame()

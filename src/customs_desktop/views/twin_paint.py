@@ -6,7 +6,7 @@ from typing import Protocol
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen
+from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
 from customs.picture.camera import project
 from customs.picture.lines import dimension_lines
@@ -14,6 +14,7 @@ from customs.picture.look import Look
 from customs_desktop.session import Session
 from customs_desktop.style.theme import colour, font
 from customs_desktop.views.halves import Half, Picture
+from customs_desktop.views.rig_overlay import RigOverlay
 
 HEAD = 30
 """Height of the headings (pixels)."""
@@ -32,6 +33,9 @@ class Shown(Protocol):
     landing: bool
     wipe_at: float
     problem: str
+    overlay: RigOverlay | None
+    found: tuple[str, str]
+    lasso: QPolygonF | None
 
     def width(self) -> int: ...
     def height(self) -> int: ...
@@ -122,6 +126,41 @@ def labels(view: Shown, painter: QPainter, rect: QRectF | None) -> None:
         painter.drawRoundedRect(box, 4, 4)
         painter.setPen(colour("ink"))
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def met(view: Shown, painter: QPainter, areas: dict[str, QRectF]) -> None:
+    """What was met under a place, below the heading of its half."""
+    half, text = view.found
+    if half not in areas:
+        return
+    painter.setFont(font(-0.5, 500))
+    room = areas[half].width() * (0.5 if view.mode != "twin" and not view.landing else 1.0) - 40
+    text = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(room))
+    box = QRectF(areas[half].left() + 12, HEAD + 8, painter.fontMetrics().horizontalAdvance(text) + 18, 24)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(colour("rule"))
+    painter.setBrush(colour("card"))
+    painter.drawRoundedRect(box, 4, 4)
+    painter.setPen(colour("ink"))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+
+def overlaid(view: Shown, painter: QPainter, areas: dict[str, QRectF]) -> None:
+    """Joints over the pictures, and the line of a lasso."""
+    if view.overlay is None or view.mode == "wipe":
+        return
+    for name, half in (("left", view.left), ("right", view.right)):
+        if half is None or name not in areas or name not in view.pictures or (view.mode == "ghost" and name == "left"):
+            continue
+        # As the picture stands, which a slow driver brings later than time runs.
+        _, orbit, drawn, clip, seconds = view.pictures[name]
+        view.overlay.paint(painter, areas[name], orbit, drawn.scene, clip, seconds, drawn.unit)
+    if "right" in areas:
+        view.overlay.paint_scale(painter, areas["right"])
+    if view.lasso is not None and len(view.lasso) > 1:
+        painter.setPen(QPen(colour("teal"), 1.6))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPolyline(view.lasso)
 
 
 def say_problem(view: Shown, painter: QPainter) -> None:

@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QSlider, QWidget
 
 from customs.formats.image_write import deliveries, texture_kinds
 from customs.job import Job
+from customs.picture.pick import Found
 from customs.scene.model import Image, Material, Scene
 from customs.surface.compare import difference, psnr
 from customs.surface.pixels import image_info, pixels_or_none, stated_space
@@ -58,6 +59,15 @@ class SurfacePanel(DeskPanel):
         self.bulk.chosen.connect(self._bulk_chosen)
         for signal in (session.changed, session.selected, session.evaluated, session.picked, session.opened):
             signal.connect(self.refresh)
+        session.met.connect(self._met)
+
+    def _met(self, found: Found | None) -> None:
+        """The material of what was met in the view is the picked one."""
+        if found is None or self.scene is None or found.prim.material is None or not self.roles.isVisible():
+            return
+        at = next((i for i, r in enumerate(self.roles.model.rows) if r.index == found.prim.material), -1)
+        if at >= 0:
+            self.roles.pick(at, self.role or "base_colour")
 
     def _texture(self) -> None:
         self.view, self.histogram = TextureView(), Histogram()
