@@ -222,7 +222,11 @@ def test_what_is_clicked_in_the_view_is_said_marked_and_picked(demo: Rig) -> Non
     demo.wait(lambda: "right" in twin.pictures and w.panel("surface").roles.model.rows)
     right = twin.areas()["right"]
     assert twin.right is not None and twin.right.box is not None
-    on_top = np.array(twin.right.box).mean(axis=0) * [1, 0, 1] + [0, twin.right.box[0][1] * 0.35 + twin.right.box[1][1] * 0.65, 0]
+    on_top = np.array(twin.right.box).mean(axis=0) * [1, 0, 1] + [
+        0,
+        twin.right.box[0][1] * 0.35 + twin.right.box[1][1] * 0.65,
+        0,
+    ]
     x, y = project([on_top], twin.orbits()["right"], int(right.width()), int(right.height()))[0]
     middle = QPoint(int(right.x() + x), int(right.y() + y))
     QTest.mouseClick(twin, LEFT, Qt.KeyboardModifier.NoModifier, middle)

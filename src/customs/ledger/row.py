@@ -128,7 +128,9 @@ class Row:
 
 @dataclass(frozen=True)
 class About:
-    """What is known of an asset besides its scene: rights, absent files, a source that changed, the destination's donor."""
+    """What is known of an asset besides its scene: rights, absent files, a source that changed, the destination's donor, the vertices
+    a person chose.
+    """
 
     author: str = ""
     licence: str = ""
@@ -136,11 +138,12 @@ class About:
     source_changed: str = ""
     absent: tuple[str, ...] = ()
     donor: Donor | None = None
+    selections: Content = field(default_factory=dict, compare=False)
 
     @property
     def resources(self) -> Content:
         """What steps may ask for by digest."""
-        return {self.donor.digest: self.donor.data} if self.donor is not None else {}
+        return {**self.selections, self.donor.digest: self.donor.data} if self.donor is not None else self.selections
 
 
 @dataclass(frozen=True, eq=False)

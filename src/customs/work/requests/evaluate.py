@@ -24,6 +24,7 @@ from customs.shipment.store import changed_on_disk
 from customs.work.donors import kept_donor
 from customs.work.measure import measure
 from customs.work.requests.take import Take, kept_copy
+from customs.work.selections import kept_selections
 
 
 @dataclass(frozen=True, eq=False)
@@ -86,7 +87,8 @@ def about_of(asset: Asset, store: Path | None = None, donor: Donor | None = None
     if donor is None and asset.donor and store is not None:
         with contextlib.suppress(CustomsError):
             donor = kept_donor(store, asset.donor, asset.donor_name)
-    return About(asset.author, asset.licence, use, changed, asset.absent, donor)  # type: ignore[arg-type]
+    chosen = kept_selections(store, asset.stops) if store is not None else {}
+    return About(asset.author, asset.licence, use, changed, asset.absent, donor, chosen)  # type: ignore[arg-type]
 
 
 def run_evaluate(

@@ -18,6 +18,7 @@ from customs.picture.heat import heat_scene
 from customs.scene.model import Primitive, Scene
 from customs.scene.tree import mesh_nodes
 from customs.work.motion import ranges_of_rows, weights_scene
+from customs.work.selections import keep_selection
 from customs_desktop.desks.motion.bench import Bench
 from customs_desktop.style.theme import span
 from customs_desktop.widgets.basics import Flow, NameLabel, NumberField, button, label, row, section
@@ -209,5 +210,11 @@ class WeightTools(QWidget):
             return
         stop = asset.route.of_step("paint")
         old = tuple(dict(stop.values).get("edits", ())) if stop is not None else ()
-        edits = (*old, *((k, joint, kind, float(amount), ranges_of_rows(v)) for k, v in keys.items()))
-        self.session.set_step("paint", edits=edits, locked=tuple(sorted(self.locked)))
+        shipment, new = self.session.shipment, list[tuple[str, str, str, float, str]]()
+        if shipment is None or not self.session.guard(
+            lambda: new.extend(
+                (k, joint, kind, float(amount), keep_selection(shipment.store, ranges_of_rows(v))) for k, v in keys.items()
+            )
+        ):
+            return
+        self.session.set_step("paint", edits=(*old, *new), locked=tuple(sorted(self.locked)))

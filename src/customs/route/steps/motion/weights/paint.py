@@ -9,14 +9,16 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import Field, field_validator
 
+from customs.errors import StepError
 from customs.job import Job
 from customs.motion.weights.paint import Edit, edited, mirrored
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Primitive, Remark, Scene
+from customs.scene.selection import ranges_in, rows_in
 from customs.scene.settings import Settings
 from customs.words import many
 
-Row = tuple[str, str, str, float, tuple[tuple[int, int], ...]]
+Row = tuple[str, str, str, float, str | tuple[tuple[int, int], ...]]
 KINDS = ("set", "add", "scale", "blend", "mirror")
 
 
@@ -25,7 +27,8 @@ class Paint(Settings):
 
     adds: ClassVar = ("edits", "locked")
     edits: tuple[Row, ...] = Field(
-        default=(), description="(primitive Key, joint name, set|add|scale|blend|mirror, amount, ranges of vertices)"
+        default=(),
+        description="(primitive Key, joint name, set|add|scale|blend|mirror, amount, selection of vertices: its digest, or ranges)",
     )
     locked: tuple[str, ...] = Field(default=(), description="names of joints whose weights stay")
     limit: int = Field(default=4, ge=1, le=16, description="influences per vertex")
@@ -36,14 +39,25 @@ class Paint(Settings):
         for _, _, kind, amount, ranges in value:
             if kind not in KINDS:
                 raise ValueError(f"edit {kind!r}: one of {', '.join(KINDS)}")
-            if not np.isfinite(amount) or any(a < 0 or b < a for a, b in ranges):
+            if not np.isfinite(amount) or (not isinstance(ranges, str) and any(a < 0 or b < a for a, b in ranges)):
                 raise ValueError("a finite amount and ranges that grow")
         return value
 
 
-def _vertices(ranges: tuple[tuple[int, int], ...], count: int) -> npt.NDArray[np.intp]:
-    parts = [np.arange(a, min(b, count)) for a, b in ranges if a < count]
-    return np.unique(np.concatenate(parts)) if parts else np.zeros(0, dtype=np.intp)
+def _vertices(said: str | tuple[tuple[int, int], ...], count: int, resources: Content) -> npt.NDArray[np.intp]:
+    if not isinstance(said, str):
+        return rows_in(np.asarray(said, dtype=np.int64).reshape(-1, 2), count)
+    try:
+        return rows_in(ranges_in(resources[said]), count)
+    except KeyError:
+        raise StepError(
+            "a selection of vertices is no longer there",
+            "the shipment's own copy",
+            "Take the edit out, or choose again.",
+            where=said,
+        ) from None
+    except ValueError as problem:
+        raise StepError(f"a selection of vertices is damaged ({problem})", "ranges", "Choose again.", where=said) from None
 
 
 def _apply(scene: Scene, settings: Paint, resources: Content, job: Job) -> Outcome:
@@ -63,7 +77,7 @@ def _apply(scene: Scene, settings: Paint, resources: Content, job: Job) -> Outco
         m, k = place
         p: Primitive = meshes[m].primitives[k]
         locked = frozenset(names.index(n) for n in settings.locked if n in names)
-        rows = _vertices(ranges, len(p.positions))
+        rows = _vertices(ranges, len(p.positions), resources)
         if kind == "mirror":
             new = mirrored(p, names, names.index(joint), settings.limit)
         else:

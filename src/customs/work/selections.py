@@ -1,0 +1,48 @@
+"""Selections of a shipment, kept in its store by digest."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+
+from customs.errors import ShipmentError
+from customs.files import read_regular
+from customs.route.route import Stop
+from customs.route.step import Content
+from customs.scene.selection import PREFIX, names_in, packed_rows
+from customs.tolerances import FILE_BYTES
+
+FOLDER = "selections"
+
+
+def keep_selection(store: Path, ranges: Sequence[tuple[int, int]]) -> str:
+    """Keep ranges once; what a stop calls them. Raises ShipmentError."""
+    name, body = packed_rows(ranges)
+    place = _place(store, name)
+    if not place.is_file():
+        part = place.with_suffix(f".{os.getpid()}.part")
+        try:
+            place.parent.mkdir(parents=True, exist_ok=True)
+            part.write_bytes(body)
+            part.replace(place)
+        except OSError as problem:
+            raise ShipmentError(f"cannot be kept ({problem.strerror})", "room and permission", file=place) from None
+    return name
+
+
+def kept_selections(store: Path, stops: Iterable[Stop]) -> Content:
+    """The bytes of what stops name; what has gone is left out, and the stop says so."""
+    out: dict[str, bytes] = {}
+    for name in {n for stop in stops for n in names_in(tuple(v for _, v in stop.values))}:
+        try:
+            body = read_regular(_place(store, name), FILE_BYTES)
+        except OSError:
+            continue
+        if body is not None:
+            out[name] = body
+    return out
+
+
+def _place(store: Path, name: str) -> Path:
+    return store / FOLDER / name.removeprefix(PREFIX)
