@@ -135,15 +135,13 @@ def lettered() -> Scene:
         Node(key("node", 5), "stand", children=(6,), translation=np.array([1.5, 0.1, -0.4]), rotation=quaternion("Y", 30),
              scale=np.array([2.0, 2.0, 2.0])),
         Node(key("node", 6), "letter", children=(7, 8), mesh=0, rotation=quaternion("X", 15), translation=np.array([0.1, 0.2, 0.3])),
-        Node(key("node", 7), "lamp", light=0, rotation=quaternion("X", -40), translation=np.array([0, 1, 0])),
-        Node(key("node", 8), "eye", camera=0, rotation=quaternion("Y", 70)),
+        Node(key("node", 7), "lamp", holds=(Light(key("light", 0), "lamp", "spot", range=4.0),), rotation=quaternion("X", -40), translation=np.array([0, 1, 0])),
+        Node(key("node", 8), "eye", holds=(Camera(key("camera", 0), "eye", znear=0.1, zfar=50.0),), rotation=quaternion("Y", 70)),
     )  # fmt: skip
     bare = Scene(
         "lettered", DIGEST, nodes, (0, 4, 5),
         (Mesh(key("mesh", 0), "letter", (morphing,), frozen([0.25]), ("lean",)), Mesh(key("mesh", 1), "body", (skinned,))),
         (Material(key("material", 0), "ink", base_colour=(0.2, 0.3, 0.35, 1.0), metallic=0.0),),
-        cameras=(Camera(key("camera", 0), "eye", znear=0.1, zfar=50.0),),
-        lights=(Light(key("light", 0), "lamp", "spot", range=4.0),),
         format="glb",
     )  # fmt: skip
     world = world_matrices(bare)

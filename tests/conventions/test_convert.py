@@ -16,7 +16,7 @@ from customs.motion.posing.pose import posed_scene_points
 from customs.motion.posing.posing import posing
 from customs.scene.arrays import frozen
 from customs.scene.convention import WORKING, Convention
-from customs.scene.model import Primitive, Scene
+from customs.scene.model import Camera, Light, Primitive, Scene
 from customs.scene.transforms import quaternion_matrix
 from customs.scene.tree import world_matrices
 from tests.assets import all_signed_permutations, cube, key, scene_of
@@ -81,9 +81,9 @@ def test_lights_and_cameras_look_where_they_looked(letter: Scene, number: int) -
     p = EVERY[number]
     out = convert(letter, p, 1.0)
     before, after = world_matrices(letter), world_matrices(out)
-    for kind in ("light", "camera"):
-        i = next(i for i, n in enumerate(letter.nodes) if getattr(n, kind) is not None)
-        j = next(j for j, n in enumerate(out.nodes) if getattr(n, kind) is not None)
+    for kind in (Light, Camera):
+        i = next(i for i, n in enumerate(letter.nodes) if any(type(h) is kind for h in n.holds))
+        j = next(j for j, n in enumerate(out.nodes) if any(type(h) is kind for h in n.holds))
         assert np.allclose(p @ before[i][:3, :3] @ [0, 0, -1], after[j][:3, :3] @ [0, 0, -1], atol=1e-6)
         assert np.allclose(p @ before[i][:3, 3], after[j][:3, 3], atol=1e-6)
 
@@ -93,9 +93,9 @@ def test_an_animated_light_gets_a_leaf_node(letter: Scene) -> None:
     scene = replace(letter, clips=(moving,))
     p, _ = between(Convention("+Z", "-Y"), WORKING)
     out = convert(scene, p, 1.0)
-    assert out.nodes[7].light is None
+    assert not out.nodes[7].holds
     leaf = out.nodes[out.nodes[7].children[0]]
-    assert leaf.light == 0 and leaf.made_from == (letter.nodes[7].key,)
+    assert leaf.holds == out.lights and leaf.made_from == (letter.nodes[7].key,)
     for seconds in (0.0, 0.4):
         a = posing(scene, scene.clips[0]).world(seconds)[7]
         b = posing(out, out.clips[0]).world(seconds)[out.nodes[7].children[0]]

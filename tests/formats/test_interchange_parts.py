@@ -15,7 +15,7 @@ from customs.formats.interchange.pack import Packer
 from customs.formats.source import Source
 from customs.motion.curves.keys import sample
 from customs.scene.convention import Convention
-from customs.scene.model import Scene
+from customs.scene.model import Camera, Scene
 
 Json = dict[str, Any]
 UNIT = np.eye(4).reshape(-1).tolist()
@@ -178,7 +178,7 @@ def test_lights_and_cameras_hang_on_their_nodes(made: Made) -> None:
     scene = made.scene()
     assert len(scene.lights) == 1 and scene.lights[0].kind == "spot" and scene.lights[0].intensity == 2
     assert abs(scene.cameras[0].yfov - 2 * np.arctan(np.tan(0.5) / 1.5)) < 1e-9
-    aim = next(n for n in scene.nodes if n.camera is not None)
+    aim = next(n for n in scene.nodes if any(isinstance(h, Camera) for h in n.holds))
     from customs.scene.transforms import quaternion_matrix
 
     assert np.allclose(quaternion_matrix(aim.rotation) @ [0, 0, -1], [1, 0, 0], atol=1e-9)

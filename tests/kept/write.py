@@ -97,8 +97,8 @@ def odd() -> Scene:
         Node(key("node", 3), "left"),
         Node(key("node", 4), "right", translation=np.array([0.5, 0, 0])),
         Node(key("node", 5), "body", mesh=1, skin=0),
-        Node(key("node", 6), "lamp", light=0, rotation=quaternion("X", -40)),
-        Node(key("node", 7), "eye", camera=0),
+        Node(key("node", 6), "lamp", holds=(Light(key("light", 0), "lamp", "spot"),), rotation=quaternion("X", -40)),
+        Node(key("node", 7), "eye", holds=(Camera(key("camera", 0), "eye"),)),
     )
     turns = np.stack([quaternion("Y", d) for d in (0, 60, 120)])
     spin = Clip(key("clip", 0), "spin", (Channel(2, "rotation", frozen([0.0, 0.5, 1.0]), frozen(turns)),))
@@ -108,7 +108,7 @@ def odd() -> Scene:
         (Mesh(key("mesh", 0), "pair", both), Mesh(key("mesh", 1), "body", (skinned,))),
         (Material(key("material", 0), "ink", metallic=0.0), Material(key("material", 1), "bark", metallic=0.0)),
         skins=(Skin(key("skin", 0), "rig", (3, 4), frozen(inverse, np.float64)),), clips=(spin,),
-        cameras=(Camera(key("camera", 0), "eye"),), lights=(Light(key("light", 0), "lamp", "spot"),), format="glb",
+        format="glb",
     )  # fmt: skip
 
 

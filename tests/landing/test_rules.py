@@ -123,8 +123,8 @@ OTHER: dict[str, tuple[Callable[[Scene], Scene], str]] = {
             primitives=(s.meshes[0].primitives[0], replace(s.meshes[0].primitives[0], material=1))),)), "materials",
     ),
     "a light in it": (
-        lambda s: replace(s, lights=(Light(key("light", 0), "lamp"),), roots=(0, 1),
-                          nodes=(*s.nodes, Node(key("node", 1), "lamp", light=0))), "nodes the docket does not name: lamp",
+        lambda s: replace(s, roots=(0, 1),
+                          nodes=(*s.nodes, Node(key("node", 1), "lamp", holds=(Light(key("light", 0), "lamp"),)))), "nodes the docket does not name: lamp",
     ),
     "no normals": (lambda s: changed(s, normals=None), "no normals"),
 }  # fmt: skip
@@ -206,7 +206,7 @@ def coloured(scene: Scene) -> Scene:
 
 def with_camera(scene: Scene) -> Scene:
     """With somebody watching."""
-    return replace(scene, cameras=(Camera(key("camera", 0), "eye"),), nodes=(*scene.nodes, Node(key("node", 5), "eye", camera=0)),
+    return replace(scene, nodes=(*scene.nodes, Node(key("node", 5), "eye", holds=(Camera(key("camera", 0), "eye"),))),
                    roots=(*scene.roots, len(scene.nodes)))  # fmt: skip
 
 

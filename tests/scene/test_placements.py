@@ -96,7 +96,7 @@ def _with(scene: Scene, **changes: Any) -> Scene:
 
 
 STAYS: dict[str, Callable[[Scene], Scene]] = {
-    "a light": lambda s: replace(_with(s, light=0), lights=(Light(key("light", 0), "lamp"),)),
+    "a light": lambda s: _with(s, holds=(Light(key("light", 0), "lamp"),)),
     "what it says beside": lambda s: _with(s, extras={"note": "do not water"}),
     "what it was made from": lambda s: _with(s, made_from=(key("node", 99),)),
     "a Key of its own kind": lambda s: _with(s, key=key("node.twice", 1)),

@@ -57,9 +57,7 @@ def make_donor(scene: Scene) -> Donor:
         scene,
         materials=(),
         images=(),
-        cameras=(),
-        lights=(),
-        nodes=tuple(replace(n, camera=None, light=None) for n in scene.nodes),
+        nodes=tuple(replace(n, holds=()) for n in scene.nodes),
         meshes=tuple(
             replace(m, primitives=tuple(replace(p, material=None, variants=()) for p in m.primitives)) for m in scene.meshes
         ),

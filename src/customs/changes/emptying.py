@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from customs.conventions.turn import placed
+from customs.scene.held import holds_nothing
 from customs.scene.model import Scene
 from customs.scene.placements import Placements
 from customs.scene.prune import prune_nodes
@@ -45,7 +46,7 @@ def empties(scene: Scene) -> list[int]:
     return [
         n for n, _, _ in walk(scene)
         if n not in leading
-        and (node := scene.nodes[n]).mesh is None and node.camera is None and node.light is None
+        and holds_nothing(scene.nodes[n])
     ]  # fmt: skip
 
 

@@ -139,7 +139,7 @@ def _taken_off(scene: Scene) -> tuple[dict[int, F64], tuple[Remark, ...]]:
     """K per node."""
     world = world_matrices(scene)
     rigged, joints, carried = rigged_nodes(scene), joint_nodes(scene), carried_nodes(scene)
-    fixed = {n.key for n in scene.nodes if n.camera is not None or n.light is not None}
+    fixed = {n.key for n in scene.nodes if n.holds}
     scaled = {c.node for a in scene.clips for c in a.channels if c.path == "scale"}
     taken: dict[int, F64] = {}
     remarks: list[Remark] = []

@@ -24,7 +24,7 @@ def unsettled(scene: Scene) -> list[int]:
         if parent in scaled:
             scaled.add(n)
         # What a scale of 0 hides has nothing to settle: it is to stay hidden.
-        if node.camera is not None or node.light is not None or not invertible(world[n]):
+        if node.holds or not invertible(world[n]):
             continue
         if n in carried:
             # Below what moves it keeps its place and turn; scale and shear go into what it carries.

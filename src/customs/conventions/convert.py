@@ -18,8 +18,9 @@ from customs.conventions.axes import between
 from customs.geometry.triangles import flat_indices
 from customs.scene.arrays import frozen
 from customs.scene.convention import Convention
+from customs.scene.held import map_held
 from customs.scene.key import made_key
-from customs.scene.model import Camera, Channel, Clip, Light, Mesh, MorphTarget, Node, Primitive, Scene
+from customs.scene.model import Channel, Clip, Mesh, MorphTarget, Node, Primitive, Scene
 from customs.scene.old_keys import old_key
 from customs.scene.transforms import matrix_quaternion, multiply_quaternions
 from customs.scene.tree import animated_nodes, joint_nodes
@@ -128,20 +129,8 @@ def _channel(channel: Channel, p: F64, k: float) -> Channel:
     return channel
 
 
-def _scaled(value: float | None, k: float) -> float | None:
-    return None if value is None else value * k
-
-
-def _camera(camera: Camera, k: float) -> Camera:
-    return replace(camera, znear=camera.znear * k, zfar=_scaled(camera.zfar, k), xmag=camera.xmag * k, ymag=camera.ymag * k)
-
-
-def _light(light: Light, k: float) -> Light:
-    return replace(light, range=_scaled(light.range, k))
-
-
 def _keep_aim(scene: Scene, nodes: tuple[Node, ...], p: F64) -> tuple[Node, ...]:
-    """Lights and cameras turned back so their local −Z points where it did.
+    """What is aimed turned back so that its local −Z points where it did.
 
     A node that holds nothing else and does not move takes the turn itself; any other gets a leaf node for it.
     """
@@ -149,9 +138,11 @@ def _keep_aim(scene: Scene, nodes: tuple[Node, ...], p: F64) -> tuple[Node, ...]
     out = list(nodes)
     extra: list[Node] = []
     for i, node in enumerate(nodes):
-        if node.camera is None and node.light is None:
+        aimed = tuple(h for h in node.holds if h.aimed)
+        if not aimed:
             continue
-        if not node.children and node.mesh is None and node.matrix is None and i not in busy:
+        alone = not node.children and node.mesh is None and len(aimed) == len(node.holds)
+        if alone and node.matrix is None and i not in busy:
             out[i] = replace(node, rotation=multiply_quaternions(node.rotation, turn))
             continue
         at = len(nodes) + len(extra)
@@ -160,12 +151,11 @@ def _keep_aim(scene: Scene, nodes: tuple[Node, ...], p: F64) -> tuple[Node, ...]
                 key=made_key(node.key, "arrive", "aim", old_key(scene.digest, "node", "aim", at)),
                 name=f"{node.name} aim",
                 rotation=turn,
-                camera=node.camera,
-                light=node.light,
+                holds=aimed,
                 made_from=(node.key,),
             )
         )
-        out[i] = replace(node, camera=None, light=None, children=(*node.children, at))
+        out[i] = replace(node, holds=tuple(h for h in node.holds if not h.aimed), children=(*node.children, at))
     return tuple(out + extra)
 
 
@@ -179,7 +169,7 @@ def convert(scene: Scene, p: F64, k: float, turn_over: bool = False, flip_v: boo
     """`scene` through k·P (P (3, 3) a signed permutation, k > 0). `convention` is left to the caller."""
     if np.array_equal(p, np.eye(3)) and k == 1.0 and not turn_over and not flip_v:
         return scene
-    nodes = tuple(_node(n, p, k) for n in scene.nodes)
+    nodes = map_held((_node(n, p, k) for n in scene.nodes), lambda thing: thing.scaled(k) if k != 1.0 else thing)
     if not np.array_equal(p, np.eye(3)):
         nodes = _keep_aim(scene, nodes, p)
     c, inverse = np.eye(4), np.eye(4)
@@ -197,8 +187,6 @@ def convert(scene: Scene, p: F64, k: float, turn_over: bool = False, flip_v: boo
         meshes=tuple(mesh(m) for m in scene.meshes),
         skins=tuple(replace(s, inverse_bind=c @ s.inverse_bind @ inverse) for s in scene.skins),
         clips=tuple(clip(a) for a in scene.clips),
-        cameras=tuple(_camera(x, k) for x in scene.cameras),
-        lights=tuple(_light(x, k) for x in scene.lights),
         placements=rows.moved(c[:3, :3] @ rows.matrices @ inverse) if len(rows) else rows,
     )
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
+from customs.scene.held import map_held
 from customs.scene.model import Image, Mesh, Remark, Scene
 from customs.scene.placements import Placements
 from customs.words import plain
 
-NAMED = ("nodes", "materials", "skins", "clips", "cameras", "lights")
+NAMED = ("materials", "skins", "clips")
 
 
 def with_plain_names(scene: Scene) -> Scene:
@@ -18,6 +19,7 @@ def with_plain_names(scene: Scene) -> Scene:
     said: dict[str, Any] = {group: tuple(_plain(e) for e in getattr(scene, group)) for group in NAMED}
     return replace(
         scene,
+        nodes=map_held((_plain(n) for n in scene.nodes), _plain),
         name=plain(scene.name),
         meshes=tuple(_mesh(m) for m in scene.meshes),
         images=tuple(_image(i) for i in scene.images),

@@ -47,7 +47,7 @@ class Again:
 def elements(scene: Scene) -> dict[str, Known]:
     """Elements of a scene by kind of Key; textures found near the file are known by their place and not among them."""
     out: dict[str, Known] = {}
-    for kind in KINDS[1:]:
+    for kind in (*KINDS[1:], "cameras", "lights"):
         items = [x for x in getattr(scene, kind) if x.key.kind != FILE]
         if items:
             out[items[0].key.kind] = _known([x.name for x in items], [x.key.ordinal for x in items])

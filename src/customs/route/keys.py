@@ -11,7 +11,7 @@ from customs.scene.kept import kept
 from customs.scene.key import Key
 from customs.scene.model import Scene
 
-KINDS = ("nodes", "meshes", "materials", "images", "skins", "clips", "cameras", "lights")
+KINDS = ("nodes", "meshes", "materials", "images", "skins", "clips")
 OLD = re.compile(r"[0-9a-f]{4,}:(?:[a-z]+:\d{7,}|[\w-]+\.[\w.-]+:\d+)")
 """Keys of what steps of an earlier edition made: a number of seven digits and more, or a kind of several parts."""
 
@@ -21,6 +21,9 @@ def keyed(scene: Scene) -> Iterator[tuple[Key, tuple[Key, ...]]]:
     for kind in KINDS:
         for x in getattr(scene, kind):
             yield x.key, getattr(x, "made_from", ())
+    for n in scene.nodes:
+        for thing in n.holds:
+            yield thing.key, ()
     for m in scene.meshes:
         for p in m.primitives:
             yield p.key, p.made_from

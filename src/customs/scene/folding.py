@@ -122,7 +122,7 @@ def _simple(scene: Scene) -> Iterable[int]:
 def _plain(node: Node, digest: str) -> bool:
     """True for a node that says no more than a row can."""
     return (
-        node.mesh is not None and node.matrix is None and node.skin is None and node.camera is None and node.light is None and node.weights is None
+        node.mesh is not None and node.matrix is None and node.skin is None and not node.holds and node.weights is None
         and not node.bone and not node.extras and not node.made_from and node.key.kind == "node" and node.key.digest == digest
     )  # fmt: skip
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from types import MappingProxyType
-from typing import Any, Literal
+from typing import Any, ClassVar, Literal, Self, TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -34,6 +34,55 @@ class Remark:
 
 
 @dataclass(frozen=True, eq=False)
+class Held:
+    """What a node can hold beside a mesh. What is `aimed` looks along the node's local −Z, as cameras and lights of glTF do."""
+
+    aimed: ClassVar[bool] = False
+    key: Key
+    name: str
+
+    def scaled(self, k: float) -> Self:
+        """It in a unit of which 1/k make one of these."""
+        return self
+
+
+@dataclass(frozen=True, eq=False)
+class Camera(Held):
+    """Perspective (`yfov` radians, `aspect` or None) or orthographic (`xmag`, `ymag` units); `znear`, `zfar` units."""
+
+    aimed: ClassVar[bool] = True
+    perspective: bool = True
+    yfov: float = 0.8
+    aspect: float | None = None
+    xmag: float = 1.0
+    ymag: float = 1.0
+    znear: float = 0.01
+    zfar: float | None = None
+    extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
+
+    def scaled(self, k: float) -> Self:
+        far = None if self.zfar is None else self.zfar * k
+        return replace(self, znear=self.znear * k, zfar=far, xmag=self.xmag * k, ymag=self.ymag * k)
+
+
+@dataclass(frozen=True, eq=False)
+class Light(Held):
+    """A punctual light as in KHR_lights_punctual; `range` in units or None, angles in radians."""
+
+    aimed: ClassVar[bool] = True
+    kind: Literal["directional", "point", "spot"] = "point"
+    colour: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    intensity: float = 1.0
+    range: float | None = None
+    inner: float = 0.0
+    outer: float = 0.7853981633974483
+    extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
+
+    def scaled(self, k: float) -> Self:
+        return self if self.range is None else replace(self, range=self.range * k)
+
+
+@dataclass(frozen=True, eq=False)
 class Node:
     """A node. `translation` (3,), `rotation` (4,) quaternion x y z w, `scale` (3,), all float64.
 
@@ -50,8 +99,7 @@ class Node:
     matrix: F64 | None = None
     mesh: int | None = None
     skin: int | None = None
-    camera: int | None = None
-    light: int | None = None
+    holds: tuple[Held, ...] = ()
     weights: F32 | None = None
     bone: str = ""
     extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
@@ -244,6 +292,7 @@ class Skin:
     made_from: tuple[Key, ...] = ()
 
 
+Thing = TypeVar("Thing", bound=Held)
 Path = Literal["translation", "rotation", "scale", "weights"]
 
 
@@ -278,37 +327,6 @@ class Clip:
 
 
 @dataclass(frozen=True, eq=False)
-class Camera:
-    """Perspective (`yfov` radians, `aspect` or None) or orthographic (`xmag`, `ymag` units); `znear`, `zfar` units."""
-
-    key: Key
-    name: str
-    perspective: bool = True
-    yfov: float = 0.8
-    aspect: float | None = None
-    xmag: float = 1.0
-    ymag: float = 1.0
-    znear: float = 0.01
-    zfar: float | None = None
-    extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
-
-
-@dataclass(frozen=True, eq=False)
-class Light:
-    """A punctual light as in KHR_lights_punctual; `range` in units or None, angles in radians."""
-
-    key: Key
-    name: str
-    kind: Literal["directional", "point", "spot"] = "point"
-    colour: tuple[float, float, float] = (1.0, 1.0, 1.0)
-    intensity: float = 1.0
-    range: float | None = None
-    inner: float = 0.0
-    outer: float = 0.7853981633974483
-    extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
-
-
-@dataclass(frozen=True, eq=False)
 class Scene:
     """An asset. All indices are into the tuples of this scene; `placements` are meshes it repeats, beside those its nodes show;
     `suffixes` are the parts of texture names its origin has.
@@ -326,8 +344,6 @@ class Scene:
     images: tuple[Image, ...] = ()
     skins: tuple[Skin, ...] = ()
     clips: tuple[Clip, ...] = ()
-    cameras: tuple[Camera, ...] = ()
-    lights: tuple[Light, ...] = ()
     variants: tuple[str, ...] = ()
     placements: Placements = NO_PLACEMENTS
     suffixes: Mapping[str, tuple[str, ...]] = field(default_factory=lambda: NO_EXTRAS)
@@ -340,3 +356,17 @@ class Scene:
     generator: str = ""
     remarks: tuple[Remark, ...] = ()
     extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
+
+    @property
+    def cameras(self) -> tuple[Camera, ...]:
+        """Cameras its nodes hold, each once."""
+        return self.held(Camera)
+
+    @property
+    def lights(self) -> tuple[Light, ...]:
+        """Lights its nodes hold, each once."""
+        return self.held(Light)
+
+    def held(self, kind: type[Thing]) -> tuple[Thing, ...]:
+        """Things of a kind that its nodes hold, each once, in the order of the nodes."""
+        return tuple({id(h): h for n in self.nodes for h in n.holds if isinstance(h, kind)}.values())

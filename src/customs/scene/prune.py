@@ -80,21 +80,19 @@ def _primitive_materials(prim: Primitive) -> set[int]:
 
 
 def prune_content(scene: Scene, near: bool = False) -> Scene:
-    """Meshes, skins, cameras, lights, materials and images nothing refers to go, the rest is renumbered.
+    """Meshes, skins, materials and images nothing refers to go, the rest is renumbered.
 
     `near` keeps textures that lie near the asset: a step further on may still take them up.
     """
     shown = {n.mesh for n in scene.nodes if n.mesh is not None}
     meshes = _renumber(shown | set(np.unique(scene.placements.of).tolist()))
     skins = _renumber(n.skin for n in scene.nodes if n.skin is not None and n.mesh is not None)
-    cameras = _renumber(n.camera for n in scene.nodes if n.camera is not None)
-    lights = _renumber(n.light for n in scene.nodes if n.light is not None)
     kept_meshes: tuple[Mesh, ...] = _pick(scene.meshes, meshes)
     materials = _renumber(m for mesh in kept_meshes for p in mesh.primitives for m in _primitive_materials(p))
     kept_materials: tuple[Material, ...] = _pick(scene.materials, materials)
     used = {use.image for m in kept_materials for use in m.textures.values()}
     images = _renumber(i for i, im in enumerate(scene.images) if i in used or (near and im.key.kind == FILE))
-    if _all_used(scene, meshes, skins, cameras, lights, materials, images):
+    if _all_used(scene, meshes, skins, materials, images):
         return scene
 
     def prim(p: Primitive) -> Primitive:
@@ -111,16 +109,12 @@ def prune_content(scene: Scene, near: bool = False) -> Scene:
                 n,
                 mesh=meshes.get(n.mesh) if n.mesh is not None else None,
                 skin=skins.get(n.skin) if n.skin is not None and n.mesh is not None else None,
-                camera=cameras[n.camera] if n.camera is not None else None,
-                light=lights[n.light] if n.light is not None else None,
             )
             for n in scene.nodes
         ),
         meshes=tuple(replace(m, primitives=tuple(prim(p) for p in m.primitives)) for m in kept_meshes),
         placements=_with_meshes(scene.placements, meshes),
         skins=_pick(scene.skins, skins),
-        cameras=_pick(scene.cameras, cameras),
-        lights=_pick(scene.lights, lights),
         materials=tuple(
             replace(m, textures={r: replace(u, image=images[u.image]) for r, u in m.textures.items()}) for m in kept_materials
         ),
@@ -131,7 +125,7 @@ def prune_content(scene: Scene, near: bool = False) -> Scene:
 
 def _all_used(scene: Scene, *tables: dict[int, int]) -> bool:
     """True when every element of each kind is used, and no clip moves the morph weights of what shows no mesh."""
-    kinds = (scene.meshes, scene.skins, scene.cameras, scene.lights, scene.materials, scene.images)
+    kinds = (scene.meshes, scene.skins, scene.materials, scene.images)
     if any(len(table) != len(kind) for table, kind in zip(tables, kinds)):
         return False
     if any(n.skin is not None and n.mesh is None for n in scene.nodes):

@@ -9,11 +9,12 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from customs.scene.held import map_held
 from customs.scene.key import Key
 from customs.scene.model import Scene
 
 I64 = npt.NDArray[np.int64]
-KINDS = ("nodes", "meshes", "materials", "images", "skins", "clips", "cameras", "lights")
+KINDS = ("nodes", "meshes", "materials", "images", "skins", "clips")
 
 
 @dataclass(frozen=True)
@@ -62,6 +63,7 @@ def renumbered(scene: Scene, prefix: str, numbering: Numbering) -> Scene:
     if scene.digest == prefix and not numbering:
         return scene
     changed: dict[str, Any] = {kind: _all(getattr(scene, kind), prefix, numbering) for kind in KINDS}
+    changed["nodes"] = map_held(changed["nodes"], lambda thing: _all((thing,), prefix, numbering)[0])
     changed["meshes"] = tuple(replace(m, primitives=_all(m.primitives, prefix, numbering)) for m in changed["meshes"])
     rows = scene.placements
     if len(rows) and "node" in numbering:

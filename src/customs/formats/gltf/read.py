@@ -17,9 +17,10 @@ from customs.formats.source import Source
 from customs.scene.arrays import frozen
 from customs.scene.convention import RAW_GLTF
 from customs.scene.key import Key
-from customs.scene.model import Mesh, Node, Scene
+from customs.scene.model import Camera, Held, Light, Mesh, Node, Scene
 from customs.scene.transforms import decompose
 from customs.tolerances import NODE_DEPTH
+from customs.words import many
 
 KNOWN_EXTENSIONS = frozenset(
     {
@@ -59,11 +60,12 @@ def read_gltf(source: Source) -> Scene:
     lights = tuple(read_light(o, i, digest, unknown) for i, o in enumerate(lights_in))
     nodes_in, skins_in = root.children("nodes"), root.children("skins")
     skins = tuple(read_skin(o, i, accessors, len(nodes_in), digest, unknown) for i, o in enumerate(skins_in))
-    limits = {"mesh": len(meshes), "skin": len(skins), "camera": len(cameras), "light": len(lights)}
+    limits = {"mesh": len(meshes), "skin": len(skins)}
     rows = read_rows(root, len(meshes))
     simple = set(rows.ordinals.tolist()) if rows is not None else set()
     nodes = tuple(
-        STAND_IN if i in simple else _node(o, i, len(nodes_in), limits, digest, unknown) for i, o in enumerate(nodes_in)
+        STAND_IN if i in simple else _node(o, i, len(nodes_in), limits, (cameras, lights), digest, unknown)
+        for i, o in enumerate(nodes_in)
     )
     roots = _roots(root, nodes, source)
     _check_tree(root, nodes, roots)
@@ -83,8 +85,6 @@ def read_gltf(source: Source) -> Scene:
         images=surface.images,
         skins=skins,
         clips=tuple(c for c in clips if c.channels),
-        cameras=cameras,
-        lights=lights,
         variants=variants,
         convention=RAW_GLTF,
         unknown=tuple(sorted(unknown)),
@@ -92,6 +92,9 @@ def read_gltf(source: Source) -> Scene:
         generator=asset.text("generator"),
         extras=extras,
     )
+    for kind, there, held in (("camera", cameras, scene.cameras), ("light", lights, scene.lights)):
+        if spare := len(there) - len(held):
+            source.remark(f"{many(spare, kind)} that no node holds left out")
     scene = read_instances(nodes_in, scene, accessors)
     if rows is not None:
         scene = taken_out(scene, rows)
@@ -134,7 +137,15 @@ def _variants(root: Obj) -> tuple[str, ...]:
     return tuple(v.text("name") for v in table.children("variants")) if table else ()
 
 
-def _node(obj: Obj, index: int, count: int, limits: dict[str, int], digest: str, unknown: set[str]) -> Node:
+def _node(
+    obj: Obj,
+    index: int,
+    count: int,
+    limits: dict[str, int],
+    things: tuple[tuple[Camera, ...], tuple[Light, ...]],
+    digest: str,
+    unknown: set[str],
+) -> Node:
     values = {
         "translation": np.array(obj.numbers("translation", 3, (0, 0, 0))),
         "rotation": np.array(obj.numbers("rotation", 4, (0, 0, 0, 1))),
@@ -151,7 +162,6 @@ def _node(obj: Obj, index: int, count: int, limits: dict[str, int], digest: str,
     length = np.linalg.norm(values["rotation"])
     if not 0.5 < length < 2:
         raise obj.fail("rotation", list(values["rotation"]), "a unit quaternion")
-    light = obj.extension("KHR_lights_punctual")
     weights = obj.numbers("weights", None)
     return Node(
         key=Key(digest, "node", index),
@@ -160,14 +170,19 @@ def _node(obj: Obj, index: int, count: int, limits: dict[str, int], digest: str,
         matrix=matrix,
         mesh=obj.integer("mesh", None, below=limits["mesh"]),
         skin=obj.integer("skin", None, below=limits["skin"]),
-        camera=obj.integer("camera", None, below=limits["camera"]),
-        light=light.need_integer("light", below=limits["light"]) if light else None,
+        holds=_holds(obj, *things),
         weights=frozen(weights) if weights is not None else None,
         extras=obj.extras(frozenset({"KHR_lights_punctual", INSTANCING}), unknown),
         translation=values["translation"],
         rotation=values["rotation"] / length,
         scale=values["scale"],
     )
+
+
+def _holds(obj: Obj, cameras: tuple[Camera, ...], lights: tuple[Light, ...]) -> tuple[Held, ...]:
+    camera, light = obj.integer("camera", None, below=len(cameras)), obj.extension("KHR_lights_punctual")
+    lamps = (lights[light.need_integer("light", below=len(lights))],) if light else ()
+    return (*((cameras[camera],) if camera is not None else ()), *lamps)
 
 
 def _roots(root: Obj, nodes: tuple[Node, ...], source: Source) -> tuple[int, ...]:

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 
 from customs.formats.gltf.write_parts import Json, differing, extras_of
 from customs.scene.folding import row_parts
-from customs.scene.model import Node, Scene
+from customs.scene.model import Camera, Held, Light, Node, Scene
 
 
 def node_list(scene: Scene, used: set[str]) -> list[Json]:
     """All nodes, then a node for each row; names of extensions they need are added to `used`."""
-    out, below = [node_json(n, used) for n in scene.nodes], rows_below(scene)
+    numbers = {id(x): i for kind in (scene.cameras, scene.lights) for i, x in enumerate(kind)}
+    out, below = [node_json(n, numbers, used) for n in scene.nodes], rows_below(scene)
     for parent, rows in below.items():
         if parent >= 0:
             out[parent]["children"] = [*out[parent].get("children", []), *rows]
@@ -47,8 +50,8 @@ def _row_list(scene: Scene) -> list[Json]:
     return out
 
 
-def node_json(node: Node, used: set[str]) -> Json:
-    """One node."""
+def node_json(node: Node, numbers: Mapping[int, int], used: set[str]) -> Json:
+    """One node; `numbers` of the things nodes hold by identity."""
     out: Json = {"name": node.name}
     if node.children:
         out["children"] = list(node.children)
@@ -62,10 +65,17 @@ def node_json(node: Node, used: set[str]) -> Json:
         ):
             if not np.array_equal(value, rest):
                 out[name] = [float(x) for x in value]
-    differing(out, mesh=(node.mesh, None), skin=(node.skin, None), camera=(node.camera, None))
+    differing(out, mesh=(node.mesh, None), skin=(node.skin, None))
+    for thing in node.holds:
+        _held(out, thing, numbers[id(thing)], used)
     if node.weights is not None and node.mesh is not None:
         out["weights"] = [float(w) for w in node.weights]
-    if node.light is not None:
-        used.add("KHR_lights_punctual")
-        out["extensions"] = {"KHR_lights_punctual": {"light": node.light}}
     return out | extras_of(node.extras)
+
+
+def _held(out: Json, thing: Held, number: int, used: set[str]) -> None:
+    if isinstance(thing, Camera):
+        out["camera"] = number
+    elif isinstance(thing, Light):
+        used.add("KHR_lights_punctual")
+        out["extensions"] = {"KHR_lights_punctual": {"light": number}}

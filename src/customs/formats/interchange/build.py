@@ -50,7 +50,7 @@ def scene_of(imported: Imported, source: Source, convention: Convention) -> Scen
     if skins.lost:
         source.remark(f"joints that are no nodes: {', '.join(sorted(set(skins.lost))[:5])}; their weights are left out")
     clips = ClipBuilder(imported, tree, digest, source.remark)
-    nodes, cameras, lights = lamps(header, tree, nodes, digest)
+    nodes = lamps(header, tree, nodes, digest)
     scene = Scene(
         name=source.path.stem,
         digest=digest,
@@ -61,8 +61,6 @@ def scene_of(imported: Imported, source: Source, convention: Convention) -> Scen
         images=tuple(surface.images),
         skins=skins.skins(),
         clips=tuple(c for i, a in enumerate(header["animations"]) if (c := clips.clip(a, i)).channels),
-        cameras=cameras,
-        lights=lights,
         convention=convention,
         generator=str(header["metadata"].get("SourceAsset_Generator", "")),
         copyright=str(header["metadata"].get("SourceAsset_Copyright", "")),

@@ -10,33 +10,35 @@ import numpy.typing as npt
 
 from customs.formats.interchange.nodes import Tree
 from customs.scene.key import Key
-from customs.scene.model import Camera, Light, Node
+from customs.scene.model import Camera, Held, Light, Node
 from customs.scene.transforms import matrix_quaternion
 
 Json = dict[str, Any]
 KINDS = {1: "directional", 2: "point", 3: "spot"}
 
 
-def lamps(header: Json, tree: Tree, nodes: list[Node], digest: str) -> tuple[list[Node], tuple[Camera, ...], tuple[Light, ...]]:
-    """Nodes with leaves for lights and cameras, and these. Kinds glTF has no word for are left out."""
-    out, cameras, lights = list(nodes), list[Camera](), list[Light]()
-    for entry in header["lights"]:
-        if entry["type"] in KINDS:
-            lights.append(_light(entry, len(lights), digest))
-            _hang(out, tree, entry, entry["direction"], digest, light=len(lights) - 1)
-    for entry in header["cameras"]:
-        cameras.append(_camera(entry, len(cameras), digest))
-        _hang(out, tree, entry, entry["look"], digest, camera=len(cameras) - 1)
-    return out, tuple(cameras), tuple(lights)
+def lamps(header: Json, tree: Tree, nodes: list[Node], digest: str) -> list[Node]:
+    """Nodes with leaves that hold lights and cameras. Kinds glTF has no word for are left out."""
+    out = list(nodes)
+    known = [entry for entry in header["lights"] if entry["type"] in KINDS]
+    for number, entry in enumerate(known):
+        _hang(out, tree, entry, entry["direction"], digest, _light(entry, number, digest))
+    for number, entry in enumerate(header["cameras"]):
+        _hang(out, tree, entry, entry["look"], digest, _camera(entry, number, digest))
+    return out
 
 
-def _hang(out: list[Node], tree: Tree, entry: Json, aim: list[float], digest: str, **what: Any) -> None:
+def _hang(out: list[Node], tree: Tree, entry: Json, aim: list[float], digest: str, thing: Held) -> None:
     here = tree.by_name.get(entry["name"])
     if here is None:
         return
     place = np.nan_to_num(np.array(entry["position"], dtype=np.float64))
     leaf = Node(
-        Key(digest, "node", len(out)), f"{entry['name']} aim", translation=place, rotation=_aim(aim, entry["up"]), **what
+        Key(digest, "node", len(out)),
+        f"{entry['name']} aim",
+        translation=place,
+        rotation=_aim(aim, entry["up"]),
+        holds=(thing,),
     )
     out.append(leaf)
     out[here] = replace(out[here], children=(*out[here].children, len(out) - 1))

@@ -108,11 +108,7 @@ def idle_joints(scene: Scene) -> tuple[int, ...]:
     """Joint nodes that move no vertex, and neither does any joint or mesh below them."""
     use = joint_use(scene)
     busy: set[int] = {n for n, count in use.items() if count}
-    busy |= {
-        i
-        for i, n in enumerate(scene.nodes)
-        if (n.mesh is not None and n.skin is None) or n.camera is not None or n.light is not None
-    }
+    busy |= {i for i, n in enumerate(scene.nodes) if (n.mesh is not None and n.skin is None) or n.holds}
     above = parents(scene)
     for n in list(busy):
         while n >= 0:

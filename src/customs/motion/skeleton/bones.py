@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from customs.scene.held import holds_nothing
 from customs.scene.model import Scene
 from customs.scene.placements import NO_PLACEMENTS
 from customs.scene.prune import prune
@@ -19,9 +20,7 @@ def bones_of(scene: Scene) -> Scene:
             kept.add(n)
             n = above[n]
     nodes = tuple(
-        replace(
-            n, mesh=None, skin=None, camera=None, light=None, weights=None, children=tuple(c for c in n.children if c in kept)
-        )
+        replace(n, mesh=None, skin=None, holds=(), weights=None, children=tuple(c for c in n.children if c in kept))
         for n in scene.nodes
     )
     roots = tuple(r for r in scene.roots if r in kept)
@@ -34,7 +33,7 @@ def without_bones(scene: Scene, before: Scene) -> Scene:
 
     def holds(n: int) -> bool:
         node = scene.nodes[n]
-        own = node.mesh is not None or node.camera is not None or node.light is not None or n not in joints
+        own = not holds_nothing(node) or n not in joints
         return (own and (n not in joints or node.mesh is not None)) or any(holds(c) for c in node.children)
 
     nodes = tuple(replace(n, children=tuple(c for c in n.children if holds(c))) for n in scene.nodes)

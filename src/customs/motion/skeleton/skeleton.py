@@ -8,6 +8,7 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
+from customs.scene.held import holds_nothing
 from customs.scene.model import Scene
 from customs.scene.tree import parents, walk, world_matrices
 
@@ -111,9 +112,7 @@ def skeleton_of(scene: Scene, skins: tuple[int, ...] | None = None) -> Skeleton:
     nodes = list(dict.fromkeys(j for s in numbers for j in scene.skins[s].joints))
     if not nodes:
         bare = [n for n, _, _ in walk(scene)]
-        nodes = [
-            n for n in bare if scene.nodes[n].mesh is None and scene.nodes[n].light is None and scene.nodes[n].camera is None
-        ]
+        nodes = [n for n in bare if holds_nothing(scene.nodes[n])]
     above, at = parents(scene), {n: k for k, n in enumerate(nodes)}
     parent = np.full(len(nodes), -1, dtype=np.intp)
     for k, n in enumerate(nodes):

@@ -9,6 +9,7 @@ import numpy as np
 
 from customs.motion.skeleton.skeleton import Skeleton, skeleton_of
 from customs.motion.weights.table import influences_of, merged_columns, table_of
+from customs.scene.held import holds_nothing
 from customs.scene.model import Mesh, Primitive, Scene, Skin
 from customs.scene.prune import prune_nodes
 from customs.scene.transforms import decompose_all, inverse
@@ -91,7 +92,7 @@ def _rebound(scene: Scene, skins: list[Skin], targets: list[np.ndarray]) -> tupl
 
 def _without_nodes(scene: Scene, gone: Collection[int]) -> Scene:
     """Nodes that hold nothing but went out of the skins leave the tree, their children hang one higher."""
-    holds = {i for i, n in enumerate(scene.nodes) if n.mesh is not None or n.camera is not None or n.light is not None}
+    holds = {i for i, n in enumerate(scene.nodes) if not holds_nothing(n)}
     above, world = parents(scene), world_matrices(scene)
     leave = {n for n in gone if n not in holds}
     nodes = list(scene.nodes)

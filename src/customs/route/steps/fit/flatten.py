@@ -54,7 +54,7 @@ def _apply(scene: Scene, settings: Flatten, resources: Content, job: Job) -> Out
         if old.children or n in busy:
             nodes[n] = replace(old, mesh=None, skin=None)
             key = made_key(old.key, "flatten", old=old_key(scene.digest, "node", "flatten", n))
-            made = replace(old, key=key, children=(), camera=None, light=None, made_from=(old.key, *old.made_from))
+            made = replace(old, key=key, children=(), holds=(), made_from=(old.key, *old.made_from))
             nodes.append(_placed(made, world[n]))
             went[n] = len(nodes) - 1
             roots.append(went[n])

@@ -15,8 +15,9 @@ from customs.motion.posing.pose import morph_weights, morphed
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.copies import keys_apart
+from customs.scene.held import map_held
 from customs.scene.key import made_key
-from customs.scene.model import Mesh, Remark, Scene
+from customs.scene.model import Camera, Light, Mesh, Remark, Scene
 from customs.scene.old_keys import old_key
 from customs.scene.prune import prune_content
 from customs.scene.settings import Settings
@@ -71,9 +72,8 @@ def _without_morphs(scene: Scene) -> Scene:
 
 def _apply(scene: Scene, settings: LeaveOut, resources: Content, job: Job) -> Outcome:
     out = _without_morphs(scene) if settings.morphs else scene
-    nodes = tuple(
-        replace(n, camera=None if settings.cameras else n.camera, light=None if settings.lights else n.light) for n in out.nodes
-    )
+    gone_kinds = (*((Camera,) if settings.cameras else ()), *((Light,) if settings.lights else ()))
+    nodes = map_held(out.nodes, lambda thing: None if isinstance(thing, gone_kinds) else thing)
     out = prune_content(replace(out, nodes=nodes), near=True)
     gone: list[str] = []
     if settings.texcoord_sets is not None:

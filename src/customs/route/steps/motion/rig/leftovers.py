@@ -18,6 +18,7 @@ from customs.motion.weights.heat import bone_segments, to_segments
 from customs.motion.weights.joints import merged
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
+from customs.scene.held import holds_nothing
 from customs.scene.model import Mesh, Primitive, Remark, Scene
 from customs.scene.prune import prune
 from customs.scene.settings import Settings
@@ -98,7 +99,7 @@ def _dropped(scene: Scene, gone: set[int]) -> Scene:
     above = parents(scene)
     stay: set[int] = set()
     for i, n in enumerate(scene.nodes):
-        if n.mesh is not None or n.camera is not None or n.light is not None or i not in gone:
+        if not holds_nothing(n) or i not in gone:
             k = i
             while k >= 0:
                 stay.add(k)
