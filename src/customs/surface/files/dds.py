@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import struct
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
@@ -14,10 +13,22 @@ from customs.surface.blocks import BLOCK_BYTES, BLOCK_CHANNELS, level_bytes
 from customs.surface.blocks.decode import decode_level
 from customs.surface.blocks.encode import encode_level
 from customs.surface.files.base import Coding, ImageInfo, Pixels, Space, TextureFormat, register
+from customs.surface.files.layout import read_record, write_record
 from customs.surface.files.mips import four_channels, plausible
 from customs.surface.files.pillow import to_eight
 
 MARK = b"DDS "
+HEADER = np.dtype([
+    ("mark", "S4"), ("size", "<u4"), ("flags", "<u4"), ("height", "<u4"), ("width", "<u4"), ("pitch", "<u4"), ("depth", "<u4"),
+    ("levels", "<u4"), ("reserved", "<u4", 11), ("pixel_size", "<u4"), ("pixel_flags", "<u4"), ("fourcc", "V4"), ("bits", "<u4"),
+    ("masks", "<u4", 4), ("caps", "<u4"), ("caps2", "<u4"), ("rest", "<u4", 3),
+])  # fmt: skip
+"""DDS_HEADER with its mark and its DDS_PIXELFORMAT."""
+HEADER_SIZE, PIXELS_SIZE = 124, 32
+DX10 = np.dtype([("format", "<u4"), ("dimension", "<u4"), ("misc", "<u4"), ("count", "<u4"), ("misc2", "<u4")])
+"""DDS_HEADER_DXT10, right behind it."""
+FLAT = 3
+"""The dimension of a flat texture."""
 FOURCC = {
     b"DXT1": "bc1", b"DXT2": "bc2", b"DXT3": "bc2", b"DXT4": "bc3", b"DXT5": "bc3", b"ATI1": "bc4", b"BC4U": "bc4",
     b"BC4S": "bc4", b"ATI2": "bc5", b"BC5U": "bc5", b"BC5S": "bc5",
@@ -38,7 +49,9 @@ DXGI_PLAIN: dict[int, tuple[int, str, Space]] = {
 }  # fmt: skip
 DXGI_OF = {(b, s): n for n, (b, s, signed) in DXGI_BLOCKS.items() if not signed} | {("", "linear"): 28, ("", "srgb"): 29}
 HALF_FLOAT = {95: "BC6H", 96: "BC6H", 10: "half float", 2: "float", 24: "10-bit"}
+SAYS_SIZE, SAYS_PITCH, SAYS_LEVELS, SAYS_BYTES = 0x1007, 8, 0x20000, 0x80000
 CAPS_TEXTURE, CAPS_MIPS, CAPS2_CUBE, CAPS2_VOLUME = 0x1000, 0x400008, 0xFE00, 0x200000
+DX10_CUBE = 4
 PIXELS_ALPHA, PIXELS_FOURCC, PIXELS_RGB, PIXELS_GREY, PIXELS_ONLY_ALPHA = 1, 4, 0x40, 0x20000, 2
 
 
@@ -70,28 +83,34 @@ class _Head:
 
 
 def _head(data: bytes) -> _Head:
-    if len(data) < 128:
-        raise ReadError(f"{len(data)} bytes", "a header of 128", "Export it again.")
-    size, _, height, width, _, depth, levels = struct.unpack_from("<7I", data, 4)
-    pixel_size, flags, fourcc, bits, *masks = struct.unpack_from("<2I4s5I", data, 76)
-    _, caps2 = struct.unpack_from("<2I", data, 108)
-    if size != 124 or pixel_size != 32:
-        raise ReadError(f"header sizes {size} and {pixel_size}", "124 and 32", "Export it again.")
-    if caps2 & CAPS2_CUBE or caps2 & CAPS2_VOLUME or (depth > 1 and flags):
-        what = "a cube map" if caps2 & CAPS2_CUBE else "a volume"
+    if len(data) < HEADER.itemsize:
+        raise ReadError(f"{len(data)} bytes", f"a header of {HEADER.itemsize}", "Export it again.")
+    said = read_record(HEADER, data)
+    width, height, flags, fourcc, masks = (
+        said["width"],
+        said["height"],
+        said["pixel_flags"],
+        bytes(said["fourcc"]),
+        said["masks"],
+    )
+    if (said["size"], said["pixel_size"]) != (HEADER_SIZE, PIXELS_SIZE):
+        found = f"header sizes {said['size']} and {said['pixel_size']}"
+        raise ReadError(found, f"{HEADER_SIZE} and {PIXELS_SIZE}", "Export it again.")
+    if said["caps2"] & (CAPS2_CUBE | CAPS2_VOLUME) or (said["depth"] > 1 and flags):
+        what = "a cube map" if said["caps2"] & CAPS2_CUBE else "a volume"
         raise UnsupportedError(f"{what} in a DDS file", "one flat texture", "Export each face or slice apart.")
     plausible(width, height)
-    levels = min(max(levels, 1), 32)
+    levels = min(max(said["levels"], 1), 32)
     if not flags & PIXELS_FOURCC:
         # Without FourCC the channels are told by masks; alpha counts only where the flags say so.
         masks[3] = masks[3] if flags & (PIXELS_ALPHA | PIXELS_ONLY_ALPHA) else 0
-        return _masked(_Head(width, height, levels, 128, bits=bits, masks=tuple(masks[:4])))
+        return _masked(_Head(width, height, levels, HEADER.itemsize, bits=said["bits"], masks=tuple(masks)))
     if fourcc == b"DX10":
         return _dx10(data, width, height, levels)
     if fourcc not in FOURCC:
         name = fourcc.decode("latin-1") if fourcc.isalnum() else fourcc.hex()
         raise UnsupportedError(f"DDS pixels of kind {name}", "BC1 to BC5, BC7 or plain pixels", "Export it as one of these.")
-    return _Head(width, height, levels, 128, FOURCC[fourcc], "", fourcc in SIGNED_FOURCC)
+    return _Head(width, height, levels, HEADER.itemsize, FOURCC[fourcc], "", fourcc in SIGNED_FOURCC)
 
 
 def _masked(head: _Head) -> _Head:
@@ -103,18 +122,20 @@ def _masked(head: _Head) -> _Head:
 
 
 def _dx10(data: bytes, width: int, height: int, levels: int) -> _Head:
-    if len(data) < 148:
-        raise ReadError(f"{len(data)} bytes", "a DX10 header of 148", "Export it again.")
-    number, dimension, misc, count, _ = struct.unpack_from("<5I", data, 128)
-    if misc & 4 or count > 1 or dimension != 3:
-        what = "a cube map" if misc & 4 else f"an array of {count}" if count > 1 else f"dimension {dimension}"
+    at = HEADER.itemsize + DX10.itemsize
+    if len(data) < at:
+        raise ReadError(f"{len(data)} bytes", f"a DX10 header of {at}", "Export it again.")
+    said = read_record(DX10, data, HEADER.itemsize)
+    number, count, cube = said["format"], said["count"], said["misc"] & DX10_CUBE
+    if cube or count > 1 or said["dimension"] != FLAT:
+        what = "a cube map" if cube else f"an array of {count}" if count > 1 else f"dimension {said['dimension']}"
         raise UnsupportedError(f"{what} in a DDS file", "one flat texture", "Export each one apart.")
     if number in DXGI_BLOCKS:
         block, space, signed = DXGI_BLOCKS[number]
-        return _Head(width, height, levels, 148, block, space, signed)
+        return _Head(width, height, levels, at, block, space, signed)
     if number in DXGI_PLAIN:
         size, order, space = DXGI_PLAIN[number]
-        return _Head(width, height, levels, 148, space=space, plain=(size, order), bits=8 * size * len(order))
+        return _Head(width, height, levels, at, space=space, plain=(size, order), bits=8 * size * len(order))
     name = HALF_FLOAT.get(number, f"number {number}")
     raise UnsupportedError(f"DDS pixels of DXGI format {name}", "BC1 to BC5, BC7 or 8 and 16-bit pixels", "Export it again.")
 
@@ -179,17 +200,20 @@ def _encode(levels: Sequence[Pixels], coding: Coding) -> bytes:
         parts.append(encode_level(p, coding.block, coding.quality) if coding.block else p.tobytes())
         coding.tick(sum(len(x) for x in parts) / max(1, sum(q.size for q in levels)))
     size = len(parts[0]) if coding.block else width * 4
-    flags = 0x1007 | (0x80000 if coding.block else 8) | (0x20000 if len(levels) > 1 else 0)
-    out = bytearray(MARK + struct.pack("<7I44x", 124, flags, height, width, size, 0, len(levels)))
+    flags = SAYS_SIZE | (SAYS_BYTES if coding.block else SAYS_PITCH) | (SAYS_LEVELS if len(levels) > 1 else 0)
     if not coding.block and legacy:
-        out += struct.pack("<2I4s5I", 32, PIXELS_RGB | PIXELS_ALPHA, b"", 32, 0xFF, 0xFF00, 0xFF0000, 0xFF000000)
+        masks = (0xFF, 0xFF00, 0xFF0000, 0xFF000000)
+        pixels: dict[str, object] = {"pixel_flags": PIXELS_RGB | PIXELS_ALPHA, "bits": 32, "masks": masks}
     else:
-        out += struct.pack("<2I4s5I", 32, PIXELS_FOURCC, LEGACY[coding.block] if legacy else b"DX10", 0, 0, 0, 0, 0)
-    out += struct.pack("<5I", CAPS_TEXTURE | (CAPS_MIPS if len(levels) > 1 else 0), 0, 0, 0, 0)
+        pixels = {"pixel_flags": PIXELS_FOURCC, "fourcc": np.void(LEGACY[coding.block] if legacy else b"DX10")}
+    out = write_record(
+        HEADER, mark=MARK, size=HEADER_SIZE, flags=flags, height=height, width=width, pitch=size, levels=len(levels),
+        pixel_size=PIXELS_SIZE, caps=CAPS_TEXTURE | (CAPS_MIPS if len(levels) > 1 else 0), **pixels,
+    )  # fmt: skip
     if not legacy:
         known = space if (coding.block, space) in DXGI_OF else "linear"
-        out += struct.pack("<5I", DXGI_OF[(coding.block, known)], 3, 0, 1, 0)
-    return bytes(out) + b"".join(parts)
+        out += write_record(DX10, format=DXGI_OF[(coding.block, known)], dimension=FLAT, count=1)
+    return out + b"".join(parts)
 
 
 register(

@@ -16,10 +16,19 @@ from customs.surface.blocks.decode import decode_level
 from customs.surface.blocks.encode import encode_level
 from customs.surface.files.base import Coding, ImageInfo, Pixels, Space, TextureFormat, register
 from customs.surface.files.ktx2_descriptor import descriptor
+from customs.surface.files.layout import read_record, write_record
 from customs.surface.files.mips import four_channels, plausible
 from customs.surface.files.pillow import to_eight
 
 MARK = b"\xabKTX 20\xbb\r\n\x1a\n"
+HEADER = np.dtype([
+    ("mark", "V12"), ("format", "<u4"), ("type_size", "<u4"), ("width", "<u4"), ("height", "<u4"), ("depth", "<u4"), ("layers", "<u4"),
+    ("faces", "<u4"), ("levels", "<u4"), ("scheme", "<u4"), ("dfd_at", "<u4"), ("dfd_size", "<u4"), ("kvd_at", "<u4"),
+    ("kvd_size", "<u4"), ("sgd_at", "<u8"), ("sgd_size", "<u8"),
+])  # fmt: skip
+LEVEL = np.dtype([("at", "<u8"), ("stored", "<u8"), ("plain", "<u8")])
+"""A level of the index, right behind the header: where it lies, its bytes there and unpacked."""
+ZSTD = 2
 # VkFormat numbers of blocks: (block, colour space, signed)
 VK_BLOCKS: dict[int, tuple[str, Space, bool]] = {
     131: ("bc1", "linear", False), 132: ("bc1", "srgb", False), 133: ("bc1", "linear", False), 134: ("bc1", "srgb", False),
@@ -62,14 +71,17 @@ class _Head:
 
 
 def _head(data: bytes) -> _Head:
-    if len(data) < 104:
-        raise ReadError(f"{len(data)} bytes", "a header of at least 104", "Export it again.")
-    number, _, width, height, depth, layers, faces, levels, scheme = struct.unpack_from("<9I", data, 12)
+    least = HEADER.itemsize + LEVEL.itemsize
+    if len(data) < least:
+        raise ReadError(f"{len(data)} bytes", f"a header of at least {least}", "Export it again.")
+    said = read_record(HEADER, data)
+    number, width, height, scheme = said["format"], said["width"], said["height"], said["scheme"]
+    depth, layers, faces = said["depth"], said["layers"], said["faces"]
     if depth or layers > 1 or faces != 1:
         what = "a volume" if depth else "a cube map" if faces == 6 else f"an array of {layers}"
         raise UnsupportedError(f"{what} in a KTX2 file", "one flat texture", "Export each one apart.")
     plausible(width, height)
-    if scheme not in (0, 2):
+    if scheme not in (0, ZSTD):
         raise UnsupportedError(
             f"supercompression {SCHEMES.get(scheme, scheme)} in a KTX2 file",
             "none or Zstandard",
@@ -77,11 +89,11 @@ def _head(data: bytes) -> _Head:
         )
     if number not in VK_BLOCKS and number not in VK_PLAIN:
         raise UnsupportedError(f"KTX2 pixels of VkFormat {number}", "BC1 to BC5, BC7 or plain pixels", "Export it again.")
-    count = max(levels, 1)
-    if count > 32 or 80 + 24 * count > len(data):
+    count = max(said["levels"], 1)
+    if count > 32 or HEADER.itemsize + LEVEL.itemsize * count > len(data):
         raise ReadError(f"{count} mip levels in {len(data):,} bytes", "an index that fits", "Export it again.")
-    index = tuple(struct.unpack_from("<3Q", data, 80 + 24 * i) for i in range(count))
-    return _Head(width, height, number, scheme == 2, index)
+    index = tuple(np.frombuffer(data, LEVEL, count, HEADER.itemsize).tolist())
+    return _Head(width, height, number, scheme == ZSTD, index)
 
 
 def _info(data: bytes) -> ImageInfo:
@@ -132,16 +144,20 @@ def _encode(levels: Sequence[Pixels], coding: Coding) -> bytes:
     stored = [zstandard.ZstdCompressor(ZSTD_LEVEL).compress(p) for p in plain] if coding.zstd else plain
     dfd = descriptor(coding.block, space)
     kvd = b"".join(_pair(k, v) for k, v in ((b"KTXorientation", b"rd"), (b"KTXwriter", b"Customs")))
-    at = 80 + 24 * len(levels)
-    head = struct.pack("<9I", VK_OF[(coding.block, space)], 1, width, height, 0, 0, 1, len(levels), 2 * coding.zstd)
-    tables = struct.pack("<4I2Q", at, len(dfd), at + len(dfd), len(kvd), 0, 0)
-    body = bytearray(MARK + head + tables + bytes(24 * len(levels)) + dfd + kvd)
+    at = HEADER.itemsize + LEVEL.itemsize * len(levels)
+    head = write_record(
+        HEADER, mark=np.void(MARK), format=VK_OF[(coding.block, space)], type_size=1, width=width, height=height, faces=1,
+        levels=len(levels), scheme=ZSTD * coding.zstd, dfd_at=at, dfd_size=len(dfd), kvd_at=at + len(dfd), kvd_size=len(kvd),
+    )  # fmt: skip
+    index = np.zeros(len(levels), LEVEL)
+    body = bytearray(head + index.tobytes() + dfd + kvd)
     align = 1 if coding.zstd else math.lcm(BLOCK_BYTES[coding.block] if coding.block else 4, 4)
     for i in reversed(range(len(levels))):
         # The smallest level comes first, so a reader can show something before all is there.
         body += bytes(-len(body) % align)
-        struct.pack_into("<3Q", body, 80 + 24 * i, len(body), len(stored[i]), len(plain[i]))
+        index[i] = len(body), len(stored[i]), len(plain[i])
         body += stored[i]
+    body[HEADER.itemsize : at] = index.tobytes()
     return bytes(body)
 
 
