@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -16,7 +17,8 @@ from customs.sheet.load import shipped_texts
 
 ROOT = Path(__file__).parents[1]
 MODULES = sorted((ROOT / "src").rglob("*.py"))
-LONGEST_FILE, LONGEST_FUNCTION = 420, 62
+LONGEST_FILE, LONGEST_FUNCTION = 400, 60
+"""Lines, as the design has them: files under 400 and a bit, functions under 60."""
 
 
 def test_one_file_a_step_a_requirement_a_sheet() -> None:
@@ -26,17 +28,13 @@ def test_one_file_a_step_a_requirement_a_sheet() -> None:
     for path in [*step_files, *rule_files]:
         last = [line for line in path.read_text("utf-8").splitlines() if not line.startswith((" ", ")", "}"))][-1]
         assert last.startswith("register("), path
-    assert len(shipped_texts()) == 10 and len(formats()) == 8
 
 
-def test_the_readme_counts_what_there_is() -> None:
+def test_the_readme_names_what_there_is() -> None:
     text = (ROOT / "README.md").read_text("utf-8")
-    words = {76: "seventy-six", 121: "one hundred and twenty-one"}
-    assert f"{words[len(steps())]} kinds of stops" in text and f"{words[len(requirements())]} requirements" in text
-    assert all(f"`{s}`" in text for s in shipped_texts())
-    pictures = sorted((ROOT / "docs" / "screenshots").glob("*.png"))
-    assert 8 <= len(pictures) < 20
-    assert all(f"docs/screenshots/{p.name}" in text for p in pictures)
+    assert all(f"`{s}`" in text for s in shipped_texts()) and all(f.title in text for f in formats().values())
+    pictures = {f"docs/screenshots/{p.name}" for p in (ROOT / "docs" / "screenshots").glob("*.png")}
+    assert pictures == set(re.findall(r"docs/screenshots/[\w-]+\.png", text)) and len(pictures) < 20
 
 
 @pytest.mark.parametrize("path", MODULES, ids=lambda p: p.relative_to(ROOT / "src").as_posix())

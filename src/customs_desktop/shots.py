@@ -98,6 +98,21 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
         twin.set_look(wire=False)
         window.ledger.all.click()
 
+    def evening() -> None:
+        window.open_desk("fit")
+        s.select("bell_lantern")
+        window.set_paper("evening")
+
+    return {
+        "fit": fit, "intake": intake, "wipe": wipe, "ghost": ghost, "faces-by-side": sides, "wire": wire,
+        "all-goods": all_goods, **_surface_views(window), **_motion_views(window), **_sent_views(window, place), "evening": evening,
+    }  # fmt: skip
+
+
+def _sent_views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
+    """Those of the desks Dispatch and Landing."""
+    s, twin = window.session, window.twin
+
     def dispatch() -> None:
         twin.set_look(shading="surface")
         s.select("bell_lantern")
@@ -114,15 +129,7 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
         window.panel("landing").clips.choose(1)
         window.panel("landing").clips.player.seek(0.35)
 
-    def evening() -> None:
-        window.open_desk("fit")
-        s.select("bell_lantern")
-        window.set_paper("evening")
-
-    return {
-        "fit": fit, "intake": intake, "wipe": wipe, "ghost": ghost, "faces-by-side": sides, "wire": wire,
-        "all-goods": all_goods, **_surface_views(window), **_motion_views(window), "dispatch": dispatch, "landing": landing, "evening": evening,
-    }  # fmt: skip
+    return {"dispatch": dispatch, "landing": landing}
 
 
 def _surface_views(window: MainWindow) -> dict[str, Callable[[], object]]:

@@ -157,13 +157,10 @@ def _face(text, at, end, corner_v, corner_t, corner_n, nc):
     cache=True, nogil=True,
 )  # fmt: skip
 def read_lines(text, at, end, points, uvs, normals, tints, corner_v, corner_t, corner_n, sizes, held, others):
-    """Lines of bytes `at`..`end`: positions (N, 3), UVs, normals, colours of vertices (NaN where a vertex has none); corners
-    as written, 0 where absent; of each face its size, how many v, vt, vn stood above it and where it begins (F, 4); of other
-    statements where they begin and end, and how many faces stood above them (S, 3).
-
-    Returns (DONE or UNUSUAL, vertices, UVs, normals, corners, faces, others, faces too small, flags: 1 colours, 2 relative
-    numbers). The arrays must hold what that many bytes can say: see `room`.
-    """
+    """Lines of bytes `at`..`end`: positions (N, 3), UVs, normals, colours (NaN where a vertex has none); corners as written, 0 where
+    absent; of each face its size, how many v, vt, vn stood above it and where it begins (F, 4); of other statements where they begin
+    and end, and how many faces stood above them (S, 3). Returns (DONE or UNUSUAL, vertices, UVs, normals, corners, faces, others,
+    faces too small, flags: 1 colours, 2 relative numbers). The arrays must hold what that many bytes can say: see `room`."""
     nv, nt, nn, nc, nf, ns, small, flags, start = 0, 0, 0, 0, 0, 0, 0, 0, at
     found, odd = np.zeros(6), (UNUSUAL, 0, 0, 0, 0, 0, 0, 0, 0)
     while at < end:

@@ -61,6 +61,7 @@ class Camera(Held):
     extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
 
     def scaled(self, k: float) -> Self:
+        """Clip planes and magnifications × k."""
         far = None if self.zfar is None else self.zfar * k
         return replace(self, znear=self.znear * k, zfar=far, xmag=self.xmag * k, ymag=self.ymag * k)
 
@@ -79,6 +80,7 @@ class Light(Held):
     extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
 
     def scaled(self, k: float) -> Self:
+        """Range × k."""
         return self if self.range is None else replace(self, range=self.range * k)
 
 

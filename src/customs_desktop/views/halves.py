@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from typing import Any, NamedTuple
+from dataclasses import dataclass, replace
+from typing import Any, NamedTuple, Protocol
 
 import numpy as np
+from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPixmap
 
 from customs.ledger.row import Place
-from customs.picture.camera import Orbit
+from customs.picture.camera import Orbit, framing
 from customs.picture.lines import length_text
 from customs.route.steps.fit.arrive import meant
 from customs.scene.model import Scene
@@ -69,6 +70,40 @@ def with_other(low: Any, high: Any, other: Half) -> tuple[Any, Any]:
         return low, high
     a, b = np.minimum(low, other.box[0] * other.unit), np.maximum(high, other.box[1] * other.unit)
     return (a, b) if float((b - a).max()) < 3 * float((high - low).max()) else (low, high)
+
+
+class Seen(Protocol):
+    """What the cameras of the halves hang on."""
+
+    left: Half | None
+    beside: Half | None
+    mode: str
+    landing: bool
+    figure: bool
+
+    def halves(self) -> dict[str, Half | None]:
+        """All that is shown, by name."""
+
+
+def cameras(view: Seen, areas: dict[str, QRectF], towards: Orbit) -> dict[str, Orbit]:
+    """Cameras that see each half whole: one direction; one distance too, where their sizes are of a kind."""
+    out: dict[str, Orbit] = {}
+    for name, half in view.halves().items():
+        if half is None or half.box is None or name not in areas:
+            continue
+        low, high = half.box[0] * half.unit, half.box[1] * half.unit
+        if view.figure and view.beside is None and half.unit == 1.0 and name == "right":
+            low, high = with_figure(low, high)
+        if name == "right" and view.mode != "twin" and not view.landing and view.left is not None:
+            low, high = with_other(low, high, view.left)
+        out[name] = framing(low, high, areas[name].width() / max(areas[name].height(), 1), towards)
+    if "left" in out and "right" in out:
+        a, b = out["left"].distance, out["right"].distance
+        if view.mode != "twin":
+            out["left"] = out["right"]
+        elif max(a, b) < 4 * min(a, b):
+            out |= {k: replace(out[k], distance=max(a, b)) for k in ("left", "right")}
+    return out
 
 
 def keys_of(scene: Scene, place: Place) -> dict[str, tuple[tuple[int, int], ...]]:

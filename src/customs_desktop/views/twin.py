@@ -10,7 +10,7 @@ from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPixmap, QPo
 from PyQt6.QtWidgets import QWidget
 
 from customs.ledger.row import Place
-from customs.picture.camera import Orbit, framing
+from customs.picture.camera import Orbit
 from customs.picture.look import Look, Shot
 from customs.picture.pick import Found
 from customs.picture.received import as_seen
@@ -19,7 +19,7 @@ from customs.scene.model import Scene
 from customs_desktop.session import Session
 from customs_desktop.style.theme import colour, is_evening
 from customs_desktop.views import twin_paint as paint
-from customs_desktop.views.halves import Half, Picture, convention_of, half_of, keys_of, with_figure, with_other
+from customs_desktop.views.halves import Half, Picture, cameras, convention_of, half_of, keys_of
 from customs_desktop.views.rig_overlay import RigOverlay
 from customs_desktop.views.twin_paint import HEAD
 
@@ -167,28 +167,9 @@ class TwinView(QWidget):
         return {"left": body, "right": body}
 
     def orbits(self) -> dict[str, Orbit]:
-        """The cameras of the halves: one direction; one distance too, where their sizes are of a kind."""
-        areas = self.areas()
-        out: dict[str, Orbit] = {}
-        for name, half in self.halves().items():
-            if half is None or half.box is None or name not in areas:
-                continue
-            low, high = half.box[0] * half.unit, half.box[1] * half.unit
-            if self.figure and self.beside is None and half.unit == 1.0 and name == "right":
-                low, high = with_figure(low, high)
-            if name == "right" and self.mode != "twin" and not self.landing and self.left is not None:
-                low, high = with_other(low, high, self.left)
-            aspect = areas[name].width() / max(areas[name].height(), 1)
-            out[name] = framing(low, high, aspect, Orbit(yaw=self.yaw, pitch=self.pitch))
-        if "left" in out and "right" in out:
-            a, b = out["left"].distance, out["right"].distance
-            if self.mode != "twin":
-                out["left"] = out["right"]
-            elif max(a, b) < 4 * min(a, b):
-                both = max(a, b)
-                out |= {k: replace(out[k], distance=both) for k in ("left", "right")}
-        moved = {k: o.nearer(self.zoom).moved(*self.pan) for k, o in out.items()}
-        return moved | {k: o for k, o in out.items() if k == "beside"}
+        """The cameras of the halves."""
+        found = cameras(self, self.areas(), Orbit(yaw=self.yaw, pitch=self.pitch))
+        return {k: o if k == "beside" else o.nearer(self.zoom).moved(*self.pan) for k, o in found.items()}
 
     def halves(self) -> dict[str, Half | None]:
         """All that is shown, by name."""

@@ -54,18 +54,14 @@ def read_gltf(source: Source) -> Scene:
     meshes_in = root.children("meshes")
     reader = MeshReader(accessors, digest, len(materials), len(variants), unknown)
     meshes = tuple(reader.mesh(o, i) for i, o in enumerate(meshes_in))
-    cameras = tuple(read_camera(o, i, digest, unknown) for i, o in enumerate(root.children("cameras")))
-    punctual = root.extension("KHR_lights_punctual")
-    lights_in = punctual.children("lights") if punctual else []
-    lights = tuple(read_light(o, i, digest, unknown) for i, o in enumerate(lights_in))
+    things = _things(root, digest, unknown)
     nodes_in, skins_in = root.children("nodes"), root.children("skins")
     skins = tuple(read_skin(o, i, accessors, len(nodes_in), digest, unknown) for i, o in enumerate(skins_in))
     limits = {"mesh": len(meshes), "skin": len(skins)}
     rows = read_rows(root, len(meshes))
     simple = set(rows.ordinals.tolist()) if rows is not None else set()
     nodes = tuple(
-        STAND_IN if i in simple else _node(o, i, len(nodes_in), limits, (cameras, lights), digest, unknown)
-        for i, o in enumerate(nodes_in)
+        STAND_IN if i in simple else _node(o, i, len(nodes_in), limits, things, digest, unknown) for i, o in enumerate(nodes_in)
     )
     roots = _roots(root, nodes, source)
     _check_tree(root, nodes, roots)
@@ -92,7 +88,7 @@ def read_gltf(source: Source) -> Scene:
         generator=asset.text("generator"),
         extras=extras,
     )
-    for kind, there, held in (("camera", cameras, scene.cameras), ("light", lights, scene.lights)):
+    for kind, there, held in (("camera", things[0], scene.cameras), ("light", things[1], scene.lights)):
         if spare := len(there) - len(held):
             source.remark(f"{many(spare, kind)} that no node holds left out")
     scene = read_instances(nodes_in, scene, accessors)
@@ -176,6 +172,16 @@ def _node(
         translation=values["translation"],
         rotation=values["rotation"] / length,
         scale=values["scale"],
+    )
+
+
+def _things(root: Obj, digest: str, unknown: set[str]) -> tuple[tuple[Camera, ...], tuple[Light, ...]]:
+    """The cameras and lights of the file, which nodes name by number."""
+    punctual = root.extension("KHR_lights_punctual")
+    lights = punctual.children("lights") if punctual else []
+    return (
+        tuple(read_camera(o, i, digest, unknown) for i, o in enumerate(root.children("cameras"))),
+        tuple(read_light(o, i, digest, unknown) for i, o in enumerate(lights)),
     )
 
 
