@@ -1,6 +1,7 @@
-"""Wrote `first/`: shipments as the first edition of Customs kept them. Run again only to add an edition of its own.
+"""Wrote `first/` and `second/`: shipments as editions of Customs kept them. Run again only to add an edition of its own, when the
+form of what is kept has changed. Later editions are of the goods of the first, and of fewer sheets.
 
-python -m tests.kept.write FOLDER
+python -m tests.kept.write FOLDER SHEET …
 """
 
 from __future__ import annotations
@@ -9,6 +10,7 @@ import json
 import sys
 import tarfile
 import tempfile
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -33,10 +35,9 @@ from customs.work.requests.dispatch import DispatchRequest, run_dispatch
 from customs.work.requests.evaluate import about_of, asked_of, run_evaluate
 from customs.work.requests.plan import PlanRequest, run_plan
 from customs.work.requests.take import kept_copy
-from tests.assets import DIGEST, cube, key, letter_primitive, quaternion, saved
+from tests.assets import DIGEST, cube, key, letter_primitive, quaternion
 
-PARTS = (("basin", "stork"), ())
-"""The goods in two archives: the first names its folders, the second has the rest."""
+FIRST = Path(__file__).parent / "first"
 
 STOPS: dict[str, tuple[str, dict[str, Any]]] = {
     "weightless": ("moss_keeper", {}), "weight-sums": ("moss_keeper", {}), "turn-axes": ("odd", {"up": "+Z", "faces": "-Y"}),
@@ -64,6 +65,7 @@ STOPS: dict[str, tuple[str, dict[str, Any]]] = {
     "variants": ("bell_lantern", {"uses": "@variants"}), "atlas": ("bell_lantern", {}), "split": ("watering_stork", {}),
     "pack": ("watering_stork", {"always": True}), "drop-roles": ("watering_stork", {"roles": ("normal",)}),
     "bleed": ("fern_bed", {}), "resize": ("watering_stork", {"limit": 64}), "drop-alpha": ("fern_bed", {"only_solid": False}),
+    "lay-uvs": ("mosaic_floor", {}), "bake-factors": ("bell_lantern", {}),
     "convert-textures": ("watering_stork", {"form": "dds", "block": "bc1", "mips": True}),
     "split-joints": ("watering_stork", {"limit": 12}), "tangents": ("watering_stork", {"where": "all"}),
     "merge-clips": ("lamplighter", {"targets": ("*",)}), "clips": ("watering_stork", {"ranges": (("one", 0.0, 10.0, ""), ("two", 12.0, 30.0, ""))}),
@@ -112,29 +114,25 @@ def odd() -> Scene:
     )  # fmt: skip
 
 
-def main(folder: Path) -> None:
-    """Write the edition."""
+def main(folder: Path, sheets: Sequence[str]) -> None:
+    """Write an edition."""
     folder.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as work:
         here = Path(work)
-        files = write_goods(here / "goods")
-        base = _assets(here, files)
-        _archives(here / "goods", folder)
+        made = write_goods(here / "made")
+        for name in ("goods-1", "goods-2"):
+            with tarfile.open(FIRST / f"{name}.tar.xz") as packed:
+                packed.extractall(here / "goods", filter="data")
+        base = _assets(here, {id_: here / "goods" / path.relative_to(here / "made") for id_, path in made.items()})
         told: dict[str, Any] = {"sheets": {}, "steps": {}}
-        for sheet in shipped_texts():
+        for sheet in sheets:
             told["sheets"][sheet] = _shipment(here, base, sheet)
         told["steps"] = _steps(here, base)
-        for name, text in shipped_texts().items():
-            (here / f"{name}.toml").write_text(text)
+        for name in sheets:
+            (here / f"{name}.toml").write_text(shipped_texts()[name])
         kept = sorted(p.name for p in [*here.glob("*.customs"), *here.glob("*.toml")])
         _pack(folder / "shipments.tar.xz", here, [*kept, "store/donors"])
     (folder / "told.json").write_text(json.dumps(told, indent=0, sort_keys=True))
-
-
-def _archives(goods: Path, folder: Path) -> None:
-    names = sorted(p.name for p in goods.iterdir() if p.is_dir())
-    for k, part in enumerate(PARTS):
-        _pack(folder / f"goods-{k + 1}.tar.xz", goods, [n for n in names if (n in PARTS[0]) == bool(part)])
 
 
 def _pack(path: Path, root: Path, names: list[str]) -> None:
@@ -152,7 +150,6 @@ def _assets(here: Path, files: dict[str, Path]) -> list[Asset]:
     for good in GOODS:
         asset = take_in(files[good.id], files[good.id].parent, here / "store", good.id, find_origin(good.origin))
         out.append(replace(asset, donor=donor.digest, donor_name=donor.name))
-    saved(odd(), here / "goods" / "odd" / "odd.glb")
     own = take_in(
         here / "goods" / "odd" / "odd.glb", here / "goods" / "odd", here / "store", "odd", find_origin("centimetre-zup")
     )
@@ -243,4 +240,4 @@ def _resolved(values: dict[str, Any], scene: Scene, asset: Asset) -> dict[str, A
 
 
 if __name__ == "__main__":
-    main(Path(sys.argv[1]))
+    main(Path(sys.argv[1]), sys.argv[2:])
