@@ -38,10 +38,19 @@ def is_file(path: Path) -> bool:
 
 def memory_left() -> int:
     """Bytes a process may still take without others giving way; without a system that tells, four gigabytes."""
+    return _memory(b"MemAvailable:")
+
+
+def memory_there() -> int:
+    """Bytes of memory the machine has; without a system that tells, four gigabytes."""
+    return _memory(b"MemTotal:")
+
+
+def _memory(kind: bytes) -> int:
     try:
         with open("/proc/meminfo", "rb") as f:
             for line in f:
-                if line.startswith(b"MemAvailable:"):
+                if line.startswith(kind):
                     return int(line.split()[1]) * 1024
     except (OSError, ValueError, IndexError):
         pass

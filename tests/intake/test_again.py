@@ -13,7 +13,7 @@ from customs.formats import source as formats_source
 from customs.intake.again import matched
 from customs.route.route import evaluate
 from customs.scene.model import Material, Mesh, Node, Scene
-from customs.scene.renumber import Numbers, numbers_of, renumbered
+from customs.scene.renumber import Renumbering, numbers_of, renumbered
 from customs.shipment.state import Asset
 from customs.work.goods import take_again, take_in
 from customs.work.requests.take import kept_copy
@@ -82,9 +82,9 @@ def test_numbers_are_kept_as_runs(seed: int) -> None:
     rng = np.random.default_rng(seed)
     ordinals = np.sort(rng.permutation(200)[:120]).astype(np.int64)
     mine = rng.permutation(300)[:120].astype(np.int64) if seed else ordinals + 5
-    numbers = Numbers.from_list(numbers_of(ordinals, mine, 7).as_list())
+    numbers = Renumbering.from_list(numbers_of(ordinals, mine, 7).as_list())
     assert (numbers.of(ordinals) == mine).all() and numbers.next == max(7, mine.max() + 1)
-    assert numbers.of([10_000]).tolist() == [10_000] and Numbers((), 0).of([3]).tolist() == [3]
+    assert numbers.of([10_000]).tolist() == [10_000] and Renumbering((), 0).of([3]).tolist() == [3]
 
 
 def taken(place: Path, *parts: str) -> Asset:

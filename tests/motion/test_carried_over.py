@@ -11,7 +11,7 @@ import pytest
 
 from customs.job import Job
 from customs.motion.curves.track import local_track, world_track
-from customs.motion.rig.retarget import Way, retarget, unpaired
+from customs.motion.rig.retarget import Retargeting, retarget, unpaired
 from customs.motion.skeleton.skeleton import skeleton_of
 from customs.route.step import NOTHING, get_step, make_settings
 from customs.scene.model import Scene
@@ -36,7 +36,7 @@ def test_onto_the_same_skeleton_every_joint_goes_where_it_went(seed: int, size: 
     step = get_step("scale")
     target = step.apply(scene, make_settings(step, {"factor": size}), NOTHING, Job()).scene
     s, t = skeleton_of(scene, (0,)), skeleton_of(target, (0,))
-    way = Way(scene, s, replace(target, clips=()), t, {k: k for k in range(s.count)})
+    way = Retargeting(scene, s, replace(target, clips=()), t, {k: k for k in range(s.count)})
     for clip in scene.clips:
         times = np.linspace(0, clip.seconds, 9)
         new = retarget(way, clip, times)
@@ -53,7 +53,7 @@ def test_what_has_no_pair_is_named() -> None:
     s = skeleton_of(scene, (0,))
     moved = {c.node for clip in scene.clips for c in clip.channels if c.node in s.nodes}
     leaf = next(k for k in reversed(range(s.count)) if s.nodes[k] in moved)
-    way = Way(scene, s, scene, s, {k: k for k in range(s.count) if k != leaf})
+    way = Retargeting(scene, s, scene, s, {k: k for k in range(s.count) if k != leaf})
     assert scene.nodes[s.nodes[leaf]].name in {n for clip in scene.clips for n in unpaired(way, clip)}
 
 

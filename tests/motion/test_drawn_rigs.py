@@ -19,7 +19,7 @@ from customs.motion.posing.pose import joint_matrices, morph_weights, posed_posi
 from customs.motion.posing.posing import posing
 from customs.motion.posing.spots import reach, speed, spots
 from customs.motion.posing.stretch import stretch
-from customs.motion.rig.retarget import Way, retarget
+from customs.motion.rig.retarget import Retargeting, retarget
 from customs.motion.skeleton.pairing import propose
 from customs.motion.skeleton.skeleton import skeleton_of
 from customs.motion.weights.influences import limited, most_influences
@@ -185,7 +185,7 @@ def test_on_a_body_of_other_size_every_joint_is_so_many_times_as_far(factor: flo
     source = warden()
     target = larger(source, factor)
     s, t = skeleton_of(source), skeleton_of(target)
-    way = Way(source, s, target, t, {k: k for k in range(s.count)})
+    way = Retargeting(source, s, target, t, {k: k for k in range(s.count)})
     times = frame_times(source.clips[clip], 30)
     new = retarget(way, source.clips[clip], times)
     a = world_track(source, local_track(source, source.clips[clip], times))[:, list(s.nodes)][..., :3, 3]

@@ -12,7 +12,7 @@ from customs.motion.curves.track import frame_times, local_track, world_track
 from customs.motion.posing.stretch import on_names, stretch
 from customs.motion.rig.align import between, fit_to, posed_places, size_ratio, turns_to
 from customs.motion.rig.leftovers import idle_joints, joint_use, outlines, skeletons
-from customs.motion.rig.retarget import Ground, Way, leg_ratio, retarget
+from customs.motion.rig.retarget import Ground, Retargeting, leg_ratio, retarget
 from customs.motion.skeleton.humanoid import BONES, REQUIRED, above_of, propose_humanoid
 from customs.motion.skeleton.pairing import propose, side_of
 from customs.motion.skeleton.skeleton import Skeleton, skeleton_of
@@ -136,10 +136,10 @@ def test_the_donors_clips_play_on_the_body_without_tearing() -> None:
         assert len(on_names(scene, donor.scene, clip).channels) == len(clip.channels)
 
 
-def ways() -> Way:
+def ways() -> Retargeting:
     source, target = warden(), lighter()
     s, t = skeleton_of(source), skeleton_of(target)
-    return Way(source, s, target, t, {s.names.index(p.arriving): t.names.index(p.donor) for p in propose(s, t)})
+    return Retargeting(source, s, target, t, {s.names.index(p.arriving): t.names.index(p.donor) for p in propose(s, t)})
 
 
 def test_retargeted_clips_keep_the_new_bodys_lengths_and_scale_its_strides() -> None:
@@ -162,7 +162,7 @@ def test_retargeted_clips_keep_the_new_bodys_lengths_and_scale_its_strides() -> 
 def test_a_retarget_to_itself_changes_nothing_and_feet_keep_to_the_ground() -> None:
     scene = warden()
     s = skeleton_of(scene)
-    way = Way(scene, s, scene, s, {k: k for k in range(s.count)})
+    way = Retargeting(scene, s, scene, s, {k: k for k in range(s.count)})
     clip = scene.clips[0]
     times = frame_times(clip, 30)
     same = retarget(way, clip, times)

@@ -23,7 +23,7 @@ def map_clips(scene: Scene, settings: Targeted, job: Job, change: Callable[[Clip
     return replace(scene, clips=tuple(clips)), remarks
 
 
-def meant(clips: Iterable[Clip], target: str) -> list[Clip]:
+def clips_meant(clips: Iterable[Clip], target: str) -> list[Clip]:
     """Clips a Key or name pattern means; all for an empty one."""
     settings = Targeted(targets=(target,) if target else ())
     return [c for c in clips if settings.takes(c.key, c.name, c.made_from)]

@@ -29,7 +29,7 @@ OVERLAP = 0.01
 
 
 @dataclass(frozen=True)
-class Way:
+class Laying:
     """The place all textures go to, and the roles whose textures have to be drawn anew for it; `why` when there is no way."""
 
     main: Lay | None
@@ -47,27 +47,27 @@ def same_place(uses: Sequence[TextureUse]) -> bool:
     return len({lay_of(u) for u in uses}) <= 1
 
 
-def way_for(scene: Scene, index: int) -> Way:
+def way_for(scene: Scene, index: int) -> Laying:
     """How the textures of a material can come to lie at one place with UVs as they are."""
     m = scene.materials[index]
     prims = primitives_of(scene, index)
     found = lays(m)
     if not found or not prims:
-        return Way(None, why="nothing shows it")
+        return Laying(None, why="nothing shows it")
     most = max(lay.texcoord for lay in found.values())
     if any(len(p.texcoords) <= most for p in prims):
-        return Way(None, why=f"some of its faces have no UV set {most}")
+        return Laying(None, why=f"some of its faces have no UV set {most}")
     others = {lay for p in prims for k in {p.material, *(v for v, _ in p.variants)} - {index, None}
               for lay in lays(scene.materials[k or 0]).values()}  # fmt: skip
     if others and (others | set(found.values()) != {next(iter(others))}):
-        return Way(None, why="another skin of the same faces lies elsewhere")
+        return Laying(None, why="another skin of the same faces lies elsewhere")
     whys = []
     for main in dict.fromkeys((found.get("base_colour") or next(iter(found.values())), *found.values())):
         way = _to(scene, m, prims, main, found)
         if way.main is not None:
             return way
         whys.append(way.why)
-    return Way(None, why=whys[0])
+    return Laying(None, why=whys[0])
 
 
 def primitives_of(scene: Scene, index: int) -> list[Primitive]:
@@ -78,25 +78,25 @@ def primitives_of(scene: Scene, index: int) -> list[Primitive]:
     ]  # fmt: skip
 
 
-def _to(scene: Scene, m: Material, prims: list[Primitive], main: Lay, found: dict[str, Lay]) -> Way:
+def _to(scene: Scene, m: Material, prims: list[Primitive], main: Lay, found: dict[str, Lay]) -> Laying:
     """Whether all others can be brought to `main`."""
     redrawn = tuple(role for role, lay in found.items() if lay != main)
     if not redrawn:
-        return Way(main)
+        return Laying(main)
     if any(pixels_or_none(scene.images[m.textures[r].image]) is None for r in redrawn):
-        return Way(None, why="a texture of it cannot be read")
+        return Laying(None, why="a texture of it cannot be read")
     uvs = [_uv(p, main) for p in prims]
     square = all(_in_square(uv, triangles_of(p)) for uv, p in zip(uvs, prims))
     for role in redrawn:
         lay = found[role]
         if lay.texcoord == main.texcoord:
             if not square and not periodic(lay.rows @ np.linalg.inv(main.rows), m.textures[role].sampler):
-                return Way(None, why="its UVs tile, and one texture of it is scaled apart from the others")
+                return Laying(None, why="its UVs tile, and one texture of it is scaled apart from the others")
         elif not square:
-            return Way(None, why="its UVs tile where another texture of it has UVs of its own")
+            return Laying(None, why="its UVs tile where another texture of it has UVs of its own")
         elif not _one_answer(uvs, [_uv(p, lay) for p in prims], prims):
-            return Way(None, why="its UVs lie over one another where another texture of it has UVs of its own")
-    return Way(main, redrawn)
+            return Laying(None, why="its UVs lie over one another where another texture of it has UVs of its own")
+    return Laying(main, redrawn)
 
 
 def _uv(p: Primitive, lay: Lay) -> F32:
@@ -126,7 +126,7 @@ def _one_answer(target: list[F32], source: list[F32], prims: list[Primitive]) ->
     return bool((off.max(axis=1, initial=0) > 2 / GRID).mean() <= OVERLAP) if len(off) else False
 
 
-def laid(scene: Scene, indices: Sequence[int], check: Callable[[], None]) -> tuple[Scene, dict[int, Way]]:
+def laid(scene: Scene, indices: Sequence[int], check: Callable[[], None]) -> tuple[Scene, dict[int, Laying]]:
     """The scene with the textures of some materials at one place, on the first UV set; the others stay as they are."""
     ways = {i: way_for(scene, i) for i in indices}
     textures, materials = Textures(scene), list(scene.materials)
@@ -138,7 +138,7 @@ def laid(scene: Scene, indices: Sequence[int], check: Callable[[], None]) -> tup
     return replace(scene, meshes=meshes, materials=tuple(materials), images=tuple(textures.images)), ways
 
 
-def _material(scene: Scene, index: int, way: Way, textures: Textures) -> Material:
+def _material(scene: Scene, index: int, way: Laying, textures: Textures) -> Material:
     m, main = scene.materials[index], way.main
     assert main is not None
     prims = primitives_of(scene, index)
@@ -172,7 +172,7 @@ def _redrawn(scene: Scene, m: Material, role: str, use: TextureUse, prims: list[
                  space=source.space, made_from=(source.key,))  # fmt: skip
 
 
-def _primitive(p: Primitive, ways: dict[int, Way]) -> Primitive:
+def _primitive(p: Primitive, ways: dict[int, Laying]) -> Primitive:
     mains = [w.main for k in (p.material, *(v for v, _ in p.variants)) if k is not None and (w := ways.get(k)) and w.main]
     if not mains or not p.texcoords:
         return p

@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 from customs.scene.key import FILE
 from customs.scene.model import Scene
-from customs.scene.renumber import KINDS, Numbering, Numbers, numbers_of
+from customs.scene.renumber import KINDS, Numbering, Renumbering, numbers_of
 from customs.scene.tree import walk
 from customs.words import many
 
@@ -78,7 +78,7 @@ def _nodes(scene: Scene) -> Known:
 def matched(before: Scene, after: Scene, known: Numbering) -> Again:
     """`after` as read from the changed file, against `before` as it was taken, whose Keys `known` had already numbered."""
     old, new = elements(before), elements(after)
-    numbering: dict[str, Numbers] = {}
+    numbering: dict[str, Renumbering] = {}
     gone: dict[str, tuple[str, ...]] = {}
     came: dict[str, int] = {}
     for kind in sorted({*old, *new}):

@@ -17,7 +17,7 @@ from customs.scene.model import Primitive, Scene
 
 
 @dataclass(frozen=True, eq=False)
-class Found:
+class Met:
     """The node or row, mesh and primitive that were met, and the triangle of the primitive (its number in `triangles_of`)."""
 
     key: Key
@@ -33,7 +33,7 @@ class Found:
         return f"{self.name}{mesh} · triangle {self.face + 1:,}"
 
 
-def pick(renderer: Renderer, shot: Shot, x: int, y: int) -> Found | None:
+def pick(renderer: Renderer, shot: Shot, x: int, y: int) -> Met | None:
     """What the picture of `shot` shows at pixel `x`, `y` (from its upper left), or None for nothing. On the renderer's own thread."""
     context = renderer.context
     found = items(shot, renderer.store, None)
@@ -77,10 +77,10 @@ def _draw(renderer: Renderer, shot: Shot, item: Item, number: int) -> None:
     renderer.draw(part, item.group, whole=True)
 
 
-def _found(scene: Scene, item: Item, instance: int, face: int) -> Found:
+def _found(scene: Scene, item: Item, instance: int, face: int) -> Met:
     if item.group is not None:
         row = int(item.group.rows[instance])
-        return Found(
+        return Met(
             row_key(scene, row),
             scene.placements.names[row],
             item.group.mesh,
@@ -90,4 +90,4 @@ def _found(scene: Scene, item: Item, instance: int, face: int) -> Found:
         )
     node = scene.nodes[item.node]
     mesh = node.mesh or 0
-    return Found(node.key, node.name, mesh, scene.meshes[mesh].name, item.prim, face)
+    return Met(node.key, node.name, mesh, scene.meshes[mesh].name, item.prim, face)

@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 
 from customs.errors import CustomsError, StepError
+from customs.files import memory_there
 from customs.job import Job
 from customs.route.keys import apart, in_new_names, old_names, speaks_old
 from customs.route.step import NOTHING, STEPS, Content, Outcome, get_step, make_settings
@@ -164,9 +165,11 @@ class At:
 
 @dataclass
 class SceneCache:
-    """Scenes by key, least recently used first out, within `budget` bytes counted once per array."""
+    """Scenes by key, least recently used first out, within `budget` bytes counted once per array: a quarter of the machine's memory
+    where nothing else is said.
+    """
 
-    budget: int = 6 * 1024**3
+    budget: int = field(default_factory=lambda: memory_there() // 4)
     _items: OrderedDict[str, Outcome] = field(default_factory=OrderedDict)
     _lock: threading.Lock = field(default_factory=threading.Lock)
 
@@ -197,8 +200,9 @@ class SceneCache:
 
 def scene_arrays(scene: Scene) -> Iterator[np.ndarray[Any, Any]]:
     """All arrays of a scene but those of single nodes, whatever fields they stand in."""
-    for part in (scene.meshes, scene.images, scene.skins, scene.clips, scene.placements):
-        yield from _arrays(part)
+    for one in fields(scene):
+        if one.name != "nodes":
+            yield from _arrays(getattr(scene, one.name))
 
 
 def _arrays(thing: Any) -> Iterator[np.ndarray[Any, Any]]:

@@ -295,7 +295,7 @@ class Skin:
 
 
 Thing = TypeVar("Thing", bound=Held)
-Path = Literal["translation", "rotation", "scale", "weights"]
+ChannelPath = Literal["translation", "rotation", "scale", "weights"]
 
 
 @dataclass(frozen=True, eq=False)
@@ -306,7 +306,7 @@ class Channel:
     """
 
     node: int
-    path: Path
+    path: ChannelPath
     times: F32
     values: F32
     interpolation: Literal["linear", "step", "cubic"] = "linear"

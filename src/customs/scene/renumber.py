@@ -18,7 +18,7 @@ KINDS = ("nodes", "meshes", "materials", "images", "skins", "clips")
 
 
 @dataclass(frozen=True)
-class Numbers:
+class Renumbering:
     """Numbers of one kind of element: `runs` of (number in the file, number in its Key, count), and the next number nothing ever had."""
 
     runs: tuple[tuple[int, int, int], ...]
@@ -39,23 +39,23 @@ class Numbers:
         return [self.next, *map(list, self.runs)]
 
     @classmethod
-    def from_list(cls, said: Any) -> Numbers:
+    def from_list(cls, said: Any) -> Renumbering:
         """From the shipment."""
         return cls(tuple((int(a), int(b), int(c)) for a, b, c in said[1:]), int(said[0]))
 
 
-Numbering = Mapping[str, Numbers]
+Numbering = Mapping[str, Renumbering]
 """By kind of Key; kinds that are not there are numbered as in the file."""
 
 
-def numbers_of(ordinals: I64, mine: I64, floor: int) -> Numbers:
+def numbers_of(ordinals: I64, mine: I64, floor: int) -> Renumbering:
     """Numbers in the file (N,) and in the Keys (N,) as runs, ascending."""
     order = np.argsort(ordinals, kind="stable")
     a, b = ordinals[order], mine[order]
     starts = np.flatnonzero(np.concatenate([[True], (np.diff(a) != 1) | (np.diff(b) != 1)])) if len(a) else np.zeros(0, np.intp)
     counts = np.diff(np.concatenate([starts, [len(a)]]))
     runs = tuple(zip(a[starts].tolist(), b[starts].tolist(), counts.tolist()))
-    return Numbers(runs, max(floor, int(b.max(initial=-1)) + 1))
+    return Renumbering(runs, max(floor, int(b.max(initial=-1)) + 1))
 
 
 def renumbered(scene: Scene, prefix: str, numbering: Numbering) -> Scene:

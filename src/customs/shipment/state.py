@@ -8,7 +8,7 @@ from typing import Any
 
 from customs.ledger.waiver import Waiver
 from customs.route.route import Route, Stop
-from customs.scene.renumber import Numbering, Numbers
+from customs.scene.renumber import Numbering, Renumbering
 
 
 @dataclass(frozen=True)
@@ -94,7 +94,7 @@ class Asset:
             stops=tuple(Stop.from_dict(s) for s in table.get("stops", ())),
             waivers={k: Waiver.from_dict(w) for k, w in table.get("waivers", {}).items()},
             absent=tuple(table.get("absent", ())),
-            numbering={k: Numbers.from_list(n) for k, n in table.get("numbering", {}).items()},
+            numbering={k: Renumbering.from_list(n) for k, n in table.get("numbering", {}).items()},
             extra={k: v for k, v in table.items() if k not in known},
         )
 

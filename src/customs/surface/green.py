@@ -32,10 +32,10 @@ class Green:
     reason: str
 
 
-Way = Literal["up", "down"]
+GreenWay = Literal["up", "down"]
 
 
-def green_of(image: Image, origin: Way) -> Way:
+def green_of(image: Image, origin: GreenWay) -> GreenWay:
     """Which way a map's green points: as a step has marked it, else as its pixels tell, else as its origin says."""
     if image.green:
         return image.green

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from customs.changes.clips import keys_of, meant
+from customs.changes.clips import clips_meant, keys_of
 from customs.changes.donor import Donor
 from customs.motion.clips.loop import seam
 from customs.motion.clips.ranges import Take, look_at
@@ -36,7 +36,7 @@ class Takes:
     def of(self, clip: Clip) -> tuple[Range, ...]:
         """Rows of the table cut from one of them, first and last in frames."""
         first = self.clips[:1] == (clip,)
-        return tuple(r for r in self.ranges if (not r[3] and first) or (r[3] and clip in meant(self.clips, r[3])))
+        return tuple(r for r in self.ranges if (not r[3] and first) or (r[3] and clip in clips_meant(self.clips, r[3])))
 
 
 def takes_of(passed: tuple[At, ...], route: Route) -> Takes:

@@ -12,7 +12,7 @@ from PyQt6.QtGui import QPixmap
 from customs.ledger.row import Place
 from customs.picture.camera import Orbit, framing
 from customs.picture.lines import length_text
-from customs.route.steps.fit.arrive import meant
+from customs.route.steps.fit.arrive import arriving
 from customs.scene.model import Scene
 from customs.work.measure import measure
 
@@ -41,7 +41,7 @@ class Picture(NamedTuple):
 
 def convention_of(result: Any) -> Any:
     """What the received numbers are taken to mean."""
-    return meant(result.taken.scene, result.passed[0].stop.settings)
+    return arriving(result.taken.scene, result.passed[0].stop.settings)
 
 
 def half_of(scene: Scene, unit: float, mirrored: bool, title: str, unit_name: str) -> Half:

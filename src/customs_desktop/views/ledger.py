@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 
 from customs.ledger.ledger import effective, judge
 from customs.ledger.row import Row
-from customs.picture.pick import Found
+from customs.picture.pick import Met
 from customs.words import many
 from customs_desktop.office import Office
 from customs_desktop.style.theme import font, span
@@ -224,7 +224,7 @@ class LedgerView(QWidget):
             self.table.setCurrentIndex(self.model.index(at, 0))
             selection.blockSignals(blocked)
 
-    def _met(self, found: Found | None) -> None:
+    def _met(self, found: Met | None) -> None:
         """Go to the first row about what was met in the view: its node, mesh, primitive, material."""
         result = self.session.result
         scene = result.at(self.session.stop) if result is not None else None

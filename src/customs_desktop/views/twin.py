@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from customs.ledger.row import Place
 from customs.picture.camera import Orbit
 from customs.picture.look import Look, Shot
-from customs.picture.pick import Found
+from customs.picture.pick import Met
 from customs.picture.received import as_seen
 from customs.route.step import get_step
 from customs.scene.model import Scene
@@ -372,7 +372,7 @@ class TwinView(QWidget):
     def _border(self) -> float:
         return self.width() * (0.5 if self.mode == "twin" else self.wipe_at if self.mode == "wipe" else 0.0)
 
-    def _met(self, slot: str, found: Found | None, half: object) -> None:
+    def _met(self, slot: str, found: Met | None, half: object) -> None:
         if half is not self.halves().get(slot[6:]):
             return
         self.marks = {str(found.prim.key): ()} if found is not None and slot == "under right" else {}

@@ -22,7 +22,7 @@ F64 = npt.NDArray[np.float64]
 
 
 @dataclass(frozen=True, eq=False)
-class Way:
+class Retargeting:
     """From `source` (with its skeleton) to `target`: `pairs` source joint → target joint, numbers in the skeletons."""
 
     source: Scene
@@ -54,7 +54,7 @@ def turn_track(scene: Scene, locals_: F64) -> F64:
     return out
 
 
-def leg_ratio(way: Way, root: int) -> float:
+def leg_ratio(way: Retargeting, root: int) -> float:
     """Height of the target's root joint over the ground of its lowest joint, against the source's: how long strides become."""
     s, t = way.source_skeleton, way.target_skeleton
     a = float(s.places[root, 1] - s.places[:, 1].min())
@@ -64,7 +64,7 @@ def leg_ratio(way: Way, root: int) -> float:
     return t.size / s.size
 
 
-def unpaired(way: Way, clip: Clip) -> list[str]:
+def unpaired(way: Retargeting, clip: Clip) -> list[str]:
     """Names of joints and nodes a clip moves that stand for nothing in the target: their movement does not come along."""
     nodes, above = {way.source_skeleton.nodes[a] for a in way.pairs}, parents(way.source)
     carried = set(nodes)
@@ -77,7 +77,7 @@ def unpaired(way: Way, clip: Clip) -> list[str]:
     return sorted(way.source.nodes[n].name for n in found)
 
 
-def retarget(way: Way, clip: Clip, times: F64, ground: Ground | None = None) -> Clip:
+def retarget(way: Retargeting, clip: Clip, times: F64, ground: Ground | None = None) -> Clip:
     """`clip` of the source as a clip of the target, keys at `times` (T,).
 
     D = R(t) · (A · R_rest)⁻¹ is how a source joint is turned against its rest pose, brought into the target's rest pose by
@@ -115,7 +115,7 @@ class Extra:
     scales: Mapping[int, F64]
 
 
-def moved_apart(way: Way, clip: Clip, own: F64, aligned: F64, root: int) -> Extra:
+def moved_apart(way: Retargeting, clip: Clip, own: F64, aligned: F64, root: int) -> Extra:
     """Shifts and scales of paired joints by the clip's own channels; `own` (T, N, 4, 4) are the source's own matrices."""
     s, t = way.source_skeleton, way.target_skeleton
     said = {(c.node, c.path) for c in clip.channels}
@@ -144,7 +144,7 @@ def moved_apart(way: Way, clip: Clip, own: F64, aligned: F64, root: int) -> Extr
     )
 
 
-def _locals(way: Way, goal: Mapping[int, F64], root: int, shift: F64, count: int, extra: Extra) -> F64:
+def _locals(way: Retargeting, goal: Mapping[int, F64], root: int, shift: F64, count: int, extra: Extra) -> F64:
     """Own matrices (T, N, 4, 4) of the target's nodes that give its joints the turns `goal`, and `extra` beside."""
     rest = local_track(way.target, None, np.zeros(1))
     locals_ = np.broadcast_to(rest, (count, *rest.shape[1:])).copy()
@@ -169,7 +169,7 @@ def _locals(way: Way, goal: Mapping[int, F64], root: int, shift: F64, count: int
     return locals_
 
 
-def _planted(way: Way, locals_: F64, source_world: F64, ground: Ground) -> F64:
+def _planted(way: Retargeting, locals_: F64, source_world: F64, ground: Ground) -> F64:
     """Ankles brought to the height over the ground they had in the source, by hip and knee (two bones, law of cosines)."""
     s, t = way.source_skeleton, way.target_skeleton
     for hip, knee, ankle, source_ankle in ground.feet:
@@ -186,7 +186,7 @@ def _planted(way: Way, locals_: F64, source_world: F64, ground: Ground) -> F64:
     return locals_
 
 
-def _two_bones(way: Way, locals_: F64, world: F64, joints: tuple[int, int, int], p: list[F64], goal: F64) -> F64:
+def _two_bones(way: Retargeting, locals_: F64, world: F64, joints: tuple[int, int, int], p: list[F64], goal: F64) -> F64:
     t = way.target_skeleton
     hip, knee, ankle = joints
     upper, lower = np.linalg.norm(p[1] - p[0], axis=1), np.linalg.norm(p[2] - p[1], axis=1)
@@ -226,7 +226,7 @@ def _turns_between(a: F64, b: F64) -> F64:
     return out
 
 
-def _clip(way: Way, clip: Clip, times: F64, locals_: F64, goal: Mapping[int, F64], root: int, extra: Extra) -> Clip:
+def _clip(way: Retargeting, clip: Clip, times: F64, locals_: F64, goal: Mapping[int, F64], root: int, extra: Extra) -> Clip:
     channels, t = [], way.target_skeleton
     for k in sorted(goal):
         n = t.nodes[k]

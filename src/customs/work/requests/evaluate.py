@@ -16,7 +16,7 @@ from customs.ledger.row import About
 from customs.picture.received import as_seen
 from customs.planning.plan import Plan, Subject
 from customs.route.route import At, Route, SceneCache, evaluate
-from customs.route.steps.fit.arrive import Arrive, meant
+from customs.route.steps.fit.arrive import Arrive, arriving
 from customs.scene.model import Scene
 from customs.sheet.model import Sheet
 from customs.shipment.state import Asset
@@ -111,7 +111,7 @@ def run_evaluate(
     for scene in (taken.scene, *(at.scene for at in passed)):
         measure(scene)
     if passed and isinstance(settings := passed[0].stop.settings, Arrive):
-        measure(as_seen(taken.scene, meant(taken.scene, settings)))
+        measure(as_seen(taken.scene, arriving(taken.scene, settings)))
     early(Evaluated(asked.asset, taken, passed, Ledger(()), about=subject.about))
     ledger = judge(taken.scene, passed, asked.sheet, subject.about, asked.asset.waivers)
     return Evaluated(asked.asset, taken, passed, ledger, about=subject.about)

@@ -14,7 +14,7 @@ from customs.conventions.origin import Origin
 from customs.errors import CustomsError
 from customs.route.route import Stop
 from customs.route.step import steps
-from customs.route.steps.fit.arrive import meant
+from customs.route.steps.fit.arrive import arriving
 from customs.work.measure import measure
 from customs_desktop.desk import DeskPanel
 from customs_desktop.office import Office
@@ -167,7 +167,7 @@ class FitPanel(DeskPanel):
             self._show_size(result)
 
     def _show_size(self, result: Any) -> None:
-        source = meant(result.taken.scene, result.passed[0].stop.settings)
+        source = arriving(result.taken.scene, result.passed[0].stop.settings)
         for field, value in ((self.up, source.up), (self.faces, source.faces), (self.hand, source.hand)):
             show_choice(field, value)
         height = measure(result.passed[0].scene).height
@@ -226,7 +226,7 @@ class FitPanel(DeskPanel):
         asset, result = self.session.asset, self.session.result
         if asset is None or result is None or result.taken is None:
             return
-        source = meant(result.taken.scene, result.passed[0].stop.settings)
+        source = arriving(result.taken.scene, result.passed[0].stop.settings)
         axes = {"up": source.up, "faces": source.faces, "hand": source.hand} | values
         if axes["up"][1] == axes["faces"][1]:
             free = next(a for a in AXES if a[1] != axes["up"][1])
@@ -275,7 +275,7 @@ class FitPanel(DeskPanel):
         asset, result = self.session.asset, self.session.result
         if asset is None or result is None or result.taken is None:
             return None
-        source = meant(result.taken.scene, result.passed[0].stop.settings)
+        source = arriving(result.taken.scene, result.passed[0].stop.settings)
         title = self.name.text().strip() or "Workshop"
         slug = "".join(c if c.isalnum() else "-" for c in title.lower()).strip("-")
         turn, scale, footing = (asset.route.of_step(s) for s in ("turn", "scale", "footing"))

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QSlider, QWidget
 
 from customs.formats.image_write import deliveries, texture_kinds
 from customs.job import Job
-from customs.picture.pick import Found
+from customs.picture.pick import Met
 from customs.scene.model import Image, Material, Scene
 from customs.surface.compare import difference, psnr
 from customs.surface.pixels import image_info, pixels_or_none, stated_space
@@ -61,7 +61,7 @@ class SurfacePanel(DeskPanel):
             signal.connect(self.refresh)
         session.met.connect(self._met)
 
-    def _met(self, found: Found | None) -> None:
+    def _met(self, found: Met | None) -> None:
         """The material of what was met in the view is the picked one."""
         if found is None or self.scene is None or found.prim.material is None or not self.roles.isVisible():
             return

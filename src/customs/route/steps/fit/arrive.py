@@ -38,7 +38,7 @@ class Arrive(Settings):
     stated: Literal["", "person", "origin"] = Field(default="", description="who says so")
 
 
-def meant(scene: Scene, settings: Arrive) -> Convention:
+def arriving(scene: Scene, settings: Arrive) -> Convention:
     """The convention the asset is taken to be in."""
     own = scene.convention
     fields = ("up", "faces", "hand", "metres_per_unit", "front", "v", "green")
@@ -49,7 +49,7 @@ def meant(scene: Scene, settings: Arrive) -> Convention:
 
 
 def _apply(scene: Scene, settings: Arrive, resources: Content, job: Job) -> Outcome:
-    source = meant(scene, settings)
+    source = arriving(scene, settings)
     try:
         p, k = between(source, WORKING)
     except CustomsError as problem:

@@ -8,7 +8,7 @@ from customs.ledger.facts import SceneFacts
 from customs.ledger.materials import used_as
 from customs.ledger.row import Case, Place, Requirement, Row, register, remedy
 from customs.scene.model import NORMAL_SLOTS, Image
-from customs.surface.green import Way, green_of, told_green
+from customs.surface.green import GreenWay, green_of, told_green
 from customs.surface.guess import content_of
 
 
@@ -29,7 +29,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         yield rule.row(had, f"green {wanted}", f"green {wanted}", "cleared")
 
 
-def _row(rule: Requirement, image: Image, wanted: Way, origin: Way) -> Row | None:
+def _row(rule: Requirement, image: Image, wanted: GreenWay, origin: GreenWay) -> Row | None:
     """The row of one map, None where it is as wanted and nothing contradicts it.
 
     What the file, its format or its origin says counts before what the slopes look like; where the two differ a person decides.

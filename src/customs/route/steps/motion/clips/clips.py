@@ -7,7 +7,7 @@ from typing import ClassVar, Literal
 
 from pydantic import Field, field_validator
 
-from customs.changes.clips import meant
+from customs.changes.clips import clips_meant
 from customs.errors import StepError
 from customs.job import Job
 from customs.motion.clips.ranges import look_at
@@ -54,7 +54,7 @@ def _by_table(scene: Scene, settings: Clips, job: Job) -> tuple[list[Clip], list
     made, used, remarks = list[Clip](), set[int](), list[Remark]()
     for number, (name, first, last, take) in enumerate(settings.ranges):
         job.check()
-        found = meant(scene.clips, take)[:1]
+        found = clips_meant(scene.clips, take)[:1]
         if not found:
             remarks.append(Remark(f"clip {name}: its take {take or 'of the asset'} is no longer there"))
             continue

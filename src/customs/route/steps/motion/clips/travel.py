@@ -19,7 +19,7 @@ from customs.scene.settings import Targeted
 from customs.scene.tree import parents
 
 
-class Travel(Targeted):
+class TravelSettings(Targeted):
     """What becomes of the way along the ground."""
 
     way: Literal["drop", "drop-drift", "above"] = Field(
@@ -39,7 +39,7 @@ def _above(scene: Scene, node: int, name: str) -> tuple[Scene, int]:
     return replace(scene, nodes=(*scene.nodes, new), roots=roots), len(scene.nodes)
 
 
-def _apply(scene: Scene, settings: Travel, resources: Content, job: Job) -> Outcome:
+def _apply(scene: Scene, settings: TravelSettings, resources: Content, job: Job) -> Outcome:
     said: list[Remark] = []
     where = [scene]
 
@@ -70,7 +70,7 @@ register(
         order=97,
         phase="form",
         about="Takes the way along the ground out of clips, or gives it to the node above the root.",
-        settings=Travel,
+        settings=TravelSettings,
         apply=_apply,
         summary=lambda s: {"drop": "on the spot", "drop-drift": "drift out", "above": "node above"}[s.way],
         plural=True,

@@ -14,7 +14,7 @@ from customs.errors import StepError
 from customs.job import Job
 from customs.motion.curves.track import frame_rate, frame_times
 from customs.motion.rig.align import Fit, fit_to
-from customs.motion.rig.retarget import Way, retarget, unpaired
+from customs.motion.rig.retarget import Retargeting, retarget, unpaired
 from customs.motion.skeleton.bones import bones_of, without_bones
 from customs.motion.skeleton.pairing import Pair, propose
 from customs.motion.skeleton.skeleton import Skeleton, skeleton_of
@@ -144,7 +144,7 @@ def _clips(
     made: list[Clip] = []
     lost: set[str] = set()
     if settings.clips in ("own", "both"):
-        way = Way(scene, mine, out, skeleton_of(out, (0,)), numbers)
+        way = Retargeting(scene, mine, out, skeleton_of(out, (0,)), numbers)
         for clip in scene.clips:
             job.check()
             made.append(retarget(way, clip, frame_times(clip, frame_rate(clip))))

@@ -9,7 +9,7 @@ import numpy as np
 from pydantic import Field
 from scipy.spatial.transform import Rotation
 
-from customs.changes.clips import meant
+from customs.changes.clips import clips_meant
 from customs.job import Job
 from customs.motion.curves.keys import sample
 from customs.motion.curves.track import channels_of
@@ -36,7 +36,7 @@ class Pose(Settings):
 
 def _apply(scene: Scene, settings: Pose, resources: Content, job: Job) -> Outcome:
     remarks: list[Remark] = []
-    clips = meant(scene.clips, settings.clip) if settings.clip else []
+    clips = clips_meant(scene.clips, settings.clip) if settings.clip else []
     if settings.clip and not clips:
         remarks.append(Remark(f"{settings.clip}: no such clip; the rest pose was taken"))
     nodes = list(scene.nodes)

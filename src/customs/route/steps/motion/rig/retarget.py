@@ -12,7 +12,7 @@ from customs.changes.donor import take_donor
 from customs.errors import StepError
 from customs.job import Job
 from customs.motion.curves.track import frame_rate, frame_times
-from customs.motion.rig.retarget import Ground, Way, leg_ratio, retarget, unpaired
+from customs.motion.rig.retarget import Ground, Retargeting, leg_ratio, retarget, unpaired
 from customs.motion.skeleton.humanoid import propose_humanoid
 from customs.motion.skeleton.pairing import propose
 from customs.motion.skeleton.skeleton import Skeleton, skeleton_of
@@ -59,7 +59,7 @@ def _apply(scene: Scene, settings: Retarget, resources: Content, job: Job) -> Ou
         raise StepError(
             "hardly any joint is like one of the donor's", "at least two pairs", "Pair joints by hand.", where="pairs"
         )
-    way = Way(donor, theirs, scene, mine, pairs)
+    way = Retargeting(donor, theirs, scene, mine, pairs)
     ground = feet(theirs, mine, pairs) if settings.ground else None
     chosen = [c for c in donor.clips if not settings.clips or any(fnmatch.fnmatchcase(c.name, t) for t in settings.clips)]
     made, lost = [], set[str]()

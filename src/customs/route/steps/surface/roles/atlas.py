@@ -19,7 +19,7 @@ from customs.scene.model import Image, Material, Primitive, Remark, Sampler, Sce
 from customs.scene.settings import Targeted
 from customs.surface.atlas import Atlas as Sheets
 from customs.surface.atlas import make_atlas
-from customs.surface.green import Way, green_of
+from customs.surface.green import GreenWay, green_of
 from customs.surface.pixels import image_pixels
 from customs.surface.relief import flipped_green
 from customs.words import many
@@ -27,7 +27,7 @@ from customs.words import many
 CLAMP = Sampler(9729, 9987, 33071, 33071)
 
 
-class Atlas(Targeted):
+class AtlasSettings(Targeted):
     """How large, and how far apart."""
 
     limit: int = Field(default=4096, ge=16, le=16384, description="longest edge in pixels")
@@ -58,7 +58,7 @@ def refusal(scene: Scene, index: int) -> str:
     return ""
 
 
-def _groups(scene: Scene, settings: Atlas) -> tuple[dict[tuple[object, ...], list[int]], list[Remark]]:
+def _groups(scene: Scene, settings: AtlasSettings) -> tuple[dict[tuple[object, ...], list[int]], list[Remark]]:
     """Materials that can share one, by what one material can be only once; and the refused ones."""
     groups: dict[tuple[object, ...], list[int]] = {}
     refused = []
@@ -76,13 +76,13 @@ def _groups(scene: Scene, settings: Atlas) -> tuple[dict[tuple[object, ...], lis
 
 def after_atlas(scene: Scene) -> int:
     """How many materials would be in use after an atlas of all that can go into one."""
-    groups, _ = _groups(scene, Atlas())
+    groups, _ = _groups(scene, AtlasSettings())
     used = {p.material for m in scene.meshes for p in m.primitives if p.material is not None}
     gone = sum(len(used & set(g)) - 1 for g in groups.values() if len(used & set(g)) > 1)
     return len(used) - gone
 
 
-def _one_way(members: list[Material], textures: Textures, origin: Way) -> Way:
+def _one_way(members: list[Material], textures: Textures, origin: GreenWay) -> GreenWay:
     """The green direction of the first normal map; those of the others are turned to it."""
     found = [u.image for m in members if (u := m.textures.get("normal")) is not None and textures.images[u.image].there]
     way = green_of(textures.images[found[0]], origin) if found else origin
@@ -93,7 +93,7 @@ def _one_way(members: list[Material], textures: Textures, origin: Way) -> Way:
     return way
 
 
-def _material(first: Material, sheets: Sheets, textures: Textures, way: Way) -> Material:
+def _material(first: Material, sheets: Sheets, textures: Textures, way: GreenWay) -> Material:
     uses = {}
     for role, pixels in sheets.sheets.items():
         cut = pixels[:, :, :3] if role == "base_colour" and first.alpha_mode == "opaque" else pixels
@@ -117,7 +117,7 @@ def _moved(p: Primitive, sheets: Sheets, at: int, material: int) -> Primitive:
     return replace(p, texcoords=(frozen(new), *p.texcoords[1:]), material=material)
 
 
-def _apply(scene: Scene, settings: Atlas, resources: Content, job: Job) -> Outcome:
+def _apply(scene: Scene, settings: AtlasSettings, resources: Content, job: Job) -> Outcome:
     groups, remarks = _groups(scene, settings)
     if not groups:
         if remarks and settings.targets:
@@ -158,7 +158,7 @@ register(
         order=83,
         phase="together",
         about="Makes one material of several: their textures side by side, UVs moved. Tiling ones stay apart.",
-        settings=Atlas,
+        settings=AtlasSettings,
         apply=_apply,
         summary=lambda s: f"≤ {s.limit} px",
         placements=True,

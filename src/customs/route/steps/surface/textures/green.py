@@ -10,23 +10,23 @@ from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import NORMAL_SLOTS, Image, Scene
 from customs.scene.settings import Targeted
-from customs.surface.green import Way, green_of
+from customs.surface.green import GreenWay, green_of
 from customs.surface.pixels import pixels_or_none
 from customs.surface.relief import flipped_green
 
 
-class Green(Targeted):
+class GreenSettings(Targeted):
     """Which maps; all normal maps when none is named."""
 
 
-def _apply(scene: Scene, settings: Green, resources: Content, job: Job) -> Outcome:
+def _apply(scene: Scene, settings: GreenSettings, resources: Content, job: Job) -> Outcome:
     roles = roles_of_images(scene)
 
     def change(i: int, image: Image) -> tuple[Image, str] | None:
         pixels = pixels_or_none(image) if roles.get(i, set()) & NORMAL_SLOTS else None
         if pixels is None or pixels.shape[2] < 2:
             return None
-        other: Way = "down" if green_of(image, scene.convention.green) == "up" else "up"
+        other: GreenWay = "down" if green_of(image, scene.convention.green) == "up" else "up"
         return replace(with_pixels(image, flipped_green(pixels)), green=other), f"green turned over, now {other}"
 
     return Outcome(*changed_images(scene, settings, job, change))
@@ -39,7 +39,7 @@ register(
         desk="surface",
         order=70,
         about="Turns the green channel of normal maps over, so that they are lit from the right side.",
-        settings=Green,
+        settings=GreenSettings,
         apply=_apply,
         summary=lambda s: "turned over",
         placements=True,

@@ -15,7 +15,7 @@ from customs.scene.arrays import frozen
 from customs.scene.key import made_key
 from customs.scene.model import Image, Material, Scene, TextureUse
 from customs.scene.settings import Targeted
-from customs.surface.green import Way, green_of
+from customs.surface.green import GreenWay, green_of
 from customs.surface.pixels import pixels_or_none
 from customs.surface.relief import combined, flipped_green, from_height
 from customs.surface.resize import resize
@@ -29,7 +29,7 @@ class HeightNormal(Targeted):
     add: bool = Field(default=True, description="lay it over a normal map that is there; else keep that one")
 
 
-def _relief(m: Material, textures: Textures, settings: HeightNormal, origin: Way) -> Material:
+def _relief(m: Material, textures: Textures, settings: HeightNormal, origin: GreenWay) -> Material:
     use = m.textures.get("height")
     height = pixels_or_none(textures.images[use.image]) if use is not None else None
     if use is None or height is None:
@@ -40,7 +40,7 @@ def _relief(m: Material, textures: Textures, settings: HeightNormal, origin: Way
     wrap = use.sampler.wrap_s != 33071 and use.sampler.wrap_t != 33071
     made = from_height(height, settings.depth, wrap)
     base = pixels_or_none(textures.images[old.image]) if old is not None else None
-    way: Way = "up"
+    way: GreenWay = "up"
     if base is not None and old is not None:
         if not settings.add:
             return rest
