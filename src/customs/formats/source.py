@@ -1,4 +1,4 @@
-"""A file on its way in, and the folder it may lean on."""
+"""A file on its way in, and the tree of files it may lean on."""
 
 from __future__ import annotations
 
@@ -8,17 +8,20 @@ from pathlib import Path
 from urllib.parse import unquote
 
 from customs.errors import LimitError, ReadError
-from customs.files import is_file, read_regular
+from customs.formats.tree import Folder, Tree
+from customs.scene.content import Encoded
 from customs.scene.model import Remark
 from customs.tolerances import FILE_BYTES
 
 
 class Source:
-    """The bytes of one file, and safe access to files beside it. Companions opened are remembered in `touched`."""
+    """The bytes of one file, and safe access to files beside it: of `tree`, or of the folder `root` (its own unless given).
+    Companions opened are remembered in `touched`.
+    """
 
-    def __init__(self, path: Path, root: Path | None = None) -> None:
+    def __init__(self, path: Path, root: Path | None = None, tree: Tree | None = None) -> None:
         self.path = path
-        self.root = (root or path.parent).resolve()
+        self.tree: Tree = tree if tree is not None else Folder(root or path.parent)
         self.touched: list[Path] = []
         self.absent: list[str] = []
         self.remarks: list[Remark] = []
@@ -28,13 +31,38 @@ class Source:
     def data(self) -> bytes:
         """The whole file. Raises ReadError, LimitError."""
         if self._data is None:
-            self._data = read_file(self.path)
+            self._data = self.read(self.path)
         return self._data
 
     @property
     def digest(self) -> str:
         """Twelve hex digits over the size and samples of the file: it names Keys, it does not prove content."""
         return quick_digest(self.data)
+
+    def read(self, place: Path) -> bytes:
+        """All bytes of this file, or of a companion. Raises ReadError, LimitError."""
+        try:
+            data = self.tree.read(place, FILE_BYTES)
+        except OSError as problem:
+            raise ReadError(f"cannot be read ({problem.strerror})", "a readable file", file=place) from None
+        if data is None:
+            raise LimitError("a larger file", f"at most {FILE_BYTES:,} bytes", "Split the file.", place)
+        return data
+
+    def encoded(self, place: Path, mime: str = "") -> Encoded:
+        """The bytes of a companion that is a texture, read when they are needed."""
+        return self.tree.encoded(place, mime)
+
+    def on_disk(self) -> Path:
+        """This file for a program that opens it itself. Raises ReadError."""
+        try:
+            return self.tree.on_disk(self.path)
+        except OSError as problem:
+            raise ReadError(f"is no file of the disk ({problem.strerror})", "a file", "Unpack it first.", self.path) from None
+
+    def at(self, place: Path) -> Source:
+        """Another file of the same tree as a source."""
+        return Source(place, tree=self.tree)
 
     def remark(self, text: str) -> None:
         """Note something that stops nothing."""
@@ -64,7 +92,7 @@ class Source:
     def has(self, name: str) -> bool:
         """True when there is a file of that very name beside this one, inside the folder."""
         path = Path(os.path.normpath(self.path.parent / cleaned(name)))
-        return bool(cleaned(name)) and self._inside(path) and is_file(path)
+        return bool(cleaned(name)) and self.tree.holds(path) and self.tree.is_file(path)
 
     def _found(self, clean: str, where: str, needed: bool) -> Path | None:
         target = self.path.parent / clean
@@ -72,25 +100,20 @@ class Source:
             target = self.path.parent / Path(clean).name
             self.remark(f"{where}: absolute path {clean}; looked for {target.name} beside the file instead")
         resolved = Path(os.path.normpath(target))
-        if not self._inside(resolved):
-            found = f"path {clean} leaves the folder {self.root}"
+        if not self.tree.holds(resolved):
+            found = f"path {clean} leaves the folder {self.tree.root}"
             if needed:
                 raise self.error(where, found, "a file inside it", "Put the file beside this one.")
             resolved = self.path.parent / Path(clean).name
             self.remark(f"{where}: {found} and is not followed; looked for {resolved.name} beside the file instead")
-            if not self._inside(resolved):
+            if not self.tree.holds(resolved):
                 return None
-        return resolved if is_file(resolved) else self._other_case(resolved)
-
-    def _inside(self, path: Path) -> bool:
-        return _within(path, self.root) and (not os.path.exists(path) or _within(path.resolve(), self.root))
+        return resolved if self.tree.is_file(resolved) else self._other_case(resolved)
 
     def _other_case(self, path: Path) -> Path | None:
-        if not os.path.isdir(path.parent):
-            return None
         wanted = path.name.lower()
-        for entry in sorted(path.parent.iterdir()):
-            if entry.name.lower() == wanted and is_file(entry) and self._inside(entry):
+        for entry in self.tree.listing(path.parent):
+            if entry.name.lower() == wanted and self.tree.is_file(entry) and self.tree.holds(entry):
                 self.remark(f"{path.name} found as {entry.name}")
                 return entry
         return None
@@ -100,23 +123,6 @@ def cleaned(name: str) -> str:
     """A file name as it is looked for: percent signs undone, slashes one way; "" for what can be no name."""
     clean = unquote(name).replace("\\", "/").strip()
     return "" if "\0" in clean else clean
-
-
-def _within(path: Path, root: Path) -> bool:
-    # A path may come as a person wrote it, from another folder and with steps up in it.
-    whole = Path(os.path.abspath(path))
-    return path == root or root in path.parents or whole == root or root in whole.parents
-
-
-def read_file(path: Path) -> bytes:
-    """All bytes of `path`. Raises ReadError, LimitError. Never mapped: a mapping of a person's file could be cut short."""
-    try:
-        data = read_regular(path, FILE_BYTES)
-    except OSError as problem:
-        raise ReadError(f"cannot be read ({problem.strerror})", "a readable file", file=path) from None
-    if data is None:
-        raise LimitError("a larger file", f"at most {FILE_BYTES:,} bytes", "Split the file.", path)
-    return data
 
 
 def quick_digest(data: bytes) -> str:

@@ -10,7 +10,7 @@ from typing import Any
 
 from customs.errors import ReadError, UnsupportedError
 from customs.formats.gltf.document import Obj, parse_json
-from customs.formats.source import Source, read_file
+from customs.formats.source import Source
 
 MAGIC = b"glTF"
 HEADER = struct.Struct("<4sII")  # magic, version, length: glTF 2.0, 4.4.2
@@ -97,4 +97,4 @@ def _external(uri: str, obj: Obj, source: Source) -> bytes:
             source.path,
             f"{obj.where}/uri",
         )
-    return read_file(path)
+    return source.read(path)

@@ -60,7 +60,7 @@ class MaterialReader:
             else:
                 shown = uri
                 path = self.source.companion(uri, f"{obj.where}/uri")
-                content = Encoded(path, mime) if path else None
+                content = self.source.encoded(path, mime) if path else None
                 problem = "" if path else f"{uri} is not there"
         else:
             problem = "neither uri nor bufferView"

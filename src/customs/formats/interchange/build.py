@@ -27,7 +27,7 @@ COMMON: Mapping[str, int] = {"IMPORT_NO_SKELETON_MESHES": 1}
 
 def read_through(source: Source, properties: Mapping[str, int], kind: str) -> Imported:
     """The library's reading of a file, which must be of the `kind` it calls so. Raises CustomsError."""
-    imported = import_through(source.path, {**COMMON, **properties})
+    imported = import_through(source.on_disk(), {**COMMON, **properties})
     found = str(imported.header["metadata"].get("SourceAsset_Format", kind))
     if kind.lower() not in found.lower():
         raise source.error("", f"read as {found}", f"a {kind} file", "Give it the ending of what it is.")

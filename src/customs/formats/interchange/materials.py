@@ -112,7 +112,9 @@ class MaterialBuilder:
             image = self._embedded(image, inside)
         else:
             path = self._beside(name)
-            image = replace(image, content=Encoded(path) if path else None, problem="" if path else f"{name} is not there")
+            image = replace(
+                image, content=self.source.encoded(path) if path else None, problem="" if path else f"{name} is not there"
+            )
         self.images.append(replace(image, problem=probe(image)))
         return number
 

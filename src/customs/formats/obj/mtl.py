@@ -9,8 +9,7 @@ from typing import Any, cast
 import numpy as np
 
 from customs.formats.opacity import seen_opacity, shown_opacity
-from customs.formats.source import Source, decode_text, read_file
-from customs.scene.content import Encoded
+from customs.formats.source import Source, decode_text
 from customs.scene.key import Key
 from customs.scene.model import Image, Material, Sampler, TextureUse
 from customs.surface.classify import holds_normals
@@ -49,9 +48,9 @@ class Library:
         if path is None:
             self.source.remark(f"material library {name} is not there; its materials are plain grey")
             return
-        folder = Source(path, self.source.root)
+        folder = self.source.at(path)
         block: dict[str, str] = {}
-        for number, line in enumerate(decode_text(read_file(path)).splitlines(), 1):
+        for number, line in enumerate(decode_text(folder.data).splitlines(), 1):
             key, _, rest = line.strip().replace("\t", " ").partition(" ")
             rest = rest.strip()
             if key.lower() in NUMBERS and not _all_numbers(rest):
@@ -159,7 +158,7 @@ class Library:
             clean = name.replace("\\", "/").rsplit("/", 1)[-1]
             key = Key(self.digest, "image", len(self.images))
             problem = "" if path else f"{name} is not there"
-            image = Image(key, clean.rsplit(".", 1)[0], Encoded(path) if path else None, uri=name, problem=problem)
+            image = Image(key, clean.rsplit(".", 1)[0], folder.encoded(path) if path else None, uri=name, problem=problem)
             trouble = probe(image)
             self._known[name] = len(self.images)
             self.images.append(image if trouble == problem else Image(**{**image.__dict__, "problem": trouble}))
