@@ -118,6 +118,18 @@ def test_a_file_that_cannot_be_read_changes_nothing(tmp_path: Path) -> None:
     assert kept_copy(asset, tmp_path / "store").run().scene.meshes
 
 
+def test_one_that_could_not_be_read_is_taken_again_once_it_can(tmp_path: Path) -> None:
+    (tmp_path / "goods").mkdir()
+    path = tmp_path / "goods" / "pot.glb"
+    path.write_bytes(b"glTF and no more")
+    asset = take_in(path, path.parent, tmp_path / "store", "pot", None)
+    saved(pot(*PARTS), path)
+    now, words = take_again(asset, tmp_path / "store")
+    scene = kept_copy(now, tmp_path / "store").run().scene
+    assert asset.kind == "unreadable" and now.kind != "unreadable" and words == () and now.prefix == scene.digest
+    assert [m.key.ordinal for m in scene.meshes] == [0, 1, 2]
+
+
 def test_files_with_the_same_samples_are_told_apart_only_where_they_meet(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

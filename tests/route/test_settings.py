@@ -7,10 +7,12 @@ from typing import Any, ClassVar
 
 import pytest
 
+from customs.job import Job
 from customs.ledger.row import remedy
 from customs.route.route import Route, Stop, evaluate
-from customs.route.step import PHASES, STEPS, Outcome, Step, get_step, register, steps
-from customs.scene.settings import Settings
+from customs.route.step import PHASES, STEPS, Outcome, Step, get_step, make_settings, register, steps
+from customs.scene.model import Scene
+from customs.scene.settings import Settings, Targeted
 from tests.assets import DIGEST, cube, scene_of
 
 
@@ -95,3 +97,12 @@ def test_settings_of_a_newer_edition_are_kept_and_said() -> None:
     assert stop.as_dict() == table
     at = evaluate(scene_of(cube()), DIGEST, Route((Stop("arrive@1", "arrive"), stop)))[-1]
     assert ("newer edition" in str(at.error) and "lustre" in str(at.error)) or "shine" in str(at.error)
+
+
+@pytest.mark.parametrize("step", [s.id for s in steps().values() if issubclass(s.settings, Targeted)])
+def test_a_target_nothing_answers_to_is_said(step: str, letter: Scene) -> None:
+    gone = f"{DIGEST}:mesh:900"
+    more = {"merge-clips": {"name": "all"}, "detail": {"texture": str(letter.images[0].key)}}.get(step, {})
+    found = get_step(step)
+    out = found.run(letter, make_settings(found, {"targets": (gone,), **more}), {}, Job())
+    assert sum(r.text == f"{gone}: no longer there" for r in out.remarks) == 1

@@ -106,6 +106,13 @@ def test_a_stop_of_an_earlier_edition_finds_what_it_meant_and_is_kept_in_todays_
     assert [str(b.key) for a, b in zip(before, after) if a is not b] == list(meant)
 
 
+def test_a_key_that_leads_nowhere_is_said_and_left_as_it_is() -> None:
+    scene, route = old_shipment()
+    gone = route.changed(route.stops[-1].id, targets=(f"{DIGEST}:mesh:5000900",))
+    at = evaluate(scene, DIGEST, gone)[-1]
+    assert at.stop is gone.stops[-1] and [r.text for r in at.remarks] == [f"{DIGEST}:mesh:5000900: no longer there"]
+
+
 def test_a_waiver_of_an_earlier_edition_covers_what_it_meant() -> None:
     scene, route = old_shipment()
     passed, sheet = evaluate(scene, DIGEST, route), load_sheet("metre-yup-pbr")

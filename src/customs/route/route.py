@@ -235,7 +235,7 @@ def _in_new_names(stop: Stop, scene: Scene) -> Stop:
     if not speaks_old(stop.values):
         return stop
     values = tuple((name, in_new_names(value, old_names(scene))) for name, value in stop.values)
-    return replace(stop, values=values)
+    return stop if all(a[1] is b[1] for a, b in zip(values, stop.values)) else replace(stop, values=values)
 
 
 def evaluate(

@@ -13,7 +13,7 @@ from customs.job import Job
 from customs.registry import Registry
 from customs.scene.folding import fold, unfolded
 from customs.scene.model import Remark, Scene
-from customs.scene.settings import Settings
+from customs.scene.settings import Settings, Targeted, missing_targets
 
 Content = Mapping[str, bytes]
 NOTHING: Content = {}
@@ -48,16 +48,20 @@ class Step:
     fixed: bool = False
     plural: bool = False
     """A second stop of the same step makes sense (resize this, then that)."""
+    targets: Literal["meshes", "materials", "images", "nodes", ""] = ""
+    """What its settings can be kept to, where the step itself does not say which targets are gone."""
     placements: bool = False
     """It takes a scene's placements as they are; for any other step they become nodes, and a table again after it."""
 
     def run(self, scene: Scene, settings: Any, resources: Content, job: Job) -> Outcome:
-        """`apply`, with placements as this step knows them."""
-        if self.placements or not len(scene.placements):
-            return self.apply(scene, settings, resources, job)
-        whole = unfolded(scene)
+        """`apply`, with placements as this step knows them, and a remark for each target that nothing answers to."""
+        gone: tuple[Remark, ...] = ()
+        if self.targets and isinstance(settings, Targeted) and settings.targets:
+            gone = missing_targets(settings, ((x.key, x.name, x.made_from) for x in getattr(scene, self.targets)))
+        whole = scene if self.placements or not len(scene.placements) else unfolded(scene)
         done = self.apply(whole, settings, resources, job)
-        return Outcome(scene if done.scene is whole else fold(done.scene), done.remarks)
+        after = done.scene if whole is scene else scene if done.scene is whole else fold(done.scene)
+        return Outcome(after, (*done.remarks, *gone))
 
 
 STEPS = Registry[Step]("the steps", "customs.route.steps", lambda step: step.order, deep=True)

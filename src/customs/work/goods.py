@@ -80,14 +80,20 @@ def take_again(asset: Asset, store: Path) -> tuple[Asset, tuple[str, ...]]:
     """
     path = Path(asset.source)
     root = Path(os.path.commonpath([str(Path(f).parent) for f in asset.files]))
-    taken, before = take(path, root), kept_copy(asset, store).run().scene
+    taken = take(path, root)
+    try:
+        before = kept_copy(asset, store).run().scene
+    except CustomsError:
+        # What could not be read had no elements that anything was decided about.
+        before = Scene("", asset.prefix or taken.scene.digest)
     again = matched(before, taken.scene, asset.numbering)
     model = keep(store, taken.files, taken.digest)
     now = replace(
         asset, model=model.relative_to(store).as_posix(), digest=taken.digest, files=tuple(str(f) for f in taken.files), absent=taken.absent,
         kind=kind_of(taken.scene), prefix=before.digest, numbering=again.numbering,
+        author=asset.author or taken.scene.rights.get("author", ""), licence=asset.licence or taken.scene.rights.get("licence", ""),
     )  # fmt: skip
-    return now, again.words()
+    return now, again.words() if before.meshes or before.nodes else ()
 
 
 def search_for(asset: Asset, store: Path, folders: Sequence[Path]) -> Asset:

@@ -66,6 +66,7 @@ register(
         order=40,
         about="Drops faces without area, repeats of a face, and faces with a corner that is no number.",
         settings=DropBroken,
+        targets="meshes",
         apply=_apply,
         summary=lambda s: "dropped",
         placements=True,

@@ -30,6 +30,7 @@ register(
         order=22,
         about="Drops vertex colours.",
         settings=DropColours,
+        targets="meshes",
         apply=_apply,
         summary=lambda s: "dropped",
         placements=True,

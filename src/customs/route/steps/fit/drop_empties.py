@@ -31,6 +31,7 @@ register(
         order=43,
         about="Drops nodes that hold nothing; what was below them stays where it is.",
         settings=DropEmpties,
+        targets="nodes",
         apply=_apply,
         summary=lambda s: "dropped",
         placements=True,

@@ -79,6 +79,7 @@ register(
         order=52,
         about="Makes normals: smooth where faces meet at less than the angle, hard elsewhere.",
         settings=Normals,
+        targets="meshes",
         apply=_apply,
         summary=lambda s: f"smooth {s.angle:g}°",
         placements=True,

@@ -58,6 +58,7 @@ register(
         order=46,
         about="Gives every material a mesh and node of its own.",
         settings=SplitMaterial,
+        targets="meshes",
         apply=_apply,
         summary=lambda s: "by material",
     )

@@ -69,6 +69,7 @@ register(
         phase="form",
         about="Makes tangents where a normal map needs them, or drops them.",
         settings=Tangents,
+        targets="meshes",
         apply=_apply,
         summary=lambda s: {"normal-mapped": "for normal maps", "all": "all parts", "drop": "dropped"}[s.where],
         placements=True,

@@ -42,6 +42,7 @@ register(
         order=36,
         about="Makes triangle lists of polygons, strips and fans.",
         settings=Triangulate,
+        targets="meshes",
         apply=_apply,
         summary=lambda s: "no points, lines" if s.drop_loose else "lists",
         placements=True,

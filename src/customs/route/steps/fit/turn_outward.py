@@ -48,6 +48,7 @@ register(
         order=42,
         about="Turns over faces that look inward, and their normals with them.",
         settings=TurnOutward,
+        targets="meshes",
         apply=_apply,
         summary=lambda s: "faces turned",
     )

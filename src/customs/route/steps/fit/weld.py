@@ -43,6 +43,7 @@ register(
         order=38,
         about="Makes one vertex of several that are the same in everything, and drops those no face uses.",
         settings=Weld,
+        targets="meshes",
         apply=_apply,
         summary=lambda s: "equal ones" if s.distance == 0 else f"within {s.distance * 1000:g} mm",
         placements=True,

@@ -149,6 +149,7 @@ register(
         phase="form",
         about="Cuts meshes so that none needs more joints than the destination takes at once.",
         settings=SplitJoints,
+        targets="meshes",
         apply=_apply,
         summary=lambda s: f"≤ {many(s.limit, 'joint')}",
     )

@@ -55,6 +55,7 @@ register(
         order=6,
         about="Brings the weights of every vertex to a sum of one before size and footing are measured.",
         settings=WeightSums,
+        targets="meshes",
         apply=_apply,
         summary=lambda s: "to one",
         placements=True,

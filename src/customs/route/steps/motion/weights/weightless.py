@@ -70,6 +70,7 @@ register(
         order=5,
         about="Vertices without a sound weight take those of their neighbours on the mesh.",
         settings=Weightless,
+        targets="meshes",
         apply=_apply,
         summary=lambda s: "from neighbours",
     )

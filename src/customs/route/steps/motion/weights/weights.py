@@ -49,6 +49,7 @@ register(
         order=59,
         about="Keeps the strongest influences on each vertex and brings their sum to one.",
         settings=Weights,
+        targets="meshes",
         apply=_apply,
         summary=lambda s: f"at most {s.limit}",
         placements=True,

@@ -48,6 +48,7 @@ register(
         order=76,
         about="Sets materials as another one is. They keep their names and textures.",
         settings=CopySettings,
+        targets="materials",
         apply=_apply,
         summary=lambda s: f"from {s.source.rsplit(':', 1)[-1]}"[:18],
         plural=True,

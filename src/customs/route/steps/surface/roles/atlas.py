@@ -159,6 +159,7 @@ register(
         phase="together",
         about="Makes one material of several: their textures side by side, UVs moved. Tiling ones stay apart.",
         settings=AtlasSettings,
+        targets="materials",
         apply=_apply,
         summary=lambda s: f"≤ {s.limit} px",
         placements=True,

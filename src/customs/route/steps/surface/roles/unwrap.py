@@ -59,6 +59,7 @@ register(
         order=47,
         about="Makes texture coordinates for meshes that have none.",
         settings=Unwrap,
+        targets="meshes",
         apply=_apply,
         summary=lambda s: f"{s.padding} px apart",
         placements=True,

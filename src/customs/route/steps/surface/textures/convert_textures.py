@@ -89,6 +89,7 @@ register(
         phase="form",
         about="Chooses the file format textures are delivered in, their block compression, mip levels and further copies.",
         settings=ConvertTextures,
+        targets="images",
         apply=_apply,
         summary=lambda s: f"→ {s.form.upper()}{' ' + s.block.upper() if s.block else ''}"[:18],
         plural=True,

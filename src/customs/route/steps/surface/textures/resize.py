@@ -58,6 +58,7 @@ register(
         phase="form",
         about="Resizes textures to powers of two within a limit: colours in linear light, normals kept one long.",
         settings=Resize,
+        targets="images",
         apply=_apply,
         summary=lambda s: ("2ⁿ, " if s.power_of_two else "") + f"≤ {s.limit} px",
         plural=True,
