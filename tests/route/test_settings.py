@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 from typing import Any, ClassVar
 
+import numpy as np
 import pytest
 
 from customs.job import Job
 from customs.ledger.row import remedy
 from customs.route.route import Route, Stop, evaluate
 from customs.route.step import PHASES, STEPS, Outcome, Step, get_step, make_settings, register, steps
-from customs.scene.model import Scene
+from customs.scene.key import Key
+from customs.scene.model import Image, Scene
 from customs.scene.settings import Settings, Targeted
 from tests.assets import DIGEST, cube, scene_of
 
@@ -102,7 +105,9 @@ def test_settings_of_a_newer_edition_are_kept_and_said() -> None:
 @pytest.mark.parametrize("step", [s.id for s in steps().values() if issubclass(s.settings, Targeted)])
 def test_a_target_nothing_answers_to_is_said(step: str, letter: Scene) -> None:
     gone = f"{DIGEST}:mesh:900"
-    more = {"merge-clips": {"name": "all"}, "detail": {"texture": str(letter.images[0].key)}}.get(step, {})
+    picture = Image(Key(DIGEST, "image", 0), "weave", pixels=np.zeros((4, 4, 3), np.uint8))
+    letter = replace(letter, images=(picture,))
+    more = {"detail": {"texture": str(picture.key)}}.get(step, {})
     found = get_step(step)
     out = found.run(letter, make_settings(found, {"targets": (gone,), **more}), {}, Job())
     assert sum(r.text == f"{gone}: no longer there" for r in out.remarks) == 1
