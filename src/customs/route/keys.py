@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import replace
@@ -67,7 +68,7 @@ def in_new_names(value: Any, names: Mapping[str, str]) -> Any:
     return value if all(a is b for a, b in zip(new, value)) else new
 
 
-def apart(scene: Scene, before: Scene, step: str, stop: str) -> Scene:
+def apart(scene: Scene, before: Scene, stop: str) -> Scene:
     """The scene with Keys of what a stop made that something else has already told apart by the stop's id."""
     changed: dict[str, Any] = {}
     for kind in KINDS:
@@ -78,18 +79,13 @@ def apart(scene: Scene, before: Scene, step: str, stop: str) -> Scene:
         taken = {x.key for x in items if x.key.path and id(x) in known}
         for i, x in enumerate(items):
             if x.key.path and (x.key in seen or (x.key in taken and id(x) not in known)):
-                out[i] = replace(x, key=_free(x.key, step, stop, seen | taken))
+                out[i] = replace(x, key=_free(x.key, stop, seen | taken))
             seen.add(out[i].key)
         if any(a is not b for a, b in zip(out, items)):
             changed[kind] = tuple(out)
     return replace(scene, **changed) if changed else scene
 
 
-def _free(key: Key, step: str, stop: str, taken: set[Key]) -> Key:
-    number = 1
-    while True:
-        more = stop if number == 1 else f"{stop}~{number}"
-        new = replace(key, path=f"{key.path}.{more}")
-        if new not in taken:
-            return new
-        number += 1
+def _free(key: Key, stop: str, taken: set[Key]) -> Key:
+    mores = itertools.chain([""], (f"~{n}" for n in itertools.count(2)))
+    return next(new for more in mores if (new := replace(key, path=f"{key.path}.{stop}{more}")) not in taken)

@@ -261,7 +261,7 @@ def evaluate(
                 # Broken numbers are looked for and dropped by steps of their own; meeting them is no news here.
                 with np.errstate(all="ignore"):
                     outcome = get_step(stop.step).run(scene, stop.settings, resources, job)
-                outcome = replace(outcome, scene=apart(outcome.scene, scene, stop.step, stop.id))
+                outcome = replace(outcome, scene=apart(outcome.scene, scene, stop.id))
                 cache.put(key, outcome)
             except CustomsError as problem:
                 outcome, error = Outcome(scene), problem
