@@ -39,7 +39,7 @@ def following(clips: tuple[Clip, ...], went: Mapping[int, int]) -> tuple[Clip, .
     if not went:
         return clips
 
-    def moved(c: Channel) -> Channel:
-        return replace(c, node=went[c.node]) if c.path == "weights" and c.node in went else c
+    def moved(channel: Channel) -> Channel:
+        return replace(channel, node=went[channel.node]) if channel.path == "weights" and channel.node in went else channel
 
     return tuple(replace(clip, channels=tuple(moved(c) for c in clip.channels)) for clip in clips)

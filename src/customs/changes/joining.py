@@ -158,25 +158,25 @@ def _still_bone(scene: Scene) -> int | None:
     return next((n for n in candidates if not moving & set(way_up(n))), None)
 
 
-def _bound(scene: Scene, n: int, p: Primitive, world: F64, union: _Union) -> Primitive:
+def _bound(scene: Scene, n: int, prim: Primitive, world: F64, union: _Union) -> Primitive:
     """A piece bound to the union of skins: its own joints renumbered, or all of it to the joint it hangs from."""
     node = scene.nodes[n]
-    if node.skin is not None and p.joints is not None:
+    if node.skin is not None and prim.joints is not None:
         skin = scene.skins[node.skin]
         table = np.array([union.add(j, b) for j, b in zip(skin.joints, skin.inverse_bind)], dtype=np.uint16)
-        return replace(p, joints=frozen(table[p.joints], np.uint16))
+        return replace(prim, joints=frozen(table[prim.joints], np.uint16))
     found = _joint_above(scene, n)
     if found is not None:
         skin = scene.skins[found[0]]
         number = union.add(skin.joints[found[1]], skin.inverse_bind[found[1]])
         back = inverse(joint_matrices(scene, found[0], world)[found[1]])
-        placed = moved_primitive(p, back @ world[n])
+        placed = moved_primitive(prim, back @ world[n])
     else:
         still = _still_bone(scene)
         assert still is not None, "such a piece is not joined"
         number = union.add(still, inverse(world[still]).astype(np.float64))
-        placed = moved_primitive(p, world[n])
-    count = len(p.positions)
+        placed = moved_primitive(prim, world[n])
+    count = len(prim.positions)
     joints, weights = np.zeros((count, 4), np.uint16), np.zeros((count, 4), np.float32)
     joints[:, 0], weights[:, 0] = number, 1
     return replace(placed, joints=frozen(joints, np.uint16), weights=frozen(weights))
@@ -221,12 +221,12 @@ def merge(parts: list[Primitive]) -> Primitive:
     )
 
 
-def _normals(p: Primitive) -> npt.NDArray[np.float32]:
-    return p.normals if p.normals is not None else smooth_normals(p.positions, triangles_of(p))
+def _normals(prim: Primitive) -> npt.NDArray[np.float32]:
+    return prim.normals if prim.normals is not None else smooth_normals(prim.positions, triangles_of(prim))
 
 
-def _or(sets: tuple[npt.NDArray[np.float32], ...], i: int, p: Primitive, width: int, fill: float) -> npt.NDArray[np.float32]:
-    return sets[i] if i < len(sets) else np.full((len(p.positions), width), fill, np.float32)
+def _or(sets: tuple[npt.NDArray[np.float32], ...], i: int, prim: Primitive, width: int, fill: float) -> npt.NDArray[np.float32]:
+    return sets[i] if i < len(sets) else np.full((len(prim.positions), width), fill, np.float32)
 
 
 def _wide(values: npt.NDArray[np.generic] | None, width: int) -> npt.NDArray[np.generic]:

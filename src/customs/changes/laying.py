@@ -37,9 +37,9 @@ class Laying:
     why: str = ""
 
 
-def lays(m: Material) -> dict[str, Lay]:
+def lays(material: Material) -> dict[str, Lay]:
     """Where each texture of a material lies, by role."""
-    return {role: lay_of(use) for role, use in m.textures.items()}
+    return {role: lay_of(use) for role, use in material.textures.items()}
 
 
 def same_place(uses: Sequence[TextureUse]) -> bool:
@@ -78,19 +78,19 @@ def primitives_of(scene: Scene, index: int) -> list[Primitive]:
     ]  # fmt: skip
 
 
-def _to(scene: Scene, m: Material, prims: list[Primitive], main: Lay, found: dict[str, Lay]) -> Laying:
+def _to(scene: Scene, material: Material, prims: list[Primitive], main: Lay, found: dict[str, Lay]) -> Laying:
     """Whether all others can be brought to `main`."""
     redrawn = tuple(role for role, lay in found.items() if lay != main)
     if not redrawn:
         return Laying(main)
-    if any(pixels_or_none(scene.images[m.textures[r].image]) is None for r in redrawn):
+    if any(pixels_or_none(scene.images[material.textures[r].image]) is None for r in redrawn):
         return Laying(None, why="a texture of it cannot be read")
     uvs = [_uv(p, main) for p in prims]
     square = all(_in_square(uv, triangles_of(p)) for uv, p in zip(uvs, prims))
     for role in redrawn:
         lay = found[role]
         if lay.texcoord == main.texcoord:
-            if not square and not periodic(lay.rows @ np.linalg.inv(main.rows), m.textures[role].sampler):
+            if not square and not periodic(lay.rows @ np.linalg.inv(main.rows), material.textures[role].sampler):
                 return Laying(None, why="its UVs tile, and one texture of it is scaled apart from the others")
         elif not square:
             return Laying(None, why="its UVs tile where another texture of it has UVs of its own")
@@ -99,8 +99,8 @@ def _to(scene: Scene, m: Material, prims: list[Primitive], main: Lay, found: dic
     return Laying(main, redrawn)
 
 
-def _uv(p: Primitive, lay: Lay) -> F32:
-    return lay.apply(p.texcoords[lay.texcoord])
+def _uv(prim: Primitive, lay: Lay) -> F32:
+    return lay.apply(prim.texcoords[lay.texcoord])
 
 
 def _in_square(uv: F32, faces: U32) -> bool:
@@ -156,7 +156,9 @@ def _material(scene: Scene, index: int, way: Laying, textures: Textures) -> Mate
     return replace(m, textures=uses)
 
 
-def _redrawn(scene: Scene, m: Material, role: str, use: TextureUse, prims: list[Primitive], main: Lay, kind: str) -> Image:
+def _redrawn(
+    scene: Scene, material: Material, role: str, use: TextureUse, prims: list[Primitive], main: Lay, kind: str
+) -> Image:
     source, lay = scene.images[use.image], lay_of(use)
     pixels = pixels_or_none(source)
     assert pixels is not None, "asked before"
@@ -168,22 +170,22 @@ def _redrawn(scene: Scene, m: Material, role: str, use: TextureUse, prims: list[
     # What tells nothing now goes by its origin, also where the map drawn anew would seem to tell something.
     way = scene.convention.green
     undoubted = kind == "normal" and green_of(source, way) == way
-    return Image(made_key(m.key, "lay", role), source.name, pixels=frozen(new, np.uint8), green=way if undoubted else source.green,
+    return Image(made_key(material.key, "lay", role), source.name, pixels=frozen(new, np.uint8), green=way if undoubted else source.green,
                  space=source.space, made_from=(source.key,))  # fmt: skip
 
 
-def _primitive(p: Primitive, ways: dict[int, Laying]) -> Primitive:
-    mains = [w.main for k in (p.material, *(v for v, _ in p.variants)) if k is not None and (w := ways.get(k)) and w.main]
-    if not mains or not p.texcoords:
-        return p
+def _primitive(prim: Primitive, ways: dict[int, Laying]) -> Primitive:
+    mains = [w.main for k in (prim.material, *(v for v, _ in prim.variants)) if k is not None and (w := ways.get(k)) and w.main]
+    if not mains or not prim.texcoords:
+        return prim
     main = mains[0]
     if main.plain and main.texcoord == 0:
-        return p
-    first = frozen(_uv(p, main))
-    rest = tuple(t for k, t in enumerate(p.texcoords) if k != main.texcoord)
+        return prim
+    first = frozen(_uv(prim, main))
+    rest = tuple(t for k, t in enumerate(prim.texcoords) if k != main.texcoord)
     # Turned or mirrored UVs ask for other tangents; those the file has are of the old ones.
     turned = main.texcoord != 0 or abs(main.matrix[1]) > 1e-6 or main.matrix[0] < 0 or main.matrix[4] < 0
-    return replace(p, texcoords=(first, *rest), tangents=None if turned else p.tangents)
+    return replace(prim, texcoords=(first, *rest), tangents=None if turned else prim.tangents)
 
 
 def fewer_sets(scene: Scene, limit: int) -> tuple[Scene, list[str]]:
@@ -205,13 +207,15 @@ def fewer_sets(scene: Scene, limit: int) -> tuple[Scene, list[str]]:
                 materials[k] = replace(m, textures=uses)
             moves[k] = kept
 
-    def prim(p: Primitive) -> Primitive:
-        kept = moves.get(p.material, []) if p.material is not None else []
-        kept = [k for k in kept if k < len(p.texcoords)]
-        order = [*kept, *(k for k in range(len(p.texcoords)) if k not in kept)][:limit]
-        if order == list(range(len(p.texcoords))):
-            return p
-        return replace(p, texcoords=tuple(p.texcoords[k] for k in order), tangents=p.tangents if order[:1] == [0] else None)
+    def prim(prim: Primitive) -> Primitive:
+        kept = moves.get(prim.material, []) if prim.material is not None else []
+        kept = [k for k in kept if k < len(prim.texcoords)]
+        order = [*kept, *(k for k in range(len(prim.texcoords)) if k not in kept)][:limit]
+        if order == list(range(len(prim.texcoords))):
+            return prim
+        return replace(
+            prim, texcoords=tuple(prim.texcoords[k] for k in order), tangents=prim.tangents if order[:1] == [0] else None
+        )
 
     meshes = tuple(replace(m, primitives=tuple(prim(p) for p in m.primitives)) for m in scene.meshes)
     return replace(scene, meshes=meshes, materials=tuple(materials)), lost

@@ -20,10 +20,10 @@ def moved_mesh(mesh: Mesh, m: F64) -> Mesh:
     return replace(mesh, primitives=tuple(moved_primitive(p, m) for p in mesh.primitives))
 
 
-def moved_primitive(p: Primitive, m: F64) -> Primitive:
+def moved_primitive(prim: Primitive, m: F64) -> Primitive:
     """A primitive through `m` (4, 4): normals by the cofactor matrix; a mirror turns faces over and flips w."""
     if np.array_equal(m, np.eye(4)):
-        return p
+        return prim
     linear = m[:3, :3]
     det = np.linalg.det(linear)
     cofactor = np.stack([np.cross(linear[:, (k + 1) % 3], linear[:, (k + 2) % 3]) for k in range(3)], axis=1)
@@ -32,10 +32,10 @@ def moved_primitive(p: Primitive, m: F64) -> Primitive:
     turn = np.eye(4)
     turn[:3, :3] = cofactor * (1 if det > 0 else -1)
     tangents = None
-    if p.tangents is not None:
-        out = np.empty(p.tangents.shape, dtype=np.float32)
-        out[:, :3] = unit_rows(apply_affine(straight, p.tangents[:, :3]))
-        out[:, 3] = p.tangents[:, 3] * (1 if det > 0 else -1)
+    if prim.tangents is not None:
+        out = np.empty(prim.tangents.shape, dtype=np.float32)
+        out[:, :3] = unit_rows(apply_affine(straight, prim.tangents[:, :3]))
+        out[:, 3] = prim.tangents[:, 3] * (1 if det > 0 else -1)
         tangents = frozen(out)
     targets = tuple(
         MorphTarget(
@@ -43,12 +43,12 @@ def moved_primitive(p: Primitive, m: F64) -> Primitive:
             None if t.normals is None else frozen(apply_affine(turn, t.normals)),
             None if t.tangents is None else frozen(apply_affine(straight, t.tangents)),
         )
-        for t in p.targets
+        for t in prim.targets
     )
     new = replace(
-        p,
-        positions=frozen(apply_affine(m, p.positions)),
-        normals=None if p.normals is None else frozen(unit_rows(apply_affine(turn, p.normals))),
+        prim,
+        positions=frozen(apply_affine(m, prim.positions)),
+        normals=None if prim.normals is None else frozen(unit_rows(apply_affine(turn, prim.normals))),
         tangents=tangents,
         targets=targets,
     )

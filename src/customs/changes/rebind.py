@@ -38,31 +38,31 @@ def bound_mesh(
     mesh = scene.meshes[where.mesh or 0]
     rest, columns = _rest(scene, node, world, skeleton)
 
-    def change(p: Primitive) -> Primitive:
-        if where.skin is not None and p.joints is not None and p.weights is not None:
-            local = table_of(p, len(scene.skins[where.skin].joints))
+    def change(prim: Primitive) -> Primitive:
+        if where.skin is not None and prim.joints is not None and prim.weights is not None:
+            local = table_of(prim, len(scene.skins[where.skin].joints))
             table = merged_columns(local, columns, skeleton.count)
             moved = after @ matrices[columns] @ rest
             blend = (local @ moved[:, :3].reshape(len(columns), 12)).reshape(-1, 3, 4)
         else:
-            joint = _carrier(scene, node, world, skeleton, p)
+            joint = _carrier(scene, node, world, skeleton, prim)
             table = merged_columns(
-                sparse.csr_matrix(np.ones((len(p.positions), 1))), np.array([joint], dtype=np.intp), skeleton.count
+                sparse.csr_matrix(np.ones((len(prim.positions), 1))), np.array([joint], dtype=np.intp), skeleton.count
             )
-            blend = np.broadcast_to((after @ matrices[joint] @ world[node])[:3], (len(p.positions), 3, 4))
-        joints, weights = influences_of(evened(p, merged_columns(table, target, count), soften), limit)
-        return carried(replace(p, joints=joints, weights=weights), blend)
+            blend = np.broadcast_to((after @ matrices[joint] @ world[node])[:3], (len(prim.positions), 3, 4))
+        joints, weights = influences_of(evened(prim, merged_columns(table, target, count), soften), limit)
+        return carried(replace(prim, joints=joints, weights=weights), blend)
 
     return replace(mesh, primitives=tuple(change(p) for p in mesh.primitives))
 
 
-def evened(p: Primitive, table: sparse.csr_matrix, rounds: int) -> F64:
+def evened(prim: Primitive, table: sparse.csr_matrix, rounds: int) -> F64:
     """The table (V, J) softened along the mesh; vertices at one place count as one, so seams stay shut."""
     dense: F64 = table.toarray()
-    faces = triangles_of(p)
+    faces = triangles_of(prim)
     if rounds <= 0 or not len(faces):
         return dense
-    group = groups_of_rows(p.positions)
+    group = groups_of_rows(prim.positions)
     first = np.unique(group, return_index=True)[1]
     graph = neighbours(group[faces], len(first))
     small = dense[first]
@@ -71,12 +71,12 @@ def evened(p: Primitive, table: sparse.csr_matrix, rounds: int) -> F64:
     return small[group]
 
 
-def carried(p: Primitive, blend: F64) -> Primitive:
+def carried(prim: Primitive, blend: F64) -> Primitive:
     """A primitive through a matrix for every vertex (V, 3, 4): positions, normals, tangents and morph offsets."""
-    points = np.einsum("vij,vj->vi", blend[:, :, :3], p.positions.astype(np.float64)) + blend[:, :, 3]
-    normals, tangents = still_normals(p, blend[:, :, :3])
-    targets = tuple(still_target(t, blend[:, :, :3]) for t in p.targets)
-    return replace(p, positions=frozen(points), normals=normals, tangents=tangents, targets=targets)
+    points = np.einsum("vij,vj->vi", blend[:, :, :3], prim.positions.astype(np.float64)) + blend[:, :, 3]
+    normals, tangents = still_normals(prim, blend[:, :, :3])
+    targets = tuple(still_target(t, blend[:, :, :3]) for t in prim.targets)
+    return replace(prim, positions=frozen(points), normals=normals, tangents=tangents, targets=targets)
 
 
 def _rest(scene: Scene, node: int, world: F64, skeleton: Skeleton) -> tuple[F64, npt.NDArray[np.intp]]:
@@ -88,7 +88,7 @@ def _rest(scene: Scene, node: int, world: F64, skeleton: Skeleton) -> tuple[F64,
     return joint_matrices(scene, skin, world), np.array([at[j] for j in scene.skins[skin].joints], dtype=np.intp)
 
 
-def _carrier(scene: Scene, node: int, world: F64, skeleton: Skeleton, p: Primitive) -> int:
+def _carrier(scene: Scene, node: int, world: F64, skeleton: Skeleton, prim: Primitive) -> int:
     above, at = parents(scene), {n: k for k, n in enumerate(skeleton.nodes)}
     n = node
     while n >= 0:
@@ -96,5 +96,5 @@ def _carrier(scene: Scene, node: int, world: F64, skeleton: Skeleton, p: Primiti
             return at[n]
         n = above[n]
     starts, ends, owner = bone_segments(skeleton)
-    middle = world[node][:3, :3] @ p.positions.mean(axis=0, dtype=np.float64) + world[node][:3, 3]
+    middle = world[node][:3, :3] @ prim.positions.mean(axis=0, dtype=np.float64) + world[node][:3, 3]
     return int(owner[to_segments(middle[None], starts, ends)[0][0].argmin()])

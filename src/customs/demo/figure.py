@@ -45,34 +45,34 @@ class Build:
     girth: float = 1.0
 
 
-def places(b: Build) -> dict[str, F64]:
+def places(build: Build) -> dict[str, F64]:
     """Where every joint rests; the figure stands on the ground and faces +Z."""
-    trunk, top = b.height - b.leg, b.leg
+    trunk, top = build.height - build.leg, build.leg
     out: dict[str, tuple[float, float, float]] = {
         "hips": (0, top + 0.04, 0), "spine": (0, top + 0.16 * trunk, 0), "chest": (0, top + 0.38 * trunk, -0.01),
         "neck": (0, top + 0.62 * trunk, -0.015), "head": (0, top + 0.72 * trunk, 0.0),
     }  # fmt: skip
     for s, side in (("l", 1.0), ("r", -1.0)):
         level = top + 0.57 * trunk
-        down = np.radians(b.arm)
+        down = np.radians(build.arm)
         way = np.array([side * np.cos(down), -np.sin(down), 0.0])
-        start = np.array([side * b.shoulder, level, -0.01])
+        start = np.array([side * build.shoulder, level, -0.01])
         out |= {
             f"{s}.shoulder": (side * 0.045, level - 0.005, -0.005),
             f"{s}.upper arm": (start[0], start[1], start[2]),
-            f"{s}.lower arm": tuple((start + way * b.arm_length * 0.50 + [0, 0, -0.004]).tolist()),
-            f"{s}.hand": tuple((start + way * b.arm_length).tolist()),
-            f"{s}.upper leg": (side * b.hip, top - 0.02, 0.0),
-            f"{s}.lower leg": (side * b.hip * 1.05, top * 0.53, 0.012),
-            f"{s}.foot": (side * b.hip * 1.08, 0.085, -0.02),
-            f"{s}.toe": (side * b.hip * 1.12, 0.035, 0.11),
+            f"{s}.lower arm": tuple((start + way * build.arm_length * 0.50 + [0, 0, -0.004]).tolist()),
+            f"{s}.hand": tuple((start + way * build.arm_length).tolist()),
+            f"{s}.upper leg": (side * build.hip, top - 0.02, 0.0),
+            f"{s}.lower leg": (side * build.hip * 1.05, top * 0.53, 0.012),
+            f"{s}.foot": (side * build.hip * 1.08, 0.085, -0.02),
+            f"{s}.toe": (side * build.hip * 1.12, 0.035, 0.11),
         }
     return {k: np.array(v, dtype=float) for k, v in out.items()}
 
 
-def capsules(p: Mapping[str, F64], b: Build) -> list[Capsule]:
+def capsules(p: Mapping[str, F64], build: Build) -> list[Capsule]:
     """The flesh around the bones."""
-    g = b.girth
+    g = build.girth
     out: list[Capsule] = [
         (p["hips"] + [0.05, -0.02, 0], p["hips"] + [-0.05, -0.02, 0], 0.105 * g, 0.105 * g),
         (p["hips"], p["spine"], 0.115 * g, 0.105 * g),
@@ -111,9 +111,9 @@ Paint = Callable[[F64, F64], F64]
 """Colour (N, 3) 0..255 of points (N, 3) with normals (N, 3)."""
 
 
-def body(asset: str, p: Mapping[str, F64], b: Build, order: Sequence[str], cell: float, number: int = 0) -> Primitive:
+def body(asset: str, p: Mapping[str, F64], build: Build, order: Sequence[str], cell: float, number: int = 0) -> Primitive:
     """The skin with weights, front and back unfolded side by side."""
-    flesh = capsules(p, b)
+    flesh = capsules(p, build)
     points, faces = skin(flesh, cell, SOFT)
     points = relaxed(points, faces, flesh, SOFT)
     points[:, 1] = np.maximum(points[:, 1], 0.0)
@@ -126,7 +126,7 @@ def body(asset: str, p: Mapping[str, F64], b: Build, order: Sequence[str], cell:
     place[0][used[0]] = np.arange(len(used[0]))
     place[1][used[1]] = len(used[0]) + np.arange(len(used[1]))
     flat = np.concatenate([place[0][faces[~back]], place[1][faces[back]]])
-    uv = unfold(points[rows], np.repeat([False, True], [len(used[0]), len(used[1])]), b)
+    uv = unfold(points[rows], np.repeat([False, True], [len(used[0]), len(used[1])]), build)
     joints, weights = influences_of(table[rows], 4, 0.01)
     return Primitive(
         Key(digest_of(asset), "primitive", number), frozen(points[rows]), indices=frozen(flat.reshape(-1), np.uint32),
@@ -134,19 +134,19 @@ def body(asset: str, p: Mapping[str, F64], b: Build, order: Sequence[str], cell:
     )  # fmt: skip
 
 
-def unfold(points: F64, back: npt.NDArray[np.bool_], b: Build) -> F64:
+def unfold(points: F64, back: npt.NDArray[np.bool_], build: Build) -> F64:
     """(N, 2) UVs, V down: the front on the left half, the back on the right."""
-    wide = 2 * (b.shoulder + b.arm_length * 1.5)
+    wide = 2 * (build.shoulder + build.arm_length * 1.5)
     u = np.clip(0.25 + 0.48 * points[:, 0] / wide * np.where(back, -1, 1), 0.005, 0.495) + np.where(back, 0.5, 0.0)
-    return np.column_stack([u, np.clip(1 - points[:, 1] / (b.height * 1.12), 0.002, 0.998)])
+    return np.column_stack([u, np.clip(1 - points[:, 1] / (build.height * 1.12), 0.002, 0.998)])
 
 
-def painted(size: int, b: Build, p: Mapping[str, F64], colours: Mapping[str, tuple[int, int, int]], seed: int) -> Pixels:
+def painted(size: int, build: Build, p: Mapping[str, F64], colours: Mapping[str, tuple[int, int, int]], seed: int) -> Pixels:
     """The texture of a figure by the same unfolding: boots, trousers, shirt, apron, hands and head."""
     y, x = np.mgrid[0:size, 0:size] / size
     back = x >= 0.5
-    height = (1 - y) * b.height * 1.12
-    aside = np.abs(np.where(back, x - 0.75, x - 0.25)) / 0.48 * 2 * (b.shoulder + b.arm_length * 1.5)
+    height = (1 - y) * build.height * 1.12
+    aside = np.abs(np.where(back, x - 0.75, x - 0.25)) / 0.48 * 2 * (build.shoulder + build.arm_length * 1.5)
     out = np.empty((size, size, 3))
     out[:] = colours["shirt"]
     legs = (height < p["hips"][1] + 0.02) & (aside < 0.3)
@@ -163,20 +163,20 @@ def painted(size: int, b: Build, p: Mapping[str, F64], colours: Mapping[str, tup
 
 
 def figure(
-    asset: str, b: Build, names: Mapping[str, str], order: Sequence[str], colours: Mapping[str, tuple[int, int, int]],
+    asset: str, build: Build, names: Mapping[str, str], order: Sequence[str], colours: Mapping[str, tuple[int, int, int]],
     cell: float = 0.03, title: str = "body",
 ) -> Scene:  # fmt: skip
     """A rigged figure at its bind pose, without clips; `names` by part, joints of the skin in `order`."""
-    p = places(b)
+    p = places(build)
     nodes = []
     for k, part in enumerate(order):
         base = p[TREE[part]] if TREE[part] else np.zeros(3)
         children = tuple(order.index(c) for c in order if TREE[c] == part)
         nodes.append(Node(Key(digest_of(asset), "node", k), names[part], children, translation=p[part] - base))
     skinned = Node(Key(digest_of(asset), "node", len(order)), title, mesh=0, skin=0)
-    images = (image(asset, 0, f"{asset}_c", painted(512, b, p, colours, 7)),)
+    images = (image(asset, 0, f"{asset}_c", painted(512, build, p, colours, 7)),)
     materials = (material(asset, 0, "cloth", {"base_colour": 0}, metallic=0.0, roughness=0.85),)
-    meshes = (mesh(asset, 0, title, [body(asset, p, b, order, cell)]),)
+    meshes = (mesh(asset, 0, title, [body(asset, p, build, order, cell)]),)
     root = order.index("hips")
     bare = Scene(asset, digest_of(asset), (*nodes, skinned), (root, len(order)), meshes, materials, images)
     world = world_matrices(bare)

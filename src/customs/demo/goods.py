@@ -85,8 +85,8 @@ def lantern_skins() -> dict[str, bytes]:
     }
 
 
-def _moved(m: Mesh, by: np.ndarray) -> Mesh:
-    return replace(m, primitives=tuple(replace(p, positions=frozen(p.positions + by)) for p in m.primitives))
+def _moved(mesh: Mesh, by: np.ndarray) -> Mesh:
+    return replace(mesh, primitives=tuple(replace(p, positions=frozen(p.positions + by)) for p in mesh.primitives))
 
 
 def fern_bed() -> Scene:

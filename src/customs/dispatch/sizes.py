@@ -42,9 +42,18 @@ def model_bytes(scene: Scene, sheet: Sheet) -> int:
     return int((arrays + keys) * get_format(sheet.model.format).share) + names
 
 
-def _array_bytes(p: Primitive) -> int:
-    whole = [p.positions, p.indices, p.normals, p.tangents, p.joints, p.weights, *p.texcoords, *p.colours]
-    targets = [a for t in p.targets for a in (t.positions, t.normals)]
+def _array_bytes(prim: Primitive) -> int:
+    whole = [
+        prim.positions,
+        prim.indices,
+        prim.normals,
+        prim.tangents,
+        prim.joints,
+        prim.weights,
+        *prim.texcoords,
+        *prim.colours,
+    ]
+    targets = [a for t in prim.targets for a in (t.positions, t.normals)]
     return sum(a.nbytes for a in (*whole, *targets) if a is not None)
 
 

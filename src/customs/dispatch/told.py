@@ -42,6 +42,6 @@ def _one_mesh(scene: Scene, entry: Format, stem: str) -> Scene:
     )
 
 
-def _corners(p: Primitive) -> Primitive:
-    points = p.positions[triangles_of(p).reshape(-1)]
-    return Primitive(p.key, frozen(points), indices=frozen(np.arange(len(points)), np.uint32))
+def _corners(prim: Primitive) -> Primitive:
+    points = prim.positions[triangles_of(prim).reshape(-1)]
+    return Primitive(prim.key, frozen(points), indices=frozen(np.arange(len(points)), np.uint32))

@@ -82,7 +82,7 @@ def _with_extras(scene: Scene, table: Mapping[str, Any]) -> Scene:
         return scene
     root = scene.roots[0]
 
-    def change(i: int, n: Node) -> Node:
-        return replace(n, extras={**n.extras, **table}) if i == root else n
+    def change(i: int, node: Node) -> Node:
+        return replace(node, extras={**node.extras, **table}) if i == root else node
 
     return replace(scene, nodes=tuple(change(i, n) for i, n in enumerate(scene.nodes)))

@@ -82,20 +82,20 @@ def read_header(source: Source) -> tuple[str, list[Element], int]:
     return order, elements, found.end()
 
 
-def _take(e: Element, own: tuple[str, str, str], line: int, source: Source) -> None:
-    if own[0] in e.columns():
+def _take(element: Element, own: tuple[str, str, str], line: int, source: Source) -> None:
+    if own[0] in element.columns():
         raise source.error(
-            f"line {line + 1}", f"a second property {own[0]} of {e.name}", "each property once", "Mend the header."
+            f"line {line + 1}", f"a second property {own[0]} of {element.name}", "each property once", "Mend the header."
         )
     if own[2].startswith("f"):
         raise source.error(
             f"line {line + 1}", f"a list of {own[0]} counted by fractions", "a whole number type", "Mend the header."
         )
-    e.properties.append(own)
+    element.properties.append(own)
 
 
-def _scalars(e: Element, order: str) -> np.dtype[Any]:
-    return np.dtype([(name, order + kind) for name, kind, _ in e.properties])
+def _scalars(element: Element, order: str) -> np.dtype[Any]:
+    return np.dtype([(name, order + kind) for name, kind, _ in element.properties])
 
 
 def _binary(source: Source, order: str, elements: list[Element], at: int) -> dict[str, dict[str, Any]]:

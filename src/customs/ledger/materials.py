@@ -75,8 +75,8 @@ def _find_used(facts: SceneFacts) -> tuple[dict[int, set[str]], set[int]]:
     return roles, alpha
 
 
-def _needs_alpha(m: Material, role: str, use: TextureUse) -> bool:
-    if (role in ("base_colour", "diffuse") and m.alpha_mode != "opaque") or role == "specular_glossiness":
+def _needs_alpha(material: Material, role: str, use: TextureUse) -> bool:
+    if (role in ("base_colour", "diffuse") and material.alpha_mode != "opaque") or role == "specular_glossiness":
         return True
     layout = use.extras.get(LAYOUT)
     return role == "parameters" and (layout is None or any(p.channel == "A" for p in parse_pattern(str(layout))))

@@ -35,28 +35,28 @@ def appearance(material: Material, images: Sequence[Image]) -> Appearance:
     return latest("appearance", material, mark, lambda: _made(material, images))
 
 
-def _made(m: Material, images: Sequence[Image]) -> Appearance:
-    uses = {r: (images[u.image], u) for r, u in m.textures.items() if r in DRAWN}
-    if "diffuse" in m.textures:
-        uses["base_colour"] = (images[m.textures["diffuse"].image], m.textures["diffuse"])
-    old = m.model == "specular_glossiness"
-    metallic, roughness = (0.0, 1 - m.glossiness) if old else (m.metallic, m.roughness)
-    if LOOSE & set(m.textures):
-        found = next((f[0] for v in ("roughness", "metallic", "occlusion") if (f := source_of(m, images, v))), None)
+def _made(material: Material, images: Sequence[Image]) -> Appearance:
+    uses = {r: (images[u.image], u) for r, u in material.textures.items() if r in DRAWN}
+    if "diffuse" in material.textures:
+        uses["base_colour"] = (images[material.textures["diffuse"].image], material.textures["diffuse"])
+    old = material.model == "specular_glossiness"
+    metallic, roughness = (0.0, 1 - material.glossiness) if old else (material.metallic, material.roughness)
+    if LOOSE & set(material.textures):
+        found = next((f[0] for v in ("roughness", "metallic", "occlusion") if (f := source_of(material, images, v))), None)
         if found is not None:
-            image = Image(Key("drawn", "image", 0), "packed", pixels=frozen(packed(m, images, ORM), "u1"))
+            image = Image(Key("drawn", "image", 0), "packed", pixels=frozen(packed(material, images, ORM), "u1"))
             use = replace(found, strength=1.0)
             uses["metallic_roughness"] = (image, use)
-            if "parameters" in m.textures and "occlusion" not in uses:
+            if "parameters" in material.textures and "occlusion" not in uses:
                 uses["occlusion"] = (image, use)
             metallic = roughness = 1.0
-    if "opacity" in m.textures:
-        _with_opacity(m, images, uses)
+    if "opacity" in material.textures:
+        _with_opacity(material, images, uses)
     return Appearance(uses, metallic, roughness)
 
 
-def _with_opacity(m: Material, images: Sequence[Image], uses: dict[str, tuple[Image, TextureUse]]) -> None:
-    base, opacity = uses.get("base_colour"), pixels_or_none(images[m.textures["opacity"].image])
+def _with_opacity(material: Material, images: Sequence[Image], uses: dict[str, tuple[Image, TextureUse]]) -> None:
+    base, opacity = uses.get("base_colour"), pixels_or_none(images[material.textures["opacity"].image])
     pixels = pixels_or_none(base[0]) if base is not None else None
     if base is None or pixels is None or opacity is None:
         return

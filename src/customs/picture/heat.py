@@ -39,17 +39,17 @@ def heat_scene(scene: Scene, joint: str) -> Scene:
     number = len(scene.materials)
     cloth = Material(Key(scene.digest, "material", 9_000_000), "weights", metallic=0.0, roughness=0.9, double_sided=True)
 
-    def change(mesh_number: int, p: Primitive) -> Primitive:
+    def change(mesh_number: int, prim: Primitive) -> Primitive:
         skin = skin_of.get(mesh_number)
         names = [scene.nodes[j].name for j in scene.skins[skin].joints] if skin is not None else []
-        share = np.zeros(len(p.positions))
+        share = np.zeros(len(prim.positions))
         if joint in names:
-            share = np.asarray(table_of(p, len(names))[:, names.index(joint)].toarray()).reshape(-1)
-        colours = np.ones((len(p.positions), 4), np.float32)
+            share = np.asarray(table_of(prim, len(names))[:, names.index(joint)].toarray()).reshape(-1)
+        colours = np.ones((len(prim.positions), 4), np.float32)
         colours[:, :3] = ramp(share)
-        return replace(p, colours=(frozen(colours),), material=number)
+        return replace(prim, colours=(frozen(colours),), material=number)
 
-    def mesh(i: int, m: Mesh) -> Mesh:
-        return replace(m, primitives=tuple(change(i, p) for p in m.primitives))
+    def mesh(i: int, mesh: Mesh) -> Mesh:
+        return replace(mesh, primitives=tuple(change(i, p) for p in mesh.primitives))
 
     return replace(scene, meshes=tuple(mesh(i, m) for i, m in enumerate(scene.meshes)), materials=(*scene.materials, cloth))

@@ -66,8 +66,8 @@ def items(shot: Shot, store: Store, few: int | None) -> Items:
         else:
             solid.append(item)
 
-    def material(p: Primitive) -> Material | None:
-        return scene.materials[p.material] if p.material is not None else None
+    def material(prim: Primitive) -> Material | None:
+        return scene.materials[prim.material] if prim.material is not None else None
 
     for group in groups(scene, world, shot.unit, np.asarray(shot.orbit.eye), few):
         mesh = scene.meshes[group.mesh]

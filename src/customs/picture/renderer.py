@@ -221,20 +221,20 @@ class Renderer:
             part.morphs.use(6)
         return part
 
-    def _material(self, scene: Scene, look: Look, prim: Primitive, m: Material | None) -> None:
+    def _material(self, scene: Scene, look: Look, prim: Primitive, material: Material | None) -> None:
         p = self.mesh
         p["shading"] = SHADINGS[look.shading]
         p["has_normals"], p["has_tangents"] = prim.normals is not None, prim.tangents is not None
-        old = m is not None and m.model == "specular_glossiness"
-        p["base_factor"] = PLAIN_BASE if m is None else (m.diffuse if old else m.base_colour)
-        p["unlit"] = m is not None and m.model == "unlit"
-        seen = appearance(m, scene.images) if m is not None else None
+        old = material is not None and material.model == "specular_glossiness"
+        p["base_factor"] = PLAIN_BASE if material is None else (material.diffuse if old else material.base_colour)
+        p["unlit"] = material is not None and material.model == "unlit"
+        seen = appearance(material, scene.images) if material is not None else None
         p["metallic_factor"] = seen.metallic if seen else 0.0
         p["roughness_factor"] = seen.roughness if seen else 0.8
-        strength = m.emissive_strength if m else 1.0
-        p["emissive_factor"] = tuple(min(e * strength, 8.0) for e in m.emissive) if m else (0, 0, 0)
-        p["alpha_mode"] = {"opaque": 0, "mask": 1, "blend": 2}[m.alpha_mode] if m else 0
-        p["alpha_cutoff"] = m.alpha_cutoff if m else 0.5
+        strength = material.emissive_strength if material else 1.0
+        p["emissive_factor"] = tuple(min(e * strength, 8.0) for e in material.emissive) if material else (0, 0, 0)
+        p["alpha_mode"] = {"opaque": 0, "mask": 1, "blend": 2}[material.alpha_mode] if material else 0
+        p["alpha_cutoff"] = material.alpha_cutoff if material else 0.5
         slots = second = 0
         p["normal_strength"] = p["occlusion_strength"] = 1.0
         p["detail_strength"] = p["green"] = 1.0

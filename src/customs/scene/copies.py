@@ -26,8 +26,8 @@ def _renamed(mesh: Mesh, which: set[int]) -> Mesh:
     return replace(mesh, primitives=tuple(_parted(p, mesh.key) if id(p) in which else p for p in mesh.primitives))
 
 
-def _parted(p: Primitive, mesh: Key) -> Primitive:
-    was, of = p.key.was, mesh.was
+def _parted(prim: Primitive, mesh: Key) -> Primitive:
+    was, of = prim.key.was, mesh.was
     old = Key(was.digest, f"{was.kind}.{of.kind}.{of.ordinal}", was.ordinal)
-    key = made_key(p.key, "copy", mesh.part, old)
-    return replace(p, key=key, made_from=(p.key, *p.made_from))
+    key = made_key(prim.key, "copy", mesh.part, old)
+    return replace(prim, key=key, made_from=(prim.key, *prim.made_from))

@@ -95,9 +95,9 @@ def prune_content(scene: Scene, near: bool = False) -> Scene:
     if _all_used(scene, meshes, skins, materials, images):
         return scene
 
-    def prim(p: Primitive) -> Primitive:
-        material = materials[p.material] if p.material is not None else None
-        return replace(p, material=material, variants=tuple((materials[m], v) for m, v in p.variants))
+    def prim(prim: Primitive) -> Primitive:
+        material = materials[prim.material] if prim.material is not None else None
+        return replace(prim, material=material, variants=tuple((materials[m], v) for m, v in prim.variants))
 
     def channels(cs: tuple[Channel, ...]) -> tuple[Channel, ...]:
         return tuple(c for c in cs if c.path != "weights" or scene.nodes[c.node].mesh is not None)

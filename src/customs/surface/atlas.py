@@ -62,22 +62,24 @@ def make_atlas(materials: Sequence[Material], images: Sequence[Image], limit: in
     return Atlas(edge, tuple((x, y, w, h) for (x, y), (w, h) in zip(corners, sizes)), sheets)
 
 
-def _size(m: Material, images: Sequence[Image]) -> tuple[int, int]:
+def _size(material: Material, images: Sequence[Image]) -> tuple[int, int]:
     """Size of the largest texture of a material."""
-    shapes = [p.shape for u in m.textures.values() if (p := pixels_or_none(images[u.image])) is not None]
+    shapes = [p.shape for u in material.textures.values() if (p := pixels_or_none(images[u.image])) is not None]
     return (max((s[1] for s in shapes), default=LEAST_EDGE), max((s[0] for s in shapes), default=LEAST_EDGE))
 
 
-def _tile(m: Material, images: Sequence[Image], role: str, width: int, height: int) -> U8:
+def _tile(material: Material, images: Sequence[Image], role: str, width: int, height: int) -> U8:
     """A material's part of a sheet, (height, width, C)."""
     if role == "metallic_roughness":
-        return resize(packed(m, images, ORM), width, height, colour=False)
-    use = m.textures.get(role)
+        return resize(packed(material, images, ORM), width, height, colour=False)
+    use = material.textures.get(role)
     pixels = pixels_or_none(images[use.image]) if use is not None else None
     if role == "normal":
         flat = np.array([[[128, 128, 255]]], np.uint8)
         return resize(flat if pixels is None else pixels[:, :, :3], width, height, False, True)
-    factor: Any = m.base_colour if role == "base_colour" else tuple(e * m.emissive_strength for e in m.emissive)
+    factor: Any = (
+        material.base_colour if role == "base_colour" else tuple(e * material.emissive_strength for e in material.emissive)
+    )
     white = np.full((1, 1, 4), 255, np.uint8)
     four = _four(white if pixels is None else pixels)
     return _tinted(resize(four, width, height, colour=True), factor, 4 if role == "base_colour" else 3)

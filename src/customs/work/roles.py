@@ -118,9 +118,9 @@ def _about(image: Image) -> str:
     return edge
 
 
-def _kind(m: Material) -> str:
-    return {"pbr": "lit", "unlit": "unlit", "specular_glossiness": "spec.-gloss"}[m.model]
+def _kind(material: Material) -> str:
+    return {"pbr": "lit", "unlit": "unlit", "specular_glossiness": "spec.-gloss"}[material.model]
 
 
-def _alpha(m: Material) -> str:
-    return f"mask, cut {m.alpha_cutoff:g}" if m.alpha_mode == "mask" else m.alpha_mode
+def _alpha(material: Material) -> str:
+    return f"mask, cut {material.alpha_cutoff:g}" if material.alpha_mode == "mask" else material.alpha_mode

@@ -170,10 +170,12 @@ def apply(app: QApplication, evening: bool) -> None:
     _redress()
 
 
-def sheet(c: Colours) -> str:
+def sheet(colours: Colours) -> str:
     """Qt style sheet of a variant: `window.qss` with its colours filled in."""
     text = (HERE / "window.qss").read_text("utf-8")
-    return text.format(c=c, family=FAMILY, chevron=_tinted("chevron-down", c.soft), tick=_tinted("check", c.on_teal))
+    return text.format(
+        c=colours, family=FAMILY, chevron=_tinted("chevron-down", colours.soft), tick=_tinted("check", colours.on_teal)
+    )
 
 
 def wants_evening(choice: str) -> bool:

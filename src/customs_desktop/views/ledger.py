@@ -206,10 +206,10 @@ class LedgerView(QWidget):
         r = index.data(Qt.ItemDataRole.UserRole) if index.isValid() else None
         return r if isinstance(r, Row) else None
 
-    def press(self, r: Row) -> None:
+    def press(self, row: Row) -> None:
         """Take the remedy of a row."""
-        if r.remedy is not None:
-            self.session.press(r.remedy, [self.session.current])
+        if row.remedy is not None:
+            self.session.press(row.remedy, [self.session.current])
 
     def _row_picked(self, index: QModelIndex, _: QModelIndex) -> None:
         r = index.data(Qt.ItemDataRole.UserRole)
@@ -267,17 +267,17 @@ class LedgerView(QWidget):
         if isinstance(r, Row):
             self.menu_for(r, index).exec(self.table.mapToGlobal(place))
 
-    def menu_for(self, r: Row, index: QModelIndex | None = None) -> QMenu:
+    def menu_for(self, row: Row, index: QModelIndex | None = None) -> QMenu:
         """What can be done with a row."""
         menu = QMenu(self)
-        entries = [("Show the place", lambda: self.session.show_place(r), r.place is not None)]
-        if r.remedy is not None:
-            entries.insert(0, (r.remedy.label, lambda: self.press(r), effective(r) != "cleared"))
-        if r.waived:
-            entries.append(("Take the waiver back", lambda: self.session.waive(r, ""), True))
+        entries = [("Show the place", lambda: self.session.show_place(row), row.place is not None)]
+        if row.remedy is not None:
+            entries.insert(0, (row.remedy.label, lambda: self.press(row), effective(row) != "cleared"))
+        if row.waived:
+            entries.append(("Take the waiver back", lambda: self.session.waive(row, ""), True))
         else:
-            entries.append(("Accept with a reason …", lambda: self._waive(r), r.verdict == "query"))
-        text = str(index.data() or "") if index is not None else r.delivering
+            entries.append(("Accept with a reason …", lambda: self._waive(row), row.verdict == "query"))
+        text = str(index.data() or "") if index is not None else row.delivering
         entries.append(("Copy cell", lambda: _copy(text), bool(text)))
         for name, action, on in entries:
             made = QAction(name, menu)
@@ -286,10 +286,10 @@ class LedgerView(QWidget):
             menu.addAction(made)
         return menu
 
-    def _waive(self, r: Row) -> None:
-        reason, given = QInputDialog.getText(self, "Accept this query", f"{r.title}: why is {r.delivering} right here?")
+    def _waive(self, row: Row) -> None:
+        reason, given = QInputDialog.getText(self, "Accept this query", f"{row.title}: why is {row.delivering} right here?")
         if given and reason.strip():
-            self.session.waive(r, reason.strip())
+            self.session.waive(row, reason.strip())
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         r = self.current_row()

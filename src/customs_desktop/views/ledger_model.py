@@ -82,30 +82,30 @@ class LedgerModel(QAbstractTableModel):
             return font(0, 500)
         return None
 
-    def text(self, r: Row, column: str) -> str:
+    def text(self, row: Row, column: str) -> str:
         """Text of a cell."""
         if column == "Requirement":
-            return f"{r.title} · {r.subject_name}" if r.subject_name else r.title
+            return f"{row.title} · {row.subject_name}" if row.subject_name else row.title
         if column == "Remedy":
-            if r.waived:
-                return f"waived: {r.waived}"
-            if r.remedy is not None and effective(r) != "cleared":
-                return r.remedy.label
-            return f"done at {r.done_at}" if r.done_at else r.note if effective(r) != "cleared" else ""
+            if row.waived:
+                return f"waived: {row.waived}"
+            if row.remedy is not None and effective(row) != "cleared":
+                return row.remedy.label
+            return f"done at {row.done_at}" if row.done_at else row.note if effective(row) != "cleared" else ""
         if column == "At stop":
-            return self.at_stop.get(r.id, "–")
-        return {"Received": r.received, "Required": r.required, "Delivering": r.delivering}[column]
+            return self.at_stop.get(row.id, "–")
+        return {"Received": row.received, "Required": row.required, "Delivering": row.delivering}[column]
 
-    def _tone(self, r: Row, column: str) -> object:
-        if column == "Required" or (column == "Remedy" and (r.done_at or r.waived)):
+    def _tone(self, row: Row, column: str) -> object:
+        if column == "Required" or (column == "Remedy" and (row.done_at or row.waived)):
             return colour("soft")
-        if column == "Delivering" and effective(r) != "cleared":
-            return colour("query_text" if r.verdict == "query" else "held")
+        if column == "Delivering" and effective(row) != "cleared":
+            return colour("query_text" if row.verdict == "query" else "held")
         return colour("ink")
 
     @staticmethod
-    def _tip(r: Row) -> str:
-        parts = [f"{r.title}: {r.verdict}", r.note, f"Required {r.required}, delivering {r.delivering}."]
+    def _tip(row: Row) -> str:
+        parts = [f"{row.title}: {row.verdict}", row.note, f"Required {row.required}, delivering {row.delivering}."]
         return "\n".join(p for p in parts if p)
 
 

@@ -44,18 +44,18 @@ class SurfaceWriter:
             SubElement(entry, "instance_effect", url=f"#effect-{i}")
             self._effect(effects, i, m)
 
-    def _effect(self, library: Element, number: int, m: Material) -> None:
+    def _effect(self, library: Element, number: int, material: Material) -> None:
         profile = SubElement(SubElement(library, "effect", id=f"effect-{number}"), "profile_COMMON")
-        uses = {PLACES[r]: u for r, u in m.textures.items() if r in PLACES}
+        uses = {PLACES[r]: u for r, u in material.textures.items() if r in PLACES}
         for place, use in uses.items():
             surface = SubElement(SubElement(profile, "newparam", sid=f"{place}-surface"), "surface", type="2D")
             SubElement(surface, "init_from").text = f"image-{use.image}"
             sampler = SubElement(SubElement(profile, "newparam", sid=f"{place}-sampler"), "sampler2D")
             SubElement(sampler, "source").text = f"{place}-surface"
         phong = SubElement(SubElement(profile, "technique", sid="common"), "phong")
-        base = m.diffuse if m.model == "specular_glossiness" else m.base_colour
+        base = material.diffuse if material.model == "specular_glossiness" else material.base_colour
         plain = {
-            "emission": (*m.emissive, 1.0),
+            "emission": (*material.emissive, 1.0),
             "ambient": (0.0, 0.0, 0.0, 1.0),
             "diffuse": (*base[:3], 1.0),
             "specular": (0.04, 0.04, 0.04, 1.0),
@@ -66,8 +66,8 @@ class SurfaceWriter:
                 SubElement(e, "texture", texture=f"{place}-sampler", texcoord="UV0")
             else:
                 SubElement(e, "color").text = " ".join(f"{v:.6g}" for v in colour)
-        alpha = max(m.roughness, 0.01) ** 2
+        alpha = max(material.roughness, 0.01) ** 2
         SubElement(SubElement(phong, "shininess"), "float").text = f"{2 / alpha**2 - 2:.6g}"
-        if seen_opacity(m) < 1:
+        if seen_opacity(material) < 1:
             SubElement(SubElement(phong, "transparent", opaque="A_ONE"), "color").text = "1 1 1 1"
-            SubElement(SubElement(phong, "transparency"), "float").text = f"{seen_opacity(m):.6g}"
+            SubElement(SubElement(phong, "transparency"), "float").text = f"{seen_opacity(material):.6g}"

@@ -177,9 +177,9 @@ def _expressing(mesh: Mesh, number: int, expressions: Mapping[str, tuple[Binding
     return replace(mesh, primitives=tuple(primitives), target_names=tuple(names), weights=weights)
 
 
-def _mixed(p: Primitive, binds: list[Binding]) -> MorphTarget:
+def _mixed(prim: Primitive, binds: list[Binding]) -> MorphTarget:
     def sum_of(part: str) -> Any:
-        found = [(b.weight, getattr(p.targets[b.index], part)) for b in binds if b.index < len(p.targets)]
+        found = [(b.weight, getattr(prim.targets[b.index], part)) for b in binds if b.index < len(prim.targets)]
         kept = [w * v for w, v in found if v is not None]
         return frozen(np.sum(kept, axis=0)) if kept else None
 

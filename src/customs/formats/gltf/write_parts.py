@@ -117,18 +117,18 @@ def material_json(material: Material, textures: Textures, used: set[str]) -> Jso
     return out | extras_of(m.extras)
 
 
-def _material_extensions(m: Material, infos: Json) -> Json:
+def _material_extensions(material: Material, infos: Json) -> Json:
     out: Json = {}
-    if m.model == "unlit":
+    if material.model == "unlit":
         out["KHR_materials_unlit"] = {}
-    if m.emissive_strength != 1.0:
-        out["KHR_materials_emissive_strength"] = {"emissiveStrength": m.emissive_strength}
-    if m.model == "specular_glossiness":
+    if material.emissive_strength != 1.0:
+        out["KHR_materials_emissive_strength"] = {"emissiveStrength": material.emissive_strength}
+    if material.model == "specular_glossiness":
         table = differing(
             {},
-            diffuseFactor=(m.diffuse, (1.0,) * 4),
-            specularFactor=(m.specular, (1.0,) * 3),
-            glossinessFactor=(m.glossiness, 1.0),
+            diffuseFactor=(material.diffuse, (1.0,) * 4),
+            specularFactor=(material.specular, (1.0,) * 3),
+            glossinessFactor=(material.glossiness, 1.0),
         )
         for slot, name in (("diffuse", "diffuseTexture"), ("specular_glossiness", "specularGlossinessTexture")):
             if slot in infos:

@@ -81,39 +81,39 @@ class Library:
         if "newmtl" in block:
             self.materials[block["newmtl"]] = self._material(block, folder)
 
-    def _material(self, b: dict[str, str], folder: Source) -> Material:
+    def _material(self, block: dict[str, str], folder: Source) -> Material:
         uses: dict[str, TextureUse] = {}
         for key, slot in (("map_kd", "base_colour"), ("map_ke", "emissive"), ("norm", "normal"), ("map_ka", "occlusion")):
-            if key in b and (found := self._use(b[key], folder)) is not None:
+            if key in block and (found := self._use(block[key], folder)) is not None:
                 if slot != "occlusion" or found[1].get("-imfchan") == ["r"]:
                     uses[slot] = found[0]
-        left = self._bump(b, folder, uses)
-        self._data(b, folder, uses)
-        ns, pr, pm = _number(b, "ns", -1.0), _number(b, "pr", -1.0), _number(b, "pm", -1.0)
+        left = self._bump(block, folder, uses)
+        self._data(block, folder, uses)
+        ns, pr, pm = _number(block, "ns", -1.0), _number(block, "pr", -1.0), _number(block, "pm", -1.0)
         # Phong exponent to roughness: alpha = sqrt(2 / (n + 2)) (Walter et al. 2007), roughness = sqrt(alpha) (glTF 2.0, B.2).
         mapped = {"roughness", "glossiness", "metallic_roughness"} & set(uses)
         rough = pr if pr >= 0 else 1.0 if mapped else (2 / (max(ns, 0) + 2)) ** 0.25 if ns >= 0 else 1.0
-        opacity = shown_opacity(_number(b, "d", 1 - _number(b, "tr", 0.0)), b["newmtl"], folder)
-        kd = _triple(b, "kd", (0.8, 0.8, 0.8) if "map_kd" not in b else (1.0, 1.0, 1.0))
+        opacity = shown_opacity(_number(block, "d", 1 - _number(block, "tr", 0.0)), block["newmtl"], folder)
+        kd = _triple(block, "kd", (0.8, 0.8, 0.8) if "map_kd" not in block else (1.0, 1.0, 1.0))
         if "base_colour" in uses and kd == (0.0, 0.0, 0.0):
             kd = (1.0, 1.0, 1.0)
-        mode = self._alpha(b, folder, uses, opacity, left)
+        mode = self._alpha(block, folder, uses, opacity, left)
         return Material(
             key=Key(self.digest, "material", len(self.materials)),
-            name=b["newmtl"],
+            name=block["newmtl"],
             base_colour=(*kd, float(np.clip(opacity, 0, 1))),
             metallic=float(np.clip(pm, 0, 1)) if pm >= 0 else 1.0 if {"metallic", "metallic_roughness"} & set(uses) else 0.0,
             roughness=float(np.clip(rough, 0, 1)),
-            emissive=_triple(b, "ke", (1.0, 1.0, 1.0) if "emissive" in uses else (0.0, 0.0, 0.0)),
+            emissive=_triple(block, "ke", (1.0, 1.0, 1.0) if "emissive" in uses else (0.0, 0.0, 0.0)),
             alpha_mode=cast(Any, mode),
             textures=uses,
             extras={"mtl": left} if left else {},
         )
 
-    def _alpha(self, b: dict[str, str], folder: Source, uses: dict[str, TextureUse], opacity: float,
+    def _alpha(self, block: dict[str, str], folder: Source, uses: dict[str, TextureUse], opacity: float,
                left: dict[str, str]) -> str:  # fmt: skip
-        if "map_d" in b:
-            found = self._use(b["map_d"], folder)
+        if "map_d" in block:
+            found = self._use(block["map_d"], folder)
             if found is not None and "base_colour" in uses and found[0].image == uses["base_colour"].image:
                 pixels = pixels_or_none(self.images[found[0].image])
                 alpha = pixels[:, :, -1] if pixels is not None and pixels.shape[2] in (2, 4) else None
@@ -124,28 +124,28 @@ class Library:
                 return "blend" if opacity < 0.999 else "mask"
         return "blend" if opacity < 0.999 else "opaque"
 
-    def _bump(self, b: dict[str, str], folder: Source, uses: dict[str, TextureUse]) -> dict[str, str]:
+    def _bump(self, block: dict[str, str], folder: Source, uses: dict[str, TextureUse]) -> dict[str, str]:
         """`bump` is a height map by the book and a normal map in much of the trade: its own pixels decide."""
         for key in ("map_bump", "bump"):
-            if key not in b or "normal" in uses:
+            if key not in block or "normal" in uses:
                 continue
-            found = self._use(b[key], folder)
+            found = self._use(block[key], folder)
             if found is None:
-                return {key: b[key]}
+                return {key: block[key]}
             pixels = pixels_or_none(self.images[found[0].image])
             uses["normal" if pixels is not None and holds_normals(pixels) else "height"] = found[0]
         return {}
 
-    def _data(self, b: dict[str, str], folder: Source, uses: dict[str, TextureUse]) -> None:
+    def _data(self, block: dict[str, str], folder: Source, uses: dict[str, TextureUse]) -> None:
         """Roughness and metallic maps: one packed texture where both name the green and blue of one image, else apart."""
-        rough, metal = b.get("map_pr"), b.get("map_pm")
+        rough, metal = block.get("map_pr"), block.get("map_pm")
         if rough and metal:
             a, c = self._use(rough, folder), self._use(metal, folder)
             if a and c and a[0].image == c[0].image and (a[1].get("-imfchan"), c[1].get("-imfchan")) == (["g"], ["b"]):
                 uses["metallic_roughness"] = a[0]
                 return
         for key, slot in (("map_pr", "roughness"), ("map_pm", "metallic"), ("map_ks", "specular"), ("map_ns", "glossiness")):
-            found = self._use(b[key], folder) if key in b else None
+            found = self._use(block[key], folder) if key in block else None
             if found is not None and (slot != "glossiness" or "roughness" not in uses):
                 uses[slot] = found[0]
 
@@ -210,14 +210,14 @@ def _pair(words: list[str] | None, default: tuple[float, float]) -> tuple[float,
     return (numbers[0], numbers[1] if len(numbers) > 1 else default[1]) if numbers else default
 
 
-def _number(b: Mapping[str, str], key: str, default: float) -> float:
-    words = b.get(key, "").split()
+def _number(block: Mapping[str, str], key: str, default: float) -> float:
+    words = block.get(key, "").split()
     value = _word(words[-1:] if words else None, default)
     return value if np.isfinite(value) else default
 
 
-def _triple(b: Mapping[str, str], key: str, default: tuple[float, float, float]) -> tuple[float, float, float]:
-    numbers = [float(w) for w in b.get(key, "").split() if _is_number(w) and np.isfinite(float(w))]
+def _triple(block: Mapping[str, str], key: str, default: tuple[float, float, float]) -> tuple[float, float, float]:
+    numbers = [float(w) for w in block.get(key, "").split() if _is_number(w) and np.isfinite(float(w))]
     if len(numbers) == 1:
         numbers *= 3
     return cast(tuple[float, float, float], tuple(np.clip(numbers[:3], 0, 1).tolist())) if len(numbers) >= 3 else default
@@ -235,9 +235,9 @@ def mtl_text(materials: tuple[Material, ...], paths: Mapping[int, str]) -> bytes
     return ("\n".join(lines) + "\n").encode("utf-8")
 
 
-def _maps(m: Material, paths: Mapping[int, str]) -> list[str]:
+def _maps(material: Material, paths: Mapping[int, str]) -> list[str]:
     out = []
-    for slot, use in m.textures.items():
+    for slot, use in material.textures.items():
         path = paths.get(use.image)
         if path is None:
             continue
@@ -247,7 +247,7 @@ def _maps(m: Material, paths: Mapping[int, str]) -> list[str]:
         moved += "-clamp on " if use.sampler.wrap_s == WRAP_CLAMP else ""
         if slot in ("base_colour", "diffuse"):
             out.append(f"map_Kd {moved}{path}")
-            if m.alpha_mode != "opaque":
+            if material.alpha_mode != "opaque":
                 out.append(f"map_d -imfchan m {moved}{path}")
         elif slot == "metallic_roughness":
             out += [f"map_Pr -imfchan g {moved}{path}", f"map_Pm -imfchan b {moved}{path}"]

@@ -127,21 +127,21 @@ def _states(states: list[State], before: tuple[str, str, int]) -> list[tuple[str
     return [(before[0] if g is None else g, before[1] if m is None else m, before[2] if s is None else s) for g, m, s in states]
 
 
-def _absolute(e: Elements, base: Array, data: bytes) -> Elements:
+def _absolute(elements: Elements, base: Array, data: bytes) -> Elements:
     """Relative (negative) numbers counted back from what stood before their line. Raises ReadError past the first."""
-    if e.before is None:
-        return e
-    held = np.repeat(e.before + base, e.sizes, axis=0)
+    if elements.before is None:
+        return elements
+    held = np.repeat(elements.before + base, elements.sizes, axis=0)
     columns = []
-    for c, column in enumerate(e.corners):
+    for c, column in enumerate(elements.corners):
         back = column < 0
         if back.any():
             column = np.where(back, column + held[:, c] + 1, column)
             wrong = back & (column < 1)
-            if wrong.any() and e.begins is not None:
-                where = f"line {line_number(data, int(np.repeat(e.begins, e.sizes)[int(wrong.argmax())]))}"
+            if wrong.any() and elements.begins is not None:
+                where = f"line {line_number(data, int(np.repeat(elements.begins, elements.sizes)[int(wrong.argmax())]))}"
                 raise ReadError(
                     "a relative number before the first", "no more than stand above", "Mend that line.", where=where
                 )
         columns.append(column)
-    return replace(e, corners=(columns[0], columns[1], columns[2]))
+    return replace(elements, corners=(columns[0], columns[1], columns[2]))

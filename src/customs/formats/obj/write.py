@@ -65,33 +65,33 @@ def write_obj(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
     return files
 
 
-def _primitive(p: Primitive, m: np.ndarray, scene: Scene, out: _Text) -> None:
-    points = p.positions if np.array_equal(m, np.eye(4)) else apply_affine(m, p.positions)
+def _primitive(prim: Primitive, m: np.ndarray, scene: Scene, out: _Text) -> None:
+    points = prim.positions if np.array_equal(m, np.eye(4)) else apply_affine(m, prim.positions)
     first, place = unique_rows([points])
     columns, decimals = [points[first]], decimals_for(points) if out.decimals is None else out.decimals
-    if p.colours:
-        columns.append(to_srgb(np.clip(p.colours[0][first, :3], 0, 1)))
+    if prim.colours:
+        columns.append(to_srgb(np.clip(prim.colours[0][first, :3], 0, 1)))
         decimals = max(decimals, 4)
     out.parts.append(format_rows(b"v", np.concatenate(columns, axis=1), decimals))
-    if p.texcoords:
-        out.parts.append(format_rows(b"vt", p.texcoords[0], TEXCOORD_DECIMALS))
-    if p.normals is not None:
+    if prim.texcoords:
+        out.parts.append(format_rows(b"vt", prim.texcoords[0], TEXCOORD_DECIMALS))
+    if prim.normals is not None:
         turn = inverse(m[:3, :3]).T
-        normals = p.normals if np.array_equal(turn, np.eye(3)) else unit_rows(p.normals @ turn.T)
+        normals = prim.normals if np.array_equal(turn, np.eye(3)) else unit_rows(prim.normals @ turn.T)
         out.parts.append(format_rows(b"vn", normals, NORMAL_DECIMALS))
-    if p.material is not None:
-        out.parts.append(f"usemtl {scene.materials[p.material].name}\n".encode())
-    faces = triangles_of(p)
+    if prim.material is not None:
+        out.parts.append(f"usemtl {scene.materials[prim.material].name}\n".encode())
+    faces = triangles_of(prim)
     if len(faces):
-        out.parts.append(_faces(faces, place, bool(p.texcoords), p.normals is not None, out))
-    elif p.mode in ("lines", "points"):
-        flat = flat_indices(p)
-        width = 2 if p.mode == "lines" else 1
+        out.parts.append(_faces(faces, place, bool(prim.texcoords), prim.normals is not None, out))
+    elif prim.mode in ("lines", "points"):
+        flat = flat_indices(prim)
+        width = 2 if prim.mode == "lines" else 1
         rows = place[flat].reshape(-1, width) + np.uint32(1 + out.v)
         out.parts.append(format_integers(b"l" if width == 2 else b"p", rows, b"/", 1))
     out.v += len(first)
-    out.vt += len(p.positions) if p.texcoords else 0
-    out.vn += len(p.positions) if p.normals is not None else 0
+    out.vt += len(prim.positions) if prim.texcoords else 0
+    out.vn += len(prim.positions) if prim.normals is not None else 0
 
 
 def _faces(faces: np.ndarray, place: np.ndarray, uv: bool, normal: bool, out: _Text) -> bytes:

@@ -43,29 +43,29 @@ def closed(clip: Clip, seconds: float, rate: float, free: frozenset[tuple[int, s
     end = clip.seconds
     length = min(seconds, end)
 
-    def change(c: Channel) -> Channel:
-        if (c.node, c.path) in free or not len(c.times) or c.interpolation == "step" or end <= 0:
-            return c
-        return _led(straight(c, rate), end, length, rate)
+    def change(channel: Channel) -> Channel:
+        if (channel.node, channel.path) in free or not len(channel.times) or channel.interpolation == "step" or end <= 0:
+            return channel
+        return _led(straight(channel, rate), end, length, rate)
 
     return replace(clip, channels=tuple(change(c) for c in clip.channels))
 
 
-def _led(c: Channel, end: float, length: float, rate: float) -> Channel:
-    first, last = sample(c, 0.0), sample(c, end)
-    if errors(c.path, first[None], last[None])[0] < SHUT:
-        return c
-    times = c.times.astype(np.float64)
+def _led(channel: Channel, end: float, length: float, rate: float) -> Channel:
+    first, last = sample(channel, 0.0), sample(channel, end)
+    if errors(channel.path, first[None], last[None])[0] < SHUT:
+        return channel
+    times = channel.times.astype(np.float64)
     frames = end - length + np.arange(int(length * rate) + 1) / rate
     every = np.unique(np.concatenate([[0.0], times, frames, [end]]))
     every = every[(every <= end) & np.append(np.diff(every) > SAME_TIME, True)]
     t = np.clip((every - (end - length)) / max(length, 1e-9), 0, 1)
     share = t * t * (3 - 2 * t)
-    values = sample(c, every)
-    if c.path == "rotation":
+    values = sample(channel, every)
+    if channel.path == "rotation":
         turn = multiply_quaternions(first, last * np.array([-1, -1, -1, 1]))
         part = slerp(np.broadcast_to([0.0, 0, 0, 1], values.shape), np.broadcast_to(turn, values.shape), share)
         values = continuous(multiply_quaternions(part, values))
     else:
         values = values + share[:, None] * (first - last)
-    return replace(c, times=frozen(every), values=frozen(values), interpolation="linear")
+    return replace(channel, times=frozen(every), values=frozen(values), interpolation="linear")

@@ -17,12 +17,12 @@ from customs.scene.model import Channel, Clip
 def faster(clip: Clip, factor: float) -> Clip:
     """The clip played `factor` times as fast (over 0): times divided, tangents multiplied."""
 
-    def change(c: Channel) -> Channel:
-        values = c.values
-        if c.interpolation == "cubic":
+    def change(channel: Channel) -> Channel:
+        values = channel.values
+        if channel.interpolation == "cubic":
             values = np.array(values)
             values[:, [0, 2]] *= np.float32(factor)
-        return replace(c, times=frozen(c.times.astype(np.float64) / factor), values=frozen(values))
+        return replace(channel, times=frozen(channel.times.astype(np.float64) / factor), values=frozen(values))
 
     return replace(clip, channels=tuple(change(c) for c in clip.channels))
 
@@ -31,14 +31,14 @@ def backwards(clip: Clip) -> Clip:
     """The clip from its end to its beginning. In- and out-tangents change places and sign."""
     end = clip.seconds
 
-    def change(c: Channel) -> Channel:
-        times, values = end - c.times[::-1].astype(np.float64), c.values[::-1]
-        if c.interpolation == "cubic":
+    def change(channel: Channel) -> Channel:
+        times, values = end - channel.times[::-1].astype(np.float64), channel.values[::-1]
+        if channel.interpolation == "cubic":
             values = np.stack([-values[:, 2], values[:, 1], -values[:, 0]], axis=1)
-        if c.interpolation == "step" and len(c.times) > 1:
+        if channel.interpolation == "step" and len(channel.times) > 1:
             # What was held from a key on is held up to it now: values move one key later.
             values = np.concatenate([values[1:], values[-1:]])
-        return replace(c, times=frozen(times), values=frozen(values))
+        return replace(channel, times=frozen(times), values=frozen(values))
 
     return replace(clip, channels=tuple(change(c) for c in clip.channels))
 
@@ -60,9 +60,9 @@ def at_rate(clip: Clip, rate: float) -> Clip:
     """The clip with a key on every frame at `rate` (frames a second), straight lines between; steps stay steps."""
     frames = frame_times(clip, rate)
 
-    def change(c: Channel) -> Channel:
-        if not len(c.times) or c.interpolation == "step":
-            return c
-        return resampled(c, frames)
+    def change(channel: Channel) -> Channel:
+        if not len(channel.times) or channel.interpolation == "step":
+            return channel
+        return resampled(channel, frames)
 
     return replace(clip, channels=tuple(change(c) for c in clip.channels), extras={**clip.extras, "rate": rate})

@@ -86,18 +86,18 @@ def _moved(scene: Scene, clip: Clip, travel: Travel, shift: F64) -> Clip:
     turn = _parent_turn(scene, clip, travel.node, travel.times)
     local = np.einsum("tij,tj->ti", turn, shift)
 
-    def change(c: Channel) -> Channel:
-        if c.node != travel.node or c.path != "translation":
-            return c
-        values = np.array(c.values, dtype=np.float64)
-        if c.interpolation == "cubic":
+    def change(channel: Channel) -> Channel:
+        if channel.node != travel.node or channel.path != "translation":
+            return channel
+        values = np.array(channel.values, dtype=np.float64)
+        if channel.interpolation == "cubic":
             gap = np.maximum(np.gradient(travel.times), 1e-9) if len(travel.times) > 1 else np.ones(1)
             tangent = np.gradient(local, axis=0) / gap[:, None] if len(local) > 1 else np.zeros_like(local)
             values[:, 1] += local
             values[:, [0, 2]] += tangent[:, None]
         else:
             values += local
-        return replace(c, values=frozen(values))
+        return replace(channel, values=frozen(values))
 
     return replace(clip, channels=tuple(change(c) for c in clip.channels))
 

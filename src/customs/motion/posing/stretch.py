@@ -58,8 +58,8 @@ def _stretch(scene: Scene, clip: Clip, share: float) -> float:
     return worst
 
 
-def _edges(p: Primitive) -> npt.NDArray[np.int64]:
-    faces = triangles_of(p).astype(np.int64)
+def _edges(prim: Primitive) -> npt.NDArray[np.int64]:
+    faces = triangles_of(prim).astype(np.int64)
     pairs = np.concatenate([faces[:, [0, 1]], faces[:, [1, 2]], faces[:, [2, 0]]])
     return np.unique(np.sort(pairs, axis=1), axis=0)
 

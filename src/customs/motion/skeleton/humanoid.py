@@ -100,12 +100,12 @@ def propose_humanoid(skeleton: Skeleton, fixed: Mapping[str, str] | None = None)
 Found = dict[str, tuple[int, float]]
 
 
-def _candidates(s: Skeleton, taken: set[int], part: str, side: str, under: int) -> list[int]:
+def _candidates(skeleton: Skeleton, taken: set[int], part: str, side: str, under: int) -> list[int]:
     """Free joints of that part and side below `under` (−1 for anywhere), nearest to the root first."""
     out = []
-    for k in s.order:
-        m = meaning(s.names[k])
-        if k not in taken and m.part == part and m.side == side and not m.tip and (under < 0 or s.above[k, under]):
+    for k in skeleton.order:
+        m = meaning(skeleton.names[k])
+        if k not in taken and m.part == part and m.side == side and not m.tip and (under < 0 or skeleton.above[k, under]):
             out.append(k)
     return out
 
@@ -116,38 +116,38 @@ def _put(found: Found, taken: set[int], bone: str, joint: int, sure: float) -> N
         taken.add(joint)
 
 
-def _trunk(s: Skeleton, found: Found, taken: set[int]) -> None:
+def _trunk(skeleton: Skeleton, found: Found, taken: set[int]) -> None:
     """Hips, then the way from them up to the head, its joints shared out among spine, chest, upper chest and neck."""
     if "hips" not in found:
-        named = _candidates(s, taken, "hips", "", -1)
-        forks = [k for k in s.order if len(s.children[k]) >= 3]
+        named = _candidates(skeleton, taken, "hips", "", -1)
+        forks = [k for k in skeleton.order if len(skeleton.children[k]) >= 3]
         pick = named[0] if named else forks[0] if forks else -1
         if pick < 0:
             return
         _put(found, taken, "hips", pick, 0.95 if named else 0.5)
     hips = found["hips"][0]
-    heads = _candidates(s, taken, "head", "", hips)
+    heads = _candidates(skeleton, taken, "head", "", hips)
     if "head" not in found and heads:
         _put(found, taken, "head", heads[0], 0.95)
     if "head" not in found:
         return
-    way, k = [], int(s.parent[found["head"][0]])
+    way, k = [], int(skeleton.parent[found["head"][0]])
     while k >= 0 and k != hips:
         way.append(k)
-        k = int(s.parent[k])
+        k = int(skeleton.parent[k])
     way = [w for w in reversed(way) if w not in taken]
-    necks = [w for w in way if meaning(s.names[w]).part == "neck"]
+    necks = [w for w in way if meaning(skeleton.names[w]).part == "neck"]
     trunk = [w for w in way if w not in necks]
     if not necks and len(trunk) >= 3:
         necks, trunk = trunk[-1:], trunk[:-1]
     for bone, joint in zip(("spine", "chest", "upperChest"), trunk):
-        _put(found, taken, bone, joint, 0.95 if meaning(s.names[joint]).part in ("spine", "chest") else 0.7)
+        _put(found, taken, bone, joint, 0.95 if meaning(skeleton.names[joint]).part in ("spine", "chest") else 0.7)
     if necks:
-        _put(found, taken, "neck", necks[0], 0.95 if meaning(s.names[necks[0]]).part == "neck" else 0.6)
+        _put(found, taken, "neck", necks[0], 0.95 if meaning(skeleton.names[necks[0]]).part == "neck" else 0.6)
 
 
 def _limb(
-    s: Skeleton, found: Found, taken: set[int], side: str, bones: tuple[str, ...], over: str, parts: tuple[str, ...]
+    skeleton: Skeleton, found: Found, taken: set[int], side: str, bones: tuple[str, ...], over: str, parts: tuple[str, ...]
 ) -> None:
     """A limb by names; where one is not named as expected, by its place in the chain under the one before."""
     under = found[over][0] if over in found else -1
@@ -156,76 +156,76 @@ def _limb(
         if full in found:
             under = found[full][0]
             continue
-        named = _candidates(s, taken, part, side[0], under) or _leg_words(s, taken, part, side[0], under)
+        named = _candidates(skeleton, taken, part, side[0], under) or _leg_words(skeleton, taken, part, side[0], under)
         optional = bone in ("Shoulder", "Toes")
         if named:
             _put(found, taken, full, named[0], 0.95)
         elif not optional and under >= 0 and under != (found[over][0] if over in found else -1):
-            below = [k for k in s.children[under] if k not in taken]
+            below = [k for k in skeleton.children[under] if k not in taken]
             if not below:
                 return
-            _put(found, taken, full, max(below, key=lambda k: float(s.beyond[k])), 0.6)
+            _put(found, taken, full, max(below, key=lambda k: float(skeleton.beyond[k])), 0.6)
         elif not optional:
-            branch = _side_branch(s, taken, side, under, legs=bones[0] == "UpperLeg")
+            branch = _side_branch(skeleton, taken, side, under, legs=bones[0] == "UpperLeg")
             if branch < 0:
                 return
-            if bones[0] == "Shoulder" and _chain(s, branch) >= 4 and f"{side}Shoulder" not in found:
+            if bones[0] == "Shoulder" and _chain(skeleton, branch) >= 4 and f"{side}Shoulder" not in found:
                 # Four joints and more: the first is the shoulder.
                 _put(found, taken, f"{side}Shoulder", branch, 0.5)
-                branch = max(s.children[branch], key=lambda k: float(s.beyond[k]))
+                branch = max(skeleton.children[branch], key=lambda k: float(skeleton.beyond[k]))
             _put(found, taken, full, branch, 0.5)
         if full in found:
             under = found[full][0]
 
 
-def _chain(s: Skeleton, joint: int) -> int:
+def _chain(skeleton: Skeleton, joint: int) -> int:
     """Joints from one to the end of the longest way below it."""
     count = 1
-    while s.children[joint]:
-        joint = max(s.children[joint], key=lambda k: float(s.beyond[k]))
+    while skeleton.children[joint]:
+        joint = max(skeleton.children[joint], key=lambda k: float(skeleton.beyond[k]))
         count += 1
     return count
 
 
-def _leg_words(s: Skeleton, taken: set[int], part: str, side: str, under: int) -> list[int]:
+def _leg_words(skeleton: Skeleton, taken: set[int], part: str, side: str, under: int) -> list[int]:
     """A joint just called leg: the upper one where it has a thigh's place, else the lower one."""
     if part not in ("upper leg", "lower leg"):
         return []
-    return _candidates(s, taken, "leg", side, under)
+    return _candidates(skeleton, taken, "leg", side, under)
 
 
-def _side_branch(s: Skeleton, taken: set[int], side: str, under: int, legs: bool) -> int:
+def _side_branch(skeleton: Skeleton, taken: set[int], side: str, under: int, legs: bool) -> int:
     """The branch under `under` on one side that leads farthest down (legs) or sideways (arms), or −1."""
     if under < 0:
         return -1
     sign = 1.0 if side == "left" else -1.0
-    at = s.places[under]
+    at = skeleton.places[under]
     best, pick = 0.0, -1
-    for k in s.children[under]:
+    for k in skeleton.children[under]:
         if k in taken:
             continue
-        ends = s.places[np.append(np.flatnonzero(s.above[:, k]), k)] - at
+        ends = skeleton.places[np.append(np.flatnonzero(skeleton.above[:, k]), k)] - at
         aside = float((ends[:, 0] * sign).max())
         down = float(-ends[:, 1].min())
         score = down if legs else aside
-        if aside > 0.02 * s.size and score > best:
+        if aside > 0.02 * skeleton.size and score > best:
             best, pick = score, k
     return pick
 
 
-def _one(s: Skeleton, found: Found, taken: set[int], bone: str, part: str, side: str, over: str) -> None:
+def _one(skeleton: Skeleton, found: Found, taken: set[int], bone: str, part: str, side: str, over: str) -> None:
     under = found[over][0] if over in found else -1
-    named = _candidates(s, taken, part, side, under)
+    named = _candidates(skeleton, taken, part, side, under)
     if named and under >= 0:
         _put(found, taken, bone, named[0], 0.9)
 
 
-def _fingers(s: Skeleton, found: Found, taken: set[int], side: str) -> None:
+def _fingers(skeleton: Skeleton, found: Found, taken: set[int], side: str) -> None:
     hand = found.get(f"{side}Hand")
     if hand is None:
         return
     for finger in _FINGERS:
-        chain = _candidates(s, taken, finger.lower(), side[0], hand[0])
+        chain = _candidates(skeleton, taken, finger.lower(), side[0], hand[0])
         names = ("Metacarpal", "Proximal", "Distal") if finger == "Thumb" else ("Proximal", "Intermediate", "Distal")
         for joint, k in zip(names, chain):
             _put(found, taken, f"{side}{finger}{joint}", k, 0.9)

@@ -61,16 +61,18 @@ WEIGHTS = np.array([1.2, 1.0, 0.8, 1.6, 0.9, 0.4, 0.5])
 """How much each feature counts."""
 
 
-def shape_likeness(a: Skeleton, b: Skeleton) -> F64:
+def shape_likeness(skeleton: Skeleton, b: Skeleton) -> F64:
     """(A, B) how alike joints are by shape, 0 to 1."""
-    x, y = features(a), features(b)
+    x, y = features(skeleton), features(b)
     off = ((x[:, None] - y[None]) ** 2 * WEIGHTS).sum(axis=2)
     return np.exp(-off / 0.12)
 
 
-def name_likeness(a: Skeleton, b: Skeleton) -> F64:
+def name_likeness(skeleton: Skeleton, b: Skeleton) -> F64:
     """(A, B) how alike joints are by name, 0 to 1."""
-    return np.array([[likeness(x, y) for y in b.names] for x in a.names], dtype=np.float64).reshape(a.count, b.count)
+    return np.array([[likeness(x, y) for y in b.names] for x in skeleton.names], dtype=np.float64).reshape(
+        skeleton.count, b.count
+    )
 
 
 def propose(
@@ -112,12 +114,12 @@ def _assigned(score: F64) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp]]:
     return rows[good], columns[good]
 
 
-def _against(a: Skeleton, b: Skeleton, rows: npt.NDArray[np.intp], columns: npt.NDArray[np.intp], count: int) -> F64:
+def _against(skeleton: Skeleton, b: Skeleton, rows: npt.NDArray[np.intp], columns: npt.NDArray[np.intp], count: int) -> F64:
     """(A, B) share of the other pairs that a pair contradicts: an ancestor on one side that is none on the other."""
     if len(rows) < 2:
         return np.zeros((count, b.count))
-    up_a, up_b = a.above[:, rows], b.above[:, columns]
-    down_a, down_b = a.above[rows].T, b.above[columns].T
+    up_a, up_b = skeleton.above[:, rows], b.above[:, columns]
+    down_a, down_b = skeleton.above[rows].T, b.above[columns].T
     clash = (up_a[:, None] != up_b[None]) | (down_a[:, None] != down_b[None])
     share = clash.mean(axis=2)
     return np.where(share > 0.15, share * 4, 0.0)

@@ -77,12 +77,12 @@ def _rebound(scene: Scene, skins: list[Skin], targets: list[np.ndarray]) -> tupl
             continue
         target, count = targets[node.skin], len(skins[node.skin].joints)
 
-        def change(p: Primitive, target: np.ndarray = target, count: int = count) -> Primitive:
-            if p.joints is None or p.weights is None:
-                return p
-            table = merged_columns(table_of(p, len(target)), target, count)
-            joints, weights = influences_of(table, p.joints.shape[1], 0.0)
-            return replace(p, joints=joints, weights=weights)
+        def change(prim: Primitive, target: np.ndarray = target, count: int = count) -> Primitive:
+            if prim.joints is None or prim.weights is None:
+                return prim
+            table = merged_columns(table_of(prim, len(target)), target, count)
+            joints, weights = influences_of(table, prim.joints.shape[1], 0.0)
+            return replace(prim, joints=joints, weights=weights)
 
         if meshes[node.mesh] is scene.meshes[node.mesh]:
             old = scene.meshes[node.mesh]

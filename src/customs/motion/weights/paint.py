@@ -32,37 +32,37 @@ class Edit:
     rows: Rows
 
 
-def with_seams(p: Primitive, rows: Rows) -> Rows:
+def with_seams(prim: Primitive, rows: Rows) -> Rows:
     """`rows` with every vertex that lies at the place of one of them: seams stay shut."""
-    group = groups_of_rows(p.positions)
+    group = groups_of_rows(prim.positions)
     chosen = np.zeros(int(group.max(initial=0)) + 1, dtype=bool)
     chosen[group[rows]] = True
     return np.flatnonzero(chosen[group])
 
 
-def edited(p: Primitive, joints: int, edit: Edit, locked: frozenset[int] = frozenset(), limit: int = 4) -> Primitive:
+def edited(prim: Primitive, joints: int, edit: Edit, locked: frozenset[int] = frozenset(), limit: int = 4) -> Primitive:
     """The primitive with one edit: joints that are not locked share what is left in their old proportions.
 
     "blend" takes each vertex `amount` of the way to the mean of the vertices around the chosen ones (their border).
     """
-    if p.joints is None or p.weights is None or not len(edit.rows):
-        return p
-    rows = with_seams(p, edit.rows)
-    table = table_of(p, joints).toarray()
+    if prim.joints is None or prim.weights is None or not len(edit.rows):
+        return prim
+    rows = with_seams(prim, edit.rows)
+    table = table_of(prim, joints).toarray()
     if edit.kind == "blend":
-        border = _border(p, rows)
+        border = _border(prim, rows)
         if len(border):
             table[rows] += np.clip(edit.amount, 0, 1) * (table[border].mean(axis=0) - table[rows])
     elif edit.joint not in locked:
         table[rows] = _trimmed(_changed(table[rows], edit, locked), edit.joint, max(limit, 1))
     new_joints, weights = influences_of(table[rows], max(limit, 1))
-    width = max(p.joints.shape[1], new_joints.shape[1])
+    width = max(prim.joints.shape[1], new_joints.shape[1])
     out_joints, out_weights = np.zeros((len(table), width), np.uint16), np.zeros((len(table), width), np.float32)
-    out_joints[:, : p.joints.shape[1]], out_weights[:, : p.joints.shape[1]] = p.joints, p.weights
+    out_joints[:, : prim.joints.shape[1]], out_weights[:, : prim.joints.shape[1]] = prim.joints, prim.weights
     out_joints[rows], out_weights[rows] = 0, 0
     out_joints[rows, : new_joints.shape[1]], out_weights[rows, : new_joints.shape[1]] = new_joints, weights
     out_joints.flags.writeable = out_weights.flags.writeable = False
-    return replace(p, joints=out_joints, weights=out_weights)
+    return replace(prim, joints=out_joints, weights=out_weights)
 
 
 def _changed(table: F64, edit: Edit, locked: frozenset[int]) -> F64:
@@ -93,23 +93,23 @@ def _trimmed(table: F64, joint: int, limit: int) -> F64:
     return out
 
 
-def _border(p: Primitive, rows: Rows) -> Rows:
+def _border(prim: Primitive, rows: Rows) -> Rows:
     """Vertices beside the chosen ones, not chosen themselves."""
-    graph, group = _graph(p)
+    graph, group = _graph(prim)
     chosen = np.zeros(graph.shape[0])
     chosen[group[rows]] = 1
     beside = (graph @ chosen > 0) & (chosen == 0)
     return np.flatnonzero(beside[group])
 
 
-def _graph(p: Primitive) -> tuple[sparse.csr_matrix, npt.NDArray[Any]]:
-    group = groups_of_rows(p.positions)
-    return neighbours(group[triangles_of(p)], int(group.max(initial=0)) + 1), group
+def _graph(prim: Primitive) -> tuple[sparse.csr_matrix, npt.NDArray[Any]]:
+    group = groups_of_rows(prim.positions)
+    return neighbours(group[triangles_of(prim)], int(group.max(initial=0)) + 1), group
 
 
-def grown(p: Primitive, rows: Rows, rounds: int = 1) -> Rows:
+def grown(prim: Primitive, rows: Rows, rounds: int = 1) -> Rows:
     """The chosen vertices with those beside them, `rounds` times; negative rounds shrink the choice."""
-    graph, group = _graph(p)
+    graph, group = _graph(prim)
     chosen = np.zeros(graph.shape[0], dtype=bool)
     chosen[group[rows]] = True
     for _ in range(abs(rounds)):
@@ -120,18 +120,18 @@ def grown(p: Primitive, rows: Rows, rounds: int = 1) -> Rows:
     return np.flatnonzero(chosen[group])
 
 
-def island(p: Primitive, rows: Rows) -> Rows:
+def island(prim: Primitive, rows: Rows) -> Rows:
     """All vertices of the connected pieces the chosen ones are on."""
-    graph, group = _graph(p)
+    graph, group = _graph(prim)
     labels = sparse.csgraph.connected_components(graph, directed=False)[1]
     return np.flatnonzero(np.isin(labels, np.unique(labels[group[rows]]))[group])
 
 
-def moved_by(p: Primitive, joint: int, least: float = 0.01) -> Rows:
+def moved_by(prim: Primitive, joint: int, least: float = 0.01) -> Rows:
     """Vertices a joint moves with at least `least`."""
-    if p.joints is None or p.weights is None:
+    if prim.joints is None or prim.weights is None:
         return np.zeros(0, dtype=np.intp)
-    return np.flatnonzero(((p.joints == joint) & (p.weights >= least)).any(axis=1))
+    return np.flatnonzero(((prim.joints == joint) & (prim.weights >= least)).any(axis=1))
 
 
 def counterpart(names: Sequence[str], joint: int) -> int:
@@ -148,13 +148,13 @@ def counterpart(names: Sequence[str], joint: int) -> int:
     return -1
 
 
-def mirrored(p: Primitive, names: Sequence[str], joint: int, limit: int = 4) -> Primitive:
+def mirrored(prim: Primitive, names: Sequence[str], joint: int, limit: int = 4) -> Primitive:
     """Weights of `joint` taken over mirrored to the joint on the other side: each vertex from its mirror image across X = 0."""
     other = counterpart(names, joint)
-    if other < 0 or p.joints is None or p.weights is None:
-        return p
-    table = table_of(p, len(names)).toarray()
-    points = p.positions.astype(np.float64)
+    if other < 0 or prim.joints is None or prim.weights is None:
+        return prim
+    table = table_of(prim, len(names)).toarray()
+    points = prim.positions.astype(np.float64)
     far, near = cKDTree(points * [-1, 1, 1]).query(points)
     size = float(np.linalg.norm(np.ptp(points, axis=0))) or 1.0
     column = np.where(far < 0.02 * size, table[near, joint], table[:, other])
@@ -165,4 +165,4 @@ def mirrored(p: Primitive, names: Sequence[str], joint: int, limit: int = 4) -> 
     table *= np.where(rest > 1e-9, (1 - column) / np.where(rest > 1e-9, rest, 1), 1.0)[:, None]
     table[:, other] = column
     joints, weights = influences_of(table, limit)
-    return replace(p, joints=joints, weights=weights)
+    return replace(prim, joints=joints, weights=weights)

@@ -112,15 +112,17 @@ def _between(a: I32, b: I32, weight: I32) -> I32:
     return ((64 - weight) * a + weight * b + 32) >> 6
 
 
-def _ends(r: _Reader, mode: Mode, n: int) -> I32:
+def _ends(reader: _Reader, mode: Mode, n: int) -> I32:
     """End colours (N, S, 2, 4) in eight bits."""
     count = mode.subsets * 2
-    colour = np.stack([np.stack([r.take(mode.colour) for _ in range(count)], axis=1) for _ in range(3)], axis=2)
+    colour = np.stack([np.stack([reader.take(mode.colour) for _ in range(count)], axis=1) for _ in range(3)], axis=2)
     bits = [mode.colour] * 3 + [mode.alpha]
-    alpha = np.stack([r.take(mode.alpha) for _ in range(count)], axis=1) if mode.alpha else np.full((n, count), 255, np.int32)
+    alpha = (
+        np.stack([reader.take(mode.alpha) for _ in range(count)], axis=1) if mode.alpha else np.full((n, count), 255, np.int32)
+    )
     ends = np.concatenate([colour, alpha[:, :, None]], axis=2)
     if mode.own_p or mode.shared_p:
-        p = np.stack([r.take(1) for _ in range(count if mode.own_p else mode.subsets)], axis=1)
+        p = np.stack([reader.take(1) for _ in range(count if mode.own_p else mode.subsets)], axis=1)
         p = p if mode.own_p else np.repeat(p, 2, axis=1)
         wide = 4 if mode.alpha else 3
         ends[:, :, :wide] = ends[:, :, :wide] << 1 | p[:, :, None]
@@ -132,16 +134,16 @@ def _ends(r: _Reader, mode: Mode, n: int) -> I32:
     return ends.reshape(n, mode.subsets, 2, 4)
 
 
-def _indices(r: _Reader, bits: int, anchor: npt.NDArray[np.bool_]) -> I32:
+def _indices(reader: _Reader, bits: int, anchor: npt.NDArray[np.bool_]) -> I32:
     """Indices (N, 16); those at anchors have one bit less, so where each begins differs from block to block."""
-    start = r.at + bits * np.arange(16) - np.cumsum(anchor, axis=1) + anchor
+    start = reader.at + bits * np.arange(16) - np.cumsum(anchor, axis=1) + anchor
     length = np.where(anchor, bits - 1, bits)
     total = bits * 16 - int(anchor[0].sum())
     at = start.astype(np.uint64)
-    low, high = r.words[:, :1], r.words[:, 1:]
+    low, high = reader.words[:, :1], reader.words[:, 1:]
     inside = np.minimum(at, np.uint64(63))
     value = np.where(at < 64, low >> inside, high >> np.where(at < 64, np.uint64(0), at - np.uint64(64)))
     crossing = (at < 64) & (at > 0)
     value = np.where(crossing, value | high << np.where(crossing, np.uint64(64) - at, np.uint64(0)), value)
-    r.at += total
+    reader.at += total
     return (value & ((np.uint64(1) << length.astype(np.uint64)) - np.uint64(1))).astype(np.int32)

@@ -84,22 +84,22 @@ class DonorSection(QWidget):
             text = f"{len(pairs)} of {facing.arriving.count} joints paired, {doubtful} doubtful"
             self.list.addWidget(label(text, "soft", -0.5))
 
-    def _pair_row(self, p: Pair) -> QWidget:
-        mark = Mark("query" if p.doubtful else "cleared")
-        donor = button(p.donor, lambda: self._menu(p), "flat", "", f"{p.why}; press to choose another")
-        mine, sure = label(p.arriving), label(f"{p.confidence:.2f}", "soft")
+    def _pair_row(self, pair: Pair) -> QWidget:
+        mark = Mark("query" if pair.doubtful else "cleared")
+        donor = button(pair.donor, lambda: self._menu(pair), "flat", "", f"{pair.why}; press to choose another")
+        mine, sure = label(pair.arriving), label(f"{pair.confidence:.2f}", "soft")
         mine.setFixedWidth(span(88))
         sure.setFixedWidth(span(30))
         return row(mark, mine, label("→", "soft"), donor, 1, sure)
 
-    def _menu(self, p: Pair) -> None:
+    def _menu(self, pair: Pair) -> None:
         if self.facing is None:
             return
         menu = QMenu(self)
         for name in (*self.facing.donor.names, ""):
             action = menu.addAction(name or "No counterpart")
             assert action is not None
-            action.triggered.connect(lambda _=False, d=name: self.pair(p.arriving, d))
+            action.triggered.connect(lambda _=False, d=name: self.pair(pair.arriving, d))
         menu.popup(self.mapToGlobal(self.rows.pos()))
 
     def pair(self, arriving: str, donor: str) -> None:

@@ -86,14 +86,14 @@ class FacingSkeletons(QWidget):
             painter.setPen(QPen(tone, 2 if on else 1, Qt.PenStyle.DashLine if p.doubtful else Qt.PenStyle.SolidLine))
             painter.drawLine(QPointF(*mine[a.index(p.arriving)]), QPointF(*theirs[b.index(p.donor)]))
 
-    def _bones(self, painter: QPainter, s: Skeleton, spots: npt.NDArray[np.float64]) -> None:
+    def _bones(self, painter: QPainter, skeleton: Skeleton, spots: npt.NDArray[np.float64]) -> None:
         painter.setPen(QPen(colour("ink"), 2))
-        for k in range(s.count):
-            if s.parent[k] >= 0:
-                painter.drawLine(QPointF(*spots[k]), QPointF(*spots[s.parent[k]]))
+        for k in range(skeleton.count):
+            if skeleton.parent[k] >= 0:
+                painter.drawLine(QPointF(*spots[k]), QPointF(*spots[skeleton.parent[k]]))
         painter.setPen(QPen(colour("ink"), 1.2))
         for k, (x, y) in enumerate(spots):
-            painter.setBrush(colour("teal" if s.names[k] == self.joint else "card"))
+            painter.setBrush(colour("teal" if skeleton.names[k] == self.joint else "card"))
             painter.drawEllipse(QPointF(x, y), 3.2, 3.2)
 
     def _near(self, side: str, at: QPointF) -> int:

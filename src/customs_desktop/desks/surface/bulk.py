@@ -46,25 +46,25 @@ class BulkModel(QAbstractTableModel):
         self._sort()
         self.endResetModel()
 
-    def material(self, r: RoleRow) -> Material:
+    def material(self, row: RoleRow) -> Material:
         """The material of a row."""
         assert self.scene is not None
-        return self.scene.materials[r.index]
+        return self.scene.materials[row.index]
 
-    def _is(self, r: RoleRow, state: str) -> bool:
-        m = self.material(r)
+    def _is(self, row: RoleRow, state: str) -> bool:
+        m = self.material(row)
         return {"any": True, "unlit": m.model == "unlit", "plain": not m.textures}.get(state, m.alpha_mode == state)
 
-    def texts(self, r: RoleRow) -> tuple[str, ...]:
+    def texts(self, row: RoleRow) -> tuple[str, ...]:
         """What stands in a row."""
-        m = self.material(r)
+        m = self.material(row)
         kind = preset_of_name(m.name)
-        return (r.name, presets()[kind].title if kind else "–", r.alpha, "both" if m.double_sided else "one", f"{m.metallic:.2f}",
-                f"{m.roughness:.2f}", str(len(m.textures)), f"{r.faces:,}")  # fmt: skip
+        return (row.name, presets()[kind].title if kind else "–", row.alpha, "both" if m.double_sided else "one", f"{m.metallic:.2f}",
+                f"{m.roughness:.2f}", str(len(m.textures)), f"{row.faces:,}")  # fmt: skip
 
     def _sort(self) -> None:
-        def key(r: RoleRow) -> tuple[float, str]:
-            text = self.texts(r)[self.by].replace(",", "")
+        def key(row: RoleRow) -> tuple[float, str]:
+            text = self.texts(row)[self.by].replace(",", "")
             try:
                 return float(text), text
             except ValueError:

@@ -49,18 +49,18 @@ class MissingPart(Section):
             text.setMinimumWidth(20)
             self.list.addWidget(row(take, text, 1))
 
-    def take(self, c: Candidate) -> None:
+    def take(self, candidate: Candidate) -> None:
         """Let a file stand in for the picked texture."""
         if self.image is None:
             return
-        pair, lost = (str(self.image.key), str(c.image.key)), str(self.image.key)
+        pair, lost = (str(self.image.key), str(candidate.image.key)), str(self.image.key)
 
         def change(route: Route) -> Route:
             stop = route.of_step("find-textures")
             old = tuple(tuple(p) for p in dict(stop.values).get("pairs", ())) if stop is not None else ()
             return route.set("find-textures", {"pairs": (*(p for p in old if p[0] != lost), pair)})
 
-        self.edit.session.change_route(f"Take {c.image.uri}", change)
+        self.edit.session.change_route(f"Take {candidate.image.uri}", change)
 
     def suffixes(self) -> None:
         """Edit what names of textures from this asset's origin tell."""

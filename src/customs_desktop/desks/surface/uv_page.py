@@ -146,17 +146,17 @@ class UVPage(QWidget):
         else:
             self.session.worker.submit(Task(3, key="uv", title="UVs", run=run, done=done))
 
-    def _show(self, f: UVFacts, name: str) -> None:
-        self.figures = f
+    def _show(self, facts: UVFacts, name: str) -> None:
+        self.figures = facts
         texts = (
-            f"{name}: {many(f.faces, 'face')}, UV set {f.texcoord}", f"{f.bare:,} without UVs",
-            f"{many(f.outside, 'face')} outside 0..1", f"{many(f.mirrored, 'face')} mirrored (drawn in red)",
-            f"{many(f.overlapping, 'face')} on top of others", f"{f.density:,.0f} px/m" if f.density else "no texture to measure",
-            f"{many(f.picked, 'face')} picked (drawn in gold)" if f.picked else "Press on an island to pick it.",
+            f"{name}: {many(facts.faces, 'face')}, UV set {facts.texcoord}", f"{facts.bare:,} without UVs",
+            f"{many(facts.outside, 'face')} outside 0..1", f"{many(facts.mirrored, 'face')} mirrored (drawn in red)",
+            f"{many(facts.overlapping, 'face')} on top of others", f"{facts.density:,.0f} px/m" if facts.density else "no texture to measure",
+            f"{many(facts.picked, 'face')} picked (drawn in gold)" if facts.picked else "Press on an island to pick it.",
         )  # fmt: skip
         for line, text in zip(self.lines, texts):
             line.setText(text)
-        self.scale.show_density(f.density)
+        self.scale.show_density(facts.density)
 
 
 class Picture(QWidget):

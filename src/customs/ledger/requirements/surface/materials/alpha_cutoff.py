@@ -28,13 +28,13 @@ def best_cutoff(image: Image) -> float:
     return kept_of_pixels("cutoff", image, found)
 
 
-def _off(case: Case, m: Material) -> str:
-    image = alpha_image(case.delivering, m)
+def _off(case: Case, material: Material) -> str:
+    image = alpha_image(case.delivering, material)
     pixels = pixels_or_none(image) if image is not None else None
-    if m.alpha_mode != "mask" or image is None or pixels is None or alpha_shares(image) is None:
+    if material.alpha_mode != "mask" or image is None or pixels is None or alpha_shares(image) is None:
         return ""
-    shows, best = coverage(pixels, m.alpha_cutoff), coverage(pixels, best_cutoff(image))
-    return f"{shows * 100:.0f} % shows at {m.alpha_cutoff:g}" if abs(shows - best) > FAR else ""
+    shows, best = coverage(pixels, material.alpha_cutoff), coverage(pixels, best_cutoff(image))
+    return f"{shows * 100:.0f} % shows at {material.alpha_cutoff:g}" if abs(shows - best) > FAR else ""
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -43,12 +43,12 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return
     bad = [(m, said((m.alpha_cutoff, text), text)) for m in masks if (text := _off(case, m))]
 
-    def fix(m: Material) -> Remedy | None:
-        image = alpha_image(case.delivering, m)
+    def fix(material: Material) -> Remedy | None:
+        image = alpha_image(case.delivering, material)
         if image is None:
             return None
         cutoff = round(best_cutoff(image), 2)
-        return remedy("alpha", f"Cut at {cutoff:g}", mode="mask", cutoff=cutoff, targets=(str(m.key),))
+        return remedy("alpha", f"Cut at {cutoff:g}", mode="mask", cutoff=cutoff, targets=(str(material.key),))
 
     note = "Leaves vanish, or stand in boxes."
     yield from elements(rule, bad, "material", "shows as drawn", "as drawn", "as drawn", "query", note, fix)

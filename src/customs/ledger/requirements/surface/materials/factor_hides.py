@@ -12,10 +12,10 @@ DARK = 0.02
 """A factor under this leaves nothing of a texture to be seen (linear)."""
 
 
-def hidden(m: Material, role: str) -> bool:
+def hidden(material: Material, role: str) -> bool:
     """True when the factor of a role makes its texture invisible."""
-    factors = {"base_colour": max(m.base_colour[:3]), "diffuse": max(m.diffuse[:3]), "emissive": max(m.emissive),
-               "metallic": m.metallic, "roughness": m.roughness}  # fmt: skip
+    factors = {"base_colour": max(material.base_colour[:3]), "diffuse": max(material.diffuse[:3]), "emissive": max(material.emissive),
+               "metallic": material.metallic, "roughness": material.roughness}  # fmt: skip
     return factors.get(role, 1.0) < DARK
 
 

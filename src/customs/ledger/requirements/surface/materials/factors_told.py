@@ -12,8 +12,8 @@ from customs.scene.model import Material, Scene
 from customs.surface.pixels import pixels_or_none
 
 
-def _bad(scene: Scene, m: Material) -> dict[str, tuple[float, ...]]:
-    return {r: f for r, f in factors(m).items() if pixels_or_none(scene.images[m.textures[r].image]) is not None}
+def _bad(scene: Scene, material: Material) -> dict[str, tuple[float, ...]]:
+    return {r: f for r, f in factors(material).items() if pixels_or_none(scene.images[material.textures[r].image]) is not None}
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -26,8 +26,8 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             text = ", ".join(f"{words(r)} × {' '.join(f'{v:.2g}' for v in f)}" for r, f in found.items())
             bad.append((m, said(tuple((r, *(round(v, 4) for v in f)) for r, f in found.items()), text)))
 
-    def fix(m: Material) -> Remedy | None:
-        return remedy("bake-factors", "Work them into the textures", targets=(str(m.key),))
+    def fix(material: Material) -> Remedy | None:
+        return remedy("bake-factors", "Work them into the textures", targets=(str(material.key),))
 
     note = f"{case.format.title} shows the texture alone: what it is multiplied by would be lost."
     yield from elements(rule, bad, "material", "textures alone", "as made", "textures alone", "query", note, fix)

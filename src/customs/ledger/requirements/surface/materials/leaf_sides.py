@@ -19,9 +19,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return
     bad = [(m, "one side") for m in cut if not m.double_sided and _thin(m.name)]
 
-    def fix(m: Material) -> Remedy | None:
-        values: dict[str, Any] = {"mode": "mask", "cutoff": m.alpha_cutoff, "double_sided": True}
-        return remedy("alpha", "Show both sides", targets=(str(m.key),), **values)
+    def fix(material: Material) -> Remedy | None:
+        values: dict[str, Any] = {"mode": "mask", "cutoff": material.alpha_cutoff, "double_sided": True}
+        return remedy("alpha", "Show both sides", targets=(str(material.key),), **values)
 
     note = "Foliage is drawn from both sides (common practice): from behind it would not be there."
     yield from elements(rule, bad, "material", "both sides", "as made", "both sides", "query", note, fix)

@@ -9,10 +9,10 @@ from customs.ledger.shapes import elements
 from customs.scene.model import Material
 
 
-def _fix(m: Material) -> Remedy | None:
-    if m.model == "specular_glossiness":
-        return remedy("spec-gloss", "Turn into metal and rough", targets=(str(m.key),))
-    return remedy("light", "Let it take light", targets=(str(m.key),)) if m.model == "unlit" else None
+def _fix(material: Material) -> Remedy | None:
+    if material.model == "specular_glossiness":
+        return remedy("spec-gloss", "Turn into metal and rough", targets=(str(material.key),))
+    return remedy("light", "Let it take light", targets=(str(material.key),)) if material.model == "unlit" else None
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:

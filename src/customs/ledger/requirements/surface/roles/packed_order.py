@@ -23,8 +23,8 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         if told and not already(m, parts) and m.model != "specular_glossiness":
             bad.append((m, "otherwise"))
 
-    def fix(m: Material) -> Remedy | None:
-        return remedy("pack", "Pack by pattern", pattern=pattern, targets=(str(m.key),))
+    def fix(material: Material) -> Remedy | None:
+        return remedy("pack", "Pack by pattern", pattern=pattern, targets=(str(material.key),))
 
     note = "Read by the pattern, roughness would be taken for metal."
     yield from elements(rule, bad, "material", said(pattern, pattern), "otherwise", said(pattern, pattern), "held", note, fix)

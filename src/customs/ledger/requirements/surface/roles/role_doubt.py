@@ -13,20 +13,20 @@ LEAST = 0.8
 """How sure the pixels must be before a role somebody chose is doubted (0..1)."""
 
 
-def _fix(case: Case, m: Material, role: str, image: Image, guess: RoleGuess) -> Remedy | None:
+def _fix(case: Case, material: Material, role: str, image: Image, guess: RoleGuess) -> Remedy | None:
     if guess.sure < 0.5 or guess.role == role or fits(guess.role, guess.content.content if guess.content else "") is False:
         return None
-    moved = ((str(m.key), role, ""), (str(m.key), guess.role, str(image.key)))
+    moved = ((str(material.key), role, ""), (str(material.key), guess.role, str(image.key)))
     # What the file itself says is only asked about.
-    sure = guess.sure >= SURE and guess.role not in m.textures and not _said(case, m, role, image)
+    sure = guess.sure >= SURE and guess.role not in material.textures and not _said(case, material, role, image)
     return remedy("roles", f"Use it as {words(guess.role)}", sure=sure, uses=moved)
 
 
-def _said(case: Case, m: Material, role: str, image: Image) -> bool:
+def _said(case: Case, material: Material, role: str, image: Image) -> bool:
     """True where the file gives the texture this role, and no guess of ours did."""
     for old in case.received.materials:
         use = old.textures.get(role)
-        if use is not None and old.key in (m.key, *m.made_from):
+        if use is not None and old.key in (material.key, *material.made_from):
             return case.received.images[use.image].key in (image.key, *image.made_from)
     return False
 

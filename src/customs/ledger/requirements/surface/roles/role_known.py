@@ -15,11 +15,11 @@ LOOSE = ("roughness", "metallic", "glossiness")
 OTHER_MODEL = {"diffuse", "specular_glossiness"}
 
 
-def _fix(case: Case, m: Material, role: str) -> Remedy | None:
-    if pixels_or_none(case.delivering.images[m.textures[role].image]) is None:
+def _fix(case: Case, material: Material, role: str) -> Remedy | None:
+    if pixels_or_none(case.delivering.images[material.textures[role].image]) is None:
         # Nothing can be made of a texture that is not there; without it the material is what it looks like now.
-        return _drop(role, (str(m.key),), False)
-    known, me = allowed_roles(case), (str(m.key),)
+        return _drop(role, (str(material.key),), False)
+    known, me = allowed_roles(case), (str(material.key),)
     # Where the destination refuses the role it goes; where it merely has no place for it a person decides.
     refused = case.sheet.textures.unused_channels == "forbidden" or case.sheet.textures.roles is not None
     pattern = case.sheet.textures.pack or USUAL_PACKING

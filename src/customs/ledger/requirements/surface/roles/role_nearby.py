@@ -41,14 +41,16 @@ def found(case: Case) -> Iterator[tuple[Material, Image, RoleGuess, bool]]:
             yield m, image, guess, len(group) == 1
 
 
-def _filled(m: Material) -> set[str]:
+def _filled(material: Material) -> set[str]:
     """Roles a material has no need of: those it has, and those that lie packed in one it has."""
-    out = set(m.textures)
+    out = set(material.textures)
     if out & {"metallic_roughness", "parameters"}:
         out |= {"roughness", "metallic", "glossiness", "metallic_roughness"}
     if out & {"roughness", "glossiness"}:
         out |= {"roughness", "glossiness"}
-    return out if m.model != "specular_glossiness" else out | {"base_colour", "metallic_roughness", "metallic", "roughness"}
+    return (
+        out if material.model != "specular_glossiness" else out | {"base_colour", "metallic_roughness", "metallic", "roughness"}
+    )
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:

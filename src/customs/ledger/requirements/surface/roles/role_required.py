@@ -9,11 +9,11 @@ from customs.ledger.row import Case, Place, Remedy, Requirement, Row, register, 
 from customs.scene.model import Material
 
 
-def _fix(case: Case, m: Material, role: str) -> Remedy | None:
+def _fix(case: Case, material: Material, role: str) -> Remedy | None:
     if role == "parameters":
         pattern = case.sheet.textures.pack
-        return remedy("pack", "Pack by pattern", pattern=pattern, always=True, targets=(str(m.key),))
-    return remedy("fill-roles", f"Make {words(role)} of its numbers", roles=(role,), targets=(str(m.key),))
+        return remedy("pack", "Pack by pattern", pattern=pattern, always=True, targets=(str(material.key),))
+    return remedy("fill-roles", f"Make {words(role)} of its numbers", roles=(role,), targets=(str(material.key),))
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:

@@ -17,11 +17,11 @@ PAIRS = (("base_colour", "opacity"), ("diffuse", "opacity"), ("normal", "height"
 """Roles of which the second is worked into the first where the destination has no place for it."""
 
 
-def _trouble(case: Case, m: Material) -> tuple[str, tuple[str, ...]]:
+def _trouble(case: Case, material: Material) -> tuple[str, tuple[str, ...]]:
     """(what the destination cannot follow, roles it concerns) or ("", ())."""
     allowed = case.sheet.model.extensions
     tells = case.format.places and (allowed is None or EXTENSION in allowed)
-    found = lays(m)
+    found = lays(material)
     moved = tuple(r for r, lay in found.items() if not lay.plain and not tells)
     if moved:
         return "scaled, moved or turned", moved
@@ -30,20 +30,20 @@ def _trouble(case: Case, m: Material) -> tuple[str, tuple[str, ...]]:
     further = tuple(r for r, lay in found.items() if lay.texcoord >= sets)
     if further:
         return "on a further UV set", further
-    together = _together(case, m)
+    together = _together(case, material)
     return ("to be put together, and not at one place", together) if together else ("", ())
 
 
-def _together(case: Case, m: Material) -> tuple[str, ...]:
+def _together(case: Case, material: Material) -> tuple[str, ...]:
     """Roles whose pixels some step has to put side by side and that do not lie at one place."""
     known = allowed_roles(case)
-    if case.sheet.textures.pack or any(r in m.textures and r not in known for r in LOOSE):
+    if case.sheet.textures.pack or any(r in material.textures and r not in known for r in LOOSE):
         parts = parse_pattern(case.sheet.textures.pack or USUAL_PACKING)
-        uses = [f[0] for p in parts if p.value and (f := source_of(m, case.delivering.images, p.value)) is not None]
+        uses = [f[0] for p in parts if p.value and (f := source_of(material, case.delivering.images, p.value)) is not None]
         if not same_place(uses):
-            return tuple(r for r, u in m.textures.items() if u in uses)
+            return tuple(r for r, u in material.textures.items() if u in uses)
     for below, over in PAIRS:
-        uses = [m.textures[r] for r in (below, over) if r in m.textures]
+        uses = [material.textures[r] for r in (below, over) if r in material.textures]
         if over not in known and not same_place(uses):
             return below, over
     return ()

@@ -18,9 +18,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return
     relief = {i for scene in (case.delivering, case.arrived) for i, m in enumerate(scene.materials) if "normal" in m.textures}
 
-    def mask(p: Primitive) -> npt.NDArray[np.bool_]:
-        faces = facts_of(p).uv_flipped
-        return faces if p.material in relief else np.zeros_like(faces)
+    def mask(prim: Primitive) -> npt.NDArray[np.bool_]:
+        faces = facts_of(prim).uv_flipped
+        return faces if prim.material in relief else np.zeros_like(faces)
 
     note = "Without tangents some destinations light mirrored halves from the wrong side: look at it there."
     yield from per_mesh(rule, case, lambda p: int(mask(p).sum()), "query", lambda mesh: None, note, mask=mask)

@@ -43,10 +43,10 @@ def _apply(scene: Scene, settings: Retime, resources: Content, job: Job) -> Outc
     return Outcome(out, (*said, *remarks))
 
 
-def _summary(s: Retime) -> str:
-    parts = [f"× {s.speed:g}"] if s.speed != 1 else []
-    parts += ["back"] if s.backwards else []
-    parts += [f"{s.rate:g}/s"] if s.rate else []
+def _summary(settings: Retime) -> str:
+    parts = [f"× {settings.speed:g}"] if settings.speed != 1 else []
+    parts += ["back"] if settings.backwards else []
+    parts += [f"{settings.rate:g}/s"] if settings.rate else []
     return ", ".join(parts)[:18] or "as it is"
 
 

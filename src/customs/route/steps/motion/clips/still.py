@@ -35,12 +35,12 @@ def _apply(scene: Scene, settings: Still, resources: Content, job: Job) -> Outco
     gone = [t for t in settings.joints if not any(fnmatch.fnmatchcase(n.name, t) or t == str(n.key) for n in scene.nodes)]
     lost = [0]
 
-    def one(c: Channel) -> Channel:
-        if c.node not in nodes or c.path == "weights" or len(c.times) < 2:
-            return c
-        lost[0] += len(c.times) - 1
-        rest = np.asarray(getattr(scene.nodes[c.node], c.path))
-        return one_key(c, sample(c, 0.0) if settings.key == "first" else rest)
+    def one(channel: Channel) -> Channel:
+        if channel.node not in nodes or channel.path == "weights" or len(channel.times) < 2:
+            return channel
+        lost[0] += len(channel.times) - 1
+        rest = np.asarray(getattr(scene.nodes[channel.node], channel.path))
+        return one_key(channel, sample(channel, 0.0) if settings.key == "first" else rest)
 
     def change(clip: Clip) -> Clip:
         channels = tuple(one(c) for c in clip.channels)

@@ -156,8 +156,8 @@ def _clips(
 
 
 def _moved(clip: Clip, donor: Scene, place: dict[Key, int]) -> Clip:
-    def change(c: Channel) -> Channel:
-        return replace(c, node=place[donor.nodes[c.node].key])
+    def change(channel: Channel) -> Channel:
+        return replace(channel, node=place[donor.nodes[channel.node].key])
 
     kept = [c for c in clip.channels if donor.nodes[c.node].key in place and c.path != "weights"]
     return replace(clip, channels=tuple(change(c) for c in kept))

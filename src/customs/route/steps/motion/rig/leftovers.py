@@ -89,9 +89,9 @@ def _one_skeleton(scene: Scene, job: Job) -> tuple[Scene, list[Remark]]:
     return prune(_dropped(out, gone), near=True), remarks
 
 
-def _under(s: Skeleton, tops: tuple[int, ...]) -> set[int]:
-    columns = [s.nodes.index(t) for t in tops]
-    return {s.nodes[i] for i in range(s.count) if i in columns or s.above[i, columns].any()}
+def _under(skeleton: Skeleton, tops: tuple[int, ...]) -> set[int]:
+    columns = [skeleton.nodes.index(t) for t in tops]
+    return {skeleton.nodes[i] for i in range(skeleton.count) if i in columns or skeleton.above[i, columns].any()}
 
 
 def _dropped(scene: Scene, gone: set[int]) -> Scene:
@@ -118,14 +118,14 @@ def _bound_to(scene: Scene, node: int, world: npt.NDArray[np.float64], skin: int
     back = inverse(theirs.rest[0] @ scene.skins[skin].inverse_bind[0])
     starts, ends, owner = bone_segments(theirs)
 
-    def change(p: Primitive) -> Primitive:
-        points = posed_positions(scene, node, p, world)
+    def change(prim: Primitive) -> Primitive:
+        points = posed_positions(scene, node, prim, world)
         nearest = owner[to_segments(points.mean(axis=0)[None], starts, ends)[0][0].argmin()]
         local = points @ back[:3, :3].T + back[:3, 3]
-        if p.joints is None or p.weights is None:
-            return p
+        if prim.joints is None or prim.weights is None:
+            return prim
         table = np.array([t if t >= 0 else nearest for t in target], dtype=np.uint16)
-        return replace(p, positions=frozen(local), joints=frozen(table[p.joints], np.uint16))
+        return replace(prim, positions=frozen(local), joints=frozen(table[prim.joints], np.uint16))
 
     return replace(mesh, primitives=tuple(change(p) for p in mesh.primitives), made_from=(mesh.key, *mesh.made_from))
 

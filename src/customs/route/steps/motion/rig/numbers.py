@@ -36,9 +36,9 @@ def _apply(scene: Scene, settings: Numbers, resources: Content, job: Job) -> Out
         for number, n in enumerate(shown, 1):
             wanted[n] = {**wanted.get(n, {}), ORDER: str(number)}
 
-    def change(i: int, n: Node) -> Node:
-        new = {**n.extras, **wanted.get(i, {})}
-        return n if new == dict(n.extras) else replace(n, extras=new)
+    def change(i: int, node: Node) -> Node:
+        new = {**node.extras, **wanted.get(i, {})}
+        return node if new == dict(node.extras) else replace(node, extras=new)
 
     nodes = tuple(change(i, n) for i, n in enumerate(scene.nodes))
     if all(a is b for a, b in zip(nodes, scene.nodes)):

@@ -41,13 +41,13 @@ def _joints(scene: Scene, parts: list[int]) -> list[int]:
 
 
 def _part(mesh: Mesh, world: np.ndarray, joint: int, key: Key) -> Mesh:
-    def change(p: Primitive) -> Primitive:
-        count = len(p.positions)
+    def change(prim: Primitive) -> Primitive:
+        count = len(prim.positions)
         weights = np.zeros((count, 4), np.float32)
         weights[:, 0] = 1
         joints = np.zeros((count, 4), np.uint16)
         joints[:, 0] = joint
-        placed = moved_primitive(p, world)
+        placed = moved_primitive(prim, world)
         return replace(placed, joints=frozen(joints, np.uint16), weights=frozen(weights))
 
     return replace(mesh, key=key, primitives=tuple(change(p) for p in mesh.primitives), made_from=(mesh.key, *mesh.made_from))

@@ -33,16 +33,16 @@ class Static(Settings):
 def _still(scene: Scene, node: int, mesh: Mesh, world: npt.NDArray[np.float64]) -> Mesh:
     """The mesh at `node` as its skin holds it at rest, in world space."""
 
-    def change(p: Primitive) -> Primitive:
-        if p.joints is None or p.weights is None:
-            return p
+    def change(prim: Primitive) -> Primitive:
+        if prim.joints is None or prim.weights is None:
+            return prim
         skin = scene.nodes[node].skin
         assert skin is not None
-        blend = skin_matrices(p, joint_matrices(scene, skin, world))[:, :, :3]
-        points = frozen(posed_positions(scene, node, p, world))
-        normals, tangents = still_normals(p, blend)
-        targets = tuple(still_target(t, blend) for t in p.targets)
-        return replace(p, positions=points, normals=normals, tangents=tangents, targets=targets, joints=None, weights=None)
+        blend = skin_matrices(prim, joint_matrices(scene, skin, world))[:, :, :3]
+        points = frozen(posed_positions(scene, node, prim, world))
+        normals, tangents = still_normals(prim, blend)
+        targets = tuple(still_target(t, blend) for t in prim.targets)
+        return replace(prim, positions=points, normals=normals, tangents=tangents, targets=targets, joints=None, weights=None)
 
     return replace(mesh, primitives=tuple(change(p) for p in mesh.primitives))
 

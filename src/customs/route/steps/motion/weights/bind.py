@@ -92,11 +92,11 @@ def _bound(scene: Scene, n: int, world: F64, settings: Bind, source: tuple[Surfa
     joints, weights = influences_of(table[group], settings.limit)
     back = inverse(skeleton.rest[0] @ scene.skins[skin].inverse_bind[0])
 
-    def change(k: int, p: Primitive) -> Primitive:
+    def change(k: int, prim: Primitive) -> Primitive:
         part = slice(starts[k], starts[k + 1])
         local = places[k] @ back[:3, :3].T + back[:3, 3]
-        moved = p.positions if np.abs(local - p.positions).max(initial=0.0) < 1e-6 else frozen(local)
-        return replace(p, positions=moved, joints=frozen(joints[part], np.uint16), weights=frozen(weights[part]))
+        moved = prim.positions if np.abs(local - prim.positions).max(initial=0.0) < 1e-6 else frozen(local)
+        return replace(prim, positions=moved, joints=frozen(joints[part], np.uint16), weights=frozen(weights[part]))
 
     return replace(mesh, primitives=tuple(change(k, p) for k, p in enumerate(mesh.primitives))), text
 

@@ -28,21 +28,21 @@ class SplitJoints(Targeted):
     limit: int = Field(default=64, ge=4, le=4096, description="joints a mesh may need")
 
 
-def _pieces(p: Primitive, limit: int, name: str) -> list[Primitive]:
-    if p.joints is None or len(joints_used(p)) <= limit:
-        return [p]
+def _pieces(prim: Primitive, limit: int, name: str) -> list[Primitive]:
+    if prim.joints is None or len(joints_used(prim)) <= limit:
+        return [prim]
     try:
-        part = parts_by_joints(p, limit)
+        part = parts_by_joints(prim, limit)
     except ValueError as problem:
         raise StepError(
             f"mesh {name}: {problem}", f"at most {limit}", "Add Weights with fewer influences first.", where="limit"
         ) from None
-    faces = triangles_of(p)
+    faces = triangles_of(prim)
     out = []
     for k in range(int(part.max()) + 1):
-        piece = drop_unused_vertices(with_faces(p, faces[part == k], part == k))
-        old = old_key(p.key.digest, "primitive", "split-joints", p.key.was.ordinal * 64 + k)
-        out.append(replace(piece, key=made_key(p.key, "split-joints", k, old), made_from=(p.key, *p.made_from)))
+        piece = drop_unused_vertices(with_faces(prim, faces[part == k], part == k))
+        old = old_key(prim.key.digest, "primitive", "split-joints", prim.key.was.ordinal * 64 + k)
+        out.append(replace(piece, key=made_key(prim.key, "split-joints", k, old), made_from=(prim.key, *prim.made_from)))
     return out
 
 

@@ -31,21 +31,21 @@ def _apply(scene: Scene, settings: Weightless, resources: Content, job: Job) -> 
     number = {id(m): i for i, m in enumerate(scene.meshes)}
     filled = [0]
 
-    def change(mesh: object, p: Primitive) -> Primitive:
+    def change(mesh: object, prim: Primitive) -> Primitive:
         skin = skin_of.get(number[id(mesh)])
-        if p.joints is None or p.weights is None or skin is None:
-            return p
-        sound = sound_weights(p, joints[skin])
+        if prim.joints is None or prim.weights is None or skin is None:
+            return prim
+        sound = sound_weights(prim, joints[skin])
         # A vertex of which one weight is broken is not to be trusted with the rest of them.
-        bad = (sound.sum(axis=1) < settings.least) | ~((p.weights == sound).all(axis=1))
-        if not bad.any() and sound is p.weights:
-            return p
-        clean = replace(p, weights=sound)
+        bad = (sound.sum(axis=1) < settings.least) | ~((prim.weights == sound).all(axis=1))
+        if not bad.any() and sound is prim.weights:
+            return prim
+        clean = replace(prim, weights=sound)
         if bad.all() or not bad.any():
             return clean
         filled[0] += int(bad.sum())
         table = table_of(clean, joints[skin]).toarray()
-        group = groups_of_rows(p.positions)
+        group = groups_of_rows(prim.positions)
         first = np.unique(group, return_index=True)[1]
         # Of vertices at one place a sound one speaks for all.
         small = table[first]
@@ -53,9 +53,9 @@ def _apply(scene: Scene, settings: Weightless, resources: Content, job: Job) -> 
         small[group[good]] = table[good]
         sure = np.zeros(len(first), dtype=bool)
         sure[group[good]] = True
-        solved = inpaint(p.positions[first], group[triangles_of(p)], small, sure)
-        new_joints, weights = influences_of(np.where(bad[:, None], solved[group], table), p.joints.shape[1])
-        return replace(p, joints=np.where(bad[:, None], new_joints, p.joints).astype(np.uint16),
+        solved = inpaint(prim.positions[first], group[triangles_of(prim)], small, sure)
+        new_joints, weights = influences_of(np.where(bad[:, None], solved[group], table), prim.joints.shape[1])
+        return replace(prim, joints=np.where(bad[:, None], new_joints, prim.joints).astype(np.uint16),
                        weights=np.where(bad[:, None], weights, sound).astype(np.float32))  # fmt: skip
 
     out = map_primitives(scene, settings, job, change)

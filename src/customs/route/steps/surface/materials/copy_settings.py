@@ -32,10 +32,10 @@ def _apply(scene: Scene, settings: CopySettings, resources: Content, job: Job) -
         names = ", ".join(m.name for m in scene.materials[:8])
         raise StepError(f"no material {settings.source!r}", f"one of {names}", where="source")
 
-    def change(m: Material, textures: Textures) -> Material:
-        if m is source or all(getattr(m, n) == getattr(source, n) for n in COPIED):
-            return m
-        return replace(m, **{n: getattr(source, n) for n in COPIED})
+    def change(material: Material, textures: Textures) -> Material:
+        if material is source or all(getattr(material, n) == getattr(source, n) for n in COPIED):
+            return material
+        return replace(material, **{n: getattr(source, n) for n in COPIED})
 
     return Outcome(*changed_materials(scene, settings, job, change))
 

@@ -31,33 +31,36 @@ class Detail(Targeted):
     bake: bool = Field(default=False, description="work it into the texture below, for destinations without detail maps")
 
 
-def _laid(m: Material, textures: Textures, image: int | None, s: Detail) -> Material:
-    role = "detail_normal" if s.normal else "detail"
+def _laid(m: Material, textures: Textures, image: int | None, settings: Detail) -> Material:
+    role = "detail_normal" if settings.normal else "detail"
     old = m.textures.get(role)
     if image is None and old is None:
         return m
-    below = m.textures.get("normal" if s.normal else "base_colour")
+    below = m.textures.get("normal" if settings.normal else "base_colour")
     at = image if image is not None else old.image if old is not None else 0
     base = old or below or TextureUse(at)
-    moved = replace(base, image=at, strength=s.strength, offset=s.offset, scale=s.scale, rotation=0.0)
+    moved = replace(base, image=at, strength=settings.strength, offset=settings.offset, scale=settings.scale, rotation=0.0)
     m = replace(m, textures={**m.textures, role: moved})
-    return _baked(m, textures, role) if s.bake else m
+    return _baked(m, textures, role) if settings.bake else m
 
 
-def _baked(m: Material, textures: Textures, role: str) -> Material:
+def _baked(material: Material, textures: Textures, role: str) -> Material:
     """The detail worked into the texture below it."""
     slot = "normal" if role == "detail_normal" else "base_colour"
-    use, below = m.textures[role], m.textures.get(slot)
+    use, below = material.textures[role], material.textures.get(slot)
     detail = pixels_or_none(textures.images[use.image])
     base = pixels_or_none(textures.images[below.image]) if below is not None else None
     if detail is None:
-        return m
+        return material
     if below is None or base is None:
         return replace(
-            without_roles(m, (role,)), textures={**without_roles(m, (role,)).textures, slot: replace(use, strength=1.0)}
+            without_roles(material, (role,)),
+            textures={**without_roles(material, (role,)).textures, slot: replace(use, strength=1.0)},
         )
     if below.texcoord != use.texcoord:
-        raise StepError("detail and base use different UV sets", "one UV set", "Keep the detail apart, or unwrap anew.", m.name)
+        raise StepError(
+            "detail and base use different UV sets", "one UV set", "Keep the detail apart, or unwrap anew.", material.name
+        )
     turns = (use.scale[0] / below.scale[0], use.scale[1] / below.scale[1])
     shift = (use.offset[0] - below.offset[0] * turns[0], use.offset[1] - below.offset[1] * turns[1])
     width, height = (int(min(4096, max(b, d * abs(t)))) for b, d, t in zip(base.shape[1::-1], detail.shape[1::-1], turns))
@@ -66,10 +69,10 @@ def _baked(m: Material, textures: Textures, role: str) -> Material:
     under = tiled(base, size, (1.0, 1.0), (0.0, 0.0))
     made = combined(under, over, use.strength) if slot == "normal" else laid_over(under, over, use.strength)
     source = textures.images[below.image]
-    image = Image(made_key(m.key, role), source.name, pixels=frozen(made, np.uint8), made_from=(source.key,))
+    image = Image(made_key(material.key, role), source.name, pixels=frozen(made, np.uint8), made_from=(source.key,))
     return replace(
-        without_roles(m, (role,)),
-        textures={**without_roles(m, (role,)).textures, slot: replace(below, image=textures.add(image))},
+        without_roles(material, (role,)),
+        textures={**without_roles(material, (role,)).textures, slot: replace(below, image=textures.add(image))},
     )
 
 

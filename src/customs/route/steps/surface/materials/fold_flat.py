@@ -30,21 +30,21 @@ def _folded(m: Material, textures: Textures) -> Material:
     return m
 
 
-def _without(m: Material, role: str, value: np.ndarray) -> Material:
+def _without(material: Material, role: str, value: np.ndarray) -> Material:
     rgb = value[:3] if len(value) >= 3 else np.repeat(value[:1], 3)
     alpha = float(value[-1]) if len(value) in (2, 4) else 1.0
-    out = without_roles(m, (role,))
+    out = without_roles(material, (role,))
     if role == "base_colour":
-        light = to_linear(rgb) * np.array(m.base_colour[:3])
+        light = to_linear(rgb) * np.array(material.base_colour[:3])
         r, g, b = (float(v) for v in light)
-        return replace(out, base_colour=(r, g, b, m.base_colour[3] * alpha))
+        return replace(out, base_colour=(r, g, b, material.base_colour[3] * alpha))
     if role == "emissive":
-        r, g, b = (float(v) for v in to_linear(rgb) * np.array(m.emissive))
+        r, g, b = (float(v) for v in to_linear(rgb) * np.array(material.emissive))
         return replace(out, emissive=(r, g, b))
     if role == "metallic_roughness":
-        return replace(out, roughness=m.roughness * float(rgb[1]), metallic=m.metallic * float(rgb[2]))
+        return replace(out, roughness=material.roughness * float(rgb[1]), metallic=material.metallic * float(rgb[2]))
     if role in ("metallic", "roughness"):
-        return replace(out, **{role: getattr(m, role) * float(rgb[0])})
+        return replace(out, **{role: getattr(material, role) * float(rgb[0])})
     return out
 
 

@@ -37,19 +37,21 @@ class Glow(Targeted):
         return value
 
 
-def _glowing(m: Material, textures: Textures, s: Glow) -> Material:
-    use = m.textures.get("diffuse" if m.model == "specular_glossiness" else "base_colour")
+def _glowing(material: Material, textures: Textures, settings: Glow) -> Material:
+    use = material.textures.get("diffuse" if material.model == "specular_glossiness" else "base_colour")
     pixels = pixels_or_none(textures.images[use.image]) if use is not None else None
-    if use is None or pixels is None or pixels.shape[2] < 3 or not s.colours:
-        return m
-    mask = cleaned(colour_mask(pixels, s.colours, s.tolerance, s.feather), s.speck, s.gap)
+    if use is None or pixels is None or pixels.shape[2] < 3 or not settings.colours:
+        return material
+    mask = cleaned(colour_mask(pixels, settings.colours, settings.tolerance, settings.feather), settings.speck, settings.gap)
     if not mask.any():
-        return m
+        return material
     source = textures.images[use.image]
     made = frozen(glow_map(pixels, mask), np.uint8)
-    image = Image(made_key(m.key, "glow"), f"{source.name}_glow", pixels=made, made_from=(source.key,))
+    image = Image(made_key(material.key, "glow"), f"{source.name}_glow", pixels=made, made_from=(source.key,))
     new = TextureUse(textures.add(image), use.texcoord, use.sampler, 1.0, use.offset, use.rotation, use.scale)
-    return replace(m, textures={**m.textures, "emissive": new}, emissive=(1.0, 1.0, 1.0), emissive_strength=s.strength)
+    return replace(
+        material, textures={**material.textures, "emissive": new}, emissive=(1.0, 1.0, 1.0), emissive_strength=settings.strength
+    )
 
 
 def _apply(scene: Scene, settings: Glow, resources: Content, job: Job) -> Outcome:

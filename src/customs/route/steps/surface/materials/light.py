@@ -21,10 +21,10 @@ class Light(Targeted):
 
 
 def _apply(scene: Scene, settings: Light, resources: Content, job: Job) -> Outcome:
-    def change(m: Material, textures: Textures) -> Material:
-        if m.model != "unlit":
-            return m
-        return replace(m, model="pbr", roughness=settings.roughness, metallic=settings.metallic)
+    def change(material: Material, textures: Textures) -> Material:
+        if material.model != "unlit":
+            return material
+        return replace(material, model="pbr", roughness=settings.roughness, metallic=settings.metallic)
 
     out, remarks = changed_materials(scene, settings, job, change)
     return Outcome(out, remarks)

@@ -28,28 +28,28 @@ class MergeAlpha(Targeted):
     set_mode: bool = Field(default=True, description="set alpha mode and cutoff by what the opacity looks like")
 
 
-def _merged(m: Material, textures: Textures, set_mode: bool) -> Material:
-    use = m.textures.get("opacity")
+def _merged(material: Material, textures: Textures, set_mode: bool) -> Material:
+    use = material.textures.get("opacity")
     opacity = pixels_or_none(textures.images[use.image]) if use is not None else None
     if use is None or opacity is None:
-        return m
-    role = "diffuse" if m.model == "specular_glossiness" else "base_colour"
-    old = m.textures.get(role)
+        return material
+    role = "diffuse" if material.model == "specular_glossiness" else "base_colour"
+    old = material.textures.get(role)
     if old is not None and not same_place((old, use)):
-        return m
+        return material
     colour = pixels_or_none(textures.images[old.image]) if old is not None else None
     white = np.full((1, 1, 3), 255, np.uint8)
     colour, opacity = same_size(white if colour is None else colour, opacity)
     pixels = with_alpha(colour, opacity)
-    name = textures.images[old.image].name if old is not None else f"{m.name}_colour"
+    name = textures.images[old.image].name if old is not None else f"{material.name}_colour"
     made = tuple(textures.images[u.image].key for u in (old, use) if u is not None)
-    image = Image(made_key(m.key, "merge-alpha"), name, pixels=frozen(pixels, np.uint8), made_from=made)
+    image = Image(made_key(material.key, "merge-alpha"), name, pixels=frozen(pixels, np.uint8), made_from=made)
     new = (
         replace(old, image=textures.add(image))
         if old is not None
         else TextureUse(textures.add(image), use.texcoord, use.sampler)
     )
-    out = replace(without_roles(m, ("opacity",)), textures={**without_roles(m, ("opacity",)).textures, role: new})
+    out = replace(without_roles(material, ("opacity",)), textures={**without_roles(material, ("opacity",)).textures, role: new})
     if not set_mode:
         return out
     return replace(out, alpha_mode=wanted_mode(pixels[:, :, 3]), alpha_cutoff=round(wanted_cutoff(pixels[:, :, 3]), 3))

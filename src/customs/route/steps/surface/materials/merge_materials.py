@@ -19,11 +19,11 @@ def _use(use: TextureUse) -> tuple[Any, ...]:
     return (use.image, use.texcoord, use.sampler, use.strength, use.offset, use.rotation, use.scale, repr(dict(use.extras)))
 
 
-def likeness(m: Material) -> tuple[Any, ...]:
+def likeness(material: Material) -> tuple[Any, ...]:
     """Equal for materials that look alike and have the same textures, whatever their names."""
     skip = ("key", "name", "textures", "extras", "made_from")
-    plain = tuple(v for k, v in m.__dict__.items() if k not in skip)
-    return (*plain, tuple(sorted((r, _use(u)) for r, u in m.textures.items())), repr(dict(m.extras)))
+    plain = tuple(v for k, v in material.__dict__.items() if k not in skip)
+    return (*plain, tuple(sorted((r, _use(u)) for r, u in material.textures.items())), repr(dict(material.extras)))
 
 
 def same_materials(scene: Scene) -> dict[int, int]:
@@ -42,9 +42,9 @@ def _apply(scene: Scene, settings: MergeMaterials, resources: Content, job: Job)
     if not same:
         return Outcome(scene)
 
-    def prim(p: Primitive) -> Primitive:
-        material = same.get(p.material, p.material) if p.material is not None else None
-        return replace(p, material=material, variants=tuple((same.get(m, m), v) for m, v in p.variants))
+    def prim(prim: Primitive) -> Primitive:
+        material = same.get(prim.material, prim.material) if prim.material is not None else None
+        return replace(prim, material=material, variants=tuple((same.get(m, m), v) for m, v in prim.variants))
 
     meshes = tuple(replace(m, primitives=tuple(prim(p) for p in m.primitives)) for m in scene.meshes)
     gone = {b: tuple(scene.materials[a].key for a, c in same.items() if c == b) for b in same.values()}

@@ -30,18 +30,20 @@ class ApplyPreset(Targeted):
         return value
 
 
-def _is(m: Material, state: str) -> bool:
-    return {"any": True, "unlit": m.model == "unlit", "plain": not m.textures}.get(state, m.alpha_mode == state)
+def _is(material: Material, state: str) -> bool:
+    return {"any": True, "unlit": material.model == "unlit", "plain": not material.textures}.get(
+        state, material.alpha_mode == state
+    )
 
 
 def _apply(scene: Scene, settings: ApplyPreset, resources: Content, job: Job) -> Outcome:
     chosen = presets()[settings.preset]
 
-    def change(m: Material, textures: Textures) -> Material:
-        if m.model == "specular_glossiness" or not _is(m, settings.state):
-            return m
-        new = apply_preset(m, chosen)
-        return m if new.__dict__ == m.__dict__ else new
+    def change(material: Material, textures: Textures) -> Material:
+        if material.model == "specular_glossiness" or not _is(material, settings.state):
+            return material
+        new = apply_preset(material, chosen)
+        return material if new.__dict__ == material.__dict__ else new
 
     return Outcome(*changed_materials(scene, settings, job, change))
 

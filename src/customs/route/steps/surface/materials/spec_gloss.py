@@ -28,8 +28,8 @@ class SpecGloss(Targeted):
     """Nothing to set: the conversion is the published one."""
 
 
-def _texture(m: Material, textures: Textures, role: str) -> npt.NDArray[Any] | None:
-    use = m.textures.get(role)
+def _texture(material: Material, textures: Textures, role: str) -> npt.NDArray[Any] | None:
+    use = material.textures.get(role)
     return pixels_or_none(textures.images[use.image]) if use is not None else None
 
 
@@ -41,40 +41,44 @@ def _rgba(pixels: npt.NDArray[Any] | None) -> npt.NDArray[np.uint8]:
     return p if p.shape[2] == 4 else np.dstack([p[:, :, :3], np.full(p.shape[:2], 255, np.uint8)])
 
 
-def _values(m: Material, textures: Textures) -> tuple[MetalRough, F32]:
+def _values(material: Material, textures: Textures) -> tuple[MetalRough, F32]:
     """(the converted values, alpha) over the larger of both textures."""
     diffuse, gloss = same_size(
-        _rgba(_texture(m, textures, "diffuse")), _rgba(_texture(m, textures, "specular_glossiness")), True
+        _rgba(_texture(material, textures, "diffuse")), _rgba(_texture(material, textures, "specular_glossiness")), True
     )
     d, g = (p.astype(np.float32) / np.float32(255) for p in (diffuse, gloss))
-    base = to_linear(d[:, :, :3]) * np.array(m.diffuse[:3], np.float32)
-    shine = to_linear(g[:, :, :3]) * np.array(m.specular, np.float32)
-    return converted(base, shine, g[:, :, 3] * np.float32(m.glossiness)), d[:, :, 3]
+    base = to_linear(d[:, :, :3]) * np.array(material.diffuse[:3], np.float32)
+    shine = to_linear(g[:, :, :3]) * np.array(material.specular, np.float32)
+    return converted(base, shine, g[:, :, 3] * np.float32(material.glossiness)), d[:, :, 3]
 
 
-def _converted(m: Material, textures: Textures) -> Material:
-    both = [m.textures[r] for r in ("diffuse", "specular_glossiness") if r in m.textures]
-    if m.model != "specular_glossiness" or not same_place(both):
-        return m
-    found, alpha = _values(m, textures)
-    uses = {r: u for r, u in m.textures.items() if r not in ("diffuse", "specular_glossiness")}
-    source = m.textures.get("diffuse") or m.textures.get("specular_glossiness")
+def _converted(material: Material, textures: Textures) -> Material:
+    both = [material.textures[r] for r in ("diffuse", "specular_glossiness") if r in material.textures]
+    if material.model != "specular_glossiness" or not same_place(both):
+        return material
+    found, alpha = _values(material, textures)
+    uses = {r: u for r, u in material.textures.items() if r not in ("diffuse", "specular_glossiness")}
+    source = material.textures.get("diffuse") or material.textures.get("specular_glossiness")
     if source is None:
         r, g, b = (float(v) for v in found.base[0, 0])
-        return replace(m, model="pbr", base_colour=(r, g, b, m.diffuse[3]), metallic=float(found.metallic[0, 0]),
+        return replace(material, model="pbr", base_colour=(r, g, b, material.diffuse[3]), metallic=float(found.metallic[0, 0]),
                        roughness=float(found.roughness[0, 0]), textures=uses)  # fmt: skip
     colour = np.dstack([to_srgb(found.base), alpha]) if alpha.min() < 1 else to_srgb(found.base)
     data = np.dstack([np.ones_like(found.roughness), found.roughness, found.metallic])
     for role, values, name in (("base_colour", colour, "base"), ("metallic_roughness", data, "orm")):
         pixels = frozen(np.round(values * 255), np.uint8)
         made = tuple(
-            textures.images[u.image].key for u in (m.textures.get("diffuse"), m.textures.get("specular_glossiness")) if u
+            textures.images[u.image].key
+            for u in (material.textures.get("diffuse"), material.textures.get("specular_glossiness"))
+            if u
         )
-        image = Image(made_key(m.key, "spec-gloss", role), f"{m.name}_{name}", pixels=pixels, made_from=made)
+        image = Image(made_key(material.key, "spec-gloss", role), f"{material.name}_{name}", pixels=pixels, made_from=made)
         uses[role] = TextureUse(
             textures.add(image), source.texcoord, source.sampler, 1.0, source.offset, source.rotation, source.scale
         )
-    return replace(m, model="pbr", base_colour=(1.0, 1.0, 1.0, m.diffuse[3]), metallic=1.0, roughness=1.0, textures=uses)
+    return replace(
+        material, model="pbr", base_colour=(1.0, 1.0, 1.0, material.diffuse[3]), metallic=1.0, roughness=1.0, textures=uses
+    )
 
 
 def _apply(scene: Scene, settings: SpecGloss, resources: Content, job: Job) -> Outcome:

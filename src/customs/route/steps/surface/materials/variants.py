@@ -65,13 +65,13 @@ def _apply(scene: Scene, settings: Variants, resources: Content, job: Job) -> Ou
     names = list(dict.fromkeys([*scene.variants, settings.first, *skins]))
     materials, clones = _clones(scene, settings, names)
 
-    def prim(p: Primitive) -> Primitive:
-        mine = clones.get(p.material) if p.material is not None else None
-        if mine is None or p.material is None:
-            return p
+    def prim(prim: Primitive) -> Primitive:
+        mine = clones.get(prim.material) if prim.material is not None else None
+        if mine is None or prim.material is None:
+            return prim
         other = tuple(k for k in range(len(names)) if k not in mine)
-        own = [(p.material, other)] if other else []
-        return replace(p, variants=(*p.variants, *own, *((m, (k,)) for k, m in mine.items())))
+        own = [(prim.material, other)] if other else []
+        return replace(prim, variants=(*prim.variants, *own, *((m, (k,)) for k, m in mine.items())))
 
     meshes = tuple(replace(m, primitives=tuple(prim(p) for p in m.primitives)) for m in scene.meshes)
     return Outcome(replace(scene, meshes=meshes, materials=tuple(materials), variants=tuple(names)))

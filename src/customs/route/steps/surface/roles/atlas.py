@@ -109,12 +109,12 @@ def _material(first: Material, sheets: Sheets, textures: Textures, way: GreenWay
                    emissive=white if "emissive" in uses else first.emissive, emissive_strength=1.0)  # fmt: skip
 
 
-def _moved(p: Primitive, sheets: Sheets, at: int, material: int) -> Primitive:
+def _moved(prim: Primitive, sheets: Sheets, at: int, material: int) -> Primitive:
     """The primitive with its UVs in its place of the sheet."""
     x, y, w, h = sheets.places[at]
-    uv = p.texcoords[0] if p.texcoords else np.full((len(p.positions), 2), 0.5, np.float32)
+    uv = prim.texcoords[0] if prim.texcoords else np.full((len(prim.positions), 2), 0.5, np.float32)
     new = (np.clip(uv, 0, 1) * np.array([w, h]) + np.array([x, y])) / sheets.edge
-    return replace(p, texcoords=(frozen(new), *p.texcoords[1:]), material=material)
+    return replace(prim, texcoords=(frozen(new), *prim.texcoords[1:]), material=material)
 
 
 def _apply(scene: Scene, settings: AtlasSettings, resources: Content, job: Job) -> Outcome:
@@ -142,9 +142,9 @@ def _apply(scene: Scene, settings: AtlasSettings, resources: Content, job: Job) 
 def _with_places(
     scene: Scene, materials: list[Material], textures: Textures, place: Mapping[int, tuple[Sheets, int, int]]
 ) -> Scene:
-    def prim(p: Primitive) -> Primitive:
-        found = place.get(p.material) if p.material is not None else None
-        return _moved(p, *found) if found else p
+    def prim(prim: Primitive) -> Primitive:
+        found = place.get(prim.material) if prim.material is not None else None
+        return _moved(prim, *found) if found else prim
 
     meshes = tuple(replace(m, primitives=tuple(prim(p) for p in m.primitives)) for m in scene.meshes)
     return replace(scene, meshes=meshes, materials=tuple(materials), images=tuple(textures.images))

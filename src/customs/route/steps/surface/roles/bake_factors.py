@@ -26,18 +26,18 @@ class BakeFactors(Targeted):
     """Which materials."""
 
 
-def factors(m: Material) -> dict[str, tuple[float, ...]]:
+def factors(material: Material) -> dict[str, tuple[float, ...]]:
     """Factors that are not one, by the role of the texture they multiply: linear for colours."""
     out: dict[str, tuple[float, ...]] = {}
-    base = m.base_colour[:3] + ((m.base_colour[3],) if m.alpha_mode != "opaque" else (1.0,))
-    light = tuple(e * m.emissive_strength for e in m.emissive)
-    if "base_colour" in m.textures and m.model != "specular_glossiness":
+    base = material.base_colour[:3] + ((material.base_colour[3],) if material.alpha_mode != "opaque" else (1.0,))
+    light = tuple(e * material.emissive_strength for e in material.emissive)
+    if "base_colour" in material.textures and material.model != "specular_glossiness":
         out["base_colour"] = base
-    if "emissive" in m.textures and max(light) <= 1:
+    if "emissive" in material.textures and max(light) <= 1:
         out["emissive"] = light
     for role in ("normal", "occlusion"):
-        if role in m.textures:
-            out[role] = (m.textures[role].strength,)
+        if role in material.textures:
+            out[role] = (material.textures[role].strength,)
     return {r: f for r, f in out.items() if any(abs(v - 1) > 1e-4 for v in f)}
 
 
@@ -75,25 +75,29 @@ def _worked(pixels: U8, role: str, factor: tuple[float, ...]) -> U8:
     return _tinted(pixels, factor)
 
 
-def _baked(m: Material, textures: Textures) -> Material:
-    uses = dict(m.textures)
+def _baked(material: Material, textures: Textures) -> Material:
+    uses = dict(material.textures)
     done: set[str] = set()
-    for role, factor in factors(m).items():
-        source = textures.images[m.textures[role].image]
+    for role, factor in factors(material).items():
+        source = textures.images[material.textures[role].image]
         pixels = pixels_or_none(source)
         if pixels is None:
             continue
         new = _worked(to_eight(pixels), role, factor)
-        image = Image(made_key(m.key, "factors", role), source.name, pixels=frozen(new, np.uint8), green=source.green,
+        image = Image(made_key(material.key, "factors", role), source.name, pixels=frozen(new, np.uint8), green=source.green,
                       space=source.space, made_from=(source.key,))  # fmt: skip
-        uses[role] = replace(m.textures[role], image=textures.add(image), strength=1.0)
+        uses[role] = replace(material.textures[role], image=textures.add(image), strength=1.0)
         done.add(role)
     if not done:
-        return m
-    base = (*WHITE, 1.0 if m.alpha_mode != "opaque" else m.base_colour[3]) if "base_colour" in done else m.base_colour
+        return material
+    base = (
+        (*WHITE, 1.0 if material.alpha_mode != "opaque" else material.base_colour[3])
+        if "base_colour" in done
+        else material.base_colour
+    )
     lit = "emissive" in done
-    return replace(m, textures=uses, base_colour=base, emissive=WHITE if lit else m.emissive,
-                   emissive_strength=1.0 if lit else m.emissive_strength)  # fmt: skip
+    return replace(material, textures=uses, base_colour=base, emissive=WHITE if lit else material.emissive,
+                   emissive_strength=1.0 if lit else material.emissive_strength)  # fmt: skip
 
 
 def _apply(scene: Scene, settings: BakeFactors, resources: Content, job: Job) -> Outcome:

@@ -23,11 +23,11 @@ class DropRoles(Targeted):
 def _apply(scene: Scene, settings: DropRoles, resources: Content, job: Job) -> Outcome:
     gone: list[Remark] = []
 
-    def change(m: Material, textures: Textures) -> Material:
-        lost = [r for r in settings.roles if r in m.textures]
+    def change(material: Material, textures: Textures) -> Material:
+        lost = [r for r in settings.roles if r in material.textures]
         if lost:
-            gone.append(Remark(f"{', '.join(r.replace('_', ' ') for r in lost)} left out", m.key))
-        return without_roles(m, settings.roles)
+            gone.append(Remark(f"{', '.join(r.replace('_', ' ') for r in lost)} left out", material.key))
+        return without_roles(material, settings.roles)
 
     out, remarks = changed_materials(scene, settings, job, change)
     return Outcome(out, (*gone, *remarks))

@@ -37,16 +37,16 @@ class FillRoles(Targeted):
         return value
 
 
-def _value(m: Material, role: str) -> tuple[float, ...]:
+def _value(material: Material, role: str) -> tuple[float, ...]:
     """The value (sRGB for colours) a flat texture of the role has."""
-    srgb = {"base_colour": m.base_colour, "diffuse": m.diffuse, "emissive": m.emissive}
+    srgb = {"base_colour": material.base_colour, "diffuse": material.diffuse, "emissive": material.emissive}
     if role in srgb:
         colour = srgb[role]
         tone = tuple(float(v) for v in to_srgb(np.clip(np.array(colour[:3]), 0, 1)))
         return (*tone, *(float(a) for a in colour[3:] if a < 1))
-    data = {"normal": (0.5, 0.5, 1.0), "detail_normal": (0.5, 0.5, 1.0), "metallic_roughness": (1.0, m.roughness, m.metallic),
-            "metallic": (m.metallic,), "roughness": (m.roughness,), "glossiness": (1 - m.roughness,), "occlusion": (1.0,),
-            "opacity": (m.base_colour[3],)}  # fmt: skip
+    data = {"normal": (0.5, 0.5, 1.0), "detail_normal": (0.5, 0.5, 1.0), "metallic_roughness": (1.0, material.roughness, material.metallic),
+            "metallic": (material.metallic,), "roughness": (material.roughness,), "glossiness": (1 - material.roughness,), "occlusion": (1.0,),
+            "opacity": (material.base_colour[3],)}  # fmt: skip
     return data.get(role, (0.5,))
 
 
@@ -64,19 +64,19 @@ def _filled(m: Material, textures: Textures, roles: tuple[str, ...]) -> Material
     return m
 
 
-def _opened(m: Material, role: str) -> Material:
+def _opened(material: Material, role: str) -> Material:
     """The factor the texture now stands for set to one."""
     if role == "base_colour":
-        return replace(m, base_colour=(1.0, 1.0, 1.0, 1.0))
+        return replace(material, base_colour=(1.0, 1.0, 1.0, 1.0))
     if role == "diffuse":
-        return replace(m, diffuse=(1.0, 1.0, 1.0, 1.0))
+        return replace(material, diffuse=(1.0, 1.0, 1.0, 1.0))
     if role == "emissive":
-        return replace(m, emissive=(1.0, 1.0, 1.0))
+        return replace(material, emissive=(1.0, 1.0, 1.0))
     if role == "metallic_roughness":
-        return replace(m, metallic=1.0, roughness=1.0)
+        return replace(material, metallic=1.0, roughness=1.0)
     if role == "metallic":
-        return replace(m, metallic=1.0)
-    return replace(m, roughness=1.0) if role == "roughness" else m
+        return replace(material, metallic=1.0)
+    return replace(material, roughness=1.0) if role == "roughness" else material
 
 
 def _apply(scene: Scene, settings: FillRoles, resources: Content, job: Job) -> Outcome:

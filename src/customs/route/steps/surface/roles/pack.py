@@ -35,32 +35,32 @@ class Pack(Targeted):
         return pattern_text(parse_pattern(value))
 
 
-def already(m: Material, parts: tuple[Part, ...]) -> bool:
+def already(material: Material, parts: tuple[Part, ...]) -> bool:
     """True when the material's values lie packed by the pattern as they are."""
     role = slot_of(parts)
     if role == "parameters":
-        use = m.textures.get("parameters")
+        use = material.textures.get("parameters")
         return use is not None and use.extras.get(LAYOUT) == pattern_text(parts)
-    use = m.textures.get(role)
-    loose = any(s in m.textures for p in parts for s in SLOTS_OF.get(p.value, ()) if s != "occlusion")
-    if use is None or loose or "parameters" in m.textures:
+    use = material.textures.get(role)
+    loose = any(s in material.textures for p in parts for s in SLOTS_OF.get(p.value, ()) if s != "occlusion")
+    if use is None or loose or "parameters" in material.textures:
         return False
     wants = any(p.value == "occlusion" for p in parts)
-    occlusion = m.textures.get("occlusion")
+    occlusion = material.textures.get("occlusion")
     return not wants or occlusion is None or occlusion.image == use.image
 
 
-def _packed(m: Material, textures: Textures, parts: tuple[Part, ...], always: bool) -> Material:
-    found = [source_of(m, textures.images, p.value) for p in parts if p.value]
+def _packed(material: Material, textures: Textures, parts: tuple[Part, ...], always: bool) -> Material:
+    found = [source_of(material, textures.images, p.value) for p in parts if p.value]
     uses = [f[0] for f in found if f is not None]
     # Values that lie at different places of the surface are no pixels side by side: Lay UVs brings them together first.
-    if already(m, parts) or (not uses and not always) or m.model == "specular_glossiness" or not same_place(uses):
-        return m
-    pixels = packed(m, textures.images, parts)
+    if already(material, parts) or (not uses and not always) or material.model == "specular_glossiness" or not same_place(uses):
+        return material
+    pixels = packed(material, textures.images, parts)
     if pixels.shape[0] < EDGE and not uses:
         pixels = pixels.repeat(EDGE, axis=0).repeat(EDGE, axis=1)
     made = tuple(dict.fromkeys(textures.images[u.image].key for u in uses))
-    image = Image(made_key(m.key, "pack"), f"{m.name}_packed", pixels=frozen(pixels, np.uint8), made_from=made)
+    image = Image(made_key(material.key, "pack"), f"{material.name}_packed", pixels=frozen(pixels, np.uint8), made_from=made)
     role, first = slot_of(parts), uses[0] if uses else TextureUse(0)
     extras = {LAYOUT: pattern_text(parts)} if role == "parameters" else {}
     use = replace(first, image=textures.add(image, share=True), strength=1.0, extras=extras)
@@ -69,17 +69,17 @@ def _packed(m: Material, textures: Textures, parts: tuple[Part, ...], always: bo
         if any(p.value in ("roughness", "metallic", "glossiness") for p in parts)
         else set()
     )
-    rest = without_roles(m, gone | {s for p in parts for s in SLOTS_OF.get(p.value, ())})
+    rest = without_roles(material, gone | {s for p in parts for s in SLOTS_OF.get(p.value, ())})
     uses_now = {**rest.textures, role: use}
     if (
         role == "metallic_roughness"
         and any(p.value == "occlusion" for p in parts)
-        and source_of(m, textures.images, "occlusion")
+        and source_of(material, textures.images, "occlusion")
     ):
         uses_now["occlusion"] = use
     names = {p.value for p in parts}
-    return replace(rest, textures=uses_now, metallic=1.0 if "metallic" in names else m.metallic,
-                   roughness=1.0 if names & {"roughness", "glossiness"} else m.roughness)  # fmt: skip
+    return replace(rest, textures=uses_now, metallic=1.0 if "metallic" in names else material.metallic,
+                   roughness=1.0 if names & {"roughness", "glossiness"} else material.roughness)  # fmt: skip
 
 
 def _apply(scene: Scene, settings: Pack, resources: Content, job: Job) -> Outcome:

@@ -29,14 +29,14 @@ class HeightNormal(Targeted):
     add: bool = Field(default=True, description="lay it over a normal map that is there; else keep that one")
 
 
-def _relief(m: Material, textures: Textures, settings: HeightNormal, origin: GreenWay) -> Material:
-    use = m.textures.get("height")
+def _relief(material: Material, textures: Textures, settings: HeightNormal, origin: GreenWay) -> Material:
+    use = material.textures.get("height")
     height = pixels_or_none(textures.images[use.image]) if use is not None else None
     if use is None or height is None:
-        return m
-    rest, old = without_roles(m, ("height",)), m.textures.get("normal")
+        return material
+    rest, old = without_roles(material, ("height",)), material.textures.get("normal")
     if old is not None and settings.add and not same_place((old, use)):
-        return m
+        return material
     wrap = use.sampler.wrap_s != 33071 and use.sampler.wrap_t != 33071
     made = from_height(height, settings.depth, wrap)
     base = pixels_or_none(textures.images[old.image]) if old is not None else None
@@ -48,7 +48,7 @@ def _relief(m: Material, textures: Textures, settings: HeightNormal, origin: Gre
         made = made if way == "up" else flipped_green(made)
         made = combined(base, resize(made, base.shape[1], base.shape[0], False, True))
     image = Image(
-        made_key(m.key, "height-normal"), f"{textures.images[use.image].name}_n", pixels=frozen(made, np.uint8), green=way,
+        made_key(material.key, "height-normal"), f"{textures.images[use.image].name}_n", pixels=frozen(made, np.uint8), green=way,
         made_from=(textures.images[use.image].key,),
     )  # fmt: skip
     new = TextureUse(textures.add(image), use.texcoord, use.sampler, 1.0, use.offset, use.rotation, use.scale)
