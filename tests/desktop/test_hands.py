@@ -234,7 +234,7 @@ def test_what_is_clicked_in_the_view_is_said_marked_and_picked(demo: Rig) -> Non
     found = met[-1]
     scene = s.result.passed[-1].scene  # type: ignore[union-attr]
     assert found is not None and found.key in {n.key for n in scene.nodes}  # type: ignore[attr-defined]
-    assert found.name in twin.found[1] and list(twin.marks) == [str(found.prim.key)]  # type: ignore[attr-defined]
+    assert found.name in twin.found[1] and list(twin.marks) == [str(found.key)]  # type: ignore[attr-defined]
     assert w.panel("surface").material == found.prim.material  # type: ignore[attr-defined]
     QTest.mouseClick(twin, LEFT, Qt.KeyboardModifier.NoModifier, QPoint(int(right.right()) - 6, int(right.top()) + 6))
     demo.wait(lambda: len(met) == 2)

@@ -108,3 +108,19 @@ def test_holes_let_through_and_backs_of_one_sided_faces_are_not_there(renderer: 
 def test_nothing_is_met_beside_it(renderer: Renderer) -> None:
     assert pick(renderer, shot_of(several()), 1, 1) is None
     assert pick(renderer, shot_of(Scene("none", "d")), 20, 20) is None
+
+
+@pytest.mark.parametrize("make", [several, tiles])
+def test_what_was_met_is_marked_alone(renderer: Renderer, make: Any) -> None:
+    scene = make()
+    shot = shot_of(scene)
+    found = next(f for f in (pick(renderer, shot, WIDTH // 2 + d, HEIGHT // 2) for d in range(0, 60, 3)) if f is not None)
+    plain = renderer.render(shot).astype(int)
+    one, every = (renderer.render(replace(shot, marks={k: ()})).astype(int) for k in (str(found.key), str(found.prim.key)))
+    mine, all_ = ((np.abs(p - plain).max(axis=2) > 8) for p in (one, every))
+    assert mine.any() and mine.sum() < all_.sum() and not (mine & ~all_).any()
+    where = np.argwhere(mine)[:: max(1, int(mine.sum()) // 40)]
+    met = [pick(renderer, shot, int(x), int(y)) for y, x in where]
+    # Pixels on its edge are drawn smooth and belong to two.
+    assert np.mean([m is not None and m.key == found.key for m in met]) > 0.8
+    assert not (np.abs(renderer.render(replace(shot, marks={f"{scene.digest}:node:9999": ()})).astype(int) - plain) > 8).any()

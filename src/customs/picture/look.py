@@ -37,7 +37,8 @@ class Look:
 
 @dataclass(frozen=True, eq=False)
 class Shot:
-    """One picture to make: `marks` gives, by primitive Key as text, face ranges to mark. `unit` scales raw numbers to m."""
+    """One picture to make: `marks` gives, by primitive Key as text, face ranges to mark; by the Key of a node
+    or row, with none, that one alone. `unit` scales raw numbers to m."""
 
     scene: Scene
     orbit: Orbit

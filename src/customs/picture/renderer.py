@@ -16,7 +16,7 @@ from customs.picture.items import Item, items
 from customs.picture.lines import box_lines, dimension_lines, grid
 from customs.picture.look import DAY, EVENING, SHADINGS, Look, Shot
 from customs.picture.programs import SLOTS, Programs, shader_text
-from customs.picture.rows import Group
+from customs.picture.rows import Group, marked_rows
 from customs.picture.unlocked import Unlocked
 from customs.picture.upload import Part, Store
 from customs.scene.model import Material, Primitive, Scene
@@ -160,11 +160,14 @@ class Renderer:
         self.mesh["mirrored"] = item.mirrored != shot.mirrored
         self.cull(item, part, shot)
         ranges = shot.marks.get(str(prim.key))
+        own = group is None and shot.marks.get(str(shot.scene.nodes[item.node].key)) == ()
         # Of what stands in many places the whole is marked.
-        self.mesh["marked"] = ranges == () or bool(ranges and group is not None)
+        self.mesh["marked"] = own or ranges == () or bool(ranges and group is not None)
         self.draw(part, group)
         if ranges and group is None:
             self._marks(part, ranges)
+        if group is not None and shot.marks:
+            self._marked_rows(part, group.only(marked_rows(shot.scene, shot.marks)))
 
     def cull(self, item: Item, part: Part, shot: Shot) -> None:
         """Backs of faces are left out where the picture shows materials as they are and this one has one side."""
@@ -174,6 +177,16 @@ class Renderer:
         else:
             self.context.enable(moderngl.CULL_FACE)
             self.context.front_face = "cw" if item.mirrored != shot.mirrored else "ccw"
+
+    def _marked_rows(self, part: Part, group: Group) -> None:
+        """Picked rows drawn over, in the colour of a mark."""
+        if not len(group.rows):
+            return
+        self.mesh["marked"] = True
+        self.context.depth_func = "<="
+        self.draw(part, group)
+        self.context.depth_func = "<"
+        self.mesh["marked"] = False
 
     def _marks(self, part: Any, ranges: tuple[tuple[int, int], ...]) -> None:
         """Faces of a picked place drawn over, in the colour of a mark."""

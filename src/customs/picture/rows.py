@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -26,6 +27,18 @@ class Group:
     mirrored: bool
     far: float
     rows: npt.NDArray[np.intp]
+
+    def only(self, rows: npt.NDArray[np.intp]) -> Group:
+        """Those of its rows that are among `rows`."""
+        mine = np.isin(self.rows, rows)
+        return replace(self, matrices=self.matrices[mine], rows=self.rows[mine])
+
+
+def marked_rows(scene: Scene, marks: Iterable[str]) -> npt.NDArray[np.intp]:
+    """Numbers of the rows whose Keys are among `marks`."""
+    start = f"{scene.digest}:node:"
+    numbers = [int(n) for m in marks if m.startswith(start) and (n := m.removeprefix(start)).isdecimal()]
+    return np.flatnonzero(np.isin(scene.placements.ordinals, numbers))
 
 
 def groups(scene: Scene, worlds: F64, unit: float, eye: F64, most: int | None = None) -> list[Group]:

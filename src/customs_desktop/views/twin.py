@@ -375,7 +375,7 @@ class TwinView(QWidget):
     def _met(self, slot: str, found: Met | None, half: object) -> None:
         if half is not self.halves().get(slot[6:]):
             return
-        self.marks = {str(found.prim.key): ()} if found is not None and slot == "under right" else {}
+        self.marks = {str(found.key): ()} if found is not None and slot == "under right" else {}
         self.found = (slot[6:], found.words()) if found is not None else ("", "")
         self.session.met.emit(found)
         self.ask()
