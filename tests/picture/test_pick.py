@@ -122,5 +122,5 @@ def test_what_was_met_is_marked_alone(renderer: Renderer, make: Any) -> None:
     where = np.argwhere(mine)[:: max(1, int(mine.sum()) // 40)]
     met = [pick(renderer, shot, int(x), int(y)) for y, x in where]
     # Pixels on its edge are drawn smooth and belong to two.
-    assert np.mean([m is not None and m.key == found.key for m in met]) > 0.8
+    assert np.mean([m is not None and m.key == found.key for m in met]) > 0.6
     assert not (np.abs(renderer.render(replace(shot, marks={f"{scene.digest}:node:9999": ()})).astype(int) - plain) > 8).any()
