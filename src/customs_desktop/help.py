@@ -13,8 +13,8 @@ def shortcuts_dialog(parent: QWidget, shortcuts: list[tuple[str, str]]) -> QDial
     """The list of shortcuts, in a window of its own."""
     rows = "".join(f"<tr><td style='padding:2px 18px 2px 0'>{n}</td><td><b>{k}</b></td></tr>" for n, k in shortcuts)
     more = (
-        "<p>In the view: drag turns, drag with the right button or Shift moves, the wheel comes nearer, a double "
-        "click shows the whole asset.<br>On the route: Left and Right pick a stop, Space switches it off, Delete "
+        "<p>In the view: drag turns, drag with the right button or Shift moves, the wheel comes nearer, a click "
+        "says what is there and goes to its row and material, a double click shows the whole asset.<br>On the route: Left and Right pick a stop, Space switches it off, Delete "
         "removes it.<br>In the ledger: Return presses the remedy of the row.</p>"
     )
     return _dialog(parent, "Shortcuts", f"<table>{rows}</table>{more}", 480, 640)
