@@ -15,7 +15,7 @@ from typer.testing import CliRunner
 from customs.cli import app
 from customs.errors import CustomsError, LimitError, ReadError
 from customs.files import is_file, memory_left, open_regular, read_regular, why_no_part
-from customs.formats.source import Source, read_file
+from customs.formats.source import Source
 from customs.intake.nearby import texture_files
 from customs.json_text import loads
 from customs.patterns import fits, problem_of
@@ -47,11 +47,11 @@ def test_only_regular_files_are_opened(tmp_path: Path) -> None:
         with pytest.raises(OSError, match=r".+"):
             open_regular(tmp_path / name)
         with pytest.raises(ReadError):
-            read_file(tmp_path / name)
+            Source(tmp_path / "good.obj").read(tmp_path / name)
         assert not is_file(tmp_path / name)
     for device in ("/dev/zero", "/dev/null", "/dev/stdin"):
         with pytest.raises(ReadError, match="not a regular file"):
-            read_file(Path(device))
+            Source(Path(device)).read(Path(device))
     assert read_regular(tmp_path / "link.obj", 1000) == TRIANGLE.encode()
     assert read_regular(tmp_path / "good.obj", 10) is None, "never more than the limit"
 
