@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
@@ -235,7 +237,12 @@ def test_what_is_clicked_in_the_view_is_said_marked_and_picked(demo: Rig) -> Non
     scene = s.result.passed[-1].scene  # type: ignore[union-attr]
     assert found is not None and found.key in {n.key for n in scene.nodes}  # type: ignore[attr-defined]
     assert found.name in twin.found[1] and list(twin.marks) == [str(found.key)]  # type: ignore[attr-defined]
-    assert w.panel("surface").material == found.prim.material  # type: ignore[attr-defined]
+    panel = w.panel("surface")
+    assert panel.picked_material.key == found.material.key  # type: ignore[attr-defined]
+    # In the received half numbers are others, the Keys are not.
+    other = next(m for m in scene.materials if m.key != found.material.key)  # type: ignore[attr-defined]
+    s.met.emit(replace(found, prim=replace(found.prim, material=99), material=other))  # type: ignore[attr-defined, type-var]
+    assert panel.picked_material.key == other.key and met.pop()
     QTest.mouseClick(twin, LEFT, Qt.KeyboardModifier.NoModifier, QPoint(int(right.right()) - 6, int(right.top()) + 6))
     demo.wait(lambda: len(met) == 2)
     assert met[-1] is None and not twin.marks and twin.found == ("", "")

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMenu
 
 from customs.conventions.origin import Origin
 from customs.errors import CustomsError
+from customs.route.route import Stop
 from customs.route.step import steps
 from customs.scene.key import Key
 from customs_desktop.desks.intake.panel import COLUMNS
@@ -508,3 +509,22 @@ def test_a_file_that_changed_is_taken_again(small: Rig, monkeypatch: pytest.Monk
     s.undo()
     small.settle()
     assert s.asset is not None and s.asset.digest == asset.digest and small.row("source-changed").verdict == "query"
+
+
+def test_a_stop_of_another_edition_is_shown_held_and_taken_out(small: Rig) -> None:
+    s, w = small.session, small.window
+    foreign = Stop("gild@1", "gild", (("gold", 2),), True, "person", 2)
+    s.change_asset("From elsewhere", lambda a: replace(a, stops=(*a.stops, foreign)))
+    small.settle()
+    assert small.row("step").verdict == "held" and "gild" in small.row("step").title
+    for desk in w.desk_panels:
+        w.open_desk(desk)
+    w.open_desk("fit")
+    s.pick("gild@1")
+    assert w.panel("fit").stop_title.text() == "gild  ·  gild@1" and names(w.strip.menu_for(foreign))[:2] == [
+        "Switch off",
+        "Remove",
+    ]
+    s.change_route("Out", lambda r: r.removed("gild@1"))
+    small.settle()
+    assert s.result is not None and all(r.requirement != "step" for r in s.result.ledger.rows)

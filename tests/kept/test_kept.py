@@ -12,9 +12,10 @@ from typing import Any
 import numpy as np
 import pytest
 
-from customs.route.keys import KINDS, old_names
+from customs.route.keys import old_names
 from customs.route.route import SceneCache, evaluate
 from customs.route.step import steps
+from customs.scene.key import KINDS
 from customs.sheet.load import load_sheet
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset

@@ -82,7 +82,11 @@ def test_it_is_what_a_ray_meets_first(renderer: Renderer, make: Any) -> None:
     assert met > 15 and same >= 57
     whole = unfolded(shot.scene)
     found = next(f for f in (pick(renderer, shot, WIDTH // 2 + d, HEIGHT // 2) for d in range(0, 60, 3)) if f is not None)
-    assert found.key == next(n.key for n in whole.nodes if n.name == found.name) and found.mesh < len(shot.scene.meshes)
+    assert (
+        found.key == next(n.key for n in whole.nodes if n.name == found.name)
+        and found.mesh in shot.scene.meshes
+        and str(found.key) in found.subjects()
+    )
 
 
 def test_holes_let_through_and_backs_of_one_sided_faces_are_not_there(renderer: Renderer) -> None:

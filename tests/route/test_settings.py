@@ -9,13 +9,16 @@ from typing import Any, ClassVar
 import numpy as np
 import pytest
 
+from customs.errors import StepError
 from customs.job import Job
+from customs.ledger.ledger import judge
 from customs.ledger.row import remedy
 from customs.route.route import Route, Stop, evaluate
 from customs.route.step import PHASES, STEPS, Outcome, Step, get_step, make_settings, register, steps
 from customs.scene.key import Key
 from customs.scene.model import Image, Scene
 from customs.scene.settings import Settings, Targeted
+from customs.sheet.load import load_sheet
 from tests.assets import DIGEST, cube, scene_of
 
 
@@ -100,6 +103,20 @@ def test_settings_of_a_newer_edition_are_kept_and_said() -> None:
     assert stop.as_dict() == table
     at = evaluate(scene_of(cube()), DIGEST, Route((Stop("arrive@1", "arrive"), stop)))[-1]
     assert ("newer edition" in str(at.error) and "lustre" in str(at.error)) or "shine" in str(at.error)
+
+
+def test_a_step_this_edition_does_not_have_is_kept_and_held(letter: Scene) -> None:
+    table = {"id": "gild@1", "step": "gild", "values": {"gold": ["a", 2]}, "on": True, "by": "person", "version": 2}
+    stop = Stop.from_dict(table)
+    assert stop.as_dict() == {**table, "values": {"gold": ("a", 2)}}
+    route = Route((Stop("arrive@1", "arrive"), stop)).added("weld", {})
+    passed = evaluate(letter, DIGEST, route)
+    assert isinstance(passed[1].error, StepError) and passed[1].scene is passed[0].scene and passed[2].error is None
+    row = next(r for r in judge(letter, passed, load_sheet("metre-yup-pbr")).rows if r.requirement == "step")
+    assert row.verdict == "held" and "gild" in row.title and "no such step" in row.note
+    assert route.removed("gild@1").stops == (route.stops[0], route.stops[2]) and not route.switched("gild@1", False).stops[1].on
+    with pytest.raises(StepError, match="no step 'gild'"):
+        route.added("gild", {})
 
 
 @pytest.mark.parametrize("step", [s.id for s in steps().values() if issubclass(s.settings, Targeted)])

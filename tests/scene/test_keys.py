@@ -9,9 +9,9 @@ import pytest
 
 from customs.ledger.ledger import judge
 from customs.ledger.waiver import Waiver, spoken
-from customs.route.keys import KINDS, speaks_old
+from customs.route.keys import speaks_old
 from customs.route.route import Route, Stop, evaluate
-from customs.scene.key import Key, made_key
+from customs.scene.key import KINDS, Key, made_key
 from customs.scene.model import Image, Material, Node, Scene, TextureUse
 from customs.scene.old_keys import old_key
 from customs.sheet.load import load_sheet

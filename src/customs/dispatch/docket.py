@@ -25,7 +25,7 @@ from customs.ledger.left import losses
 from customs.ledger.row import About
 from customs.motion.posing.bounds import world_bounds
 from customs.route.route import At
-from customs.route.step import get_step
+from customs.route.step import step_of
 from customs.scene.model import Scene
 from customs.scene.prune import prune
 from customs.sheet.load import sheet_digest
@@ -83,7 +83,7 @@ def stop_lines(passed: Sequence[At]) -> list[Json]:
     """The stops passed, with settings and remarks."""
     out = []
     for at in passed:
-        step = get_step(at.stop.step)
+        step = step_of(at.stop.step)
         out.append(
             {
                 "id": at.stop.id,

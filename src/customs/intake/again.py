@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from customs.scene.key import FILE
+from customs.scene.key import FILE, KINDS
 from customs.scene.model import Scene
-from customs.scene.renumber import KINDS, Numbering, Renumbering, numbers_of
+from customs.scene.renumber import Numbering, Renumbering, numbers_of
 from customs.scene.tree import walk
 from customs.words import many
 

@@ -11,7 +11,7 @@ from customs.errors import CustomsError
 from customs.ledger.row import RANK, About, Case, Row, Verdict, requirements
 from customs.ledger.waiver import Waiver, spoken
 from customs.route.route import At
-from customs.route.step import get_step
+from customs.route.step import get_step, step_of
 from customs.scene.model import Scene
 from customs.sheet.model import Sheet
 
@@ -79,7 +79,7 @@ def judge(
 
 
 def _step_row(at: At) -> Row:
-    step = get_step(at.stop.step)
+    step = step_of(at.stop.step)
     return Row(
         "step", f"Step {step.name}", step.desk, "–", "runs", "failed", "held", subject=at.stop.id,
         subject_name=step.name, note=str(at.error),

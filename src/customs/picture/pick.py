@@ -13,23 +13,30 @@ from customs.picture.look import Shot
 from customs.picture.renderer import Renderer, uv_matrix
 from customs.scene.folding import row_key
 from customs.scene.key import Key
-from customs.scene.model import Primitive, Scene
+from customs.scene.model import Material, Mesh, Primitive, Scene
 
 
 @dataclass(frozen=True, eq=False)
 class Met:
-    """The node or row, mesh and primitive that were met, and the triangle of the primitive (its number in `triangles_of`)."""
+    """What was met: the Key and name of the node or row, its mesh, primitive and material, and the triangle of the primitive (its number
+    in `triangles_of`). Keys, as the scene it was met in need not be the one that is decided about.
+    """
 
     key: Key
     name: str
-    mesh: int
-    mesh_name: str
+    mesh: Mesh
     prim: Primitive
+    material: Material | None
     face: int
+
+    def subjects(self) -> set[str]:
+        """Everything that was met, and what it was made from, as settings and rows name it."""
+        parts = (self.mesh, self.prim, *((self.material,) if self.material is not None else ()))
+        return {str(k) for k in (self.key, *(k for x in parts for k in (x.key, *x.made_from)))}
 
     def words(self) -> str:
         """For a person."""
-        mesh = f" · mesh {self.mesh_name}" if self.mesh_name != self.name else ""
+        mesh = f" · mesh {self.mesh.name}" if self.mesh.name != self.name else ""
         return f"{self.name}{mesh} · triangle {self.face + 1:,}"
 
 
@@ -80,14 +87,8 @@ def _draw(renderer: Renderer, shot: Shot, item: Item, number: int) -> None:
 def _found(scene: Scene, item: Item, instance: int, face: int) -> Met:
     if item.group is not None:
         row = int(item.group.rows[instance])
-        return Met(
-            row_key(scene, row),
-            scene.placements.names[row],
-            item.group.mesh,
-            scene.meshes[item.group.mesh].name,
-            item.prim,
-            face,
-        )
-    node = scene.nodes[item.node]
-    mesh = node.mesh or 0
-    return Met(node.key, node.name, mesh, scene.meshes[mesh].name, item.prim, face)
+        key, name, mesh = row_key(scene, row), scene.placements.names[row], scene.meshes[item.group.mesh]
+    else:
+        node = scene.nodes[item.node]
+        key, name, mesh = node.key, node.name, scene.meshes[node.mesh or 0]
+    return Met(key, name, mesh, item.prim, item.material, face)

@@ -9,10 +9,9 @@ from dataclasses import replace
 from typing import Any
 
 from customs.scene.kept import kept
-from customs.scene.key import Key
+from customs.scene.key import KINDS, Key
 from customs.scene.model import Scene
 
-KINDS = ("nodes", "meshes", "materials", "images", "skins", "clips")
 OLD = re.compile(r"[0-9a-f]{4,}:(?:[a-z]+:\d{7,}|[\w-]+\.[\w.-]+:\d+)")
 """Keys of what steps of an earlier edition made: a number of seven digits and more, or a kind of several parts."""
 

@@ -16,7 +16,7 @@ from customs.errors import CustomsError, StepError
 from customs.files import memory_there
 from customs.job import Job
 from customs.route.keys import apart, in_new_names, old_names, speaks_old
-from customs.route.step import NOTHING, STEPS, Content, Outcome, get_step, make_settings
+from customs.route.step import NOTHING, STEPS, Content, Outcome, get_step, make_settings, step_of
 from customs.scene.model import Remark, Scene
 from customs.scene.settings import Settings
 
@@ -37,7 +37,7 @@ class Stop:
     @property
     def settings(self) -> Settings:
         """Checked settings. Raises StepError."""
-        step = get_step(self.step)
+        step = step_of(self.step)
         try:
             return make_settings(step, dict(self.values))
         except StepError as problem:
@@ -49,7 +49,7 @@ class Stop:
     def with_values(self, **changed: Any) -> Stop:
         """This stop with some settings changed (and checked)."""
         values = dict(self.values) | changed
-        make_settings(get_step(self.step), values)
+        make_settings(step_of(self.step), values)
         return replace(self, values=tuple(sorted((k, _frozen(v)) for k, v in values.items())), version=None)
 
     def as_dict(self) -> dict[str, Any]:
@@ -107,7 +107,7 @@ class Route:
         stop = Stop(self.new_id(step_id), step_id, by=by).with_values(**values)
         at = len(self.stops)
         for i in range(len(self.stops) - 1, 0, -1):
-            if get_step(self.stops[i].step).order > step.order:
+            if step_of(self.stops[i].step).order > step.order:
                 at = i
         return Route((*self.stops[:at], stop, *self.stops[at:]))
 
@@ -147,7 +147,7 @@ class Route:
 
     def _movable(self, stop_id: str) -> Stop:
         stop = self.find(stop_id)
-        if get_step(stop.step).fixed:
+        if step_of(stop.step).fixed:
             raise StepError("Arrive is fixed", "another stop", "Change its settings instead.")
         return stop
 
@@ -223,7 +223,7 @@ def _arrays(thing: Any) -> Iterator[np.ndarray[Any, Any]]:
 
 def next_key(previous: str, stop: Stop, resources: Content) -> str:
     """Cache key of a stop: everything its scene depends on, never the arrays themselves."""
-    step = get_step(stop.step)
+    step = step_of(stop.step)
     values = json.dumps(stop.values, default=str)
     # Only what the stop names: another donor at hand changes nothing for the others.
     text = json.dumps([previous, step.id, step.settings.version, values, sorted(d for d in resources if d in values)])
@@ -252,7 +252,7 @@ def evaluate(
     active = [s for s in route.stops if s.on]
     for i, stop in enumerate(active):
         job.check()
-        job.progress(i / max(len(active), 1), get_step(stop.step).name)
+        job.progress(i / max(len(active), 1), step_of(stop.step).name)
         stop = _in_new_names(stop, scene)
         key = next_key(key, stop, resources)
         outcome, error = cache.get(key), None
@@ -260,7 +260,7 @@ def evaluate(
             try:
                 # Broken numbers are looked for and dropped by steps of their own; meeting them is no news here.
                 with np.errstate(all="ignore"):
-                    outcome = get_step(stop.step).run(scene, stop.settings, resources, job)
+                    outcome = step_of(stop.step).run(scene, stop.settings, resources, job)
                 outcome = replace(outcome, scene=apart(outcome.scene, scene, stop.id))
                 cache.put(key, outcome)
             except CustomsError as problem:

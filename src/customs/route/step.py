@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from typing import Any, Literal
 
-from pydantic import ValidationError
+from pydantic import ConfigDict, ValidationError
 
 from customs.errors import StepError
 from customs.job import Job
@@ -79,6 +79,24 @@ def get_step(id_: str) -> Step:
     if found is None:
         raise StepError(f"no step {id_!r}", "one of " + ", ".join(steps()), "List them with: customs steps.")
     return found
+
+
+class Foreign(Settings):
+    """Settings of a step that is not known here, kept as they are."""
+
+    model_config = ConfigDict(frozen=True, extra="allow")
+
+
+def step_of(id_: str) -> Step:
+    """The step a kept stop names. Where this edition has none of that name, one that says so when it is to run."""
+    return STEPS.get(id_) or Step(id_, id_, "dispatch", 0, "A step this edition of Customs does not have.", Foreign, _unknown)
+
+
+def _unknown(scene: Scene, settings: Settings, resources: Content, job: Job) -> Outcome:
+    raise StepError(
+        "this edition of Customs has no such step", "one of its own",
+        "Take the stop out of the route, or open the shipment with the edition that made it.",
+    )  # fmt: skip
 
 
 def make_settings(step: Step, values: Mapping[str, Any]) -> Settings:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+KINDS = ("nodes", "meshes", "materials", "images", "skins", "clips")
+"""Fields of a scene whose elements have Keys; primitives and what nodes hold have them besides."""
 FILE = "file"
 """Kind of the Key of a texture that lies near an asset and is not part of it."""
 

@@ -10,11 +10,10 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.scene.held import map_held
-from customs.scene.key import Key
+from customs.scene.key import KINDS, Key
 from customs.scene.model import Scene
 
 I64 = npt.NDArray[np.int64]
-KINDS = ("nodes", "meshes", "materials", "images", "skins", "clips")
 
 
 @dataclass(frozen=True)

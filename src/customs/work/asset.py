@@ -16,7 +16,7 @@ from customs.ledger.ledger import Ledger, refused
 from customs.ledger.left import losses
 from customs.planning.plan import fresh_route
 from customs.route.route import Route, SceneCache
-from customs.route.step import get_step
+from customs.route.step import step_of
 from customs.sheet.model import Sheet
 from customs.shipment.state import Asset
 from customs.work.requests.dispatch import DispatchRequest, run_dispatch
@@ -141,9 +141,9 @@ def told(request: Request, done: Evaluated) -> Result:
     """What is said of an evaluated asset."""
     arrived, last = done.passed[0].scene, done.passed[-1].scene
     found = losses(arrived, last, get_format(request.sheet.model.format), done.passed)
-    changed = dict.fromkeys(get_step(a.stop.step).name for a in done.passed[1:])
+    changed = dict.fromkeys(step_of(a.stop.step).name for a in done.passed[1:])
     own = done.taken.scene.remarks if done.taken is not None else ()
-    texts = [r.text for r in own] + [f"{get_step(a.stop.step).name}: {r.text}" for a in done.passed for r in a.remarks]
+    texts = [r.text for r in own] + [f"{step_of(a.stop.step).name}: {r.text}" for a in done.passed for r in a.remarks]
     return Result(
         request.path, done.ledger, done.asset.route, name=last.name, changed=tuple(changed), guessed=guesses(done),
         left=tuple(loss.text() for loss in found), remarks=tuple(texts),

@@ -17,7 +17,7 @@ from customs.motion.posing.dual import squeeze
 from customs.motion.skeleton.pairing import Pair, propose
 from customs.motion.skeleton.skeleton import Skeleton, skeleton_of
 from customs.route.route import At, Route
-from customs.route.step import get_step
+from customs.route.step import get_step, step_of
 from customs.route.steps.motion.clips.clips import Clips, Range
 from customs.scene.model import Clip, Scene
 
@@ -96,7 +96,7 @@ def facing(passed: tuple[At, ...], route: Route, donor: Donor) -> Facing | None:
     """Both skeletons as they stand before the stop Donor; None where the asset has none."""
     stop = route.of_step("donor")
     order = get_step("donor").order
-    at = next((k for k, a in enumerate(passed) if get_step(a.stop.step).order >= order), len(passed))
+    at = next((k for k, a in enumerate(passed) if step_of(a.stop.step).order >= order), len(passed))
     scene = passed[max(at - 1, 0)].scene
     if not scene.skins:
         return None
@@ -107,7 +107,7 @@ def facing(passed: tuple[At, ...], route: Route, donor: Donor) -> Facing | None:
 
 def weights_scene(passed: tuple[At, ...]) -> Scene:
     """The scene whose vertices the stop Paint counts: at it, or at the last stop before its place."""
-    before = [a for a in passed if get_step(a.stop.step).order <= PAINT_ORDER]
+    before = [a for a in passed if step_of(a.stop.step).order <= PAINT_ORDER]
     return before[-1].scene if before else passed[0].scene
 
 

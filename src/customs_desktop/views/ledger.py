@@ -225,15 +225,11 @@ class LedgerView(QWidget):
             selection.blockSignals(blocked)
 
     def _met(self, found: Met | None) -> None:
-        """Go to the first row about what was met in the view: its node, mesh, primitive, material."""
+        """Go to the first open row about what was met in the view: its node, mesh, primitive, material."""
         result = self.session.result
-        scene = result.at(self.session.stop) if result is not None else None
-        if found is None or result is None or scene is None:
+        if found is None or result is None:
             return
-        mesh, material = scene.meshes[found.mesh] if found.mesh < len(scene.meshes) else None, found.prim.material
-        keys = [str(found.key), str(found.prim.key), *([str(mesh.key)] if mesh is not None else [])]
-        keys += [str(scene.materials[material].key)] if material is not None and material < len(scene.materials) else []
-        row = next((r for r in result.ledger.open() if r.subject in keys), None)
+        row = next((r for r in result.ledger.open() if r.subject in found.subjects()), None)
         if row is not None:
             self._select_id(row.id)
             self.table.scrollTo(self.table.currentIndex())

@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import QMenu, QSizePolicy, QToolTip, QWidget
 from customs.ledger.ledger import effective
 from customs.ledger.row import RANK, requirements
 from customs.route.route import Stop
-from customs.route.step import get_step
+from customs.route.step import get_step, step_of
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font, span
 from customs_desktop.widgets.marks import draw_mark
@@ -100,7 +100,7 @@ class RouteStrip(QWidget):
         picked = self.session.stop or (stops[-1].id if stops else "")
         groups: list[list[Stop]] = []
         for s in stops:
-            desk = get_step(s.step).desk
+            desk = step_of(s.step).desk
             same = groups and get_step(groups[-1][0].step).desk == desk and groups[-1][0].step != "arrive"
             if same and desk != self.open_desk:
                 groups[-1].append(s)
@@ -297,12 +297,12 @@ class RouteStrip(QWidget):
 
     def _tip(self, knot: Knot, event: QMouseEvent) -> None:
         if knot.folded:
-            text = ", ".join(get_step(s.step).name for s in knot.stops)
+            text = ", ".join(step_of(s.step).name for s in knot.stops)
         else:
             stop = knot.stops[0]
             result = self.session.result
             remarks = [r.text for a in (result.passed if result else ()) if a.stop.id == stop.id for r in a.remarks]
-            text = "\n".join([f"{get_step(stop.step).about}  ({stop.id})", *remarks[:6]])
+            text = "\n".join([f"{step_of(stop.step).about}  ({stop.id})", *remarks[:6]])
         QToolTip.showText(event.globalPosition().toPoint(), text, self)
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -325,7 +325,7 @@ class RouteStrip(QWidget):
     def menu_for(self, stop: Stop) -> QMenu:
         """What can be done with a stop."""
         menu = QMenu(self)
-        fixed = get_step(stop.step).fixed
+        fixed = step_of(stop.step).fixed
         off = QAction("Switch off" if stop.on else "Switch on", menu)
         off.triggered.connect(lambda: self.session.change_route("Switch a stop", lambda r: r.switched(stop.id, not stop.on)))
         gone = QAction("Remove", menu)

@@ -8,7 +8,7 @@ from typing import Any, Literal, Union, get_args, get_origin
 from PyQt6.QtWidgets import QCheckBox, QFormLayout, QLabel, QLineEdit, QWidget
 
 from customs.route.route import Stop
-from customs.route.step import get_step
+from customs.route.step import step_of
 from customs_desktop.session import Session
 from customs_desktop.style.theme import font, span
 from customs_desktop.widgets.basics import NumberField, combo, label, show_choice
@@ -25,7 +25,7 @@ class SettingsForm(QWidget):
         form = QFormLayout(self)
         form.setContentsMargins(0, 0, 0, 0)
         form.setVerticalSpacing(5)
-        step = get_step(stop.step)
+        step = step_of(stop.step)
         form.addRow(label(step.about, "soft", -0.5, wrap=True))
         values = stop.settings
         any_field = False

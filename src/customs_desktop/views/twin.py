@@ -14,7 +14,7 @@ from customs.picture.camera import Orbit
 from customs.picture.look import Look, Shot
 from customs.picture.pick import Met
 from customs.picture.received import as_seen
-from customs.route.step import get_step
+from customs.route.step import step_of
 from customs.scene.model import Scene
 from customs_desktop.session import Session
 from customs_desktop.style.theme import colour, is_evening
@@ -99,7 +99,7 @@ class TwinView(QWidget):
         self.left = half_of(received, convention.metres_per_unit, mirrored, "As received", unit_name)
         scene = result.at(self.session.stop) or result.taken.scene
         stop = self.session.stop or result.passed[-1].stop.id
-        name = next((get_step(a.stop.step).name for a in result.passed if a.stop.id == stop), "the end")
+        name = next((step_of(a.stop.step).name for a in result.passed if a.stop.id == stop), "the end")
         self.right = half_of(scene, 1.0, False, f"At “{name}”", "m")
         if self.landing:
             landed = self.session.landed_scenes.get(self.session.current)
@@ -375,7 +375,8 @@ class TwinView(QWidget):
     def _met(self, slot: str, found: Met | None, half: object) -> None:
         if half is not self.halves().get(slot[6:]):
             return
-        self.marks = {str(found.key): ()} if found is not None and slot == "under right" else {}
+        if self.overlay is None:  # On the desk Motion the marks are the chosen vertices.
+            self.marks = {str(found.key): ()} if found is not None and slot == "under right" else {}
         self.found = (slot[6:], found.words()) if found is not None else ("", "")
         self.session.met.emit(found)
         self.ask()

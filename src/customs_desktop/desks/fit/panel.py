@@ -13,7 +13,7 @@ from customs.conventions.fit import METRE_CUBE, STANDING_FIGURE, Proposal, propo
 from customs.conventions.origin import Origin
 from customs.errors import CustomsError
 from customs.route.route import Stop
-from customs.route.step import steps
+from customs.route.step import step_of, steps
 from customs.route.steps.fit.arrive import arriving
 from customs.work.measure import measure
 from customs_desktop.desk import DeskPanel
@@ -213,7 +213,7 @@ class FitPanel(DeskPanel):
         if stop is None:
             self.stop_title.setText("")
             return
-        self.stop_title.setText(f"{steps()[stop.step].name}  ·  {stop.id}")
+        self.stop_title.setText(f"{step_of(stop.step).name}  ·  {stop.id}")
         self.stop_box.addWidget(SettingsForm(self.session, stop))
 
     # -- wishes

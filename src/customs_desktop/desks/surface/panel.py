@@ -63,9 +63,12 @@ class SurfacePanel(DeskPanel):
 
     def _met(self, found: Met | None) -> None:
         """The material of what was met in the view is the picked one."""
-        if found is None or self.scene is None or found.prim.material is None or not self.roles.isVisible():
+        if found is None or found.material is None or self.scene is None or not self.roles.isVisible():
             return
-        at = next((i for i, r in enumerate(self.roles.model.rows) if r.index == found.prim.material), -1)
+        # In the received half it is the material this one was made from.
+        keys = {found.material.key, *found.material.made_from}
+        of = [self.scene.materials[r.index] for r in self.roles.model.rows]
+        at = next((i for i, m in enumerate(of) if keys & {m.key, *m.made_from}), -1)
         if at >= 0:
             self.roles.pick(at, self.role or "base_colour")
 
