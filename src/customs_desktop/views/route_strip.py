@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import QMenu, QSizePolicy, QToolTip, QWidget
 from customs.ledger.ledger import effective
 from customs.ledger.row import RANK, requirements
 from customs.route.route import Stop
-from customs.route.step import get_step, step_of
+from customs.route.step import step_of
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font, span
 from customs_desktop.widgets.marks import draw_mark
@@ -101,7 +101,7 @@ class RouteStrip(QWidget):
         groups: list[list[Stop]] = []
         for s in stops:
             desk = step_of(s.step).desk
-            same = groups and get_step(groups[-1][0].step).desk == desk and groups[-1][0].step != "arrive"
+            same = groups and step_of(groups[-1][0].step).desk == desk and groups[-1][0].step != "arrive"
             if same and desk != self.open_desk:
                 groups[-1].append(s)
             else:
@@ -118,8 +118,8 @@ class RouteStrip(QWidget):
     def _knot(self, stops: list[Stop]) -> Knot:
         mark = max((self._mark(s) for s in stops), key=lambda v: RANK.get(v, -1), default="")
         if len(stops) > 1:
-            return Knot(stops, f"{get_step(stops[0].step).desk.capitalize()} · {len(stops)}", "press to unfold", mark)
-        step = get_step(stops[0].step)
+            return Knot(stops, f"{step_of(stops[0].step).desk.capitalize()} · {len(stops)}", "press to unfold", mark)
+        step = step_of(stops[0].step)
         return Knot(stops, step.name, step.summary(stops[0].settings), mark)
 
     def _mark(self, stop: Stop) -> str:
@@ -275,7 +275,7 @@ class RouteStrip(QWidget):
         if knot is None:
             return
         if knot.folded:
-            self.open_desk = get_step(knot.stops[0].step).desk
+            self.open_desk = step_of(knot.stops[0].step).desk
             self.refresh()
         elif knot.stops[0].on:
             self.session.pick(knot.stops[0].id)
@@ -286,7 +286,7 @@ class RouteStrip(QWidget):
         place = event.position()
         if event.buttons() & Qt.MouseButton.LeftButton:
             knot = self.dragged or self.knot_at(self.pressed_at)
-            movable = knot is not None and not knot.folded and not get_step(knot.stops[0].step).fixed
+            movable = knot is not None and not knot.folded and not step_of(knot.stops[0].step).fixed
             if movable and abs(place.x() - self.pressed_at.x()) > 12:
                 self.dragged, self.drag_x = knot, place.x()
                 self.update()
