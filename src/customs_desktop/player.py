@@ -7,8 +7,6 @@ from dataclasses import dataclass
 
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
-from customs.scene.model import Clip, Scene
-
 FRAME_MS = 33
 """A picture is asked for this often; one that is not drawn yet is let go for the next, so playing never waits."""
 
@@ -103,11 +101,3 @@ class Player(QObject):
                 self.pause()
                 return
         self.moved.emit()
-
-
-def clip_named(scene: Scene, name: str) -> tuple[int, Clip] | None:
-    """(number, clip) of that name, or whose source has it."""
-    for i, clip in enumerate(scene.clips):
-        if clip.name == name:
-            return i, clip
-    return None

@@ -290,14 +290,6 @@ def test_an_asset_whose_body_is_gone_is_said_and_the_rest_opens(tmp_path: Path) 
         assert not whole.lost
 
 
-def test_blobs(tmp_path: Path) -> None:
-    ship = Shipment.create(tmp_path / "s.customs")
-    ship.put_blob("abc", b"paint")
-    ship.put_blob("abc", b"paint")
-    assert ship.blob("abc") == b"paint" and ship.blob("none") is None
-    ship.close()
-
-
 WRITER = """
 import sys
 from dataclasses import replace

@@ -137,10 +137,6 @@ class Shipment:
         row = self._newest_child()
         return str(row[1]) if row else ""
 
-    def put_blob(self, digest: str, body: bytes) -> None:
-        """Keep bytes under their digest."""
-        self._transaction(lambda db: db.execute("INSERT OR IGNORE INTO blobs VALUES (?, ?)", (digest, body)))
-
     def blob(self, digest: str) -> bytes | None:
         """Bytes kept under a digest."""
         row = self._db.execute("SELECT body FROM blobs WHERE digest = ?", (digest,)).fetchone()

@@ -181,7 +181,6 @@ class DispatchPanel(DeskPanel):
         session.working.connect(self._working)
         session.rested.connect(self._rested)
         self.refresh()
-
         self.commands = (
             ("Dispatch this one", self._one, "Ctrl+D"), ("Dispatch all that are cleared", self._all, "Ctrl+Shift+Return"),
             ("Stop what is running", session.cancel, "Ctrl+."),
