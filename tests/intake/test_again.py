@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from customs.demo.textures import encoded
 from customs.errors import CustomsError
 from customs.formats import source as formats_source
 from customs.intake.again import matched
@@ -15,7 +16,7 @@ from customs.route.route import evaluate
 from customs.scene.model import Material, Mesh, Node, Scene
 from customs.scene.renumber import Renumbering, numbers_of, renumbered
 from customs.shipment.state import Asset
-from customs.work.goods import take_again, take_in
+from customs.work.goods import search_for, take_again, take_in
 from customs.work.requests.take import kept_copy
 from tests.assets import DIGEST, cube, key, saved, scene_of
 
@@ -128,6 +129,23 @@ def test_one_that_could_not_be_read_is_taken_again_once_it_can(tmp_path: Path) -
     scene = kept_copy(now, tmp_path / "store").run().scene
     assert asset.kind == "unreadable" and now.kind != "unreadable" and words == () and now.prefix == scene.digest
     assert [m.key.ordinal for m in scene.meshes] == [0, 1, 2]
+
+
+def test_what_was_found_far_off_is_found_again_and_nothing_between_is_looked_through(tmp_path: Path) -> None:
+    goods, far, between = tmp_path / "a" / "b" / "c" / "goods", tmp_path / "far", tmp_path / "a"
+    for folder in (goods, far):
+        folder.mkdir(parents=True)
+    (goods / "pot.obj").write_text("mtllib pot.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl clay\nf 1 2 3\n")
+    (goods / "pot.mtl").write_text("newmtl clay\nmap_Kd clay_c.png\n")
+    picture = encoded(np.full((4, 4, 3), 90, np.uint8), "png")
+    (far / "clay_c.png").write_bytes(picture)
+    asset = search_for(take_in(goods / "pot.obj", goods, tmp_path / "store", "pot", None), tmp_path / "store", [far])
+    assert str(far / "clay_c.png") in asset.files
+    (between / "clay_n.png").write_bytes(picture)
+    (goods / "pot.mtl").write_text("newmtl clay\nKd 1 1 1\nmap_Kd clay_c.png\n")
+    now, words = take_again(asset, tmp_path / "store")
+    assert set(now.files) == set(asset.files) and now.digest != asset.digest and not words
+    assert any(im.there for im in kept_copy(now, tmp_path / "store").run().scene.images)
 
 
 def test_files_with_the_same_samples_are_told_apart_only_where_they_meet(

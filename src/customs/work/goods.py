@@ -17,6 +17,9 @@ from customs.shipment.state import Asset
 from customs.shipment.store import keep
 from customs.work.requests.take import kept_copy
 
+UP = 2
+"""Folders above the model's own that its files may begin in (common practice: `models/NAME/` beside `textures/`)."""
+
 
 def kind_of(scene: Scene) -> str:
     """What kind of goods: rigged, prop, level pieces."""
@@ -78,9 +81,8 @@ def take_again(asset: Asset, store: Path) -> tuple[Asset, tuple[str, ...]]:
     """The asset as its files are now, and what a person is to know. Its elements keep their Keys, and so does what was decided about them.
     Raises CustomsError, with nothing changed.
     """
-    path = Path(asset.source)
-    root = Path(os.path.commonpath([str(Path(f).parent) for f in asset.files]))
-    taken = take(path, root)
+    path = Path(os.path.abspath(asset.source))
+    taken = take(path, *_where(path, [Path(os.path.abspath(f)) for f in asset.files]))
     try:
         before = kept_copy(asset, store).run().scene
     except CustomsError:
@@ -94,6 +96,20 @@ def take_again(asset: Asset, store: Path) -> tuple[Asset, tuple[str, ...]]:
         author=asset.author or taken.scene.rights.get("author", ""), licence=asset.licence or taken.scene.rights.get("licence", ""),
     )  # fmt: skip
     return now, again.words() if before.meshes or before.nodes else ()
+
+
+def _where(path: Path, files: Sequence[Path]) -> tuple[Path, tuple[Path, ...]]:
+    """(the folder an asset's files lie in, further folders some were found in): what lies far off is no reason to look through all that is
+    between.
+    """
+    root, further = path.parent, list[Path]()
+    for file in files:
+        both = Path(os.path.commonpath([root, file.parent]))
+        if len(path.parent.relative_to(both).parts) <= UP:
+            root = both
+        elif file.parent not in further:
+            further.append(file.parent)
+    return root, tuple(further)
 
 
 def search_for(asset: Asset, store: Path, folders: Sequence[Path]) -> Asset:
