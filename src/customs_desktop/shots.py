@@ -8,6 +8,7 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
+from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QApplication
 
 from customs_desktop.window import MainWindow
@@ -93,6 +94,12 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
     def wire() -> None:
         twin.set_look(shading="surface", wire=True)
         s.select("seed_cart")
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        settled(app, window)
+        # What a click on the cart says.
+        rect = twin.areas()["right"]
+        twin.ask_under(QPointF(rect.x() + rect.width() * 0.68, rect.y() + rect.height() * 0.62))
 
     def all_goods() -> None:
         twin.set_look(wire=False)

@@ -136,7 +136,7 @@ class TwinView(QWidget):
     def set_landing(self, on: bool) -> None:
         """Show the landed package instead."""
         if on != self.landing:
-            self.landing = on
+            self.landing, self.found = on, ("", "")
             self.refresh()
 
     def show_place(self, place: Place | None) -> None:
