@@ -19,6 +19,7 @@ from customs.motion.posing.bounds import world_bounds
 from customs.scene.arrays import frozen
 from customs.scene.content import Encoded
 from customs.scene.model import Image, Material, Scene, TextureUse
+from customs.scene.wishes import Delivery
 from customs.surface.pixels import image_pixels
 from tests.assets import cube, key, saved, scene_of
 
@@ -69,7 +70,7 @@ def packed(folder: Path, format_: str) -> Memory:
     saved(slate(), folder / f"slate.{format_}", format_)
     if format_ == "obj":
         (folder / "maps").mkdir()
-        (folder / "maps" / "slate_c.png").write_bytes(encode(slate().images[0]))
+        (folder / "maps" / "slate_c.png").write_bytes(encode(slate().images[0], Delivery("png")))
         (folder / "slate.mtl").write_text("newmtl slate\nKd 1 1 1\nmap_Kd maps/slate_c.png\n")
     return Memory({p.relative_to(folder).as_posix(): p.read_bytes() for p in folder.rglob("*") if p.is_file()})
 

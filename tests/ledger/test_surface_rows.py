@@ -16,7 +16,8 @@ from customs.planning.plan import arrive_stop, take_remedy
 from customs.route.route import Route, evaluate
 from customs.scene.arrays import frozen
 from customs.scene.key import FILE, Key
-from customs.scene.model import Delivery, Image, Scene, TextureUse
+from customs.scene.model import Image, Scene, TextureUse
+from customs.scene.wishes import Delivery, Wishes
 from customs.sheet.model import Sheet
 from customs.surface.relief import flipped_green, from_height
 from tests.assets import key
@@ -93,7 +94,8 @@ def two_materials() -> Scene:
 
 def delivered(role: str, pixels: npt.NDArray[Any], block: str) -> Scene:
     """A texture that a stop has set to a block compression."""
-    return with_roles({role: image(0, "ink_x", pixels, delivery=Delivery("dds", block, mips=True))})
+    scene = with_roles({role: image(0, "ink_x", pixels)})
+    return replace(scene, wishes=Wishes({scene.images[0].key: (Delivery("dds", block, mips=True),)}))
 
 
 GRADIENT = np.repeat(np.linspace(0, 255, 256).astype(np.uint8)[None, :, None], 64, 0).repeat(3, 2)

@@ -68,7 +68,7 @@ def test_merge_retime_loop_travel_still_reduce() -> None:
     assert "worst vertex" in fewer.remarks[0].text and sum(len(c.times) for c in fewer.scene.clips[0].channels) < 1600
     far = deviation(stork.scene(), fewer.scene)
     assert far is not None and far.distance < 0.02
-    assert run("clip-files", scene, how="each").scene.clip_files == "each" and run("travel", scene).scene is scene
+    assert run("clip-files", scene, how="each").scene.wishes.clips == "each" and run("travel", scene).scene is scene
 
 
 def test_a_node_above_carries_the_way() -> None:

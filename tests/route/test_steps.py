@@ -12,6 +12,7 @@ import pytest
 
 from customs.changes.unsettled import unsettled
 from customs.errors import Cancelled, StepError
+from customs.formats.image_write import deliveries
 from customs.geometry.faces import inward
 from customs.geometry.triangles import triangles_of
 from customs.job import Job
@@ -24,6 +25,7 @@ from customs.scene.key import Key
 from customs.scene.model import Image, Material, Node, Primitive, Scene, TextureUse
 from customs.scene.settings import missing_targets
 from customs.scene.tree import local_matrix, mesh_nodes, walk
+from customs.scene.wishes import Delivery
 from customs.surface.pixels import image_info
 from tests.assets import cube, key, letter_primitive, quaternion, scene_of
 
@@ -464,7 +466,11 @@ def test_resize_and_convert() -> None:
     assert info is not None and (info.width, info.height) == (64, 64) and "100 × 60 → 64 × 64" in out.remarks[0].text
     kept = do("resize", scene, limit=50).scene.images[0]
     assert image_info(kept).width == 50 and image_info(kept).height == 30  # type: ignore[union-attr]
-    assert do("convert-textures", scene, form="tga").scene.images[0].form == "tga"
+    as_tga = do("convert-textures", scene, form="tga").scene
+    assert as_tga.wishes.of(as_tga.images[0].key) == (Delivery("tga"),) and scene.wishes.textures == {}
+    smaller = do("resize", as_tga, limit=50).scene
+    assert [d.form for d in deliveries(smaller.images[0], smaller.wishes)] == ["tga"], "what is wished stays wished"
+    assert [d.form for d in deliveries(kept, scene.wishes)] == ["png"], "what came as PNG goes as PNG"
     assert do("convert-textures", scene, form="tga", accept=("png", "tga")).scene.images[0].form is None
 
 

@@ -225,7 +225,7 @@ def test_clear_textures_keep_their_coverage_through_the_levels_of_a_dds() -> Non
     out = do("convert-textures", do("bleed", scene).scene, form="dds", block="", mips=True).scene
     kind = texture_kinds(out)[0]
     assert kind.colour and kind.cutoff == 0.5
-    data = encode(out.images[0], deliveries(out.images[0])[0], kind)
+    data = encode(out.images[0], deliveries(out.images[0], out.wishes)[0], kind)
     levels = texture_format("dds").decode_levels(data)  # type: ignore[misc]
     top = coverage(levels[0], 0.5)
     assert len(levels) == 8
@@ -241,7 +241,7 @@ def test_each_texture_is_written_in_every_format_asked_for() -> None:
         block="bc1",
         also=("tga", "png"),
     ).scene
-    forms = [recognise(encode(out.images[0], d)).id for d in deliveries(out.images[0])]
+    forms = [recognise(encode(out.images[0], d)).id for d in deliveries(out.images[0], out.wishes)]
     assert forms == ["dds", "tga", "png"] and out.images[0].space == "srgb"
 
 

@@ -13,6 +13,7 @@ import numpy as np
 import pytest
 import trimesh
 
+from customs.changes.emptying import empties, without
 from customs.conventions.convert import change_convention
 from customs.dispatch.variants import model_files
 from customs.errors import CustomsError
@@ -28,11 +29,13 @@ from customs.route.route import scene_arrays
 from customs.route.step import NOTHING, make_settings, steps
 from customs.scene.convention import Convention
 from customs.scene.copies import keys_apart
-from customs.scene.folding import LEAST, fold, row_key, row_parts, row_worlds, unfolded
+from customs.scene.folding import LEAST, as_nodes, fold, row_key, row_parts, row_worlds, unfolded
 from customs.scene.model import Channel, Clip, Light, Node, Scene
+from customs.scene.placements import table
 from customs.scene.prune import prune
 from customs.scene.transforms import compose
-from customs.scene.tree import world_matrices
+from customs.scene.tree import parents, world_matrices
+from customs.scene.wishes import Wishes
 from customs.sheet.load import sheet_texts
 from customs.work.asset import Request, run
 from customs.work.lookup import find_sheet
@@ -59,10 +62,40 @@ def drawn(seed: int = 0, count: int = WHOLE, plain: bool = False) -> Scene:
     return replace(scene, nodes=tuple(nodes), roots=tuple(roots), meshes=scene.meshes)
 
 
+def crowd(seed: int = 0, count: int = LEAST, plain: bool = False) -> Scene:
+    """Things of several parts, `count` of each: a lamp whose glass hangs under its post and whose flame under the glass, and a stand
+    that shows nothing itself and holds two pots. They stand in the rooms of `drawn`."""
+    scene, rng = drawn(seed, 0), np.random.default_rng(seed)
+    nodes, below, roots = list(scene.nodes), [[1, 2], [], []], [0]
+
+    def put(name: str, mesh: int | None, *parts: int) -> int:
+        turn, scale = rng.normal(size=4), np.full(3, rng.uniform(0.5, 2)) * (1 if plain else rng.choice([-1, 1], 3))
+        place = rng.normal(size=3) * 3
+        nodes.append(Node(key("node", len(nodes)), name, parts, place, turn / np.linalg.norm(turn), scale, mesh=mesh))
+        return len(nodes) - 1
+
+    for k in range(count):
+        lamp = put(f"lamp {k}", 0, put(f"glass {k}", 1, put(f"flame {k}", 0)))
+        stand = put(f"stand {k}", None, put(f"left {k}", 1), put(f"right {k}", 1))
+        below[k % 3].append(lamp)
+        (below[k % 3] if k % 4 else roots).append(stand)
+    nodes[:3] = [replace(n, children=tuple(b)) for n, b in zip(nodes, below)]
+    return replace(scene, nodes=tuple(nodes), roots=tuple(roots))
+
+
+MADE = pytest.mark.parametrize("made", [drawn, crowd])
+
+
 def by_name(scene: Scene) -> dict[str, tuple[np.ndarray, str]]:
     """World matrix and mesh of every node that shows one."""
     whole, worlds = unfolded(scene), world_matrices(unfolded(scene))
     return {n.name: (worlds[i], whole.meshes[n.mesh].name) for i, n in enumerate(whole.nodes) if n.mesh is not None}
+
+
+def above(scene: Scene) -> dict[str, str]:
+    """What every node or row hangs under, by name."""
+    whole, up = unfolded(scene), parents(unfolded(scene))
+    return {n.name: whole.nodes[up[i]].name if up[i] >= 0 else "" for i, n in enumerate(whole.nodes)}
 
 
 def points(scene: Scene) -> np.ndarray:
@@ -77,17 +110,46 @@ def same(a: dict[str, tuple[np.ndarray, str]], b: dict[str, tuple[np.ndarray, st
         assert mesh == b[name][1] and np.abs(matrix - b[name][0]).max() < 1e-9 * max(1, np.abs(matrix).max()), name
 
 
+@MADE
 @pytest.mark.parametrize("seed", range(3))
-def test_nodes_become_rows_and_nodes_again(seed: int) -> None:
-    scene = drawn(seed)
+def test_nodes_become_rows_and_nodes_again(seed: int, made: Callable[..., Scene]) -> None:
+    scene = made(seed)
     rows = fold(scene)
-    assert len(rows.placements) == WHOLE and len(rows.nodes) == 3 and fold(rows) is rows
+    assert len(rows.placements) == len(scene.nodes) - 3 and len(rows.nodes) == 3 and fold(rows) is rows
     same(by_name(scene), by_name(rows))
-    assert {row_key(rows, k) for k in range(WHOLE)} == {n.key for n in scene.nodes[3:]}
-    for name in ("matrices", "of", "parents", "ordinals"):
+    assert {row_key(rows, k) for k in range(len(rows.placements))} == {n.key for n in scene.nodes[3:]}
+    assert above(scene) == above(unfolded(rows)), "what hangs under what"
+    for name in ("matrices", "of", "parents", "above", "ordinals"):
         assert not getattr(rows.placements, name).flags.writeable
     worlds = {n: w for n, w in zip(rows.placements.names, row_worlds(rows))}
     assert all(np.abs(worlds[n] - m[:3]).max() < 1e-9 for n, (m, _) in by_name(scene).items())
+
+
+@pytest.mark.parametrize("which", [4, 5, 6, 7, 8])
+def test_one_part_with_more_to_say_keeps_nodes_of_what_it_hangs_under(which: int) -> None:
+    """Whichever part of the first thing it is: those above it stay nodes, those below may be rows, and all stand where they stood."""
+    scene = crowd(count=LEAST + 1)
+    lit = replace(scene.nodes[which], holds=(Light(key("light", 0), "spark"),))
+    scene = replace(scene, nodes=(*scene.nodes[:which], lit, *scene.nodes[which + 1 :]))
+    rows = fold(scene)
+    assert lit.name in {n.name for n in rows.nodes} and 3 < len(rows.nodes) < 7 and fold(rows) is rows
+    same(by_name(scene), by_name(rows))
+    assert above(scene) == above(unfolded(rows)) and rows.cameras == () and len(rows.lights) == 1
+
+
+def test_part_of_the_rows_become_nodes_with_what_they_hang_under() -> None:
+    rows = fold(crowd())
+    flames = np.char.startswith(np.array(rows.placements.names), "flame")
+    flames[: 3 * LEAST] = False
+    some = as_nodes(rows, flames)
+    assert len(some.nodes) - 3 == 3 * flames.sum() and len(some.placements) + len(some.nodes) == len(rows.placements) + 3
+    same(by_name(rows), by_name(some))
+    assert above(rows) == above(some) == above(fold(some)) and len(fold(some).nodes) == 3
+
+
+def test_rows_in_a_circle_are_refused() -> None:
+    with pytest.raises(ValueError, match="circle"):
+        table([0, 0, 0], np.tile(np.eye(4), (3, 1, 1)), [-1] * 3, range(3), ("a", "b", "c"), [1, 2, 0])
 
 
 def _with(scene: Scene, **changes: Any) -> Scene:
@@ -126,16 +188,18 @@ def test_what_hangs_under_a_mover_stays_and_so_do_a_few() -> None:
     "target",
     [Convention("+Z", "-Y", "right", 0.01), Convention("+Y", "+Z", "left", 1.0, "cw"), Convention("-X", "+Y", "left", 0.0254)],
 )
-def test_other_axes_and_units_move_rows_as_nodes(target: Convention) -> None:
-    scene = drawn()
+@MADE
+def test_other_axes_and_units_move_rows_as_nodes(target: Convention, made: Callable[..., Scene]) -> None:
+    scene = made()
     nodes, rows = (change_convention(s, target, Convention()) for s in (scene, fold(scene)))
     same(by_name(nodes), by_name(rows))
     assert np.abs(points(nodes) - points(rows)).max() < 1e-4
 
 
-def test_bounds_counts_and_facts_are_those_of_the_nodes() -> None:
+@MADE
+def test_bounds_counts_and_facts_are_those_of_the_nodes(made: Callable[..., Scene]) -> None:
     for seed in range(4):
-        scene = drawn(seed)
+        scene = made(seed)
         rows = fold(scene)
         assert counts(rows) == counts(scene) and scene_facts(rows).triangles == scene_facts(scene).triangles
         assert np.allclose(world_bounds(rows), world_bounds(scene)), "boxes of turned meshes are exact"
@@ -145,9 +209,10 @@ def test_bounds_counts_and_facts_are_those_of_the_nodes() -> None:
 
 
 @pytest.mark.parametrize("step", sorted(s.id for s in steps().values()))
-def test_every_step_does_to_rows_what_it_does_to_nodes(step: str) -> None:
+@MADE
+def test_every_step_does_to_rows_what_it_does_to_nodes(step: str, made: Callable[..., Scene]) -> None:
     entry = steps()[step]
-    scene = drawn(1)
+    scene = made(1)
     try:
         settings = make_settings(entry, {"name": "root"} if step == "common-root" else {})
         want = entry.apply(scene, settings, NOTHING, Job())
@@ -174,14 +239,20 @@ def gltf(scene: Scene, path: Path, change: Callable[[dict[str, Any]], object] = 
     return path
 
 
-def test_rows_are_read_straight_from_the_file_and_one_by_one_alike(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    path = gltf(drawn(2), tmp_path / "hall.gltf")
+@MADE
+def test_rows_are_read_straight_from_the_file_and_one_by_one_alike(
+    made: Callable[..., Scene], tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    scene = made(2)
+    path = gltf(scene, tmp_path / "hall.gltf")
     quick = loaded(path)
-    assert len(quick.placements) == WHOLE and len(quick.nodes) == 3
+    assert len(quick.placements) == len(scene.nodes) - 3 and len(quick.nodes) == 3
+    assert above(quick) == above(scene)
     monkeypatch.setattr(gltf_read, "read_rows", lambda root, meshes: None)
     slow = loaded(path)
     same(by_name(slow), by_name(quick))
-    for name in ("of", "ordinals", "names"):
+    assert above(slow) == above(scene)
+    for name in ("of", "above", "ordinals", "names"):
         assert np.array_equal(getattr(slow.placements, name), getattr(quick.placements, name)), name
 
 
@@ -236,7 +307,7 @@ def test_instances_stand_where_the_extension_says(tmp_path: Path) -> None:
     assert len(few.placements) == 0 and sum(n.mesh is not None for n in few.nodes) == 5, "a few are quicker one by one"
     scene = loaded(instanced(tmp_path, count=LEAST))
     assert len(scene.placements) == LEAST and all(n.mesh is None for n in scene.nodes) and scene.unknown == ()
-    assert np.abs(points(few) - points(replace(scene, placements=scene.placements.at(np.arange(5))))).max() < 1e-5
+    assert np.abs(points(few) - points(replace(scene, placements=scene.placements.at(np.arange(LEAST) < 5)))).max() < 1e-5
     for k, world in enumerate(row_worlds(scene)):
         angle, size = 0.3 * k, 1 + 0.1 * k
         turn = np.array([[np.cos(angle), 0, np.sin(angle)], [0, 1, 0], [-np.sin(angle), 0, np.cos(angle)]])
@@ -312,7 +383,7 @@ def test_files_of_clips_alone_hold_no_placements(how: str) -> None:
     scene = fold(rigged_hall())
     assert len(scene.placements) == 2 * LEAST and len(bones_of(scene).placements) == 0 and bones_of(scene).meshes == ()
     sheet = find_sheet("clips-apart-kit")
-    for file in model_files(replace(scene, clip_files=how), sheet):
+    for file in model_files(replace(scene, wishes=Wishes(clips=how)), sheet):
         assert len(file.scene.placements) == (0 if file.kind == "clip" else 2 * LEAST), file.kind
 
 
@@ -344,15 +415,17 @@ def test_what_bends_is_not_repeated_and_what_else_instances_say_is_said(tmp_path
 
 
 @pytest.mark.parametrize("sheet", sorted(sheet_texts()))
-def test_a_small_level_is_delivered_as_it_stands_or_held(sheet: str, tmp_path: Path) -> None:
-    path = saved(drawn(3, plain=True), tmp_path / "goods" / "hall.glb")
+@MADE
+def test_a_small_level_is_delivered_as_it_stands_or_held(sheet: str, made: Callable[..., Scene], tmp_path: Path) -> None:
+    scene = made(3, plain=True)
+    path = saved(scene, tmp_path / "goods" / "hall.glb")
     result = run(Request(path, path.parent, find_sheet(sheet), out=tmp_path / "out"))
     if result.folder is None:
         assert {r.requirement for r in result.ledger.open() if r.verdict == "held"}
         return
     assert result.accepted
     docket = json.loads((result.folder / "docket.json").read_text("utf-8"))
-    assert docket["after"]["triangles"] == counts(drawn(3))["triangles"]
+    assert docket["after"]["triangles"] == counts(scene)["triangles"]
 
 
 def test_delivered_meshes_are_shared_as_another_reader_sees_them(tmp_path: Path) -> None:
@@ -392,11 +465,10 @@ def test_what_is_kept_of_a_scene_counts_its_rows() -> None:
     assert {id(p.positions) for m in scene.meshes for p in m.primitives} <= set(sizes)
 
 
-def test_rows_follow_what_is_above_them_when_it_goes() -> None:
-    from customs.changes.emptying import empties, without
-
-    scene = fold(drawn())
-    assert empties(scene) == [], "what placements hang under is not empty"
+@MADE
+def test_rows_follow_what_is_above_them_when_it_goes(made: Callable[..., Scene]) -> None:
+    scene = fold(made())
+    assert len(empties(scene)) == 3, "as it would be of nodes that placements stood for"
     gone = without(scene, [1, 2])
     assert len(gone.nodes) == 1
     same(by_name(scene), by_name(gone))
@@ -404,8 +476,9 @@ def test_rows_follow_what_is_above_them_when_it_goes() -> None:
 
 def test_a_million_rows_are_columns() -> None:
     scene = fold(drawn())
-    many = np.resize(np.arange(WHOLE), 1_000_000)
-    big = replace(scene, placements=scene.placements.at(many))
+    rows, many = scene.placements, np.resize(np.arange(WHOLE), 1_000_000)
+    names = tuple(rows.names[k] for k in many.tolist())
+    big = replace(scene, placements=table(rows.of[many], rows.matrices[many], rows.parents[many], rows.ordinals[many], names))
     assert len(big.placements) == 1_000_000 and np.allclose(world_bounds(big), world_bounds(scene))
     assert counts(big)["nodes"] == 1_000_003
     turned = change_convention(big, Convention("+Z", "-Y"), Convention())

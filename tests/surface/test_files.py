@@ -17,7 +17,8 @@ from customs.demo.textures import verdigris
 from customs.errors import CustomsError, LimitError, ReadError, UnsupportedError
 from customs.formats.image_write import encode
 from customs.scene.content import Encoded
-from customs.scene.model import Delivery, Image
+from customs.scene.model import Image
+from customs.scene.wishes import Delivery
 from customs.surface.blocks import BLOCK_BYTES
 from customs.surface.blocks.decode import decode_level
 from customs.surface.blocks.encode import encode_level
@@ -128,7 +129,7 @@ def test_masks_of_all_kinds_are_read(bits: int, masks: tuple[int, ...], flags: i
 @pytest.mark.parametrize("channels", [1, 2, 3, 4])
 def test_sixteen_bit_png_goes_and_comes_whole(channels: int) -> None:
     pixels = np.random.default_rng(channels).integers(0, 65536, (9, 13, channels)).astype(np.uint16)
-    data = encode(Image(key("image", 0), "x", pixels=pixels, delivery=Delivery("png")))
+    data = encode(Image(key("image", 0), "x", pixels=pixels), Delivery("png"))
     assert (image_pixels(Image(key("image", 0), "x", Encoded(data))) == pixels).all()
     judge = np.asarray(PIL.Image.open(io.BytesIO(data)))
     assert judge.shape[:2] == (9, 13)

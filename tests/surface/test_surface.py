@@ -12,7 +12,8 @@ from customs.errors import ReadError, WriteError
 from customs.formats.image_write import encode
 from customs.scene.arrays import frozen
 from customs.scene.content import Encoded
-from customs.scene.model import Delivery, Image
+from customs.scene.model import Image
+from customs.scene.wishes import Delivery
 from customs.surface.colour import to_linear, to_srgb
 from customs.surface.pixels import content_info, image_info, image_pixels, probe
 from customs.surface.resize import fitted, power_of_two, resize
@@ -96,7 +97,7 @@ def test_pixels_are_those_pillow_decodes(mode: str, form: str) -> None:
 @pytest.mark.parametrize("form", ["png", "tga", "jpeg"])
 def test_written_files_read_back(channels: int, form: str) -> None:
     pixels = frozen(np.random.default_rng(4).integers(0, 256, (8, 8, channels)), np.uint8)
-    data = encode(Image(key("image", 0), "x", pixels=pixels, delivery=Delivery(form)))
+    data = encode(Image(key("image", 0), "x", pixels=pixels), Delivery(form))
     judge = np.asarray(PIL.Image.open(io.BytesIO(data)))
     assert PIL.Image.open(io.BytesIO(data)).format == form.upper()
     if form == "png":
@@ -109,12 +110,12 @@ def test_source_bytes_go_out_untouched() -> None:
     out = io.BytesIO()
     PIL.Image.new("RGB", (4, 4), "red").save(out, "PNG", pnginfo=None)
     image = Image(key("image", 0), "x", Encoded(out.getvalue()))
-    assert encode(image) == out.getvalue()
+    assert encode(image, Delivery("png")) == out.getvalue()
 
 
 def test_sixteen_bits_stay_sixteen_in_png() -> None:
     pixels = frozen(np.array([[[0], [65535]], [[257], [1000]]]), np.uint16)
-    data = encode(Image(key("image", 0), "x", pixels=pixels, delivery=Delivery("png")))
+    data = encode(Image(key("image", 0), "x", pixels=pixels), Delivery("png"))
     assert np.asarray(PIL.Image.open(io.BytesIO(data))).tolist() == [[0, 65535], [257, 1000]]
 
 
@@ -138,8 +139,8 @@ def test_cut_off_image_data_is_told() -> None:
 def test_formats_that_cannot_be_written_are_told() -> None:
     grey = frozen(np.zeros((2, 2, 3)), np.uint8)
     with pytest.raises(WriteError, match="gif"):
-        encode(Image(key("image", 0), "x", pixels=grey, delivery=Delivery("gif")))
+        encode(Image(key("image", 0), "x", pixels=grey), Delivery("gif"))
     with pytest.raises(WriteError, match="BC1 in PNG"):
-        encode(Image(key("image", 0), "x", pixels=grey, delivery=Delivery("png", "bc1")))
+        encode(Image(key("image", 0), "x", pixels=grey), Delivery("png", "bc1"))
     with pytest.raises(ReadError):
         image_pixels(Image(key("image", 0), "x", problem="gone"))

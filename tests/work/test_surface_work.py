@@ -13,7 +13,8 @@ from customs.job import Job
 from customs.ledger.row import Row, remedy
 from customs.planning.plan import take_remedy
 from customs.route.route import Route, Stop
-from customs.scene.model import Delivery, Image, TextureUse
+from customs.scene.model import Image, TextureUse
+from customs.scene.wishes import Delivery, Wishes
 from customs.sheet.blocks import compressed, wanted_block
 from customs.sheet.load import load_sheet, parse_sheet
 from customs.sheet.model import Blocks
@@ -56,7 +57,8 @@ def test_marks_come_from_the_ledger_the_worst_first() -> None:
 def test_missing_and_compressed_textures_say_so() -> None:
     lost = with_roles({"base_colour": Image(key("image", 0), "x", problem="not there")})
     assert role_table(lost).rows[0].cells["base_colour"].about == "missing"
-    packed = with_roles({"base_colour": image(0, "x", np.zeros((8, 16, 3), np.uint8), delivery=Delivery("dds", "bc1"))})
+    packed = with_roles({"base_colour": image(0, "x", np.zeros((8, 16, 3), np.uint8))})
+    packed = replace(packed, wishes=Wishes({packed.images[0].key: (Delivery("dds", "bc1"),)}))
     assert role_table(packed).rows[0].cells["base_colour"].about == "16×8 BC1"
     cut = with_roles({}, alpha_mode="mask", alpha_cutoff=0.25)
     assert role_table(cut).rows[0].alpha == "mask, cut 0.25"
@@ -66,10 +68,10 @@ def test_missing_and_compressed_textures_say_so() -> None:
 def test_compression_is_looked_at_as_it_will_be_read(block: str, least: float) -> None:
     y, x = np.mgrid[0:64, 0:64]
     smooth = np.uint8(np.stack([x * 3, y * 2, (x + y)], -1))
-    made, original = compressed_look(image(0, "x", smooth, delivery=Delivery("dds", block, "quick")), None)
+    made, original = compressed_look(image(0, "x", smooth), Delivery("dds", block, "quick"), None)
     assert psnr(original, made) > least and made.shape[:2] == (64, 64)
     with pytest.raises(CustomsError, match="without block compression"):
-        compressed_look(image(0, "x", smooth), None, Job())
+        compressed_look(image(0, "x", smooth), Delivery("png"), None, Job())
 
 
 def test_which_compression_goes_with_what_a_texture_holds() -> None:

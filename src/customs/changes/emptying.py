@@ -40,9 +40,9 @@ def carried_nodes(scene: Scene) -> set[int]:
 
 
 def empties(scene: Scene) -> list[int]:
-    """Nodes without mesh, camera or light, and without placements, that are no joint, do not move, and have no joint or mover
-    below them."""
-    leading = leading_nodes(scene) | set(np.unique(scene.placements.parents).tolist())
+    """Nodes without mesh, camera or light that are no joint, do not move, and have no joint or mover below them. Rows that show
+    nothing are such nodes too: see `Placements.shows`."""
+    leading = leading_nodes(scene)
     return [
         n for n, _, _ in walk(scene)
         if n not in leading
@@ -79,6 +79,6 @@ def _lifted_rows(scene: Scene, doomed: set[int]) -> Placements:
     above, own = np.array([*parents(scene), -1]), np.concatenate([local_matrices(scene), np.eye(4)[None]])
     lost = np.array([*(n in doomed for n in range(len(scene.nodes))), False])
     while len(rows) and (under := lost[rows.parents]).any():
-        moved = np.where(under[:, None, None], own[rows.parents] @ rows.squares, rows.squares)
+        moved = np.where((under & rows.top)[:, None, None], own[rows.parents] @ rows.squares, rows.squares)
         rows = rows.moved(moved).under(np.where(under, above[rows.parents], rows.parents))
     return rows

@@ -11,7 +11,9 @@ import numpy.typing as npt
 from customs.geometry.triangles import triangles_of
 from customs.job import Job
 from customs.scene.arrays import frozen
+from customs.scene.hanging import leading
 from customs.scene.model import Mesh, MorphTarget, Primitive, Scene
+from customs.scene.placements import NOTHING, Placements
 from customs.scene.settings import Targeted
 
 U32 = npt.NDArray[np.uint32]
@@ -39,8 +41,16 @@ def without_empty_meshes(scene: Scene) -> Scene:
     if not empty:
         return scene
     nodes = tuple(replace(n, mesh=None, skin=None) if n.mesh in empty else n for n in scene.nodes)
-    rows = scene.placements
-    return replace(scene, nodes=nodes, placements=rows.at(~np.isin(rows.of, list(empty))))
+    return replace(scene, nodes=nodes, placements=_without_meshes(scene.placements, empty))
+
+
+def _without_meshes(rows: Placements, empty: set[int]) -> Placements:
+    """Rows that show one of those meshes go; where they lead to others they stay, and show nothing."""
+    gone = np.isin(rows.of, list(empty))
+    if not gone.any():
+        return rows
+    leads = leading(rows.above, rows.shows & ~gone)
+    return rows.showing(lambda shown: np.where(np.isin(shown, list(empty)), NOTHING, shown)).at(~gone | leads)
 
 
 def as_triangles(prim: Primitive) -> Primitive:

@@ -27,16 +27,16 @@ def unlike_as_nodes(scene: Scene) -> Scene:
     if not len(rows):
         return scene
     worlds = row_worlds(scene)
-    alone = row_parts(rows.moved(worlds))[3]
-    group = rows.of * 2 + (np.linalg.det(worlds[:, :, :3]) < 0)
-    alone |= np.bincount(group[~alone], minlength=2 * len(scene.meshes))[group] < LEAST
+    alone = row_parts(rows.moved(worlds))[3] & rows.shows
+    group = np.where(rows.shows, rows.of.astype(np.intp), 0) * 2 + (np.linalg.det(worlds[:, :, :3]) < 0)
+    alone |= (np.bincount(group[rows.shows & ~alone], minlength=2 * len(scene.meshes))[group] < LEAST) & rows.shows
     return as_nodes(scene, alone) if alone.any() else scene
 
 
 def unmirrored(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     """Rows that mirror a mesh show a mirrored copy of it instead, one copy for all of them; nothing moves."""
     rows = scene.placements
-    turned = np.linalg.det(row_worlds(scene)[:, :, :3]) < 0
+    turned = rows.shows & (np.linalg.det(row_worlds(scene)[:, :, :3]) < 0)
     if not turned.any():
         return scene, ()
     meshes, now = list(scene.meshes), np.arange(len(scene.meshes))
@@ -47,16 +47,18 @@ def unmirrored(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
         key = made_key(mesh.key, "settle", "mirrored", old_key(scene.digest, "mesh", "mirrored", m))
         meshes.append(replace(made, key=key, made_from=(mesh.key, *mesh.made_from)))
     copies = len(meshes) - len(scene.meshes)
-    rows = rows.moved(np.where(turned[:, None, None], rows.squares @ MIRROR, rows.squares))
-    rows = rows.showing(np.where(turned, now[rows.of], rows.of))
+    own = np.where(turned[:, None, None], rows.squares @ MIRROR, rows.squares)
+    below = ~rows.top & turned[rows.above]
+    rows = rows.moved(np.where(below[:, None, None], MIRROR @ own, own))
+    rows = rows.showing(lambda shown: np.where(turned[rows.shows], now[shown], shown))
     text = f"{many(int(turned.sum()), 'placement')} mirrored: {many(copies, 'mirrored copy')} made for them"
     return replace(scene, meshes=tuple(meshes), placements=rows), (Remark(text),)
 
 
 def kept_places(scene: Scene, taken: dict[int, F64]) -> Placements:
-    """Rows stay where they are: what the node above gives up (`taken`, (4, 4) by node) goes into their own transforms."""
+    """Rows stay where they are: what the node above gives up (`taken`, (4, 4) by node) goes into the transforms of the topmost."""
     rows = scene.placements
     if not len(rows):
         return rows
     back = np.stack([*(inverse(taken[n]) for n in range(len(scene.nodes))), np.eye(4)])
-    return rows.moved(back[rows.parents] @ rows.squares)
+    return rows.moved(np.where(rows.top[:, None, None], back[rows.parents] @ rows.squares, rows.squares))

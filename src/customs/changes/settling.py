@@ -80,7 +80,7 @@ def _moved_meshes(scene: Scene, nodes: list[Node], taken: dict[int, F64]) -> tup
     """
     meshes: list[Mesh] = list(scene.meshes)
     own: dict[int, list[tuple[F64, int]]] = {}
-    for m in np.unique(scene.placements.of).tolist():
+    for m in scene.placements.meshes:
         own[m] = [(np.eye(4), m)]
     shown = [n for n in mesh_nodes(scene) if scene.nodes[n].mesh is not None]
     for n in shown:

@@ -39,7 +39,7 @@ def _under(scene: Scene, matrix: F64) -> Scene:
             nodes[r] = placed(nodes[r], matrix @ local_matrix(nodes[r]))
             roots.append(r)
     rows = scene.placements
-    free = rows.parents < 0
+    free = rows.top & (rows.parents < 0)
     if free.any():
         rows = rows.moved(np.where(free[:, None, None], matrix @ rows.squares, rows.squares))
     return replace(scene, nodes=tuple(nodes), roots=tuple(roots), placements=rows)

@@ -10,12 +10,13 @@ from functools import cache
 from customs.conventions.convert import change_convention
 from customs.dispatch.variants import ModelFile, model_files
 from customs.errors import WriteError
-from customs.formats.image_write import PLAIN, delivered_form, deliveries, encode, texture_kinds
+from customs.formats.image_write import PLAIN, deliveries, encode, texture_kinds
 from customs.formats.registry import Parts, WriteOptions, get_format
 from customs.scene.convention import WORKING
-from customs.scene.model import Delivery, Image, Scene
+from customs.scene.model import Image, Scene
 from customs.scene.prune import prune
 from customs.scene.settings import Settings
+from customs.scene.wishes import Delivery
 from customs.sheet.model import Sheet
 from customs.surface.files.base import texture_format
 from customs.surface.mipmap import Kind
@@ -41,9 +42,9 @@ def destination_scene(scene: Scene, sheet: Sheet) -> Scene:
     return change_convention(prune(scene), target, replace(WORKING, green=target.green))
 
 
-def image_path(image: Image, sheet: Sheet, asset: str, form: str | None = None) -> str:
-    """Path of a texture inside the package, in the format its model names or in `form`."""
-    ending = texture_format(form or delivered_form(image)).endings[0]
+def image_path(image: Image, sheet: Sheet, asset: str, form: str) -> str:
+    """Path of a texture inside the package, in the file format `form`."""
+    ending = texture_format(form).endings[0]
     return sheet.layout.texture.format(asset=asset, name=image.name, ending=ending, index="", material="", role="", later="")
 
 
@@ -66,7 +67,8 @@ def _there(scene: Scene) -> dict[int, Image]:
 
 def _texture_files(scene: Scene, sheet: Sheet) -> list[tuple[str, int, Delivery]]:
     """(path, image, how) of each texture file, further copies after the one a model names."""
-    return [(image_path(im, sheet, scene.name, d.form), i, d) for i, im in _there(scene).items() for d in deliveries(im)]
+    how = {i: deliveries(im, scene.wishes) for i, im in _there(scene).items()}
+    return [(image_path(scene.images[i], sheet, scene.name, d.form), i, d) for i, files in how.items() for d in files]
 
 
 def _endings(file: ModelFile, sheet: Sheet) -> list[tuple[str, str]]:

@@ -7,8 +7,9 @@ from collections.abc import Mapping
 from customs.dispatch.deliver import image_path
 from customs.formats.image_write import deliveries, untouched
 from customs.formats.registry import get_format
-from customs.scene.model import Delivery, Image, Primitive, Scene
+from customs.scene.model import Image, Primitive, Scene
 from customs.scene.prune import prune
+from customs.scene.wishes import Delivery
 from customs.sheet.model import Sheet
 from customs.surface.pixels import image_info
 
@@ -64,7 +65,7 @@ def planned_sizes(scene: Scene, sheet: Sheet) -> tuple[dict[str, int], int]:
         image_path(im, sheet, used.name, how.form): texture_bytes(im, how)
         for im in used.images
         if im.there
-        for how in deliveries(im)
+        for how in deliveries(im, used.wishes)
     }
     inside = 0 if sheet.model.textures == "apart" else sum(textures.values())
     return (textures if not inside else {}), model_bytes(used, sheet) + inside

@@ -25,7 +25,7 @@ class ModelFile:
 
 def clip_files_of(scene: Scene, sheet: Sheet) -> str:
     """How clips go out: as a stop wants it, else as the sheet takes them first."""
-    return scene.clip_files or sheet.rig.clip_files[0]
+    return scene.wishes.clips or sheet.rig.clip_files[0]
 
 
 def model_files(scene: Scene, sheet: Sheet) -> tuple[ModelFile, ...]:

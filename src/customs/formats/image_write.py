@@ -10,7 +10,8 @@ from collections.abc import Callable
 import numpy as np
 
 from customs.errors import WriteError
-from customs.scene.model import COLOUR_SLOTS, NORMAL_SLOTS, Delivery, Image, Scene
+from customs.scene.model import COLOUR_SLOTS, NORMAL_SLOTS, Image, Scene
+from customs.scene.wishes import Delivery, Wishes
 from customs.surface.files.base import Coding, Pixels, texture_format, texture_formats
 from customs.surface.files.mips import four_channels
 from customs.surface.mipmap import Kind, chain
@@ -21,17 +22,17 @@ KEPT_BYTES = 512 * 1024**2
 PLAIN = Kind()
 
 
-def delivered_form(image: Image) -> str:
+def delivered_form(image: Image, wishes: Wishes) -> str:
     """The file format an image will be written in."""
-    if image.form:
-        return image.form
+    if wished := wishes.first(image.key):
+        return wished.form
     info = image_info(image)
     return info.form if info else "png"
 
 
-def deliveries(image: Image) -> tuple[Delivery, ...]:
+def deliveries(image: Image, wishes: Wishes) -> tuple[Delivery, ...]:
     """All files an image is written as, the one a model names first."""
-    return (image.delivery or Delivery(delivered_form(image)), *image.also)
+    return wishes.of(image.key) or (Delivery(delivered_form(image, wishes)),)
 
 
 def texture_kinds(scene: Scene) -> dict[int, Kind]:
@@ -57,14 +58,11 @@ def untouched(image: Image, delivery: Delivery) -> bool:
     return not image.space or image.space == info.space
 
 
-def encode(
-    image: Image, delivery: Delivery | None = None, kind: Kind = PLAIN, tick: Callable[[float], None] = lambda share: None
-) -> bytes:
-    """The image as file bytes. Source bytes go out untouched when nothing about them changed.
+def encode(image: Image, delivery: Delivery, kind: Kind = PLAIN, tick: Callable[[float], None] = lambda share: None) -> bytes:
+    """The image as bytes of a file. Source bytes go out untouched when nothing about them changed.
 
     Raises ReadError for an image that cannot be decoded, WriteError for a format that cannot be written.
     """
-    delivery = delivery or deliveries(image)[0]
     if untouched(image, delivery) and image.content is not None:
         return image.content.read()
     entry = texture_formats().get(delivery.form)

@@ -70,8 +70,16 @@ def _nodes(scene: Scene) -> Known:
     rows = scene.placements
     if not len(rows):
         return own
-    above = np.array([*(f"{p}/" for p in paths), ""], dtype=np.str_)[rows.parents]
-    names = np.char.add(above, np.array(rows.names, dtype=np.str_))
+    top = np.array([*(f"{p}/" for p in paths), ""], dtype=np.str_)[rows.parents]
+    own_names = names = np.array(rows.names, dtype=np.str_)
+    above = rows.above
+    while (at := np.flatnonzero(above >= 0)).size:
+        longer = np.char.add(np.char.add(own_names[above[at]], "/"), names[at])
+        names = names.astype(np.result_type(names, longer))
+        names[at] = longer
+        above = above.copy()
+        above[at] = rows.above[above[at]]
+    names = np.char.add(top, names)
     return Known(np.concatenate([own.paths, names]), np.concatenate([own.numbers, rows.ordinals.astype(np.int64)]))
 
 

@@ -6,6 +6,7 @@ from collections import Counter
 
 import numpy as np
 
+from customs.changes.emptying import empties
 from customs.formats.registry import get_format
 from customs.geometry.triangles import triangles_of
 from customs.landing.log import Log
@@ -35,18 +36,20 @@ def _tree(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
     nodes, model = mesh_nodes(scene), sheet.model
     depth = {n: d for n, _, d in walk(scene)}
     if model.single_mesh:
-        count = len(nodes) + len(scene.placements)
+        count = len(nodes) + int(scene.placements.shows.sum())
         log.check(count == 1 and len(scene.meshes) == 1, file, f"{many(count, 'mesh')} where one is taken")
     limit = 1 if model.mesh_under_root else model.max_depth
     deep = [scene.nodes[n].name for n in nodes if limit is not None and depth[n] >= limit]
     if limit is not None:
-        low = np.flatnonzero(row_depths(scene) >= limit).tolist()
+        low = np.flatnonzero((row_depths(scene) >= limit) & scene.placements.shows).tolist()
         deep += [scene.placements.names[k] for k in low]
     log.check(not deep, file, f"mesh {', '.join(deep[:3])} stands below level {limit}")
     if model.settled and not scene.clips and not scene.skins:
         off = [n for n in nodes if np.abs(local_matrix(scene.nodes[n]) - np.eye(4)).max() > 1e-4]
         rows = 0 if "placements" in get_format(scene.format).carries else len(scene.placements)
         log.check(not off and not rows, file, f"mesh nodes that keep a transform of their own: {len(off) + rows}")
+    bare = len(empties(scene)) + int((~scene.placements.shows).sum()) if model.empty_nodes == "forbidden" else 0
+    log.check(not bare, file, f"{many(bare, 'node')} without mesh, light or camera, none taken")
     log.check(model.cameras != "forbidden" or not scene.cameras, file, f"{many(len(scene.cameras), 'camera')}, none taken")
     log.check(model.lights != "forbidden" or not scene.lights, file, f"{many(len(scene.lights), 'light')}, none taken")
 

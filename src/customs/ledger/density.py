@@ -43,7 +43,7 @@ def _scales(scene: Scene) -> Iterator[tuple[int, float]]:
     for n in mesh_nodes(scene):
         yield scene.nodes[n].mesh or 0, float(abs(np.linalg.det(world[n][:3, :3])) ** (1 / 3)) or 1.0
     sizes = np.abs(np.linalg.det(row_worlds(scene)[:, :, :3])) ** (1 / 3)
-    for m in np.unique(scene.placements.of).tolist():
+    for m in scene.placements.meshes:
         yield m, float(np.median(sizes[scene.placements.of == m])) or 1.0
 
 

@@ -221,7 +221,7 @@ class SceneFacts:
     def used_meshes(self) -> list[int]:
         """Meshes some node shows, in walking order, once each."""
         by_nodes = dict.fromkeys(m for n in mesh_nodes(self.scene) if (m := self.scene.nodes[n].mesh) is not None)
-        return list(by_nodes | dict.fromkeys(np.unique(self.scene.placements.of).tolist()))
+        return list(by_nodes | dict.fromkeys(self.scene.placements.meshes))
 
     @cached_property
     def triangles(self) -> int:

@@ -12,6 +12,7 @@ from customs.ledger.row import Case
 from customs.scene.kept import kept
 from customs.scene.key import FILE
 from customs.scene.model import COLOUR_SLOTS, Image, Material, Scene, TextureUse
+from customs.scene.wishes import Wishes
 from customs.sheet.blocks import compressed, wanted_block
 from customs.surface.channels import LAYOUT
 from customs.surface.files.base import texture_format
@@ -111,20 +112,20 @@ def delivery_values(case: Case, index: int) -> dict[str, Any]:
     return values
 
 
-def delivered_block(image: Image) -> str:
+def delivered_block(image: Image, wishes: Wishes) -> str:
     """The block compression an image will be written with, "" for none."""
-    if image.delivery is not None:
-        return image.delivery.block
+    if wished := wishes.first(image.key):
+        return wished.block
     info = image_info(image)
     return info.block if info is not None and image.pixels is None else ""
 
 
-def delivered_levels(image: Image) -> bool:
+def delivered_levels(image: Image, wishes: Wishes) -> bool:
     """True when an image will be written with all its mip levels."""
-    if not texture_format(delivered_form(image)).mips:
+    if not texture_format(delivered_form(image, wishes)).mips:
         return False
-    if image.delivery is not None:
-        return image.delivery.mips
+    if wished := wishes.first(image.key):
+        return wished.mips
     info = image_info(image)
     return info is not None and image.pixels is None and info.levels >= max(info.width, info.height).bit_length()
 

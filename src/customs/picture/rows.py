@@ -49,12 +49,11 @@ def groups(scene: Scene, worlds: F64, unit: float, eye: F64, most: int | None = 
     placed = rows_under(scene, worlds) * unit
     radii, triangles = kept("sizes of placed meshes", scene, lambda: _sizes(scene))
     apart = np.linalg.norm(placed[:, :, 3] - eye, axis=1)
-    if most is not None and int(triangles[rows.of].sum()) > most:
-        scale = np.linalg.norm(placed[:, :, :3], axis=1).max(axis=1)
-        order = np.argsort(-radii[rows.of] * scale / np.maximum(apart, 1e-9), kind="stable")
-        chosen = np.sort(order[: int(np.searchsorted(np.cumsum(triangles[rows.of][order]), most)) + 1])
-    else:
-        chosen = np.arange(len(rows))
+    chosen = np.flatnonzero(rows.shows)
+    if most is not None and int(triangles[rows.of[chosen]].sum()) > most:
+        scale, of = np.linalg.norm(placed[chosen][:, :, :3], axis=1).max(axis=1), rows.of[chosen]
+        order = np.argsort(-radii[of] * scale / np.maximum(apart[chosen], 1e-9), kind="stable")
+        chosen = np.sort(chosen[order[: int(np.searchsorted(np.cumsum(triangles[of][order]), most)) + 1]])
     turned = np.linalg.det(placed[chosen][:, :, :3]) < 0
     label = rows.of[chosen].astype(np.int64) * 2 + turned
     order = np.argsort(label, kind="stable")
@@ -68,7 +67,7 @@ def groups(scene: Scene, worlds: F64, unit: float, eye: F64, most: int | None = 
 def _sizes(scene: Scene) -> tuple[F64, npt.NDArray[np.int64]]:
     """(radius in units, triangles) of every mesh."""
     radii, triangles = np.zeros(len(scene.meshes)), np.zeros(len(scene.meshes), np.int64)
-    for k in np.unique(scene.placements.of).tolist():
+    for k in scene.placements.meshes:
         boxes = [local_bounds(p) for p in scene.meshes[k].primitives]
         radii[k] = max((float(np.abs(np.stack(b)).max()) for b in boxes), default=0.0)
         triangles[k] = (

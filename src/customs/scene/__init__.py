@@ -6,7 +6,6 @@ from customs.scene.model import (
     Camera,
     Channel,
     Clip,
-    Delivery,
     Image,
     Light,
     Material,
@@ -20,6 +19,7 @@ from customs.scene.model import (
     Skin,
     TextureUse,
 )
+from customs.scene.wishes import Delivery, Wishes
 
 __all__ = [
     "RAW_GLTF",
@@ -42,4 +42,5 @@ __all__ = [
     "Scene",
     "Skin",
     "TextureUse",
+    "Wishes",
 ]

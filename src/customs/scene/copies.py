@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import numpy as np
-
 from customs.scene.key import Key, made_key
 from customs.scene.model import Mesh, Primitive, Scene
 
@@ -13,7 +11,7 @@ from customs.scene.model import Mesh, Primitive, Scene
 def keys_apart(scene: Scene) -> Scene:
     """The scene with Keys of primitives that stand for one part each: of several meshes, the first that is shown keeps its."""
     seen: set[Key] = set()
-    meshes, shown = list(scene.meshes), {n.mesh for n in scene.nodes} | set(np.unique(scene.placements.of).tolist())
+    meshes, shown = list(scene.meshes), {n.mesh for n in scene.nodes} | set(scene.placements.meshes)
     for k in sorted(range(len(meshes)), key=lambda k: k not in shown):
         mesh = meshes[k]
         again = {id(p) for p in mesh.primitives if p.key in seen}

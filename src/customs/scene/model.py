@@ -14,6 +14,7 @@ from customs.scene.content import Encoded
 from customs.scene.convention import WORKING, Convention
 from customs.scene.key import Key
 from customs.scene.placements import NO_PLACEMENTS, Placements
+from customs.scene.wishes import NO_WISHES, Wishes
 
 F32 = npt.NDArray[np.float32]
 F64 = npt.NDArray[np.float64]
@@ -232,27 +233,11 @@ class Material:
     made_from: tuple[Key, ...] = ()
 
 
-@dataclass(frozen=True)
-class Delivery:
-    """How a texture is written: file format (`png`, `dds`, …), block compression or "", mip levels or one alone.
-
-    `header` is the kind of DDS header, `zstd` packs the levels of a KTX2 file.
-    """
-
-    form: str
-    block: str = ""
-    quality: Literal["quick", "best"] = "best"
-    mips: bool = False
-    header: Literal["dx10", "legacy"] = "dx10"
-    zstd: bool = False
-
-
 @dataclass(frozen=True, eq=False)
 class Image:
     """A texture image: encoded source bytes, or `pixels` (H, W, C) uint8 or uint16 where a step has changed them.
 
-    `problem` says why there are neither. `delivery` says how it is written, None for as it came; `also` are further files
-    of the same texture. `space` is the colour space a step has marked it with, "" for what its file says; `green` the
+    `problem` says why there are neither. `space` is the colour space a step has marked it with, "" for what its file says; `green` the
     direction of its green channel, "" for what its pixels or its origin say.
     `uri` is the name as the source file spelt it.
     """
@@ -263,17 +248,10 @@ class Image:
     pixels: Array | None = None
     uri: str = ""
     problem: str = ""
-    delivery: Delivery | None = None
-    also: tuple[Delivery, ...] = ()
     space: Literal["", "srgb", "linear"] = ""
     green: Literal["", "up", "down"] = ""
     extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
     made_from: tuple[Key, ...] = ()
-
-    @property
-    def form(self) -> str | None:
-        """The file format chosen for delivery, or None for the one it came in."""
-        return self.delivery.form if self.delivery else None
 
     @property
     def there(self) -> bool:
@@ -333,7 +311,7 @@ class Scene:
     """An asset. All indices are into the tuples of this scene; `placements` are meshes it repeats, beside those its nodes show;
     `suffixes` are the parts of texture names its origin has.
 
-    `clip_files` is how a step wants clips delivered, "" for what the sheet takes first; `rights` what the file itself says of
+    `wishes` are what steps wish of the delivery; `rights` what the file itself says of
     author, licence and terms.
     """
 
@@ -349,7 +327,7 @@ class Scene:
     variants: tuple[str, ...] = ()
     placements: Placements = NO_PLACEMENTS
     suffixes: Mapping[str, tuple[str, ...]] = field(default_factory=lambda: NO_EXTRAS)
-    clip_files: str = ""
+    wishes: Wishes = NO_WISHES
     convention: Convention = WORKING
     format: str = ""
     unknown: tuple[str, ...] = ()

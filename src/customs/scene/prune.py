@@ -85,7 +85,7 @@ def prune_content(scene: Scene, near: bool = False) -> Scene:
     `near` keeps textures that lie near the asset: a step further on may still take them up.
     """
     shown = {n.mesh for n in scene.nodes if n.mesh is not None}
-    meshes = _renumber(shown | set(np.unique(scene.placements.of).tolist()))
+    meshes = _renumber(shown | set(scene.placements.meshes))
     skins = _renumber(n.skin for n in scene.nodes if n.skin is not None and n.mesh is not None)
     kept_meshes: tuple[Mesh, ...] = _pick(scene.meshes, meshes)
     materials = _renumber(m for mesh in kept_meshes for p in mesh.primitives for m in _primitive_materials(p))
@@ -139,9 +139,9 @@ def _all_used(scene: Scene, *tables: dict[int, int]) -> bool:
 def _with_meshes(rows: Placements, meshes: Mapping[int, int]) -> Placements:
     if not len(rows):
         return rows
-    table = np.zeros(max(meshes) + 1, np.uint32)
+    table = np.zeros(max(meshes, default=0) + 1, np.uint32)
     table[list(meshes)] = list(meshes.values())
-    return rows.showing(table[rows.of])
+    return rows.showing(lambda shown: table[shown])
 
 
 def prune(scene: Scene, near: bool = False) -> Scene:

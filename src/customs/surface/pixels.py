@@ -52,7 +52,7 @@ def image_info(image: Image) -> ImageInfo | None:
     """Header facts of an image as it stands, or None when it has neither pixels nor readable bytes."""
     if image.pixels is not None:
         height, width, channels = image.pixels.shape
-        form = image.form or (content_info(image.content).form if image.content is not None else "png")
+        form = content_info(image.content).form if image.content is not None else "png"
         return ImageInfo(width, height, channels, image.pixels.dtype.itemsize * 8, form)
     if image.content is None or image.problem:
         return None

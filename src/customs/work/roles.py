@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
-import numpy as np
-
 from customs.geometry.triangles import triangles_of
 from customs.ledger.row import RANK, Row
 from customs.scene.key import Key
 from customs.scene.model import SLOTS, Image, Material, Scene
+from customs.scene.wishes import Wishes
 from customs.surface.pixels import image_info
 
 ALWAYS = ("base_colour", "normal", "metallic_roughness", "occlusion", "emissive")
@@ -72,7 +71,7 @@ def role_table(scene: Scene, ledger: Iterable[Row] = ()) -> RoleTable:
 
 
 def _triangles(scene: Scene) -> dict[int, int]:
-    used = {n.mesh for n in scene.nodes if n.mesh is not None} | set(np.unique(scene.placements.of).tolist())
+    used = {n.mesh for n in scene.nodes if n.mesh is not None} | set(scene.placements.meshes)
     out: dict[int, int] = {}
     for k in used:
         for p in scene.meshes[k].primitives:
@@ -100,21 +99,21 @@ def _row(scene: Scene, index: int, faces: int, said: Mapping[str, tuple[str, str
         image = scene.images[use.image]
         mark = said.get(f"{m.key} {role}") or said.get(str(image.key)) or ("", "")
         if use.image not in infos:
-            infos[use.image] = _about(image)
+            infos[use.image] = _about(image, scene.wishes)
         cells[role] = Cell(use.image, image.name, infos[use.image], *mark)
     verdict, note = said.get(str(m.key), ("", ""))
     return RoleRow(index, m.key, m.name, f"{_kind(m)} · {faces:,} tri", _alpha(m), cells, verdict, note, faces)
 
 
-def _about(image: Image) -> str:
+def _about(image: Image, wishes: Wishes) -> str:
     if not image.there:
         return "missing"
     info = image_info(image)
     if info is None:
         return "unreadable"
     edge = f"{info.width}" if info.width == info.height else f"{info.width}×{info.height}"
-    if image.delivery is not None and image.delivery.block:
-        return f"{edge} {image.delivery.block.upper()}"
+    if (wished := wishes.first(image.key)) and wished.block:
+        return f"{edge} {wished.block.upper()}"
     return edge
 
 

@@ -110,7 +110,7 @@ def keys_of(scene: Scene, place: Place) -> dict[str, tuple[tuple[int, int], ...]
     """Whole primitives a place stands for: those of a node, mesh, material or image."""
     out: dict[str, tuple[tuple[int, int], ...]] = {}
     shown = {n.mesh for n in scene.nodes if place.kind != "node" or n.key == place.key}
-    shown |= set(np.unique(scene.placements.of).tolist()) if place.kind != "node" else set()
+    shown |= set(scene.placements.meshes) if place.kind != "node" else set()
     for i, mesh in enumerate(scene.meshes):
         if i not in shown or (place.kind == "mesh" and mesh.key != place.key):
             continue

@@ -36,7 +36,8 @@ class SurfaceWriter:
             images = SubElement(root, "library_images")
             for i in used:
                 image = self.scene.images[i]
-                path = self.options.image_path.get(i) or f"{image.name}{texture_format(delivered_form(image)).endings[0]}"
+                ending = texture_format(delivered_form(image, self.scene.wishes)).endings[0]
+                path = self.options.image_path.get(i) or f"{image.name}{ending}"
                 SubElement(SubElement(images, "image", id=f"image-{i}", name=image.name), "init_from").text = quote(path)
         materials, effects = SubElement(root, "library_materials"), SubElement(root, "library_effects")
         for i, m in enumerate(self.scene.materials):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from customs.errors import WriteError
 from customs.formats.fbx.objects import Objects, colour, number, setting, table, vector
 from customs.formats.fbx.write_mesh import material_slots
-from customs.formats.image_write import delivered_form, encode
+from customs.formats.image_write import deliveries, encode
 from customs.formats.opacity import seen_opacity
 from customs.formats.registry import WriteOptions
 from customs.scene.model import Image, Material, Mesh, Scene, TextureUse
@@ -115,10 +115,10 @@ class MaterialWriter:
         path = self.options.image_path.get(index, "")
         content = b""
         if not path:
-            form = delivered_form(image)
-            path = f"{image.name}{texture_format(form).endings[0]}"
+            how = deliveries(image, self.scene.wishes)[0]
+            path = f"{image.name}{texture_format(how.form).endings[0]}"
             if image.there:
-                content = encode(image)
+                content = encode(image, how)
         if not path:
             raise WriteError(f"texture {image.name} has no file", "bytes, or a path beside the model", file=image.uri)
         id_, record = self.objects.add("Video", image.name, "Video", "Clip")

@@ -11,7 +11,7 @@ from customs.formats.gltf.document import Obj
 from customs.formats.gltf.read_material import MaterialReader
 from customs.formats.gltf.read_mesh import MeshReader
 from customs.formats.gltf.read_motion import read_camera, read_clip, read_light, read_skin
-from customs.formats.gltf.read_rows import INSTANCING, STAND_IN, read_instances, read_rows, taken_out
+from customs.formats.gltf.read_rows import INSTANCING, read_instances, read_rows, stand_ins, taken_out
 from customs.formats.gltf.vrm import EXTENSIONS, TOON, read_avatar, with_avatar
 from customs.formats.source import Source
 from customs.scene.arrays import frozen
@@ -59,10 +59,8 @@ def read_gltf(source: Source) -> Scene:
     skins = tuple(read_skin(o, i, accessors, len(nodes_in), digest, unknown) for i, o in enumerate(skins_in))
     limits = {"mesh": len(meshes), "skin": len(skins)}
     rows = read_rows(root, len(meshes))
-    simple = set(rows.ordinals.tolist()) if rows is not None else set()
-    nodes = tuple(
-        STAND_IN if i in simple else _node(o, i, len(nodes_in), limits, things, digest, unknown) for i, o in enumerate(nodes_in)
-    )
+    simple = stand_ins(rows, nodes_in)
+    nodes = tuple(simple.get(i) or _node(o, i, len(nodes_in), limits, things, digest, unknown) for i, o in enumerate(nodes_in))
     roots = _roots(root, nodes, source)
     _check_tree(root, nodes, roots)
     _check_skinned(nodes_in, nodes, meshes, skins)

@@ -16,24 +16,26 @@ from customs.errors import LimitError
 from customs.formats.gltf.accessors import Accessors
 from customs.formats.gltf.document import Obj
 from customs.formats.gltf.vrm import EXTENSIONS
-from customs.scene.folding import LEAST
+from customs.scene.folding import LEAST, repeated
+from customs.scene.hanging import leading
 from customs.scene.key import Key
 from customs.scene.model import Node, Scene
-from customs.scene.placements import Placements, table
+from customs.scene.placements import NOTHING, Placements, table
 from customs.scene.prune import with_nodes
 from customs.scene.transforms import compose
 from customs.tolerances import ELEMENTS
 
 F64 = npt.NDArray[np.float64]
 PARTS = {"translation": (0.0, 0.0, 0.0), "rotation": (0.0, 0.0, 0.0, 1.0), "scale": (1.0, 1.0, 1.0)}
-SAYS = {"name", "mesh", *PARTS}
+SAYS = {"name", "mesh", "children", *PARTS}
 INSTANCING = "EXT_mesh_gpu_instancing"
 STAND_IN = Node(Key("", "node", 0), "")
-"""Holds the place of a row's node until all nodes are read."""
+"""Holds the place of the node of a row that leads to no other."""
 
 
 def read_rows(root: Obj, meshes: int) -> Placements | None:
-    """Rows for nodes that say no more than a row can, LEAST of one mesh or more; their parents are not known yet.
+    """Rows for nodes that say no more than a row can, LEAST or more that show the same with all below them; those that hang under no
+    other row have no parent yet.
 
     None where there are none, where clips or joints might move them, or where something in them is wrong.
     """
@@ -43,24 +45,52 @@ def read_rows(root: Obj, meshes: int) -> Placements | None:
     said = root.value.get("extensions")
     if isinstance(said, dict) and said.keys() & EXTENSIONS:
         return None
-    found = [i for i, v in enumerate(nodes) if type(v) is dict and v.keys() <= SAYS and type(v.get("mesh")) is int]
-    of = np.array([nodes[i]["mesh"] for i in found if 0 <= nodes[i]["mesh"] < meshes], np.intp)
-    if len(of) != len(found):
+    above = _above(nodes)
+    shown = [v.get("mesh", -1) if type(v) is dict else -1 for v in nodes]
+    if above is None or not set(map(type, shown)) <= {int} or not all(-1 <= m < meshes for m in shown):
         return None
-    many = (np.bincount(of, minlength=meshes) >= LEAST)[of]
-    chosen = [nodes[i] for i, keep in zip(found, many.tolist()) if keep]
-    ordinals = np.array(found, np.uint32)[many]
-    names = tuple(v.get("name") or f"node {i}" for i, v in zip(ordinals.tolist(), chosen))
+    plain = np.array([type(v) is dict and v.keys() <= SAYS and ("mesh" in v or bool(v.get("children"))) for v in nodes])
+    try:
+        chosen = repeated(above, np.array(shown, np.intp)) & ~leading(above, ~plain)
+    except ValueError:
+        return None
+    found = np.flatnonzero(chosen)
+    return _rows([nodes[i] for i in found.tolist()], found, above) if len(found) else None
+
+
+def _above(nodes: list[Any]) -> npt.NDArray[np.intp] | None:
+    """(N,) the node each node hangs under, −1 for none; None where something in their lists of children is wrong."""
+    lists = [v.get("children", ()) if type(v) is dict else () for v in nodes]
+    if not set(map(type, lists)) <= {list, tuple}:
+        return None
+    flat = list(chain.from_iterable(lists))
+    if not set(map(type, flat)) <= {int} or not all(0 <= c < len(nodes) for c in flat) or len(set(flat)) < len(flat):
+        return None
+    out = np.full(len(nodes), -1)
+    out[np.array(flat, np.intp)] = np.repeat(np.arange(len(nodes)), list(map(len, lists)))
+    return out
+
+
+def _rows(chosen: list[dict[str, Any]], found: npt.NDArray[np.intp], above: npt.NDArray[np.intp]) -> Placements | None:
+    names = tuple(v.get("name") or f"node {i}" for i, v in zip(found.tolist(), chosen))
     columns = [_column(chosen, name) for name in PARTS]
-    if not chosen or not set(map(type, names)) <= {str} or any(c is None for c in columns):
+    if not set(map(type, names)) <= {str} or any(c is None for c in columns):
         return None
     places, turns, scales = columns
     assert places is not None and turns is not None and scales is not None
     length = np.linalg.norm(turns, axis=1)
     if not ((length > 0.5) & (length < 2)).all():
         return None
-    matrices = compose(places, turns / length[:, None], scales)
-    return table(of[many], matrices, np.full(len(chosen), -1), ordinals, names)
+    number = np.full(len(above) + 1, -1)
+    number[found] = np.arange(len(found))
+    of = [v.get("mesh", NOTHING) for v in chosen]
+    return table(of, compose(places, turns / length[:, None], scales), np.full(len(of), -1), found, names, number[above[found]])
+
+
+def stand_ins(rows: Placements | None, nodes: list[Obj]) -> dict[int, Node]:
+    """What holds the place of the node of each row until all nodes are read, by its number."""
+    ordinals = rows.ordinals.tolist() if rows is not None else []
+    return {i: replace(STAND_IN, children=tuple(c)) if (c := nodes[i].value.get("children")) else STAND_IN for i in ordinals}
 
 
 def _column(nodes: list[dict[str, Any]], name: str) -> F64 | None:
@@ -79,7 +109,7 @@ def _column(nodes: list[dict[str, Any]], name: str) -> F64 | None:
 
 
 def taken_out(scene: Scene, rows: Placements) -> Scene:
-    """The scene without the nodes that stand in for `rows`, and with those rows under their parents.
+    """The scene without the nodes that stand in for `rows`, and with the topmost of those rows under their parents.
 
     Rows outside the tree go, as nothing shows them.
     """
@@ -90,7 +120,8 @@ def taken_out(scene: Scene, rows: Placements) -> Scene:
         children = scene.nodes[n := stack.pop()].children
         above[list(children)] = n
         stack.extend(c for c in children if scene.nodes[c].children)
-    rows = rows.under(above[rows.ordinals]).at(above[rows.ordinals] > -2)
+    rows = rows.under(above[rows.ordinals])
+    rows = rows.at(rows.parents > -2)
     left = np.ones(len(scene.nodes), dtype=bool)
     left[rows.ordinals] = False
     keep = {old: new for new, old in enumerate(np.flatnonzero(left).tolist())}

@@ -21,17 +21,19 @@ from customs.formats.gltf.write_parts import (
     mesh_json,
     skin_json,
 )
-from customs.formats.image_write import delivered_form, encode
+from customs.formats.image_write import deliveries, encode
 from customs.formats.registry import Parts, WriteOptions
-from customs.scene.model import STANDARD_SLOTS, Image, Scene
+from customs.scene.model import STANDARD_SLOTS, Scene
 from customs.scene.prune import prune
 from customs.surface.files.base import texture_format
 
 GENERATOR = "Customs"
 
 
-def _image(image: Image, index: int, options: WriteOptions, pack: Packer) -> dict[str, Any]:
-    form = delivered_form(image)
+def _image(scene: Scene, index: int, options: WriteOptions, pack: Packer) -> dict[str, Any]:
+    image = scene.images[index]
+    how = deliveries(image, scene.wishes)[0]
+    form = how.form
     if form not in ("png", "jpeg"):
         raise WriteError(f"texture {image.name} is {form}", "PNG or JPEG in glTF", "Add Convert textures.")
     out: dict[str, Any] = {"name": image.name}
@@ -40,7 +42,7 @@ def _image(image: Image, index: int, options: WriteOptions, pack: Packer) -> dic
     elif not image.there:
         out["uri"] = quote(image.uri or f"{image.name}.png")
     else:
-        out |= {"bufferView": pack.view(encode(image)), "mimeType": texture_format(form).mime}
+        out |= {"bufferView": pack.view(encode(image, how)), "mimeType": texture_format(form).mime}
     return out | extras_of(image.extras)
 
 
@@ -63,7 +65,7 @@ def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packe
         "materials": [material_json(m, textures, used) for m in scene.materials],
         "textures": textures.textures,
         "samplers": textures.samplers,
-        "images": [_image(scene.images[i], i, options, pack) for i in numbers],
+        "images": [_image(scene, i, options, pack) for i in numbers],
         "skins": [skin_json(s, pack) for s in scene.skins],
         "animations": [clip_json(c, pack) for c in scene.clips],
         "cameras": [camera_json(c) for c in scene.cameras],

@@ -14,18 +14,19 @@ from customs.scene.model import Camera, Held, Light, Node, Scene
 def node_list(scene: Scene, used: set[str]) -> list[Json]:
     """All nodes, then a node for each row; names of extensions they need are added to `used`."""
     numbers = {id(x): i for kind in (scene.cameras, scene.lights) for i, x in enumerate(kind)}
-    out, below = [node_json(n, numbers, used) for n in scene.nodes], rows_below(scene)
-    for parent, rows in below.items():
+    out = [node_json(n, numbers, used) for n in scene.nodes] + _row_list(scene)
+    for parent, rows in rows_below(scene).items():
         if parent >= 0:
             out[parent]["children"] = [*out[parent].get("children", []), *rows]
-    return out + _row_list(scene)
+    return out
 
 
 def rows_below(scene: Scene) -> dict[int, list[int]]:
-    """Numbers of the rows' nodes by the node they hang under, −1 for none."""
+    """Numbers of the rows' nodes by the number of the node or row they hang under, −1 for none."""
     rows = scene.placements
-    order = np.argsort(rows.parents, kind="stable")
-    above, starts = np.unique(rows.parents[order], return_index=True)
+    under = np.where(rows.top, rows.parents, rows.above + len(scene.nodes))
+    order = np.argsort(under, kind="stable")
+    above, starts = np.unique(under[order], return_index=True)
     groups = np.split(order + len(scene.nodes), starts[1:]) if len(rows) else []
     return {parent: group.tolist() for parent, group in zip(above.tolist(), groups)}
 
@@ -47,6 +48,8 @@ def _row_list(scene: Scene) -> list[Json]:
             del out[k][name]
     for k in np.flatnonzero(sheared).tolist():
         out[k] = {"name": rows.names[k], "mesh": int(rows.of[k]), "matrix": rows.squares[k].T.reshape(-1).tolist()}
+    for k in np.flatnonzero(~rows.shows).tolist():
+        del out[k]["mesh"]
     return out
 
 

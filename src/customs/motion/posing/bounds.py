@@ -50,7 +50,7 @@ def _world_bounds(scene: Scene) -> tuple[F64, F64] | None:
             low, high = _placed_bounds(scene, n, p, world, weights)
             lows.append(low)
             highs.append(high)
-    if len(scene.placements):
+    if scene.placements.meshes:
         low, high = _rows_bounds(scene)
         lows, highs = [*lows, low], [*highs, high]
     if not lows:
@@ -62,7 +62,7 @@ def _rows_bounds(scene: Scene) -> tuple[F64, F64]:
     """Box of all rows: boxes of meshes where rows stand straight, else the points of the mesh, mesh by mesh."""
     rows, worlds = scene.placements, row_worlds(scene)
     lows, highs = [], []
-    for m in np.unique(rows.of).tolist():
+    for m in rows.meshes:
         at = worlds[rows.of == m]
         for p in scene.meshes[m].primitives:
             weights = scene.meshes[m].weights

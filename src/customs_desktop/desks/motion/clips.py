@@ -95,7 +95,7 @@ class ClipTools(QWidget):
         self.worst.setText(f"{far * 1000:.2f} mm" if far is not None else "")
         dropped = asset.route.of_step("static")
         how = {"clips": "none", "skins-and-clips": "still"}.get(getattr(dropped.settings, "drop", "")) if dropped else None
-        self.files.show_chosen(how or scene.clip_files or rig.clip_files[0])
+        self.files.show_chosen(how or scene.wishes.clips or rig.clip_files[0])
         self.refresh_joint()
         stretch = self.bench.player.stretch
         take = self.bench.take

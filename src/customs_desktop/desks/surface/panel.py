@@ -12,6 +12,7 @@ from customs.formats.image_write import deliveries, texture_kinds
 from customs.job import Job
 from customs.picture.pick import Met
 from customs.scene.model import Image, Material, Scene
+from customs.scene.wishes import Wishes
 from customs.surface.compare import difference, psnr
 from customs.surface.pixels import image_info, pixels_or_none, stated_space
 from customs.work.compression import compressed_look
@@ -180,7 +181,7 @@ class SurfacePanel(DeskPanel):
             self.histogram.show_pixels(None)
             return
         self.name.setText(image.name)
-        self.about.setText(about(image))
+        self.about.setText(about(image, self.scene.wishes))
         first = self.edit.received(image)
         differ = self.differ.isChecked()
 
@@ -217,7 +218,8 @@ class SurfacePanel(DeskPanel):
     def see_compression(self) -> None:
         """Compress the picked texture as it will be delivered and show what that changes."""
         image, scene, role = self.picked_image, self.scene, self.role
-        if image is None or scene is None or not deliveries(image)[0].block:
+        how = None if image is None or scene is None else deliveries(image, scene.wishes)[0]
+        if image is None or scene is None or how is None or not how.block:
             self.session.said.emit("This texture is delivered without block compression.", "note")
             return
         kind = texture_kinds(scene).get(scene.images.index(image))
@@ -230,7 +232,7 @@ class SurfacePanel(DeskPanel):
                 self._show_wipe(0.5)
                 self.format.show_error(psnr(original, made))
 
-        task = Task(2, key="compression", title="Compressing", run=lambda job: compressed_look(image, kind, job), done=done,
+        task = Task(2, key="compression", title="Compressing", run=lambda job: compressed_look(image, how, kind, job), done=done,
                     failed=lambda p: self.session.said.emit(str(p), "held"))  # fmt: skip
         self.session.worker.submit(task)
 
@@ -262,13 +264,13 @@ class SurfacePanel(DeskPanel):
         self.thumbs.close()
 
 
-def about(image: Image) -> str:
+def about(image: Image, wishes: Wishes) -> str:
     """Size, bits, colour space and form of a texture."""
     info = image_info(image) if image.there and not image.problem else None
     if info is None:
         return image.problem or "missing"
     space = {"srgb": "sRGB", "linear": "linear"}.get(stated_space(image), "")
-    out = deliveries(image)[0]
+    out = deliveries(image, wishes)[0]
     form = f"{info.form.upper()} → {out.form.upper()}" if out.form != info.form else info.form.upper()
     block = out.block.upper() if out.block else ""
     parts = [f"{info.width} × {info.height}", f"{info.bits} bit", space, form, block, image.uri]

@@ -8,7 +8,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from customs.formats.image_write import delivered_form, deliveries
+from customs.formats.image_write import deliveries
 from customs.ledger.materials import near_images
 from customs.scene.model import Image, Material, Scene
 from customs.surface.channels import factor_of, source_of
@@ -318,11 +318,11 @@ class FormatPart(Section):
         self.setEnabled(image is not None)
         if image is None:
             return
-        how = deliveries(image)[0]
-        show_choice(self.form, delivered_form(image))
+        how = deliveries(image, self.scene.wishes)[0]
+        show_choice(self.form, how.form)
         show_choice(self.block, how.block)
         show_choice(self.quality, how.quality)
-        can = bool(texture_format(delivered_form(image)).blocks)
+        can = bool(texture_format(how.form).blocks)
         self.block.setEnabled(can)
         self.quality.setEnabled(can)
 
@@ -333,9 +333,9 @@ class FormatPart(Section):
     def _set(self, **values: object) -> None:
         if self.image is None:
             return
-        how = deliveries(self.image)[0]
+        how = deliveries(self.image, self.scene.wishes)[0]
         now: dict[str, object] = {
-            "form": delivered_form(self.image),
+            "form": how.form,
             "block": how.block,
             "quality": how.quality,
             "mips": how.mips,

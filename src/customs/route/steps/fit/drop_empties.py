@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+import numpy as np
+
 from customs.changes.emptying import empties, without
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
+from customs.scene.folding import row_names
 from customs.scene.model import Remark, Scene
 from customs.scene.settings import Targeted
 
@@ -14,13 +19,16 @@ class DropEmpties(Targeted):
 
 
 def _apply(scene: Scene, settings: DropEmpties, resources: Content, job: Job) -> Outcome:
-    nodes = scene.nodes
+    nodes, names = scene.nodes, row_names(scene)
     gone = {n for n in empties(scene) if settings.takes(nodes[n].key, nodes[n].name, nodes[n].made_from)}
-    if not gone:
+    stay = scene.placements.shows.copy()
+    for k in np.flatnonzero(~stay).tolist():
+        stay[k] = not settings.takes(names[k].key, names[k].name, ())
+    count = len(gone) + int(np.count_nonzero(~stay))
+    if not count:
         return Outcome(scene)
-
-    out = without(scene, gone)
-    return Outcome(out, (Remark(f"{len(gone)} empty nodes dropped"),))
+    out = without(replace(scene, placements=scene.placements.at(stay)), gone)
+    return Outcome(out, (Remark(f"{count:,} empty nodes dropped"),))
 
 
 register(

@@ -71,11 +71,11 @@ def _apply(scene: Scene, settings: Flatten, resources: Content, job: Job) -> Out
 def _lifted_rows(scene: Scene, depth: int) -> Placements:
     """Placements that stand too deep hang under nothing, where they are in the world."""
     rows = scene.placements
-    deep = row_depths(scene) >= depth
+    deep = (row_depths(scene) >= depth) & rows.shows
     if not deep.any():
         return rows
     own = np.where(deep[:, None, None], row_worlds(scene), rows.matrices)
-    return rows.moved(own).under(np.where(deep, -1, rows.parents))
+    return rows.moved(own).hung(np.where(deep, -1, rows.above), np.where(deep, -1, rows.parents))
 
 
 def _placed(node: Node, world: np.ndarray) -> Node:

@@ -5,15 +5,22 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import numpy as np
+import numpy.typing as npt
 
 from customs.changes.emptying import rigged_nodes
 from customs.ledger.row import Case, Place, Requirement, Row, register, remedy, said
 from customs.scene.folding import row_depths
+from customs.scene.model import Scene
 from customs.scene.tree import mesh_nodes
 from customs.words import many
 
 NOTE = "The destination looks for meshes directly under the root."
 MOVES = " This one moves with what it hangs on, and no skins are taken there: make it static, or lift it where it was made."
+
+
+def _mesh_rows(scene: Scene) -> npt.NDArray[np.intp]:
+    """(M,) how deep the placements that show a mesh stand, 0 for a root."""
+    return row_depths(scene)[scene.placements.shows]
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -23,8 +30,8 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return
     deep = [n for n in mesh_nodes(case.delivering) if case.after.depth[n] >= limit]
     levels = max((case.before.depth[n] + 1 for n in mesh_nodes(case.arrived)), default=0)
-    levels = max(levels, int(row_depths(case.arrived).max(initial=-1)) + 1)
-    rows = row_depths(case.delivering)
+    levels = max(levels, int(_mesh_rows(case.arrived).max(initial=-1)) + 1)
+    rows = _mesh_rows(case.delivering)
     low = int(np.count_nonzero(rows >= limit))
     flat = remedy("flatten", "Lift under the root", depth=limit)
     # What moves with a joint or by a clip cannot be lifted out; as part of the skin it can.

@@ -12,7 +12,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     taken = case.sheet.rig.clip_files
     if not case.delivering.clips or case.sheet.rig.clips == "forbidden" or "clips" not in case.format.carries:
         return
-    now = case.delivering.clip_files or taken[0]
+    now = case.delivering.wishes.clips or taken[0]
     bad = now not in taken
     words = {"together": "one file", "each": "a file each", "first-with-mesh": "first with mesh", "only": "clips alone"}
     yield rule.row(

@@ -32,7 +32,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
 def _without_mesh(case: Case, number: int) -> bool:
     """True for a clip that goes out in a file of skeleton and clip alone."""
     rig = case.sheet.rig
-    how = case.delivering.clip_files or rig.clip_files[0]
+    how = case.delivering.wishes.clips or rig.clip_files[0]
     return rig.files == "split" or how == "only" or (how == "first-with-mesh" and number > 0)
 
 

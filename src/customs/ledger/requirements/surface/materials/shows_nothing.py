@@ -58,14 +58,14 @@ def _nothing(scene: Scene, mesh: Mesh) -> tuple[str, tuple[Material, ...]] | Non
 def unseen_meshes(facts: SceneFacts) -> list[tuple[Mesh, str, tuple[Material, ...]]]:
     """The same of meshes that rows show: (mesh, why, materials)."""
     scene = facts.scene
-    meshes = (scene.meshes[m] for m in np.unique(scene.placements.of).tolist())
+    meshes = (scene.meshes[m] for m in scene.placements.meshes)
     return [(mesh, *found) for mesh in meshes if (found := _nothing(scene, mesh))]
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     bad, before = unseen(case.after), unseen(case.before)
     meshes = unseen_meshes(case.after)
-    whole = len(bad) + len(meshes) == len(mesh_nodes(case.delivering)) + len(np.unique(case.delivering.placements.of))
+    whole = len(bad) + len(meshes) == len(mesh_nodes(case.delivering)) + len(case.delivering.placements.meshes)
     for mesh, why, materials in meshes:
         yield rule.row(
             "nothing seen", "something seen", "nothing seen", "held" if whole else "query", subject=str(mesh.key),

@@ -36,9 +36,8 @@ def smooth(image: Image) -> bool:
     return kept_of_pixels("smooth", image, judged)
 
 
-def better(image: Image, roles: set[str]) -> tuple[str, str]:
-    """(block that suits better, why), or two empty texts."""
-    block = delivered_block(image)
+def better(image: Image, block: str, roles: set[str]) -> tuple[str, str]:
+    """(what suits an image better than `block`, why), or two empty texts."""
     if roles & NORMAL_SLOTS and block in ("bc1", "bc3"):
         return "bc5", "two end colours a block bend normals: shading breaks into squares"
     if block in ("bc1", "bc3") and smooth(image):
@@ -51,23 +50,25 @@ def better(image: Image, roles: set[str]) -> tuple[str, str]:
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    wishes = case.delivering.wishes
     asked, seen, any_bad = compressed(case.sheet.textures.blocks), False, False
     for i, roles in roles_of(case.after).items():
         image = case.delivering.images[i]
-        if not image.there or image_info(image) is None or not delivered_block(image):
+        has = delivered_block(image, wishes) if image.there and image_info(image) is not None else ""
+        if not has:
             continue
         seen = True
-        block, why = better(image, roles)
+        block, why = better(image, has, roles)
         # What the sheet asks for outright is its own business.
         if not block or asked:
             continue
         any_bad = True
-        form = image.form or "dds"
+        wished = wishes.first(image.key)
+        form = wished.form if wished else "dds"
         able = block in texture_format(form).blocks
         fix = remedy("convert-textures", f"Write {block.upper()}", sure=False, form=form, block=block, mips=True,
                      targets=(str(image.key),)) if able else None  # fmt: skip
-        has = delivered_block(image).upper()
-        yield rule.row(has, said(block, block.upper()), said(has, has), "query", subject=str(image.key), subject_name=image.name,
+        yield rule.row(has.upper(), said(block, block.upper()), said(has.upper(), has.upper()), "query", subject=str(image.key), subject_name=image.name,
                        note=f"{why[:1].upper()}{why[1:]}.", remedy=fix, place=Place(image.key, "image"))  # fmt: skip
     if seen and not any_bad:
         yield rule.row("suits", "suits what it holds", "suits", "cleared")

@@ -19,7 +19,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     words = " and ".join(f.upper() for f in wanted)
 
     def lacks(image: Image) -> bool:
-        return bool(set(wanted) - {d.form for d in image.also})
+        return bool(set(wanted) - {d.form for d in case.delivering.wishes.of(image.key)[1:]})
 
     def fix(image: Image) -> Remedy | None:
         return remedy("convert-textures", f"Write {words} too", **delivery_values(case, numbers[image]))

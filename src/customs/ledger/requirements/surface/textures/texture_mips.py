@@ -15,8 +15,8 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if not case.sheet.textures.mips:
         return
     numbers = {im: i for i, im in enumerate(case.delivering.images)}
-    bad = [(im, "one level") for im in readable(case.after) if not delivered_levels(im)]
-    before = sum(not delivered_levels(im) for im in readable(case.before))
+    bad = [(im, "one level") for im in readable(case.after) if not delivered_levels(im, case.delivering.wishes)]
+    before = sum(not delivered_levels(im, case.arrived.wishes) for im in readable(case.before))
 
     def fix(image: Image) -> Remedy | None:
         return remedy("convert-textures", "Write mip levels", **delivery_values(case, numbers[image]))

@@ -26,11 +26,14 @@ class ClipFilesSettings(Settings):
 
 
 def _apply(scene: Scene, settings: ClipFilesSettings, resources: Content, job: Job) -> Outcome:
-    if scene.clip_files == settings.how or not scene.clips:
+    if scene.wishes.clips == settings.how or not scene.clips:
         return Outcome(scene)
     count = len(scene.clips)
     files = {"together": 1, "each": count, "first-with-mesh": count, "only": count + 1}[settings.how]
-    return Outcome(replace(scene, clip_files=settings.how), (Remark(f"{many(count, 'clip')} in {files} model files"),))
+    return Outcome(
+        replace(scene, wishes=replace(scene.wishes, clips=settings.how)),
+        (Remark(f"{many(count, 'clip')} in {files} model files"),),
+    )
 
 
 register(

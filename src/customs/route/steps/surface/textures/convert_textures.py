@@ -13,8 +13,10 @@ from customs.formats.image_write import delivered_form
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
-from customs.scene.model import COLOUR_SLOTS, Delivery, Image, Remark, Scene
+from customs.scene.key import Key
+from customs.scene.model import COLOUR_SLOTS, Image, Remark, Scene
 from customs.scene.settings import Targeted
+from customs.scene.wishes import Delivery, Wishes
 from customs.surface.files.base import texture_format
 from customs.surface.files.pillow import to_eight
 from customs.surface.pixels import image_info, pixels_or_none
@@ -37,25 +39,29 @@ class ConvertTextures(Targeted):
     also: tuple[Form, ...] = Field(default=(), description="further files of each texture, in these formats")
 
 
-def _one(image: Image, settings: ConvertTextures, slots: set[str]) -> tuple[Image, Remark | None]:
-    info = image_info(image)
+Files = tuple[Delivery, ...]
+
+
+def _one(image: Image, had: Wishes, settings: ConvertTextures, slots: set[str]) -> tuple[Image, Files, Remark | None]:
+    """(the image, the files wished of it if others than it had, what was done)."""
+    info, wished = image_info(image), had.of(image.key)
     if info is None:
-        return image, None
-    s = settings
+        return image, (), None
+    s, now = settings, delivered_form(image, had)
     entry = texture_format(s.form)
-    keep = delivered_form(image) in (s.accept or (s.form,)) and not (entry.mips and (s.block or s.mips))
+    keep = now in (s.accept or (s.form,)) and not (entry.mips and (s.block or s.mips))
     also = tuple(Delivery(f) for f in s.also if f != s.form)
-    if keep and info.bits <= s.bits and image.also == also:
-        return image, None
-    form = delivered_form(image) if keep else s.form
+    if keep and info.bits <= s.bits and wished[1:] == also:
+        return image, (), None
+    form = now if keep else s.form
     block = s.block if s.block in entry.blocks and not keep else ""
     wanted = Delivery(form, block, s.quality, s.mips and entry.mips and not keep, s.header, s.zstd and form == "ktx2")
-    wanted = image.delivery or Delivery(form) if keep else wanted
+    wanted = had.first(image.key) or Delivery(form) if keep else wanted
     space = image.space
     if not keep and entry.mips and not space:
         # These formats always say which it is; what a texture is used for decides.
         space = "srgb" if slots & set(COLOUR_SLOTS) else "linear"
-    out = replace(image, delivery=wanted, also=also, space=space)
+    out = image if space == image.space else replace(image, space=space)
     pixels = pixels_or_none(image)
     if info.bits > s.bits and pixels is not None:
         out = replace(out, pixels=frozen(to_eight(pixels), np.uint8))
@@ -63,21 +69,25 @@ def _one(image: Image, settings: ConvertTextures, slots: set[str]) -> tuple[Imag
     bits = f", {info.bits} → {s.bits} bits" if info.bits > s.bits else ""
     more = (f" {block.upper()}" if block else "") + (" with mips" if wanted.mips else "")
     more += "".join(f" and {f.form.upper()}" for f in also)
-    return out, Remark(f"{info.form.upper()} → {form.upper()}{more}{bits}{lost}", image.key)
+    came = now if image.pixels is not None else info.form
+    return out, (wanted, *also), Remark(f"{came.upper()} → {form.upper()}{more}{bits}{lost}", image.key)
 
 
 def _apply(scene: Scene, settings: ConvertTextures, resources: Content, job: Job) -> Outcome:
     roles = roles_of_images(scene)
-    images, remarks = [], []
+    images, remarks = list[Image](), list[Remark]()
+    files: dict[Key, Files] = {}
     for i, image in enumerate(scene.images):
         job.check()
         if settings.takes(image.key, image.name, image.made_from):
-            image, remark = _one(image, settings, roles.get(i, set()))
-            remarks += [remark] if remark else []
+            image, wished, remark = _one(image, scene.wishes, settings, roles.get(i, set()))
+            if remark is not None:
+                files[image.key] = wished
+                remarks.append(remark)
         images.append(image)
-    if all(a is b for a, b in zip(images, scene.images)):
+    if not files:
         return Outcome(scene)
-    return Outcome(replace(scene, images=tuple(images)), tuple(remarks))
+    return Outcome(replace(scene, images=tuple(images), wishes=scene.wishes.with_textures(files)), tuple(remarks))
 
 
 register(

@@ -42,7 +42,7 @@ def twins(scene: Scene) -> dict[int, int]:
         image = scene.images[i]
         mark = fingerprint(image)
         # What is written differently is not the same file.
-        key = (mark, image.delivery, image.space, image.also)
+        key = (mark, scene.wishes.of(image.key), image.space)
         if mark and key in first:
             out[i] = first[key]
         else:

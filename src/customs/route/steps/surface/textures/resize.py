@@ -11,7 +11,7 @@ from customs.changes.roles import roles_of_images
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
-from customs.scene.model import COLOUR_SLOTS, NORMAL_SLOTS, Delivery, Remark, Scene
+from customs.scene.model import COLOUR_SLOTS, NORMAL_SLOTS, Remark, Scene
 from customs.scene.settings import Targeted
 from customs.surface.pixels import image_info, pixels_or_none
 from customs.surface.resize import fitted, resize
@@ -44,7 +44,7 @@ def _apply(scene: Scene, settings: Resize, resources: Content, job: Job) -> Outc
         slots = roles.get(i, set())
         colour, normal = not slots or bool(slots & set(COLOUR_SLOTS)), bool(slots & NORMAL_SLOTS)
         new = resize(pixels, *size, colour, normal, tiling.get(i, (False, False)))
-        images.append(replace(image, pixels=frozen(new, new.dtype), delivery=image.delivery or Delivery(info.form)))
+        images.append(replace(image, pixels=frozen(new, new.dtype)))
         remarks.append(Remark(f"{info.width} × {info.height} → {size[0]} × {size[1]}", image.key))
     return Outcome(replace(scene, images=tuple(images)), tuple(remarks))
 

@@ -1,0 +1,50 @@
+"""What steps and persons wish of the delivery: no part of the model itself, and carried beside it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from types import MappingProxyType
+from typing import Literal
+
+from customs.scene.key import Key
+
+
+@dataclass(frozen=True)
+class Delivery:
+    """How a texture is written: file format (`png`, `dds`, …), block compression or "", mip levels or one alone.
+
+    `header` is the kind of DDS header, `zstd` packs the levels of a KTX2 file.
+    """
+
+    form: str
+    block: str = ""
+    quality: Literal["quick", "best"] = "best"
+    mips: bool = False
+    header: Literal["dx10", "legacy"] = "dx10"
+    zstd: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Wishes:
+    """`textures`: the files of an image by its Key, the one that models name first; an image without any goes out as it came.
+    `clips`: how clips are put into files, "" for what the sheet takes first.
+    """
+
+    textures: Mapping[Key, tuple[Delivery, ...]] = field(default_factory=lambda: MappingProxyType({}))
+    clips: str = ""
+
+    def of(self, key: Key) -> tuple[Delivery, ...]:
+        """The files wished of an image, none where nothing is wished."""
+        return self.textures.get(key, ())
+
+    def first(self, key: Key) -> Delivery | None:
+        """The file of an image that models name, None where nothing is wished."""
+        return next(iter(self.of(key)), None)
+
+    def with_textures(self, more: Mapping[Key, tuple[Delivery, ...]]) -> Wishes:
+        """These wishes, and those of some images; the same where there are none."""
+        return replace(self, textures=MappingProxyType({**self.textures, **more})) if more else self
+
+
+NO_WISHES = Wishes()
