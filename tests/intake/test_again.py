@@ -11,14 +11,16 @@ import pytest
 from customs.demo.textures import encoded
 from customs.errors import CustomsError
 from customs.formats import source as formats_source
-from customs.intake.again import matched
+from customs.intake.again import elements, matched
 from customs.route.route import evaluate
+from customs.scene.folding import fold
 from customs.scene.model import Material, Mesh, Node, Scene
 from customs.scene.renumber import Renumbering, numbers_of, renumbered
 from customs.shipment.state import Asset
 from customs.work.goods import search_for, take_again, take_in
 from customs.work.requests.take import kept_copy
 from tests.assets import DIGEST, cube, key, saved, scene_of
+from tests.scene.test_placements import crowd
 
 PARTS = ("lid", "body", "foot")
 
@@ -76,6 +78,12 @@ def test_several_of_one_name_are_matched_in_their_order_and_rows_too() -> None:
     again = matched(before, after, {})
     assert [str(n.key) for n in renumbered(after, DIGEST, again.numbering).nodes[1:]] == [str(n.key) for n in before.nodes]
     assert again.numbering["node"].runs == ((0, 40, 1), (1, 0, 40))
+
+
+def test_rows_have_the_name_paths_of_the_nodes_they_were() -> None:
+    scene = crowd(1)
+    nodes, rows = (elements(s)["node"] for s in (scene, fold(scene)))
+    assert dict(zip(nodes.numbers.tolist(), nodes.paths.tolist())) == dict(zip(rows.numbers.tolist(), rows.paths.tolist()))
 
 
 @pytest.mark.parametrize("seed", range(4))

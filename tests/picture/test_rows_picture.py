@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
@@ -16,12 +17,12 @@ from customs.scene.folding import fold, row_worlds
 from customs.scene.key import Key
 from customs.scene.model import Material, Scene
 from customs.scene.tree import world_matrices
-from tests.scene.test_placements import WHOLE, drawn
+from tests.scene.test_placements import MADE, WHOLE, drawn
 
 
-def painted(seed: int) -> Scene:
-    """The drawn hall with one mesh opaque and one glassy."""
-    scene = drawn(seed)
+def painted(seed: int, made: Callable[[int], Scene] = drawn) -> Scene:
+    """A drawn hall with one mesh opaque and one glassy."""
+    scene = made(seed)
     materials = (
         Material(Key("d", "material", 0), "brass", base_colour=(0.7, 0.5, 0.2, 1)),
         Material(Key("d", "material", 1), "glass", base_colour=(0.2, 0.5, 0.7, 0.5), alpha_mode="blend"),
@@ -32,9 +33,11 @@ def painted(seed: int) -> Scene:
     return replace(scene, materials=materials, meshes=meshes)
 
 
+@MADE
 @pytest.mark.parametrize("look", [Look(grid=False), Look(shading="plain", grid=False), Look(wire=True, grid=False)])
-def test_rows_look_as_nodes_do(look: Look, renderer: Renderer) -> None:
-    scene = replace(painted(0), materials=(painted(0).materials[0], replace(painted(0).materials[1], alpha_mode="opaque")))
+def test_rows_look_as_nodes_do(look: Look, made: Callable[[int], Scene], renderer: Renderer) -> None:
+    scene = painted(0, made)
+    scene = replace(scene, materials=(scene.materials[0], replace(scene.materials[1], alpha_mode="opaque")))
     low, high = world_bounds(scene)  # type: ignore[misc]
     for unit in (1.0, 0.01):
         orbit = framing(low, high, unit, Orbit(yaw=-35, pitch=16))
