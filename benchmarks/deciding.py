@@ -1,4 +1,5 @@
-"""How long the interface thread is away for one decision in a shipment of a thousand goods, in the file alone and in the window.
+"""How long the interface thread is away for one decision in a shipment of a thousand goods, in the file alone
+and in the window.
 
 python benchmarks/deciding.py [GOODS]
 """
@@ -55,7 +56,9 @@ def main(count: int) -> None:
     path = Path(tempfile.mkdtemp(prefix="customs-deciding-")) / "many.customs"
     Shipment.create(path, State(goods=goods(count))).close()
     ship = Shipment(path)
-    file = median(lambda k: ship.edit("Author", lambda s: s.with_asset(replace(s.goods[k * 7 % count], author=f"n{k}"))))
+    file = median(
+        lambda k: ship.edit("Author", lambda s: s.with_asset(replace(s.goods[k * 7 % count], author=f"n{k}")))
+    )
     ship.close()
     app = make_application([])
     office = Office()
@@ -65,7 +68,9 @@ def main(count: int) -> None:
     office.looks._ask = lambda *_: None  # type: ignore[method-assign]
     office.open(path)
     app.processEvents()
-    shown = median(lambda k: office.change_asset("Author", lambda a: replace(a, author=f"m{k}"), f"pot_{k * 3 % count}"))
+    shown = median(
+        lambda k: office.change_asset("Author", lambda a: replace(a, author=f"m{k}"), f"pot_{k * 3 % count}")
+    )
     window.close()
     office.close()
     print(f"{count:,} goods; a decision about one, the middle of {ROUNDS}.\n")

@@ -47,7 +47,10 @@ ROOMS = 50
 def piece(rng: np.random.Generator, number: int) -> Mesh:
     """A planter: a box and a turned pot, corner by corner, with UVs."""
     shape = joined(
-        [box(*rng.uniform(0.2, 1, 3)).moved(0, 0.5, 0), lathe([(0.05, 0), (0.3, 0.1), (0.2, rng.uniform(0.3, 1))], 8)]
+        [
+            box(*rng.uniform(0.2, 1, 3)).moved(0, 0.5, 0),
+            lathe([(0.05, 0), (0.3, 0.1), (0.2, rng.uniform(0.3, 1))], 8),
+        ]
     )
     faces = shape.faces.astype(np.uint32)
     flat = faces.reshape(-1)
@@ -64,7 +67,11 @@ def level(places: int, meshes: int) -> Scene:
     """Rooms in rows, planters in rooms; turned about the upright, each of a size of its own."""
     rng = np.random.default_rng(1)
     rooms = [
-        Node(Key(DIGEST, "node", 1 + k), f"room_{k:02d}", translation=np.array([k % 10 * 200.0, 0, k // 10 * 200.0]))
+        Node(
+            Key(DIGEST, "node", 1 + k),
+            f"room_{k:02d}",
+            translation=np.array([k % 10 * 200.0, 0, k // 10 * 200.0]),
+        )
         for k in range(ROOMS)
     ]
     hall = Node(Key(DIGEST, "node", 0), "hall", tuple(range(1, ROOMS + 1)))
@@ -77,11 +84,21 @@ def level(places: int, meshes: int) -> Scene:
     )  # fmt: skip
     materials = tuple(Material(Key(DIGEST, "material", k), f"glaze_{k:02d}", base_colour=(k / 12, 0.5, 0.4, 1.0), metallic=0.0)
                       for k in range(12))  # fmt: skip
-    return Scene("level", DIGEST, (hall, *rooms), (0,), tuple(piece(rng, k) for k in range(meshes)), materials, placements=rows)
+    return Scene(
+        "level",
+        DIGEST,
+        (hall, *rooms),
+        (0,),
+        tuple(piece(rng, k) for k in range(meshes)),
+        materials,
+        placements=rows,
+    )
 
 
 def of_parts(scene: Scene) -> Scene:
-    """The level with its planters in pairs, each pair under a row of its own that shows nothing and stands where the first did."""
+    """The level with its planters in pairs, each pair under a row of its own that shows nothing and stands
+    where the first did.
+    """
     rows, third = scene.placements, len(scene.placements) // 3
     pair, upper = np.arange(2 * third) // 2, np.arange(third)
     own = np.tile(np.eye(4)[:3], (2 * third, 1, 1))
@@ -93,7 +110,9 @@ def of_parts(scene: Scene) -> Scene:
     )  # fmt: skip
     # All pairs show the same two, or each would be a thing of its own.
     first = np.arange(third) % (len(scene.meshes) // 2) * 2
-    return replace(scene, placements=parts.showing(lambda shown: np.stack([first, first + 1], axis=1).reshape(-1)))
+    return replace(
+        scene, placements=parts.showing(lambda shown: np.stack([first, first + 1], axis=1).reshape(-1))
+    )
 
 
 def timed(work: Callable[[], object]) -> float:
@@ -131,7 +150,11 @@ def passes(path: Path) -> list[tuple[str, float, str]]:
         ),
         ("prune", timed(lambda: prune(again())), "≤ 0.3 s"),
         ("counts", timed(lambda: counts(again())), "≤ 0.3 s"),
-        ("facts: triangles, vertices", timed(lambda: (scene_facts(s := again()).triangles, scene_facts(s).vertices)), ""),
+        (
+            "facts: triangles, vertices",
+            timed(lambda: (scene_facts(s := again()).triangles, scene_facts(s).vertices)),
+            "",
+        ),
         ("all requirements", min(judged() for _ in range(3)), "< 5 s"),
         ("trimesh reads the file", timed(lambda: trimesh.load(path, process=False)), "for comparison"),
     ]
@@ -144,7 +167,9 @@ def port(path: Path, sheet: str, out: Path) -> tuple[str, float, str]:
                           capture_output=True, text=True)  # fmt: skip
     took = time.perf_counter() - began
     most = resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss / 1e6
-    said = "landed and accepted" if "accepted" in done.stdout else "held" if "held" in done.stdout else "failed"
+    said = (
+        "landed and accepted" if "accepted" in done.stdout else "held" if "held" in done.stdout else "failed"
+    )
     return f"customs port to {sheet}: {said}, {most:.2f} GB at most", took, "< 60 s, < 2 GB"
 
 
@@ -153,8 +178,14 @@ def measured(scene: Scene, path: Path) -> list[str]:
     write = get_format("glb").write
     assert write is not None
     path.write_bytes(b"".join(bytes(p) for p in write(scene, WriteOptions(path.stem))[".glb"]))
-    rows = passes(path) + [port(path, sheet, path.parent / "out") for sheet in ("metre-yup-pbr", "one-mesh-kit")]
-    return ["| pass | seconds | goal |", "|---|---|---|", *(f"| {what} | {took:.2f} | {goal} |" for what, took, goal in rows)]
+    rows = passes(path) + [
+        port(path, sheet, path.parent / "out") for sheet in ("metre-yup-pbr", "one-mesh-kit")
+    ]
+    return [
+        "| pass | seconds | goal |",
+        "|---|---|---|",
+        *(f"| {what} | {took:.2f} | {goal} |" for what, took, goal in rows),
+    ]
 
 
 def main() -> None:

@@ -1,4 +1,5 @@
-"""Motion: weights from a donor, skinning, key reduction, interchange files; the stretch of a body under its donor's clips.
+"""Motion: weights from a donor, skinning, key reduction, interchange files; the stretch of a body under its
+donor's clips.
 
     .venv/bin/python benchmarks/motion.py [--write docs/benchmarks-motion.md]
 
@@ -40,7 +41,9 @@ KEY = Key("benchmark000", "thing", 0)
 
 
 def weights() -> list[str]:
-    """Closest points, 50,000 of them on 20,480 triangles, against trimesh; and on triangles flattened to needles."""
+    """Closest points, 50,000 of them on 20,480 triangles, against trimesh; and on triangles flattened to
+    needles.
+    """
     ball = trimesh.creation.icosphere(5)
     ball.vertices *= 1 + 0.1 * np.sin(ball.vertices[:, [0]] * 7)
     rng = np.random.default_rng(0)
@@ -68,7 +71,10 @@ def skinning() -> str:
     share = rng.uniform(0, 1, (v, 4)).astype(np.float32)
     share /= share.sum(axis=1, keepdims=True)
     p = Primitive(
-        KEY, frozen(rng.normal(size=(v, 3))), joints=frozen(rng.integers(0, j, (v, 4)), np.uint16), weights=frozen(share)
+        KEY,
+        frozen(rng.normal(size=(v, 3))),
+        joints=frozen(rng.integers(0, j, (v, 4)), np.uint16),
+        weights=frozen(share),
     )
     nodes = (*(Node(KEY, f"j{k}") for k in range(j)), Node(KEY, "mesh", mesh=0, skin=0))
     inverse = frozen(np.tile(np.eye(4), (j, 1, 1)), np.float64)
@@ -77,7 +83,9 @@ def skinning() -> str:
     # What is read and what is written: places, weights, joints, and the posed places in float64.
     data = [p.positions, p.weights, p.joints, posed_positions(scene, j, p, world)]
     floor, mine = in_turn(
-        lambda: [np.array(a, copy=True) for a in data], lambda: posed_positions(scene, j, p, world), rounds=101
+        lambda: [np.array(a, copy=True) for a in data],
+        lambda: posed_positions(scene, j, p, world),
+        rounds=101,
     )
     return f"| skinning, 50,000 × 4 × 60 | {mine / floor:.1f} × memcpy of the bytes read and written ({mine * 1000:.1f} ms; goal ≤ 16) |"
 
@@ -112,9 +120,17 @@ def interchange() -> list[str]:
         path = MODELS / name
 
         def alone(path: Path = path) -> None:
-            subprocess.run([program, "info", path], env=env, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, check=True)
+            subprocess.run(
+                [program, "info", path],
+                env=env,
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,
+                check=True,
+            )
 
-        theirs, handed, whole = in_turn(alone, lambda p=path: import_through(p, PROPERTIES), lambda p=path: take(p))
+        theirs, handed, whole = in_turn(
+            alone, lambda p=path: import_through(p, PROPERTIES), lambda p=path: take(p)
+        )
         lines.append(
             f"| {name} in | {handed / theirs:.2f} × the program assimp ({theirs * 1000:.0f} ms) with arrays handed over (goal ≤ 2); "
             f"{whole / theirs:.2f} × with our scene and the textures near it ({whole * 1000:.0f} ms) |"
@@ -123,11 +139,15 @@ def interchange() -> list[str]:
 
 
 def donors() -> list[str]:
-    """The A-pose body on the donor's skeleton: stretch at the 99.9th percentile of edges, the worst frame of each clip."""
+    """The A-pose body on the donor's skeleton: stretch at the 99.9th percentile of edges, the worst frame of
+    each clip.
+    """
     donor = make_donor(people.warden())
     step = get_step("donor")
     began = time.perf_counter()
-    out = step.apply(people.lighter(), step.settings(donor=donor.digest), {donor.digest: donor.data}, Job()).scene
+    out = step.apply(
+        people.lighter(), step.settings(donor=donor.digest), {donor.digest: donor.data}, Job()
+    ).scene
     lines = [f"| lamplighter on the house warden's skeleton | {time.perf_counter() - began:.2f} s |"]
     own = people.warden()
     for clip in donor.scene.clips:
@@ -144,7 +164,17 @@ def main() -> None:
     parser.add_argument("--write", type=Path)
     options = parser.parse_args()
     head = f"# Motion\n\nMade by `benchmarks/motion.py` on {os.cpu_count()} cores; read the ratios, the machine is noisy (about 30 %).\n"
-    lines = [head, "| what | measured |", "|---|---|", *weights(), skinning(), keys(), *interchange(), *donors(), *playing()]
+    lines = [
+        head,
+        "| what | measured |",
+        "|---|---|",
+        *weights(),
+        skinning(),
+        keys(),
+        *interchange(),
+        *donors(),
+        *playing(),
+    ]
     print("\n".join(lines))
     if options.write:
         options.write.write_text("\n".join(lines) + "\n", "utf-8")

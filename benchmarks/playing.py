@@ -2,7 +2,8 @@
 
     .venv/bin/python benchmarks/playing.py
 
-Pictures a second of each half against the floor of one picture drawn alone, and the longest the interface thread was away.
+Pictures a second of each half against the floor of one picture drawn alone, and the longest the interface
+thread was away.
 """
 
 from __future__ import annotations
@@ -44,7 +45,9 @@ def reed() -> Scene:
     place = np.clip(shape.points[:, 1] / STEP, 0, JOINTS - 1)
     low = np.minimum(place.astype(int), JOINTS - 2)
     joints = np.stack([low, low + 1, np.maximum(low - 1, 0), np.minimum(low + 2, JOINTS - 1)], axis=1)
-    weights = np.stack([(1 - place + low) * 0.8, (place - low) * 0.8, 0 * place + 0.1, 0 * place + 0.1], axis=1)
+    weights = np.stack(
+        [(1 - place + low) * 0.8, (place - low) * 0.8, 0 * place + 0.1, 0 * place + 0.1], axis=1
+    )
     prim = Primitive(key("primitive", 0), frozen(shape.points), indices=frozen(shape.faces.reshape(-1), np.uint32),
                      joints=frozen(joints, np.uint16), weights=frozen(weights))  # fmt: skip
     nodes = [Node(key("node", k), f"joint_{k:02d}", (k + 1,) if k < JOINTS - 1 else (), np.array([0, STEP if k else 0, 0]))
@@ -65,12 +68,15 @@ def reed() -> Scene:
 
 
 def alone(scene: Scene) -> tuple[float, str]:
-    """Seconds of one picture without skin, as large as a half while it moves, nothing else running; and the driver."""
+    """Seconds of one picture without skin, as large as a half while it moves, nothing else running; and the
+    driver.
+    """
     prim = replace(scene.meshes[0].primitives[0], joints=None, weights=None)
     plain = replace(scene, meshes=(replace(scene.meshes[0], primitives=(prim,)),), clips=())
     renderer = Renderer()
     shots = [
-        Shot(plain, Orbit(yaw=k, distance=6), 210, 183, Look(smooth=False, dimensions=True, figure=1.0)) for k in range(12)
+        Shot(plain, Orbit(yaw=k, distance=6), 210, 183, Look(smooth=False, dimensions=True, figure=1.0))
+        for k in range(12)
     ]
     renderer.render(shots[0])
     began = time.perf_counter()
@@ -83,7 +89,9 @@ def alone(scene: Scene) -> tuple[float, str]:
 
 
 def played(file: Path) -> tuple[Counter[str], float]:
-    """Pictures of each half in SECONDS, and the longest time (s) between two turns of the interface thread."""
+    """Pictures of each half in SECONDS, and the longest time (s) between two turns of the interface
+    thread.
+    """
     from customs_desktop.office import Office
     from customs_desktop.start import make_application
     from customs_desktop.window import MainWindow
@@ -97,7 +105,13 @@ def played(file: Path) -> tuple[Counter[str], float]:
     session.jobs.take_in([file], None)
     _until(lambda: session.result is not None and session.result.judged and session.worker.waiting == 0)
     window.open_desk("motion")
-    _until(lambda: window.panel("motion").bench.takes is not None and session.worker.waiting == 0 and session.painter.idle)
+    _until(
+        lambda: (
+            window.panel("motion").bench.takes is not None
+            and session.worker.waiting == 0
+            and session.painter.idle
+        )
+    )
     window.panel("motion").player.play()
     QTest.qWait(1000)
     drawn: Counter[str] = Counter()

@@ -2,8 +2,9 @@
 
     .venv/bin/python benchmarks/remedies.py [PATH...] [--sheets a,b] [--write docs/benchmarks-remedies.md]
 
-Models are those of Debian's assimp-testmodels unless paths are given. A remedy works when its row is cleared, or better by the
-row's own measure, and when no requirement holds more rows than before. By requirement: the share of open rows that have a remedy.
+Models are those of Debian's assimp-testmodels unless paths are given. A remedy works when its row is cleared,
+or better by the row's own measure, and when no requirement holds more rows than before. By requirement: the
+share of open rows that have a remedy.
 """
 
 from __future__ import annotations
@@ -88,7 +89,9 @@ def one(asked: tuple[Path, Path, str]) -> Told:
         except CustomsError as problem:
             why = str(problem)
         if why:
-            told.failures.append(f"{row.requirement}: {row.remedy.label} | {path.name} → {sheet_id}, {row.subject_name}: {why}")
+            told.failures.append(
+                f"{row.requirement}: {row.remedy.label} | {path.name} → {sheet_id}, {row.subject_name}: {why}"
+            )
         else:
             told.worked[name] += 1
     return told
@@ -107,15 +110,23 @@ def table(all_: list[Told]) -> list[str]:
     lines += ["| requirement | step | pressed | worked |", "|---|---|---|---|"]
     lines += [f"| {r} | {s} | {n} | {worked[(r, s)]} |" for (r, s), n in sorted(pressed.items())]
     share = sum(remedied.values()), sum(open_.values())
-    lines += ["", f"{share[0]} of {share[1]} open rows have a remedy ({100 * share[0] / max(share[1], 1):.1f} %).", ""]
+    lines += [
+        "",
+        f"{share[0]} of {share[1]} open rows have a remedy ({100 * share[0] / max(share[1], 1):.1f} %).",
+        "",
+    ]
     lines += ["| requirement | open rows | with a remedy |", "|---|---|---|"]
-    lines += [f"| {r} | {n} | {remedied[r]} ({100 * remedied[r] / n:.0f} %) |" for r, n in sorted(open_.items())]
+    lines += [
+        f"| {r} | {n} | {remedied[r]} ({100 * remedied[r] / n:.0f} %) |" for r, n in sorted(open_.items())
+    ]
     causes: dict[str, list[str]] = defaultdict(list)
     for t in all_:
         for f in t.failures:
             causes[f.split(" | ")[0]].append(f.split(" | ")[1])
     lines += ["", "Without effect:", ""]
-    lines += [f"* {k} ({len(v)}): " + "; ".join(v[:3]) for k, v in sorted(causes.items(), key=lambda p: -len(p[1]))]
+    lines += [
+        f"* {k} ({len(v)}): " + "; ".join(v[:3]) for k, v in sorted(causes.items(), key=lambda p: -len(p[1]))
+    ]
     return lines
 
 

@@ -2,7 +2,8 @@
 
     .venv/bin/python benchmarks/run.py [--write docs/benchmarks.md]
 
-Medians of five after one warm-up; a floor is a file read, a raw write, a memcpy or a gather of the same bytes.
+Medians of five after one warm-up; a floor is a file read, a raw write, a memcpy or a gather of the same
+bytes.
 """
 
 from __future__ import annotations
@@ -56,9 +57,7 @@ class Line:
         """A row of the table."""
         ratio = self.ours / self.theirs
         shown = f"{ratio:.2f} × floor" if self.against.startswith("floor") else f"{1 / ratio:.1f} × as fast"
-        return (
-            f"| {self.work} | {self.ours * 1000:.0f} ms | {self.against} {self.theirs * 1000:.0f} ms | {shown} | {self.goal} |"
-        )
+        return f"| {self.work} | {self.ours * 1000:.0f} ms | {self.against} {self.theirs * 1000:.0f} ms | {shown} | {self.goal} |"
 
 
 def median(work: Callable[[], object]) -> float:
@@ -73,7 +72,9 @@ def median(work: Callable[[], object]) -> float:
 
 
 def in_turn(*works: Callable[[], object], rounds: int = 31) -> tuple[float, ...]:
-    """Seconds of each, medians of rounds in which all take their turn: a slow spell of the machine falls on all of them."""
+    """Seconds of each, medians of rounds in which all take their turn: a slow spell of the machine falls on
+    all of them.
+    """
     times: list[list[float]] = [[] for _ in works]
     for k in range(rounds + 1):
         for work, mine in zip(works, times):
@@ -88,12 +89,18 @@ def blob(vertices: int) -> Scene:
     """A wavy ball of about that many vertices with normals and UVs."""
     columns = int(np.sqrt(vertices * 2))
     rows = vertices // columns
-    v, u = np.meshgrid(np.linspace(0.01, np.pi - 0.01, rows), np.linspace(0, 2 * np.pi, columns), indexing="ij")
+    v, u = np.meshgrid(
+        np.linspace(0.01, np.pi - 0.01, rows), np.linspace(0, 2 * np.pi, columns), indexing="ij"
+    )
     r = 1 + 0.1 * np.sin(7 * u) * np.sin(5 * v)
-    points = frozen(np.stack([r * np.sin(v) * np.cos(u), r * np.cos(v), r * np.sin(v) * np.sin(u)], axis=2).reshape(-1, 3))
+    points = frozen(
+        np.stack([r * np.sin(v) * np.cos(u), r * np.cos(v), r * np.sin(v) * np.sin(u)], axis=2).reshape(-1, 3)
+    )
     i, j = np.meshgrid(np.arange(rows - 1), np.arange(columns - 1), indexing="ij")
     a = (i * columns + j).reshape(-1)
-    faces = np.concatenate([np.stack([a, a + 1, a + columns], 1), np.stack([a + 1, a + columns + 1, a + columns], 1)])
+    faces = np.concatenate(
+        [np.stack([a, a + 1, a + columns], 1), np.stack([a + 1, a + columns + 1, a + columns], 1)]
+    )
     indices = frozen(faces.reshape(-1), np.uint32)
     uvs = frozen(np.stack([u, v], axis=2).reshape(-1, 2) / np.pi)
     prim = Primitive(
@@ -101,7 +108,9 @@ def blob(vertices: int) -> Scene:
         normals=frozen(smooth_normals(points, indices.reshape(-1, 3))),
     )  # fmt: skip
     mesh = Mesh(Key("b" * 12, "mesh", 0), "blob", (prim,))
-    return Scene("blob", "b" * 12, (Node(Key("b" * 12, "node", 0), "blob", mesh=0),), (0,), (mesh,), format="glb")
+    return Scene(
+        "blob", "b" * 12, (Node(Key("b" * 12, "node", 0), "blob", mesh=0),), (0,), (mesh,), format="glb"
+    )
 
 
 def write(scene: Scene, path: Path) -> None:
@@ -136,7 +145,11 @@ def files(scene: Scene, label: str, folder: Path, goal: str) -> list[Line]:
     return [
         Line(f"GLB read, {label} vertices", "floor: file read", read, median(glb.read_bytes), goal),
         Line(
-            f"GLB read, {label} vertices", "trimesh", read, median(lambda: trimesh.load(glb, process=False)), "≥ 10 × trimesh"
+            f"GLB read, {label} vertices",
+            "trimesh",
+            read,
+            median(lambda: trimesh.load(glb, process=False)),
+            "≥ 10 × trimesh",
         ),
         Line(f"GLB read, {label} vertices", "assimp", read, median(assimp(glb)), ""),
         Line(
@@ -163,7 +176,11 @@ def obj(scene: Scene, label: str, folder: Path) -> list[Line]:
     ours = median(lambda: read_scene(Source(path)))
     return [
         Line(
-            f"OBJ read, {label} vertices", "trimesh", ours, median(lambda: trimesh.load(path, process=False)), "≥ 8 × trimesh"
+            f"OBJ read, {label} vertices",
+            "trimesh",
+            ours,
+            median(lambda: trimesh.load(path, process=False)),
+            "≥ 8 × trimesh",
         ),
         Line(f"OBJ read, {label} vertices", "assimp", ours, median(assimp(path)), "≥ 3 × assimp with join"),
     ]
@@ -175,7 +192,9 @@ def kernels(folder: Path) -> Line:
     def cold() -> None:
         with tempfile.TemporaryDirectory(dir=folder) as place:
             env = os.environ | {"CUSTOMS_CACHE": place}
-            subprocess.run([sys.executable, "-m", "customs.kernels"], env=env, capture_output=True, check=True)
+            subprocess.run(
+                [sys.executable, "-m", "customs.kernels"], env=env, capture_output=True, check=True
+            )
 
     def bare() -> None:
         subprocess.run([sys.executable, "-c", "import numba"], check=True)
@@ -195,7 +214,9 @@ def numbers(scene: Scene) -> list[Line]:
     prim = scene.meshes[0].primitives[0]
     faces = triangles_of(prim)
     p = np.array([[1.0, 0, 0], [0, 0, 1], [0, -1, 0]])
-    bare = replace(scene, meshes=(replace(scene.meshes[0], primitives=(replace(prim, normals=None, texcoords=()),)),))
+    bare = replace(
+        scene, meshes=(replace(scene.meshes[0], primitives=(replace(prim, normals=None, texcoords=()),)),)
+    )
     copy = median(lambda: prim.positions.copy())
     gather = median(lambda: prim.positions.take(faces.reshape(-1), axis=0))
     change = median(lambda: convert(bare, p, 0.01))
@@ -216,7 +237,13 @@ def numbers(scene: Scene) -> list[Line]:
     judge_mesh = trimesh.Trimesh(prim.positions, faces, process=False)
     return [
         Line("Convention, 1M vertices", "floor: memcpy", change, copy, "≤ 6 × floor"),
-        Line("Convention, 1M vertices", "trimesh", change, median(lambda: judge_mesh.copy().apply_transform(matrix)), ""),
+        Line(
+            "Convention, 1M vertices",
+            "trimesh",
+            change,
+            median(lambda: judge_mesh.copy().apply_transform(matrix)),
+            "",
+        ),
         Line("Normals, 2M triangles", "floor: gather", normals, gather, "≤ 4 × floor"),
         Line("Normals, 2M triangles", "trimesh", normals, median(theirs), "≥ 8 × trimesh"),
         Line("Convention, normals, tangents", "floor: gather", median(everything), gather, "≤ 14 × floor"),
@@ -234,7 +261,13 @@ def ledger(scene: Scene) -> list[Line]:
         judge(scene, passed, sheet)
 
     return [
-        Line("Ledger, 1M vertices", "floor: sort of corners", median(all_of_it), median(lambda: np.sort(faces.reshape(-1))), "")
+        Line(
+            "Ledger, 1M vertices",
+            "floor: sort of corners",
+            median(all_of_it),
+            median(lambda: np.sort(faces.reshape(-1))),
+            "",
+        )
     ]
 
 
@@ -245,19 +278,35 @@ def port(scene: Scene, folder: Path) -> list[Line]:
     program = str(Path(sysconfig.get_path("scripts")) / "assimp")
 
     def ours() -> None:
-        words = ["port", str(path), "--to", "metre-yup-pbr", "--out", str(folder / "ported"), "--replace", "--json"]
+        words = [
+            "port",
+            str(path),
+            "--to",
+            "metre-yup-pbr",
+            "--out",
+            str(folder / "ported"),
+            "--replace",
+            "--json",
+        ]
         subprocess.run([sys.executable, "-m", "customs", *words], capture_output=True, check=False)
 
     def theirs() -> None:
-        subprocess.run([program, "export", str(path), str(folder / "theirs.glb"), "-fglb2"], capture_output=True, check=True)
+        subprocess.run(
+            [program, "export", str(path), str(folder / "theirs.glb"), "-fglb2"],
+            capture_output=True,
+            check=True,
+        )
 
-    return [Line("customs port, 100k vertices, whole command", "assimp export", median(ours), median(theirs), "")]
+    return [
+        Line("customs port, 100k vertices, whole command", "assimp export", median(ours), median(theirs), "")
+    ]
 
 
 def table(lines: list[Line]) -> str:
     """The report, with versions."""
     versions = ", ".join(
-        f"{n} {importlib.metadata.version(n)}" for n in ("numpy", "scipy", "trimesh", "cmeel-assimp", "pillow")
+        f"{n} {importlib.metadata.version(n)}"
+        for n in ("numpy", "scipy", "trimesh", "cmeel-assimp", "pillow")
     )
     head = [
         "# Benchmarks",
@@ -281,7 +330,9 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as place:
         folder = Path(place)
         parts: dict[str, Callable[[], list[Line]]] = {
-            "files": lambda: files(small, "100k", folder, "≤ 4 × floor") + files(large, "1M", folder, "≤ 2.5 × floor"),
+            "files": lambda: (
+                files(small, "100k", folder, "≤ 4 × floor") + files(large, "1M", folder, "≤ 2.5 × floor")
+            ),
             "obj": lambda: [*obj(small, "100k", folder), *obj(half, "500k", folder), kernels(folder)],
             "numbers": lambda: numbers(large),
             "ledger": lambda: ledger(large),

@@ -1,4 +1,6 @@
-"""Textures made by rules for judging the classifier and the green direction; none of the judges' thresholds are used here."""
+"""Textures made by rules for judging the classifier and the green direction; none of the judges' thresholds
+are used here.
+"""
 
 from __future__ import annotations
 
@@ -41,10 +43,15 @@ def reliefs(rng: np.random.Generator) -> Iterator[tuple[str, Field]]:
     dents = np.zeros((SIZE, SIZE))
     for _ in range(40):
         y, x, r = *rng.random(2) * SIZE, rng.uniform(3, 18)
-        dents -= 3 * np.exp(-((np.indices((SIZE, SIZE)) - np.array([y, x])[:, None, None]) ** 2).sum(0) / r**2)
+        dents -= 3 * np.exp(
+            -((np.indices((SIZE, SIZE)) - np.array([y, x])[:, None, None]) ** 2).sum(0) / r**2
+        )
     yield "dents", dents
     t, (y, x) = rng.uniform(0.3, 1.2), np.indices((SIZE, SIZE))
-    yield "weave", 2 * np.sin((x * np.cos(t) + y * np.sin(t)) / 5) * np.sin((x * np.sin(t) - y * np.cos(t)) / 5)
+    yield (
+        "weave",
+        2 * np.sin((x * np.cos(t) + y * np.sin(t)) / 5) * np.sin((x * np.sin(t) - y * np.cos(t)) / 5),
+    )
     yield "domes", rng.uniform(2, 5) * (np.abs(np.sin(x * np.pi / 32)) * np.abs(np.sin(y * np.pi / 32)))
     mixed = spectrum(rng, 1.8) * 20
     bricks = np.minimum(np.abs((x % 64) - 32), np.abs((y % 32) - 16))
@@ -62,7 +69,9 @@ def aligned(rng: np.random.Generator) -> Iterator[tuple[str, Field]]:
 
 
 def normal_of(height: Field, up: bool, baked: np.random.Generator | None = None) -> npt.NDArray[np.uint8]:
-    """Normal map of a height field by spectral derivatives; `baked` cuts it into turned islands on a flat ground."""
+    """Normal map of a height field by spectral derivatives; `baked` cuts it into turned islands on a flat
+    ground.
+    """
     f = 2j * np.pi * np.fft.fftfreq(height.shape[0])
     spectrum_ = np.fft.fft2(height)
     dx, dy = np.fft.ifft2(spectrum_ * f[None, :]).real, np.fft.ifft2(spectrum_ * f[:, None]).real
@@ -74,7 +83,9 @@ def normal_of(height: Field, up: bool, baked: np.random.Generator | None = None)
 
 
 def _islands(v: Field, rng: np.random.Generator) -> Field:
-    """Pieces of a map moved about on a flat ground, as charts of an unwrapped model lie: vectors are of tangent space."""
+    """Pieces of a map moved about on a flat ground, as charts of an unwrapped model lie: vectors are of
+    tangent space.
+    """
     out = np.zeros_like(v)
     out[:, :, 2] = 1
     for _ in range(7):
@@ -123,10 +134,21 @@ def _round(rng: np.random.Generator) -> Iterator[tuple[str, npt.NDArray[Any]]]:
     height = heights[int(rng.integers(len(heights)))][1]
     yield "normal", normal_of(height, bool(rng.integers(2)), rng if rng.random() < 0.4 else None)
     two = normal_of(heights[int(rng.integers(len(heights)))][1], True)[:, :, :2]
-    yield "two-channel normal", two if rng.random() < 0.5 else np.dstack([two, np.zeros(two.shape[:2], np.uint8)])
+    yield (
+        "two-channel normal",
+        two if rng.random() < 0.5 else np.dstack([two, np.zeros(two.shape[:2], np.uint8)]),
+    )
     smooth = gaussian_filter(height, rng.uniform(1, 3), mode="wrap")
-    yield "height", np.repeat(_grey(0.04 + 0.92 * (smooth - smooth.min()) / np.ptp(smooth)), int(rng.choice([1, 3])), axis=2)
-    yield "grey", _grey(rng.uniform(0.2, 0.7) + rng.uniform(0.05, 0.3) * (spectrum(rng, rng.uniform(0.3, 1.1)) - 0.5))
+    yield (
+        "height",
+        np.repeat(
+            _grey(0.04 + 0.92 * (smooth - smooth.min()) / np.ptp(smooth)), int(rng.choice([1, 3])), axis=2
+        ),
+    )
+    yield (
+        "grey",
+        _grey(rng.uniform(0.2, 0.7) + rng.uniform(0.05, 0.3) * (spectrum(rng, rng.uniform(0.3, 1.1)) - 0.5)),
+    )
     shapes = cells(rng, int(rng.integers(10, 60)))[0] < rng.uniform(0.25, 0.5)
     yield "mask", _grey(np.clip(gaussian_filter(shapes.astype(float), 0.6), 0, 1))
     yield "colour", coloured(rng)
@@ -142,18 +164,24 @@ def _packed(rng: np.random.Generator) -> npt.NDArray[np.uint8]:
     distance, tone = cells(rng, int(rng.integers(8, 60)))
     occlusion = np.clip(0.4 + distance, 0, 1) if rng.random() < 0.7 else np.ones((SIZE, SIZE))
     rough = np.clip(rng.uniform(0.3, 0.6) + 0.3 * (spectrum(rng, 1.2) - 0.5) + 0.2 * (tone - 0.5), 0, 1)
-    metal = [np.zeros((SIZE, SIZE)), (tone > rng.uniform(0.3, 0.7)).astype(float), np.ones((SIZE, SIZE))][int(rng.integers(3))]
+    metal = [np.zeros((SIZE, SIZE)), (tone > rng.uniform(0.3, 0.7)).astype(float), np.ones((SIZE, SIZE))][
+        int(rng.integers(3))
+    ]
     return np.round(np.stack([occlusion, rough, metal], axis=-1) * 255).astype(np.uint8)
 
 
 def pictures(seed: int = 5) -> Iterator[tuple[str, npt.NDArray[np.uint8]]]:
-    """The stated set for enlarging: a colour field, slabs, letters' like edges, a leaf, a normal map; 256 × 256 × 3."""
+    """The stated set for enlarging: a colour field, slabs, letters' like edges, a leaf, a normal map; 256 ×
+    256 × 3.
+    """
     rng = np.random.default_rng(seed)
     yield "colour field", coloured(rng)
     tone = cells(rng, 40)[1]
     yield "slabs", np.repeat(_grey(gaussian_filter(tone, 0.7, mode="wrap")), 3, axis=2)
     big = (zoom(rng.integers(0, 2, (32, 32)).astype(float), 16, order=0) > 0.5).astype(float)
-    warped = map_coordinates(big, np.indices((512, 512)) + 6 * np.sin(np.indices((512, 512))[::-1] / 40), order=1, mode="wrap")
+    warped = map_coordinates(
+        big, np.indices((512, 512)) + 6 * np.sin(np.indices((512, 512))[::-1] / 40), order=1, mode="wrap"
+    )
     yield "edges", np.repeat(_grey(np.clip(warped.reshape(256, 2, 256, 2).mean((1, 3)), 0, 1)), 3, axis=2)
     distance, _ = cells(rng, 30)
     yield "pebbles", np.repeat(_grey(np.sqrt(np.clip(1 - distance**2, 0, 1))), 3, axis=2)

@@ -1,6 +1,7 @@
 """Remakes the fonts and icons of src/customs_desktop/style from the npm packages they come from.
 
-Run after `npm install --prefix build/style @fontsource/barlow-semi-condensed lucide-static` with fonttools and brotli.
+Run after `npm install --prefix build/style @fontsource/barlow-semi-condensed lucide-static` with fonttools
+and brotli.
 """
 
 from __future__ import annotations

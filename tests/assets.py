@@ -52,14 +52,18 @@ def all_signed_permutations() -> list[np.ndarray]:
 
 
 def extruded(outline: list[tuple[float, float]], depth: float) -> tuple[np.ndarray, np.ndarray]:
-    """(points (V, 3), faces (F, 3)) of an outline in XY pulled along Z, closed, ccw outward; each side with own points."""
+    """(points (V, 3), faces (F, 3)) of an outline in XY pulled along Z, closed, ccw outward; each side with
+    own points.
+    """
     from customs.geometry.polygons import triangulate
 
     ring = np.array(outline, dtype=float)
     n = len(ring)
     front = np.c_[ring, np.full(n, depth / 2)]
     back = np.c_[ring, np.full(n, -depth / 2)]
-    cut, _ = triangulate(front.astype(np.float32), np.arange(n, dtype=np.uint32), np.array([n], dtype=np.uint32))
+    cut, _ = triangulate(
+        front.astype(np.float32), np.arange(n, dtype=np.uint32), np.array([n], dtype=np.uint32)
+    )
     points, faces = [front, back], [cut.astype(int), cut[:, ::-1].astype(int) + n]
     for i in range(n):
         j, start = (i + 1) % n, 2 * n + 4 * i
@@ -121,7 +125,9 @@ def _clip() -> Clip:
 
 
 def lettered() -> Scene:
-    """Skin, clip with every path and interpolation, morph target, nested turned and scaled nodes, light and camera."""
+    """Skin, clip with every path and interpolation, morph target, nested turned and scaled nodes, light and
+    camera.
+    """
     plain = letter_primitive(0, 0.1)
     bump = MorphTarget(frozen(np.tile([0.0, 0.1, 0.25], (len(plain.positions), 1))), None, None)
     morphing = replace(plain, targets=(bump,))
@@ -152,13 +158,17 @@ def lettered() -> Scene:
     return replace(bare, skins=(skin,), clips=(_clip(),))
 
 
-def cube(size: float = 1.0, ordinal: int = 0, turned_in: bool = False, material: int | None = None) -> Primitive:
+def cube(
+    size: float = 1.0, ordinal: int = 0, turned_in: bool = False, material: int | None = None
+) -> Primitive:
     """A cube about the origin with corners of its own per side, ccw outward (or inward)."""
     points, faces = extruded([(-0.5, -0.5), (0.5, -0.5), (0.5, 0.5), (-0.5, 0.5)], 1.0)
     flat = faces[:, ::-1] if turned_in else faces
     positions, indices = frozen(points * size), frozen(flat.reshape(-1), np.uint32)
     normals = smooth_normals(positions, indices.reshape(-1, 3))
-    return Primitive(key("primitive", ordinal), positions, indices=indices, normals=frozen(normals), material=material)
+    return Primitive(
+        key("primitive", ordinal), positions, indices=indices, normals=frozen(normals), material=material
+    )
 
 
 def scene_of(*prims: Primitive, **more: object) -> Scene:
@@ -199,7 +209,9 @@ def frozen_grid(ordinal: int, corner: tuple[float, float], edge: float = 0.6, ac
     """A flat sheet of squares whose UVs begin at `corner`."""
     grid = np.stack(np.meshgrid(*[np.linspace(0, 1, across + 1)] * 2, indexing="ij"), axis=-1).reshape(-1, 2)
     quads = (np.arange(across)[:, None] * (across + 1) + np.arange(across)).ravel()
-    faces = np.concatenate([np.c_[quads, quads + across + 1, quads + across + 2], np.c_[quads, quads + across + 2, quads + 1]])
+    faces = np.concatenate(
+        [np.c_[quads, quads + across + 1, quads + across + 2], np.c_[quads, quads + across + 2, quads + 1]]
+    )
     return Primitive(
         key("primitive", ordinal), frozen(np.c_[grid, np.zeros(len(grid))]), indices=frozen(faces.reshape(-1), np.uint32),
         texcoords=(frozen(np.array(corner) + edge * grid),),

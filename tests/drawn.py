@@ -1,4 +1,6 @@
-"""Assets drawn at random from a number: node trees, skins, morph targets, clips of every path and interpolation."""
+"""Assets drawn at random from a number: node trees, skins, morph targets, clips of every path and
+interpolation.
+"""
 
 from __future__ import annotations
 
@@ -16,7 +18,9 @@ from customs.scene.tree import world_matrices
 from tests.assets import DIGEST, key
 
 SHAPES = ("even", "stretched", "mirrored", "sheared")
-"""What nodes may do beside turning and moving: one scale, three scales, negative ones, a matrix that is none of these."""
+"""What nodes may do beside turning and moving: one scale, three scales, negative ones, a matrix that is none
+of these.
+"""
 
 
 def _node(rng: np.random.Generator, number: int, shape: str, children: tuple[int, ...]) -> Node:
@@ -30,7 +34,10 @@ def _node(rng: np.random.Generator, number: int, shape: str, children: tuple[int
         lean = np.eye(4)
         lean[0, 1] = rng.uniform(0.2, 0.6)
         return Node(
-            key("node", number), f"node_{number}", children, matrix=frozen(compose(place, turn, scale) @ lean, np.float64)
+            key("node", number),
+            f"node_{number}",
+            children,
+            matrix=frozen(compose(place, turn, scale) @ lean, np.float64),
         )
     return Node(key("node", number), f"node_{number}", children, place, turn, scale)
 
@@ -49,7 +56,9 @@ def _points(rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray]:
     return shape.points[used], faces.reshape(-1, 3)
 
 
-def _primitive(rng: np.random.Generator, number: int, targets: int, joints: int = 0, width: int = 4) -> Primitive:
+def _primitive(
+    rng: np.random.Generator, number: int, targets: int, joints: int = 0, width: int = 4
+) -> Primitive:
     points, faces = _points(rng)
     count = len(points)
     more: dict[str, object] = {}
@@ -89,7 +98,9 @@ def _channel(rng: np.random.Generator, node: int, path: str, way: str, morphs: i
     return Channel(node, path, frozen(times), frozen(values), way)  # type: ignore[arg-type]
 
 
-def drawn_scene(seed: int, shape: str = "even", ways: tuple[str, ...] = ("linear", "step", "cubic"), width: int = 8) -> Scene:
+def drawn_scene(
+    seed: int, shape: str = "even", ways: tuple[str, ...] = ("linear", "step", "cubic"), width: int = 8
+) -> Scene:
     """A still tree with a morphing mesh in it and a rig with a mesh on it, moved by two clips."""
     rng = np.random.default_rng(seed)
     nodes = [*_tree(rng, 4, shape), *_tree(rng, 9, "even", 4)]
@@ -104,13 +115,22 @@ def drawn_scene(seed: int, shape: str = "even", ways: tuple[str, ...] = ("linear
                  (Material(key("material", 0), "bark", base_colour=(0.2, 0.5, 0.3, 1), metallic=0.0),), format="glb")  # fmt: skip
     world = world_matrices(bare)
     # Bound a little off the rest pose, so that the skin does something at rest too.
-    away = compose(rng.uniform(-0.1, 0.1, 3), Rotation.from_rotvec(rng.uniform(-0.2, 0.2, 3)).as_quat(), np.ones(3))
+    away = compose(
+        rng.uniform(-0.1, 0.1, 3), Rotation.from_rotvec(rng.uniform(-0.2, 0.2, 3)).as_quat(), np.ones(3)
+    )
     inverse = np.stack([np.linalg.inv(world[j]) @ away for j in range(4, 13)])
     skin = Skin(key("skin", 0), "rig", tuple(range(4, 13)), frozen(inverse, np.float64), 4)
     clips = []
     for number in range(2):
-        movers = [(n, p) for n in (*range(4, 13), 0) for p in ("translation", "rotation", "scale") if rng.random() < 0.3]
-        channels = [_channel(rng, n, p, str(rng.choice(ways)), 2) for n, p in movers if bare.nodes[n].matrix is None]
+        movers = [
+            (n, p)
+            for n in (*range(4, 13), 0)
+            for p in ("translation", "rotation", "scale")
+            if rng.random() < 0.3
+        ]
+        channels = [
+            _channel(rng, n, p, str(rng.choice(ways)), 2) for n, p in movers if bare.nodes[n].matrix is None
+        ]
         channels.append(_channel(rng, bearer, "weights", ways[0], 2))
         clips.append(Clip(key("clip", number), f"clip_{number}", tuple(channels)))
     return replace(bare, skins=(skin,), clips=tuple(clips))
@@ -118,7 +138,10 @@ def drawn_scene(seed: int, shape: str = "even", ways: tuple[str, ...] = ("linear
 
 def moments(scene: Scene, count: int = 5) -> list[tuple[Clip | None, float]]:
     """Rest, and some times of each clip, a hair off its keys so that steps are not on their edge."""
-    return [(None, 0.0), *((c, t) for c in scene.clips for t in np.linspace(0.0037, c.seconds - 0.0037, count).tolist())]
+    return [
+        (None, 0.0),
+        *((c, t) for c in scene.clips for t in np.linspace(0.0037, c.seconds - 0.0037, count).tolist()),
+    ]
 
 
 def poses(scene: Scene, count: int = 5) -> list[np.ndarray]:
@@ -127,7 +150,9 @@ def poses(scene: Scene, count: int = 5) -> list[np.ndarray]:
 
 
 def drawn_shared(seed: int, shape: str = "even") -> Scene:
-    """The same with two meshes that several nodes show: still ones, moving ones, ones that hang from joints."""
+    """The same with two meshes that several nodes show: still ones, moving ones, ones that hang from
+    joints.
+    """
     rng = np.random.default_rng(seed + 1000)
     scene = drawn_scene(seed, shape)
     meshes = list(scene.meshes)

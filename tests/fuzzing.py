@@ -1,8 +1,10 @@
 """Mutated files into readers: nothing but errors of our own may come out, soon, and with little memory.
 
-    scripts/fuzz READER N        goes on from where it stopped, up to N cases; `all` for every reader; no arguments: the table
+    scripts/fuzz READER N        goes on from where it stopped, up to N cases; `all` for every reader; no
+    arguments: the table
 
-A case is made from its number alone, so it can be made again: `python -m tests.fuzzing READER --case 123 > file`.
+A case is made from its number alone, so it can be made again: `python -m tests.fuzzing READER --case 123 >
+file`.
 """
 
 from __future__ import annotations
@@ -46,7 +48,9 @@ STATE = Path(__file__).parent.parent / "build" / "fuzz"
 SLOW, LARGE = 4.0, 1 << 30
 """Seconds a case may take, and bytes it may add to the most its process ever held."""
 THROUGH_A_CHILD = ("fbx", "dae")
-"""A library reads these in a process with limits of its own: LEAST_SECONDS is what a small file may take there."""
+"""A library reads these in a process with limits of its own: LEAST_SECONDS is what a small file may take
+there.
+"""
 BATCH = 500
 NUMBERS = (0, 1, -1, 255, 256, 65535, 2**31 - 1, 2**31, 2**32 - 1, 2**63 - 1, 10**30)
 VALUES = (*NUMBERS, 0.5, -1e300, 1e400, None, True, "", "x", "../x", "\0", "\ud800", [], {}, [[]], [1, 2, 3])
@@ -91,7 +95,9 @@ def seeds() -> dict[str, tuple[bytes, ...]]:
         archive.writestr("seed.dae", out["dae"][0])
     out["dae"] += (packed.getvalue(),)
     text = (
-        "ply\nformat ascii 1.0\nelement vertex 4\n" + "".join(f"property float {c}\n" for c in "xyz") + "property uchar red\n"
+        "ply\nformat ascii 1.0\nelement vertex 4\n"
+        + "".join(f"property float {c}\n" for c in "xyz")
+        + "property uchar red\n"
     )
     text += "element face 2\nproperty list uchar int vertex_indices\nend_header\n0 0 0 9\n1 0 0 9\n1 1 0 9\n0 1 0 9\n3 0 1 2\n4 0 1 2 3\n"
     out["ply"] += (text.encode(),)
@@ -218,7 +224,13 @@ def _json(data: bytes, rng: np.random.Generator) -> bytes:
         return body
     body += b" " * (-len(body) % 4)
     rest = data[20 + int.from_bytes(data[12:16], "little") :]
-    return b"glTF" + struct.pack("<II", 2, 20 + len(body) + len(rest)) + struct.pack("<I4s", len(body), b"JSON") + body + rest
+    return (
+        b"glTF"
+        + struct.pack("<II", 2, 20 + len(body) + len(rest))
+        + struct.pack("<I4s", len(body), b"JSON")
+        + body
+        + rest
+    )
 
 
 def read(reader: str, data: bytes, folder: Path) -> None:
@@ -226,7 +238,17 @@ def read(reader: str, data: bytes, folder: Path) -> None:
     try:
         if reader == "sheet":
             parse_sheet(data.decode("utf-8", "replace"), folder / "a.toml")
-        elif reader in seeds() and reader not in ("glb", "gltf", "obj", "ply", "stl", "bvh", "fbx", "dae", "mtl"):
+        elif reader in seeds() and reader not in (
+            "glb",
+            "gltf",
+            "obj",
+            "ply",
+            "stl",
+            "bvh",
+            "fbx",
+            "dae",
+            "mtl",
+        ):
             image_pixels(Image(key("image", 0), "x", Encoded(data), uri="x"))
         else:
             path = folder / f"a.{reader}"
@@ -276,7 +298,8 @@ def run(tally: Tally, until: int, folder: Path) -> Tally:
         took = time.perf_counter() - began
         limit = LEAST_SECONDS if tally.reader in THROUGH_A_CHILD else SLOW
         if took > limit:
-            # The machine may have been busy, or the process stopped for a while: it is the case's fault when it is so again.
+            # The machine may have been busy, or the process stopped for a while: it is the case's fault when
+            # it is so again.
             took = min(took, _seconds(tally.reader, number, folder))
         tally.seconds, tally.slowest = tally.seconds + took, max(tally.slowest, took)
         if took > limit:
@@ -302,7 +325,9 @@ def _work(tally: Tally, until: int, folder: Path) -> None:
 
 
 def sitting(reader: str, until: int) -> Tally:
-    """Goes on to `until` cases, each batch in a process of its own, so that a death is counted and the rest goes on."""
+    """Goes on to `until` cases, each batch in a process of its own, so that a death is counted and the rest
+    goes on.
+    """
     STATE.mkdir(parents=True, exist_ok=True)
     kept = STATE / f"{reader}.json"
     tally = Tally(**json.loads(kept.read_text())) if kept.is_file() else Tally(reader)

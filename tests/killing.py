@@ -1,4 +1,5 @@
-"""The command line's own process killed while it replaces a package: the old or the new must stand there whole.
+"""The command line's own process killed while it replaces a package: the old or the new must stand there
+whole.
 
 scripts/kills N        prints how many fell where, and what was broken or left
 """
@@ -39,7 +40,18 @@ class Tally:
 
 def command(source: Path, out: Path) -> list[str]:
     """`customs port` that replaces what stands in `out`."""
-    return [sys.executable, "-m", "customs", "port", str(source), "--to", "metre-yup-pbr", "--out", str(out), "--replace"]
+    return [
+        sys.executable,
+        "-m",
+        "customs",
+        "port",
+        str(source),
+        "--to",
+        "metre-yup-pbr",
+        "--out",
+        str(out),
+        "--replace",
+    ]
 
 
 def versions(source: Path, folder: Path) -> tuple[Path, Path]:
@@ -57,7 +69,9 @@ def whole(package: Path) -> bool:
     try:
         listed = {f["path"]: f["sha256"] for f in json.loads((package / "docket.json").read_bytes())["files"]}
         there = {p.relative_to(package).as_posix() for p in package.rglob("*") if p.is_file()}
-        sound = all(hashlib.sha256((package / p).read_bytes()).hexdigest() == digest for p, digest in listed.items())
+        sound = all(
+            hashlib.sha256((package / p).read_bytes()).hexdigest() == digest for p, digest in listed.items()
+        )
     except (OSError, ValueError):
         return False
     return sound and there == set(listed) | {"docket.json", "docket.html"}
@@ -97,7 +111,9 @@ def _spans(call: list[str], out: Path) -> tuple[float, float]:
 
 
 def sitting(kills: int, source: Path, folder: Path) -> Tally:
-    """`kills` runs killed in time; after each the package that stands is looked at, then the next run sweeps."""
+    """`kills` runs killed in time; after each the package that stands is looked at, then the next run
+    sweeps.
+    """
     tally, aim, out = Tally(), random.Random(4), folder / "out"
     calls = [command(v, out) for v in versions(source, folder)]
     subprocess.run(calls[0], check=True, stdout=subprocess.DEVNULL)

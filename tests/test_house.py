@@ -1,4 +1,6 @@
-"""Rules of the house: registries and documents agree, the core knows no interface, files and functions stay small."""
+"""Rules of the house: registries and documents agree, the core knows no interface, files and functions stay
+small.
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,9 @@ def test_one_file_a_step_a_requirement_a_sheet() -> None:
     rule_files = [p for p in MODULES if "ledger/requirements/" in p.as_posix() and p.name != "__init__.py"]
     assert len(step_files) == len(steps()) and len(rule_files) == len(requirements())
     for path in [*step_files, *rule_files]:
-        last = [line for line in path.read_text("utf-8").splitlines() if not line.startswith((" ", ")", "}"))][-1]
+        last = [
+            line for line in path.read_text("utf-8").splitlines() if not line.startswith((" ", ")", "}"))
+        ][-1]
         assert last.startswith("register("), path
 
 
@@ -47,7 +51,10 @@ def test_every_module_says_what_it_is_and_stays_small(path: Path) -> None:
         if isinstance(node, ast.FunctionDef):
             assert (node.end_lineno or 0) - node.lineno < LONGEST_FUNCTION, node.name
             if not node.name.startswith("_") and "customs_desktop" not in path.as_posix():
-                inside = any(isinstance(p, ast.FunctionDef) and node in ast.walk(p) and p is not node for p in ast.walk(tree))
+                inside = any(
+                    isinstance(p, ast.FunctionDef) and node in ast.walk(p) and p is not node
+                    for p in ast.walk(tree)
+                )
                 assert inside or ast.get_docstring(node), f"{node.name} has no docstring"
 
 
@@ -64,7 +71,10 @@ def test_fonts_and_icons_have_their_licences() -> None:
 
 
 def test_ci_calls_the_readmes_command_and_the_lock_is_pinned() -> None:
-    assert "scripts/test" in (ROOT / ".ci" / "run").read_text() and "scripts/test" in (ROOT / "README.md").read_text()
+    assert (
+        "scripts/test" in (ROOT / ".ci" / "run").read_text()
+        and "scripts/test" in (ROOT / "README.md").read_text()
+    )
     lock = (ROOT / "requirements.lock").read_text().split()
     assert len(lock) > 40 and all("==" in line for line in lock), [x for x in lock if "==" not in x]
 

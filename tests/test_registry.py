@@ -1,4 +1,6 @@
-"""A new format, texture format, step, requirement, sheet or desk is one new file or folder: found by its registry, and gone again."""
+"""A new format, texture format, step, requirement, sheet or desk is one new file or folder: found by its
+registry, and gone again.
+"""
 
 from __future__ import annotations
 
@@ -86,7 +88,9 @@ def test_one_file_is_found_and_gone_again(toy: tuple[Registry[Any], str]) -> Non
     with pytest.raises(ValueError, match=id_):
         registry.add(entry)
     if id_ == "toy-format":
-        assert recognise(Path("a.glb"), b"TOY and more") is entry and recognise(Path("a.toy"), b"\1\2") is entry
+        assert (
+            recognise(Path("a.glb"), b"TOY and more") is entry and recognise(Path("a.toy"), b"\1\2") is entry
+        )
     registry.drop(id_)
     assert id_ not in registry.all() and registry.get(id_) is None
     with pytest.raises(KeyError):
@@ -98,10 +102,15 @@ def test_the_window_has_a_new_desk(toy: object, qtbot: Any) -> None:
     window = MainWindow(Office())
     qtbot.addWidget(window)
     window.open_desk("toy-desk")
-    assert window.desks.buttons["toy-desk"].isChecked() and [n for n, _ in window.deck.pages] == ["Ledger", "Toys"]
+    assert window.desks.buttons["toy-desk"].isChecked() and [n for n, _ in window.deck.pages] == [
+        "Ledger",
+        "Toys",
+    ]
     window.menus.actions["Desk Fit"].trigger()
     window.menus.actions["Desk Toys"].trigger()
-    assert window.panel("toy-desk").seen == ("opened", "left", "opened") and window.deck.bar.currentIndex() == 1
+    assert (
+        window.panel("toy-desk").seen == ("opened", "left", "opened") and window.deck.bar.currentIndex() == 1
+    )
     window.close()
 
 

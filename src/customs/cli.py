@@ -43,7 +43,8 @@ USAGE = 2
 Input = Annotated[list[Path], typer.Argument(help="model files or folders of them")]
 To = Annotated[str, typer.Option("--to", help="destination sheet: an id, or a TOML file")]
 DonorFile = Annotated[
-    Path | None, typer.Option("--donor", help="asset of the destination whose skeleton or clips are taken over")
+    Path | None,
+    typer.Option("--donor", help="asset of the destination whose skeleton or clips are taken over"),
 ]
 Search = Annotated[list[Path] | None, typer.Option("--search", help="folder to look for missing textures in")]
 From = Annotated[str | None, typer.Option("--from", help="origin: an id, or a TOML file")]
@@ -133,15 +134,23 @@ def _requests(
     if not entries:
         raise _usage("no model files there")
     return [
-        Request(e.path, e.root, sheet, start_at, tuple(settings), out, force, tuple(search or ()), giver, folder)
+        Request(
+            e.path, e.root, sheet, start_at, tuple(settings), out, force, tuple(search or ()), giver, folder
+        )
         for e, folder in zip(entries, package_folders(entries))
     ]
 
 
-def _run(requests: list[Request], quiet: bool, say: Callable[[Result], None] = lambda result: None) -> list[Result]:
+def _run(
+    requests: list[Request], quiet: bool, say: Callable[[Result], None] = lambda result: None
+) -> list[Result]:
     """All results, in the order asked for; each is said as it comes."""
     results: list[Result | None] = [None] * len(requests)
-    columns = (SpinnerColumn(), TextColumn("{task.completed}/{task.total}"), TextColumn("{task.description}", markup=False))
+    columns = (
+        SpinnerColumn(),
+        TextColumn("{task.completed}/{task.total}"),
+        TextColumn("{task.description}", markup=False),
+    )
     with Progress(*columns, console=errors, transient=True, disable=quiet) as progress:
         task = progress.add_task("reading", total=len(requests))
         for i, result in run_all(requests):
@@ -162,10 +171,20 @@ def _exit_code(codes: list[int]) -> int:
 
 
 def _show_ledger(ledger: Ledger) -> None:
-    table = Table("", "requirement", "subject", "received", "required", "delivering", "remedy or note", box=None)
+    table = Table(
+        "", "requirement", "subject", "received", "required", "delivering", "remedy or note", box=None
+    )
     for row in ledger.rows:
         fix = row.remedy.label if row.remedy else row.note if effective(row) != "cleared" else row.done_at
-        cells = (MARKS[effective(row)], row.title, row.subject_name, row.received, row.required, row.delivering, fix)
+        cells = (
+            MARKS[effective(row)],
+            row.title,
+            row.subject_name,
+            row.received,
+            row.required,
+            row.delivering,
+            fix,
+        )
         table.add_row(*(Text(plain(str(c))) for c in cells))
     console.print(table)
 
@@ -189,8 +208,15 @@ def _say(result: Result) -> None:
 
 
 @app.command()
-def check(inputs: Input, to: To, from_: From = None, set_: Annotated[list[str] | None, typer.Option("--set")] = None,
-          search: Search = None, donor: DonorFile = None, as_json: AsJson = False) -> None:  # fmt: skip
+def check(
+    inputs: Input,
+    to: To,
+    from_: From = None,
+    set_: Annotated[list[str] | None, typer.Option("--set")] = None,
+    search: Search = None,
+    donor: DonorFile = None,
+    as_json: AsJson = False,
+) -> None:
     """The ledger of assets against a sheet. Exit 0 cleared or queries only, 1 held, 2 usage, 3 unreadable."""
 
     def say(result: Result) -> None:
@@ -212,7 +238,9 @@ def port(
     out: Annotated[Path, typer.Option("--out", help="folder the packages go to")],
     from_: From = None,
     set_: Annotated[list[str] | None, typer.Option("--set", help="stop.field=value, again and again")] = None,
-    replace_: Annotated[bool, typer.Option("--replace", help="replace packages that are there already")] = False,
+    replace_: Annotated[
+        bool, typer.Option("--replace", help="replace packages that are there already")
+    ] = False,
     search: Search = None,
     donor: DonorFile = None,
     as_json: AsJson = False,
@@ -227,7 +255,9 @@ def port(
 
 @app.command()
 def land(
-    folder: Path, by: Annotated[str | None, typer.Option(help="sheet to land by")] = None, as_json: AsJson = False
+    folder: Path,
+    by: Annotated[str | None, typer.Option(help="sheet to land by")] = None,
+    as_json: AsJson = False,
 ) -> None:
     """Read packages as their destination would. Exit 1 on any refusal."""
     try:
@@ -241,7 +271,12 @@ def land(
         raise _usage(f"{folder}: no package in it")
     logs = [land_package(p, find_sheet, sheet) for p in found]
     if as_json:
-        _print_json([{"package": str(g.folder), "accepted": g.accepted, "lines": [x.as_dict() for x in g.lines]} for g in logs])
+        _print_json(
+            [
+                {"package": str(g.folder), "accepted": g.accepted, "lines": [x.as_dict() for x in g.lines]}
+                for g in logs
+            ]
+        )
     else:
         for log in logs:
             for line in log.lines:

@@ -94,5 +94,8 @@ class Cancelled(Exception):  # noqa: N818 (not an error: a person's wish)
 def unforeseen(problem: BaseException, file: str | Path) -> UnforeseenError:
     """The error of an asset that failed in a way nobody foresaw."""
     return UnforeseenError(
-        f"something unforeseen went wrong ({type(problem).__name__}: {problem})", "", "Please report it, with the file.", file
+        f"something unforeseen went wrong ({type(problem).__name__}: {problem})",
+        "",
+        "Please report it, with the file.",
+        file,
     )

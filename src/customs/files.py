@@ -10,7 +10,8 @@ from pathlib import Path
 
 
 def open_regular(path: Path) -> io.BufferedReader:
-    """A regular file, open for reading. Raises OSError, also for pipes, devices and folders, and for names that can be none.
+    """A regular file, open for reading. Raises OSError, also for pipes, devices and folders, and for names
+    that can be none.
 
     It is asked of what was opened, not of its name, and opening waits for nobody at the other end of a pipe.
     """
@@ -32,12 +33,16 @@ def read_regular(path: Path, most: int) -> bytes | None:
 
 
 def is_file(path: Path) -> bool:
-    """True for a regular file; False for whatever cannot be one, names too long for any file system among it."""
+    """True for a regular file; False for whatever cannot be one, names too long for any file system among
+    it.
+    """
     return os.path.isfile(path)
 
 
 def memory_left() -> int:
-    """Bytes a process may still take without others giving way; without a system that tells, four gigabytes."""
+    """Bytes a process may still take without others giving way; without a system that tells, four
+    gigabytes.
+    """
     return _memory(b"MemAvailable:")
 
 
@@ -58,7 +63,9 @@ def _memory(kind: bytes) -> int:
 
 
 DEVICES = frozenset({"con", "prn", "aux", "nul", *(f"{d}{n}" for d in ("com", "lpt") for n in range(1, 10))})
-"""Names that mean devices on some systems, with any ending (Microsoft, "Naming Files, Paths, and Namespaces")."""
+"""Names that mean devices on some systems, with any ending (Microsoft, "Naming Files, Paths, and
+Namespaces").
+"""
 LONGEST_NAME = 255
 """Bytes of a name that file systems take (common practice: ext4, NTFS, APFS)."""
 

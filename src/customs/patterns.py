@@ -1,4 +1,6 @@
-"""Patterns people write, matched in time that grows with the text alone: by a library that cannot backtrack."""
+"""Patterns people write, matched in time that grows with the text alone: by a library that cannot
+backtrack.
+"""
 
 from __future__ import annotations
 
@@ -22,7 +24,9 @@ def problem_of(pattern: str) -> str:
     except re2.error as problem:
         said = problem.args[0] if problem.args else problem
         text = said.decode("utf-8", "replace") if isinstance(said, bytes) else str(said)
-        return f"not a regular expression that can be matched in one pass, without looking ahead or back: {text}"
+        return (
+            f"not a regular expression that can be matched in one pass, without looking ahead or back: {text}"
+        )
     return ""
 
 

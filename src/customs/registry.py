@@ -1,4 +1,6 @@
-"""Things found by what their modules register: formats, texture formats, steps, requirements. A new one is one new file."""
+"""Things found by what their modules register: formats, texture formats, steps, requirements. A new one is
+one new file.
+"""
 
 from __future__ import annotations
 
@@ -20,11 +22,15 @@ Entry = TypeVar("Entry", bound=Named)
 
 
 class Registry(Generic[Entry]):
-    """Entries by id. The modules of a package (of packages in it too, where it is `deep`) are loaded when somebody first asks; each
-    adds its own."""
+    """Entries by id. The modules of a package (of packages in it too, where it is `deep`) are loaded when
+    somebody first asks; each adds its own."""
 
     def __init__(
-        self, what: str, package: str, order: Callable[[Entry], Any] = lambda entry: entry.id, deep: bool = False
+        self,
+        what: str,
+        package: str,
+        order: Callable[[Entry], Any] = lambda entry: entry.id,
+        deep: bool = False,
     ) -> None:
         self.what, self.package, self.order = what, package, order
         self._find = pkgutil.walk_packages if deep else pkgutil.iter_modules

@@ -28,8 +28,8 @@ NODE_DEPTH = 512
 """Deepest node tree accepted (levels)."""
 
 DECODING, RESIZING = 6.5, 24.0
-"""Times its own bytes that decoding an image takes, and making it smaller (ratios; peak memory of a process of its own on 6144²:
-WebP 6.2, JPEG 4.7, PNG 4.0; to half its size 18 to 22)."""
+"""Times its own bytes that decoding an image takes, and making it smaller (ratios; peak memory of a process
+of its own on 6144²: WebP 6.2, JPEG 4.7, PNG 4.0; to half its size 18 to 22)."""
 
 UNPACKING = 16384
 """Most pixels an image may say it has for each byte of its file (ratio)."""

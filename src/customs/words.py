@@ -1,4 +1,6 @@
-"""Words fit to be shown: numbers in sentences, text of others without what no page or terminal should obey."""
+"""Words fit to be shown: numbers in sentences, text of others without what no page or terminal should
+obey.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ _OBEYED = re.compile("[\\x00-\\x1f\\x7f-\\x9f\\u202a-\\u202e\\u2066-\\u2069\\ud8
 
 
 def figure(value: float, digits: int = 4) -> str:
-    """A number for a sentence: to so many digits, with thousands apart, and powers of ten only where nothing else can be read."""
+    """A number for a sentence: to so many digits, with thousands apart, and powers of ten only where nothing
+    else can be read.
+    """
     if value == 0 or not 1e-4 <= abs(value) < 1e15:
         return f"{value:.{digits}g}"
     whole = max(0, digits - 1 - int(f"{value:e}".partition("e")[2]))

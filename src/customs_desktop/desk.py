@@ -20,7 +20,9 @@ Command = tuple[str, Callable[[], object], str]
 
 
 class DeskPanel(Panel):
-    """The panel of a desk, and what the window asks of it. Emits `desk_wanted` with the desk a person asks for."""
+    """The panel of a desk, and what the window asks of it. Emits `desk_wanted` with the desk a person asks
+    for.
+    """
 
     desk_wanted = pyqtSignal(str)
     player: Player | None = None
@@ -47,8 +49,8 @@ class DeskPanel(Panel):
 
 @dataclass(frozen=True)
 class Desk:
-    """`panel` makes its panel; `heights` are those of view and deck in a window of 800 pixels; `first` is the page that opens, 0 for
-    the ledger. Desks stand in the order of the work.
+    """`panel` makes its panel; `heights` are those of view and deck in a window of 800 pixels; `first` is the
+    page that opens, 0 for the ledger. Desks stand in the order of the work.
     """
 
     LEDGER: ClassVar[tuple[int, int]] = (470, 225)

@@ -11,7 +11,9 @@ from customs_desktop.style import theme
 
 def shortcuts_dialog(parent: QWidget, shortcuts: list[tuple[str, str]]) -> QDialog:
     """The list of shortcuts, in a window of its own."""
-    rows = "".join(f"<tr><td style='padding:2px 18px 2px 0'>{n}</td><td><b>{k}</b></td></tr>" for n, k in shortcuts)
+    rows = "".join(
+        f"<tr><td style='padding:2px 18px 2px 0'>{n}</td><td><b>{k}</b></td></tr>" for n, k in shortcuts
+    )
     more = (
         "<p>In the view: drag turns, drag with the right button or Shift moves, the wheel comes nearer, a click "
         "says what is there and goes to its row and material, a double click shows the whole asset.<br>On the route: Left and Right pick a stop, Space switches it off, Delete "

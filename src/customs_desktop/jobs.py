@@ -1,4 +1,6 @@
-"""Longer work of a session, off the interface thread: taking in, planning, donors, searching, dispatching, landing."""
+"""Longer work of a session, off the interface thread: taking in, planning, donors, searching, dispatching,
+landing.
+"""
 
 from __future__ import annotations
 
@@ -26,8 +28,8 @@ from customs_desktop.workers import Task
 
 
 class Jobs:
-    """Each call puts a task in line; what comes of it is a decision of the session, or a signal of it. `fresh` says whether a result is
-    of how things stand now.
+    """Each call puts a task in line; what comes of it is a decision of the session, or a signal of it.
+    `fresh` says whether a result is of how things stand now.
     """
 
     def __init__(self, session: Session, fresh: Callable[[Evaluated], bool]) -> None:
@@ -37,7 +39,9 @@ class Jobs:
         """Take files and folders in, planning each one's route; every file is its own decision."""
         if self.session.shipment is None:
             self.session.guard(
-                lambda: self.session.show_shipment(Shipment.create(_free_path(data_folder() / "Untitled.customs")))
+                lambda: self.session.show_shipment(
+                    Shipment.create(_free_path(data_folder() / "Untitled.customs"))
+                )
             )
 
         def done(entries: list[Entry]) -> None:
@@ -61,10 +65,14 @@ class Jobs:
         def done(asset: Asset) -> None:
             asset = replace(asset, id=self.session.state.free_id(path.stem))
             name = origin.id if origin else ""
-            if self.session.edit(f"Take in {asset.name}", lambda s: replace(s.with_asset(asset), last_origin=name)):
+            if self.session.edit(
+                f"Take in {asset.name}", lambda s: replace(s.with_asset(asset), last_origin=name)
+            ):
                 self.session.select(asset.id)
 
-        self.session.worker.submit(Task(1, title=f"Taking in {path.name}", run=run, done=done, failed=self.session.fail))
+        self.session.worker.submit(
+            Task(1, title=f"Taking in {path.name}", run=run, done=done, failed=self.session.fail)
+        )
 
     def take_again(self, asset: Asset) -> None:
         """An asset as its files are now, what was decided about it kept, and its route planned anew."""
@@ -78,10 +86,16 @@ class Jobs:
 
         def done(answer: tuple[Asset, tuple[str, ...]]) -> None:
             now, words = answer
-            if self.session.state.asset(asset.id) is asset and self.session.change_asset("Take again", lambda a: now, asset.id):
-                self.session.said.emit(f"{asset.name} taken again. {'. '.join(words)}".strip(), "query" if words else "note")
+            if self.session.state.asset(asset.id) is asset and self.session.change_asset(
+                "Take again", lambda a: now, asset.id
+            ):
+                self.session.said.emit(
+                    f"{asset.name} taken again. {'. '.join(words)}".strip(), "query" if words else "note"
+                )
 
-        self.session.worker.submit(Task(1, title=f"Taking {asset.name} again", run=run, done=done, failed=self.session.fail))
+        self.session.worker.submit(
+            Task(1, title=f"Taking {asset.name} again", run=run, done=done, failed=self.session.fail)
+        )
 
     def plan(self, ids: Sequence[str], label: str = "Plan route") -> None:
         """Plan the routes of some assets, as one decision."""
@@ -104,7 +118,9 @@ class Jobs:
             self._decide("Planning", run, assets, f"{label}: {what}")
 
     def press(self, pairs: Sequence[tuple[Asset, tuple[Remedy, ...]]], label: str) -> bool:
-        """Press remedies on assets and plan what hangs on them, as one decision. False where there is nothing to press."""
+        """Press remedies on assets and plan what hangs on them, as one decision. False where there is nothing
+        to press.
+        """
         if self.session.shipment is None or not pairs:
             return False
         store, sheet, cache = self.session.shipment.store, self.session.sheet, self.session.cache
@@ -126,8 +142,12 @@ class Jobs:
         known = self.session.results.get(asset.id)
         return known if known is not None and known.judged and self._fresh(known) else None
 
-    def _decide(self, title: str, run: Callable[[Job], list[Asset]], assets: Sequence[Asset], label: str) -> None:
-        """Work that ends in one decision about some assets; those a person changed meanwhile stay as that person left them."""
+    def _decide(
+        self, title: str, run: Callable[[Job], list[Asset]], assets: Sequence[Asset], label: str
+    ) -> None:
+        """Work that ends in one decision about some assets; those a person changed meanwhile stay as that
+        person left them.
+        """
 
         def done(answers: list[Asset]) -> None:
             mine = [b for a, b in zip(assets, answers) if self.session.state.asset(a.id) is a]
@@ -143,11 +163,20 @@ class Jobs:
         self.session.worker.submit(Task(1, title=title, run=run, done=done, failed=self.session.fail))
 
     def take_donor(self, path: Path) -> None:
-        """A donor from a file, for the selected asset and all others that have none; their routes are planned anew."""
+        """A donor from a file, for the selected asset and all others that have none; their routes are planned
+        anew.
+        """
         if self.session.shipment is None:
             return
         store, current = self.session.shipment.store, self.session.current
-        known = next((self.session.origins().get(a.origin) for a in self.session.state.goods if Path(a.source) == path), None)
+        known = next(
+            (
+                self.session.origins().get(a.origin)
+                for a in self.session.state.goods
+                if Path(a.source) == path
+            ),
+            None,
+        )
 
         def run(job: Job) -> Donor:
             job.progress(0.2, path.name)
@@ -165,11 +194,17 @@ class Jobs:
             if self.session.edit(f"Donor {donor.name}", change) and self.session.sheet.rig.donor:
                 self.plan([a.id for a in self.session.state.goods])
 
-        self.session.worker.submit(Task(1, title=f"Reading donor {path.name}", run=run, done=done, failed=self.session.fail))
+        self.session.worker.submit(
+            Task(1, title=f"Reading donor {path.name}", run=run, done=done, failed=self.session.fail)
+        )
 
     def dispatch(self, ids: Sequence[str], out: Path, replace_existing: bool = False) -> None:
         """Dispatch assets one after another; one failure does not stop the rest."""
-        ready = [self.session.results[i] for i in ids if i in self.session.results and self.session.results[i].passed]
+        ready = [
+            self.session.results[i]
+            for i in ids
+            if i in self.session.results and self.session.results[i].passed
+        ]
         names = Counter(d.passed[-1].scene.name.lower() for d in ready)
         for id_ in ids:
             done = self.session.results.get(id_)
@@ -211,13 +246,19 @@ class Jobs:
             self.session.landed.emit(id_)
 
         task = Task(
-            3, key=f"land {id_}", title="Landing", run=lambda job: run_land(request, show=True), done=done,
+            3,
+            key=f"land {id_}",
+            title="Landing",
+            run=lambda job: run_land(request, show=True),
+            done=done,
             failed=self.session.fail,
-        )  # fmt: skip
+        )
         self.session.worker.submit(task)
 
     def search_folder(self, folder: Path) -> None:
-        """Look in a further folder for textures the selected asset may be meant to have, and plan with what is found."""
+        """Look in a further folder for textures the selected asset may be meant to have, and plan with what
+        is found.
+        """
         asset = self.session.asset
         if asset is None or self.session.shipment is None:
             return
@@ -226,12 +267,17 @@ class Jobs:
         def run(job: Job) -> Asset:
             job.progress(0.1, str(folder))
             found = search_for(asset, store, [folder])
-            return found if found is asset else run_plan(PlanRequest(asked_of(found, store, sheet)), cache, job=job).asset
+            return (
+                found
+                if found is asset
+                else run_plan(PlanRequest(asked_of(found, store, sheet)), cache, job=job).asset
+            )
 
         def done(found: Asset) -> None:
             if found is asset:
                 self.session.said.emit(
-                    f"Nothing in {folder} is called like what is missing, or like a texture of this asset.", "query"
+                    f"Nothing in {folder} is called like what is missing, or like a texture of this asset.",
+                    "query",
                 )
             elif self.session.state.asset(asset.id) is asset:
                 self.session.change_asset(f"Search {folder.name}", lambda a: found, asset.id)

@@ -1,4 +1,6 @@
-"""Looking at goods: every asset is evaluated as it stands, the selected one first, and what comes of it is kept in the session."""
+"""Looking at goods: every asset is evaluated as it stands, the selected one first, and what comes of it is
+kept in the session.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,10 @@ class Looks(QObject):
     def fresh(self, result: Evaluated) -> bool:
         """True when a result is of the asset as it stands, and of the destination that is chosen."""
         asset = self.session.state.asset(result.asset.id)
-        return asset is result.asset and self._asked.get(result.asset.id) == (asset, sheet_digest(self.session.sheet))
+        return asset is result.asset and self._asked.get(result.asset.id) == (
+            asset,
+            sheet_digest(self.session.sheet),
+        )
 
     def ask(self) -> None:
         """Ask for every asset not evaluated as it is now."""
@@ -71,10 +76,21 @@ class Looks(QObject):
             s.evaluated.emit(asset.id)
 
         rank = 4 if asset.id == s.current else 6
-        s.worker.submit(Task(rank, key=f"look {asset.id}", title=f"Looking at {asset.name}", run=run, done=done, failed=s.fail))
+        s.worker.submit(
+            Task(
+                rank,
+                key=f"look {asset.id}",
+                title=f"Looking at {asset.name}",
+                run=run,
+                done=done,
+                failed=s.fail,
+            )
+        )
 
     def _brought_up(self, result: Evaluated) -> Evaluated:
-        """What earlier editions kept is put in today's terms at the first look: no decision, so nothing to undo."""
+        """What earlier editions kept is put in today's terms at the first look: no decision, so nothing to
+        undo.
+        """
         asset, shipment = put_in_today(result), self.session.shipment
         if asset is result.asset or shipment is None or not shipment.writable:
             return result

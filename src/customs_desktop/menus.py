@@ -47,7 +47,12 @@ class Menus:
         return menu
 
     def choice(
-        self, menu: QMenu, name: str, entries: Sequence[tuple[str, str]], chosen: str, choose: Callable[[str], object]
+        self,
+        menu: QMenu,
+        name: str,
+        entries: Sequence[tuple[str, str]],
+        chosen: str,
+        choose: Callable[[str], object],
     ) -> None:
         """Below a line, one of several `entries` (id, name) to choose."""
         menu.addSeparator()

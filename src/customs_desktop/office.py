@@ -94,5 +94,7 @@ class Office(Session):
         if not self.guard(lambda: keep_origin(origin, origins_folder()) and None):
             return
         table = origin.model_dump(exclude_none=True)
-        self.edit(f"Keep origin {origin.title}", lambda s: replace(s, origins={**s.origins, origin.id: table}))
+        self.edit(
+            f"Keep origin {origin.title}", lambda s: replace(s, origins={**s.origins, origin.id: table})
+        )
         self.set_origin(origin, [self.current])

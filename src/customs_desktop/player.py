@@ -8,12 +8,16 @@ from dataclasses import dataclass
 from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 FRAME_MS = 33
-"""A picture is asked for this often; one that is not drawn yet is let go for the next, so playing never waits."""
+"""A picture is asked for this often; one that is not drawn yet is let go for the next, so playing never
+waits.
+"""
 
 
 @dataclass(frozen=True)
 class Stretch:
-    """What is played: `start` to `end` (seconds) of a take, and the delivered clip it became (name), if any."""
+    """What is played: `start` to `end` (seconds) of a take, and the delivered clip it became (name), if
+    any.
+    """
 
     name: str
     start: float

@@ -95,7 +95,9 @@ class Session(QObject):
         if shipment.lost:
             self.said.emit(shipment.lost, "query")
         elif not shipment.writable:
-            self.said.emit("Another copy of Customs has this shipment open: it is shown for reading only.", "query")
+            self.said.emit(
+                "Another copy of Customs has this shipment open: it is shown for reading only.", "query"
+            )
         if shipment.state.goods:
             self.select(shipment.state.goods[0].id)
         self._changed()

@@ -58,7 +58,9 @@ class SheetEditor(QWidget):
         try:
             sheet = parse_sheet(self.text.toPlainText(), f"{self.id.text()}.toml", sheets_folder())
             if sheet.id != self.id.text():
-                raise SheetError(f"{sheet.id!r}", f"the id {self.id.text()!r}", file=f"{self.id.text()}.toml", where="id")
+                raise SheetError(
+                    f"{sheet.id!r}", f"the id {self.id.text()!r}", file=f"{self.id.text()}.toml", where="id"
+                )
         except CustomsError as problem:
             line = line_of(self.text.toPlainText(), problem)
             self.problem.setText(f"Line {line + 1}: {problem}" if line >= 0 else str(problem))

@@ -18,7 +18,9 @@ QUIET = 0.9
 
 
 def settled(app: QApplication, window: MainWindow) -> bool:
-    """Run the event loop until nothing is being worked on and the view has its pictures. False when that takes too long."""
+    """Run the event loop until nothing is being worked on and the view has its pictures. False when that
+    takes too long.
+    """
     session = window.session
     end, quiet = time.monotonic() + LONGEST, 0.0
     while time.monotonic() < end:
@@ -30,7 +32,8 @@ def settled(app: QApplication, window: MainWindow) -> bool:
             and (session.painter.idle or bool(session.painter.problem))
             and bool(goods)
             and all(
-                a.id in session.results and session.results[a.id].asset is a and session.results[a.id].judged for a in goods
+                a.id in session.results and session.results[a.id].asset is a and session.results[a.id].judged
+                for a in goods
             )
             and (bool(window.twin.pictures) or bool(window.twin.problem) or window.twin.right is None)
         )
@@ -195,7 +198,9 @@ def _motion_views(window: MainWindow) -> dict[str, Callable[[], object]]:
         takes = window.panel("motion").bench.takes
         assert takes is not None
         names = ("idle", "stride", "watering")
-        window.panel("motion").keep_rows([(n, a, b, t) for n, (_, a, b, t) in zip(names, takes.ranges)], "Name clips")
+        window.panel("motion").keep_rows(
+            [(n, a, b, t) for n, (_, a, b, t) in zip(names, takes.ranges)], "Name clips"
+        )
         settled(app, window)
         window.panel("motion").page.band.pick(1)
         window.panel("motion").pick_joint("neck_02")

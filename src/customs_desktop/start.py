@@ -21,7 +21,9 @@ from customs_desktop.window import MainWindow
 
 def make_application(arguments: list[str]) -> QApplication:
     """The application, dressed. Without a display the window opens offscreen."""
-    if not (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")):
+    if not (
+        os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
+    ):
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
     app = QApplication([sys.argv[0], *arguments])
     app.setApplicationName("Customs")
@@ -62,7 +64,9 @@ def _compile_kernels(window: MainWindow) -> None:
 
 
 def main(arguments: list[str]) -> int:
-    """Open the window. `--demo` opens the demo, `--many` takes in an asset of 3,000 materials, `--shot FILE` saves a picture and exits, `--shots DIR` remakes the docs'."""
+    """Open the window. `--demo` opens the demo, `--many` takes in an asset of 3,000 materials, `--shot FILE`
+    saves a picture and exits, `--shots DIR` remakes the docs'.
+    """
     parser = argparse.ArgumentParser(prog="customs")
     parser.add_argument("shipment", nargs="?", type=Path)
     parser.add_argument("--demo", action="store_true")

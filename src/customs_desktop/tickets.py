@@ -35,7 +35,9 @@ class Tickets:
             action.setCheckable(True)
             action.setChecked(asset is not None and asset.origin == id_)
             action.triggered.connect(
-                lambda _=False, i=id_: self.session.set_origin(self.session.origins().get(i), [self.session.current])
+                lambda _=False, i=id_: self.session.set_origin(
+                    self.session.origins().get(i), [self.session.current]
+                )
             )
             menu.addAction(action)
         return menu

@@ -154,7 +154,9 @@ class MainWindow(QMainWindow):
              ("One frame on", lambda: self.player.step(1), "Ctrl+Shift+Right"),
              ("One frame back", lambda: self.player.step(-1), "Ctrl+Shift+Left")),
         ))  # fmt: skip
-        menus.menu("Help", ((("Shortcuts", self.show_shortcuts, "F1"), ("About Customs", self.show_about, "")),))
+        menus.menu(
+            "Help", ((("Shortcuts", self.show_shortcuts, "F1"), ("About Customs", self.show_about, "")),)
+        )
 
     def _connect(self) -> None:
         s = self.session
@@ -191,7 +193,9 @@ class MainWindow(QMainWindow):
         self.bar.place()
 
     def _heights(self, old: Desk, new: Desk) -> None:
-        """Tables want more room than a ledger; what a person makes of either is remembered for all desks of the kind."""
+        """Tables want more room than a ledger; what a person makes of either is remembered for all desks of
+        the kind.
+        """
         if old.heights != new.heights:
             self._deck_heights[old.heights] = self.split.sizes()
             self.split.setSizes(self._deck_heights.get(new.heights, list(new.heights)))
@@ -199,7 +203,9 @@ class MainWindow(QMainWindow):
     @property
     def player(self) -> Player:
         """What plays on the open desk, else on the first that plays anything."""
-        return next(p.player for p in (self.panel(self.desk), *self.desk_panels.values()) if p.player is not None)
+        return next(
+            p.player for p in (self.panel(self.desk), *self.desk_panels.values()) if p.player is not None
+        )
 
     def _landed(self, id_: str) -> None:
         log = self.session.logs.get(id_)
@@ -207,8 +213,10 @@ class MainWindow(QMainWindow):
             asset = self.session.state.asset(id_)
             name = asset.name if asset else id_
             word = "accepted" if log.accepted else "refused"
-            self.say(f"{name}: {word} by the landing, {log.refusals} refusals, {log.remarks} remarks.",
-                     "note" if log.accepted else "held")  # fmt: skip
+            self.say(
+                f"{name}: {word} by the landing, {log.refusals} refusals, {log.remarks} remarks.",
+                "note" if log.accepted else "held",
+            )
 
     # -- words
 
@@ -225,7 +233,8 @@ class MainWindow(QMainWindow):
             self.setWindowTitle("Customs")
         else:
             self.menus.kept.setText(
-                f"{s.shipment.path.stem}   ·   " + ("all changes kept" if s.shipment.writable else "reading only")
+                f"{s.shipment.path.stem}   ·   "
+                + ("all changes kept" if s.shipment.writable else "reading only")
             )
             self.setWindowTitle(f"{s.shipment.path.stem} – Customs")
         self.menus.rename("Undo", s.shipment.can_undo() if s.shipment else "")
@@ -285,7 +294,9 @@ class MainWindow(QMainWindow):
 
     def shortcuts(self) -> list[tuple[str, str]]:
         """(name, keys) of every action that has a shortcut."""
-        return [(n, a.shortcut().toString()) for n, a in self.menus.actions.items() if not a.shortcut().isEmpty()]
+        return [
+            (n, a.shortcut().toString()) for n, a in self.menus.actions.items() if not a.shortcut().isEmpty()
+        ]
 
     def show_shortcuts(self) -> QDialog:
         """The list of shortcuts, in a window of its own."""

@@ -29,7 +29,9 @@ STOP = 1_000_000
 
 @dataclass(order=True)
 class Task:
-    """A piece of work. A newer task with the same `key` supersedes it while it waits. Lower `rank` goes first."""
+    """A piece of work. A newer task with the same `key` supersedes it while it waits. Lower `rank` goes
+    first.
+    """
 
     rank: int
     number: int = field(default_factory=lambda: next(_numbers))
@@ -73,7 +75,9 @@ class Worker(QObject):
         self._cancel.set()
 
     def close(self) -> None:
-        """Stop and wait. Answers that are still on their way are let go: whoever asked may be gone when they come."""
+        """Stop and wait. Answers that are still on their way are let go: whoever asked may be gone when they
+        come.
+        """
         self._closed = True
         self._cancel.set()
         self._queue.put(Task(-STOP, key="stop"))
@@ -117,7 +121,9 @@ _SUPERSEDED = object()
 
 
 def _give_way() -> None:
-    """This thread, and those it starts, let the interface go first when there are not cores enough for all."""
+    """This thread, and those it starts, let the interface go first when there are not cores enough for
+    all.
+    """
     with contextlib.suppress(OSError):
         os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 10)
 
@@ -184,9 +190,12 @@ class Painter(QObject):
 
     def _put(self, slot: str, wish: tuple[Any, object], soon: bool) -> None:
         with self._ready:
-            # A newer wish takes the place of the older one in the line: while all halves play, each gets its turn.
+            # A newer wish takes the place of the older one in the line: while all halves play, each gets its
+            # turn.
             if slot not in self._wish:
-                small = next((k for k, s in enumerate(self._order) if s.startswith("thumb")), len(self._order))
+                small = next(
+                    (k for k, s in enumerate(self._order) if s.startswith("thumb")), len(self._order)
+                )
                 self._order.insert(small if soon and not slot.startswith("thumb") else len(self._order), slot)
             self._wish[slot] = wish
             self._ready.notify()

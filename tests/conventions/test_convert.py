@@ -1,5 +1,5 @@
-"""A whole scene through every signed permutation and both front rules: nothing mirrored, nothing inside out, posed
-vertices equal. The asset is a letter F with skin, clip, morph target, light and camera."""
+"""A whole scene through every signed permutation and both front rules: nothing mirrored, nothing inside out,
+posed vertices equal. The asset is a letter F with skin, clip, morph target, light and camera."""
 
 from __future__ import annotations
 
@@ -10,7 +10,13 @@ import pytest
 from scipy.spatial.transform import Rotation
 
 from customs.conventions.axes import between, to_working
-from customs.conventions.convert import change_convention, convert, permuted, reversed_faces, rotated_quaternions
+from customs.conventions.convert import (
+    change_convention,
+    convert,
+    permuted,
+    reversed_faces,
+    rotated_quaternions,
+)
 from customs.geometry.triangles import face_vectors, signed_volume, strip_triangles, triangles_of
 from customs.motion.posing.pose import posed_scene_points
 from customs.motion.posing.posing import posing
@@ -29,7 +35,10 @@ TIMES = (0.0, 0.3, 0.5, 0.8, 1.0)
 def test_posed_vertices_are_the_same_points(letter: Scene, number: int) -> None:
     p, k = EVERY[number], 0.01 if number % 2 else 39.37
     out = convert(letter, p, k)
-    for clip_in, clip_out, seconds in [(None, None, 0.0), *((letter.clips[0], out.clips[0], t) for t in TIMES)]:
+    for clip_in, clip_out, seconds in [
+        (None, None, 0.0),
+        *((letter.clips[0], out.clips[0], t) for t in TIMES),
+    ]:
         before = posed_scene_points(letter, clip_in, seconds)
         after = posed_scene_points(out, clip_out, seconds)
         for a, b in zip(before, after):
@@ -42,7 +51,12 @@ def test_normals_and_tangents_follow(letter: Scene, number: int) -> None:
     out = convert(letter, p, 2.0)
     for m, n in zip(letter.meshes, out.meshes):
         a, b = m.primitives[0], n.primitives[0]
-        assert a.normals is not None and b.normals is not None and a.tangents is not None and b.tangents is not None
+        assert (
+            a.normals is not None
+            and b.normals is not None
+            and a.tangents is not None
+            and b.tangents is not None
+        )
         assert np.allclose(a.normals @ p.T, b.normals, atol=1e-6)
         assert np.allclose(a.tangents[:, :3] @ p.T, b.tangents[:, :3], atol=1e-6)
         bitangent = np.cross(a.normals, a.tangents[:, :3]) * a.tangents[:, 3:]
@@ -134,7 +148,9 @@ def test_v_is_flipped_between_conventions(letter: Scene) -> None:
 @pytest.mark.parametrize("count", [4, 5, 6, 7])
 def test_strips_turn_over_whole(count: int) -> None:
     flat = frozen(np.arange(count), np.uint32)
-    prim = Primitive(key("primitive", 0), frozen(np.random.default_rng(1).random((count, 3))), "triangle_strip", flat)
+    prim = Primitive(
+        key("primitive", 0), frozen(np.random.default_rng(1).random((count, 3))), "triangle_strip", flat
+    )
     before = strip_triangles(flat)
     after = triangles_of(reversed_faces(prim))
     forward = {tuple(np.roll(t, -int(t.argmin()))) for t in before}

@@ -30,7 +30,9 @@ def test_four_ship_with_their_conventions() -> None:
 
 
 def test_kept_by_name_and_read_again(tmp_path: Path) -> None:
-    mine = Origin(id="shed", title="The shed", up="+Z", faces="+X", turn=(0, 90, 0), scale=2.5, footing="base-centre")
+    mine = Origin(
+        id="shed", title="The shed", up="+Z", faces="+X", turn=(0, 90, 0), scale=2.5, footing="base-centre"
+    )
     path = keep_origin(mine, tmp_path / "origins")
     assert read_origin(path) == mine
     assert kept_origins(tmp_path / "origins") == {"shed": mine}
@@ -65,7 +67,9 @@ def test_metres_stored_as_centimetres_are_found() -> None:
     assert "centimetres" in best.reason and "99.1 %" in best.text()
 
 
-@pytest.mark.parametrize(("height", "factor"), [(70.9, 0.0254), (1800.0, 0.001), (5.9, 0.3048), (1.75, 1.0), (0.018, 100.0)])
+@pytest.mark.parametrize(
+    ("height", "factor"), [(70.9, 0.0254), (1800.0, 0.001), (5.9, 0.3048), (1.75, 1.0), (0.018, 100.0)]
+)
 def test_other_units_are_found(height: float, factor: float) -> None:
     assert proposals(height, STANDING_FIGURE)[0].factor == factor
 

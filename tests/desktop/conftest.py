@@ -28,7 +28,11 @@ from tests.motion.rigs import bar
 
 PATIENCE = 60_000
 """Milliseconds; the machines are small."""
-CHEQUER = np.kron(np.indices((4, 4)).sum(axis=0) % 2, np.ones((8, 8)))[..., None].repeat(3, 2).astype(np.uint8) * 200 + 20
+CHEQUER = (
+    np.kron(np.indices((4, 4)).sum(axis=0) % 2, np.ones((8, 8)))[..., None].repeat(3, 2).astype(np.uint8)
+    * 200
+    + 20
+)
 """A texture of 32 × 32 pixels, four fields a side."""
 
 
@@ -60,7 +64,10 @@ class Rig:
         self.wait(
             lambda: (
                 s.worker.waiting == 0
-                and all(a.id in s.results and s.results[a.id].judged and s.results[a.id].asset is a for a in s.state.goods)
+                and all(
+                    a.id in s.results and s.results[a.id].judged and s.results[a.id].asset is a
+                    for a in s.state.goods
+                )
             )
         )
 
@@ -149,11 +156,15 @@ def demo(
 
 @pytest.fixture
 def small(rig: Rig, tmp_path: Path) -> Rig:
-    """A window with two small goods taken in: a textured block and a bar on four joints. Nothing of the demo is needed."""
+    """A window with two small goods taken in: a textured block and a bar on four joints. Nothing of the demo
+    is needed.
+    """
     block = replace(
         scene_of(
             replace(cube(1.0, material=0), texcoords=(frozen(np.abs(cube(1.0).positions[:, :2])),)),
-            materials=(Material(key("material", 0), "slate", textures={"base_colour": TextureUse(0)}, metallic=0.0),),
+            materials=(
+                Material(key("material", 0), "slate", textures={"base_colour": TextureUse(0)}, metallic=0.0),
+            ),
             images=(Image(key("image", 0), "slate_c", pixels=CHEQUER),),
         ),
         name="block",

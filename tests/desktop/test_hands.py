@@ -1,4 +1,6 @@
-"""What hands do on the views: the mouse and the keys on route, view and band, and the longer wishes of the desks."""
+"""What hands do on the views: the mouse and the keys on route, view and band, and the longer wishes of the
+desks.
+"""
 
 from __future__ import annotations
 
@@ -68,7 +70,9 @@ def test_the_route_is_walked_and_changed_by_keys(demo: Rig) -> None:
     assert s.stop == "arrive@1", "the first stop is as far as it goes"
     for key in (Qt.Key.Key_Delete, Qt.Key.Key_Space):
         QTest.keyClick(strip, key)
-    assert demo.steps() == ["arrive", "drop-broken", "turn-outward"], "Arrive is neither removed nor switched off"
+    assert demo.steps() == ["arrive", "drop-broken", "turn-outward"], (
+        "Arrive is neither removed nor switched off"
+    )
     QTest.keyClick(strip, Qt.Key.Key_Right)
     QTest.keyClick(strip, Qt.Key.Key_Space)
     assert [x.on for x in s.asset.stops] == [True, False, True]  # type: ignore[union-attr]
@@ -118,7 +122,9 @@ def test_footing_by_a_point_axes_that_agree_and_a_size_from_another_asset(demo: 
     fit._arrive(faces="+Y")
     demo.settle()
     first = dict(s.asset.stops[0].values)  # type: ignore[union-attr]
-    assert first["faces"] == "+Y" and str(first["up"])[1] != "Y", "up gives way, the two are never along one axis"
+    assert first["faces"] == "+Y" and str(first["up"])[1] != "Y", (
+        "up gives way, the two are never along one axis"
+    )
     fit.stick.setCurrentIndex(fit.stick.findData("bell_lantern"))
     fit._yardstick("bell_lantern")
     use = next(b for b in fit.card.findChildren(type(fit.add_stop)) if b.text() == "Use")
@@ -127,7 +133,11 @@ def test_footing_by_a_point_axes_that_agree_and_a_size_from_another_asset(demo: 
     assert values(demo, "scale")["factor"] != 1.0
     fit._add("weld")
     demo.settle()
-    assert s.stop == "weld@1" and "weld" in demo.steps() and fit.stop_title.text().startswith(steps()["weld"].name)
+    assert (
+        s.stop == "weld@1"
+        and "weld" in demo.steps()
+        and fit.stop_title.text().startswith(steps()["weld"].name)
+    )
 
 
 @pytest.mark.goods("pane_wall", "bell_lantern", "spring_basin")
@@ -178,7 +188,9 @@ def test_the_band_by_keys_and_double_click(demo: Rig) -> None:
     QTest.mouseDClick(band, LEFT, Qt.KeyboardModifier.NoModifier, box.center().toPoint())
     assert band._name is not None and band._name.text() == band.strip.spans[1].name
     QTest.keyClick(band._name, Qt.Key.Key_Return)
-    assert band._name is None and s.shipment is not None and "Rename" not in s.shipment.can_undo(), "the same name is no change"
+    assert band._name is None and s.shipment is not None and "Rename" not in s.shipment.can_undo(), (
+        "the same name is no change"
+    )
     band.pick(0)
     band.setFocus()
     head = band.head
@@ -243,7 +255,9 @@ def test_what_is_clicked_in_the_view_is_said_marked_and_picked(demo: Rig) -> Non
     other = next(m for m in scene.materials if m.key != found.material.key)  # type: ignore[attr-defined]
     s.met.emit(replace(found, prim=replace(found.prim, material=99), material=other))  # type: ignore[attr-defined, type-var]
     assert panel.picked_material.key == other.key and met.pop()
-    QTest.mouseClick(twin, LEFT, Qt.KeyboardModifier.NoModifier, QPoint(int(right.right()) - 6, int(right.top()) + 6))
+    QTest.mouseClick(
+        twin, LEFT, Qt.KeyboardModifier.NoModifier, QPoint(int(right.right()) - 6, int(right.top()) + 6)
+    )
     demo.wait(lambda: len(met) == 2)
     assert met[-1] is None and not twin.marks and twin.found == ("", "")
     QTest.mousePress(twin, LEFT, Qt.KeyboardModifier.NoModifier, middle)

@@ -1,4 +1,6 @@
-"""The desk Motion in the real window: drag a clip edge, rename, pair joints, paint a weight, play, undo all."""
+"""The desk Motion in the real window: drag a clip edge, rename, pair joints, paint a weight, play, undo
+all.
+"""
 
 from __future__ import annotations
 
@@ -90,7 +92,9 @@ def test_a_new_clip_is_drawn_and_frames_counted_at_another_rate(demo: Rig) -> No
     y = band.row(1).center().y()
     drag(demo, QPointF(band.x_of(10), y), QPointF(band.x_of(40), y))
     demo.settle()
-    assert rows(demo)[0][0] == "clip 1" and abs(rows(demo)[0][1] - 10) <= 1 and abs(rows(demo)[0][2] - 40) <= 1
+    assert (
+        rows(demo)[0][0] == "clip 1" and abs(rows(demo)[0][1] - 10) <= 1 and abs(rows(demo)[0][2] - 40) <= 1
+    )
     demo.window.panel("motion").page.rate.emit(48.0)
     demo.settle()
     assert abs(rows(demo)[0][1] - 20) <= 2 and abs(rows(demo)[0][2] - 80) <= 2
@@ -102,13 +106,17 @@ def test_a_new_clip_is_drawn_and_frames_counted_at_another_rate(demo: Rig) -> No
 
 @pytest.mark.parametrize("how", ["together", "first-with-mesh"])
 def test_split_in_the_window_and_delivered_both_ways(demo: Rig, tmp_path: Path, how: str) -> None:
-    """Acceptance: one take split into clips, delivered both ways, read again by libassimp with the right lengths."""
+    """Acceptance: one take split into clips, delivered both ways, read again by libassimp with the right
+    lengths.
+    """
     motion(demo, "watering_stork")
     found(demo)
     takes = demo.window.panel("motion").bench.takes
     assert takes is not None
     names = ("idle", "stride", "watering")
-    demo.window.panel("motion").keep_rows([(n, a, b, t) for n, (_, a, b, t) in zip(names, takes.ranges)], "Names")
+    demo.window.panel("motion").keep_rows(
+        [(n, a, b, t) for n, (_, a, b, t) in zip(names, takes.ranges)], "Names"
+    )
     demo.settle()
     lengths = {n: (b - a) / takes.rate for n, (_, a, b, _) in zip(names, takes.ranges)}
     demo.session.set_sheet("clips-apart-kit" if how == "first-with-mesh" else "centimetre-zup-lh")
@@ -122,7 +130,9 @@ def test_split_in_the_window_and_delivered_both_ways(demo: Rig, tmp_path: Path, 
     models = [m["path"] for m in body["models"]]
     assert len(models) == (1 if how == "together" else 3)
     clips = {c.name: c for m in models for c in judge_scene(tmp_path / "watering_stork" / m).clips}
-    assert {n: round(c.seconds, 3) for n, c in clips.items()} == {n: pytest.approx(v, abs=0.002) for n, v in lengths.items()}
+    assert {n: round(c.seconds, 3) for n, c in clips.items()} == {
+        n: pytest.approx(v, abs=0.002) for n, v in lengths.items()
+    }
     if how == "first-with-mesh":
         bare = judge_scene(tmp_path / "watering_stork" / models[1])
         assert not bare.meshes and len(bare.nodes) >= 25
@@ -135,7 +145,9 @@ def landed_clips_play(demo: Rig, names: tuple[str, ...]) -> None:
     w.open_desk("landing")
     clips = w.panel("landing").clips
     demo.wait(lambda: [clips.choice.itemText(i) for i in range(clips.choice.count())] == list(names))
-    assert w.player is clips.player and clips.isVisible() and w.twin.poses == {}, "it stands until it is played"
+    assert w.player is clips.player and clips.isVisible() and w.twin.poses == {}, (
+        "it stands until it is played"
+    )
     clips.choose(2)
     w.menus.actions["Play or pause"].trigger()
     demo.wait(lambda: clips.player.seconds > 0.2)
@@ -155,7 +167,9 @@ def test_playing_moves_both_halves_and_never_blocks(demo: Rig) -> None:
     demo.session.painter.painted.connect(lambda slot, *_: drawn.update([slot]))
     panel.player.play()
     demo.wait(lambda: panel.player.seconds > 0.3 and min(drawn["view left"], drawn["view right"]) > 3)
-    assert abs(drawn["view left"] - drawn["view right"]) <= 2, "however slow the driver, each half gets its turn"
+    assert abs(drawn["view left"] - drawn["view right"]) <= 2, (
+        "however slow the driver, each half gets its turn"
+    )
     assert panel.player.playing and twin.poses["left"][0] == 0 and twin.poses["right"][0] == 1
     assert twin.poses["left"][1] == pytest.approx(rows(demo)[1][1] / 24 + twin.poses["right"][1], abs=1e-6)
     panel.player.pause()
@@ -168,7 +182,9 @@ def test_playing_moves_both_halves_and_never_blocks(demo: Rig) -> None:
     panel.player.step(3)
     assert panel.player.seconds == pytest.approx(3 / 24) and "3 of" in panel.page.where.text()
     panel.page.band.sought.emit(2.0)
-    assert panel.player.stretch is not None and not panel.player.stretch.name, "outside the clip the take is shown"
+    assert panel.player.stretch is not None and not panel.player.stretch.name, (
+        "outside the clip the take is shown"
+    )
     demo.window.open_desk("fit")
     assert twin.poses == {} and twin.overlay is None
 
@@ -201,7 +217,9 @@ def test_joints_are_paired_and_the_donors_skeleton_taken(demo: Rig) -> None:
     scene = demo.session.result.passed[-1].scene  # type: ignore[union-attr]
     assert {scene.nodes[j].name for j in scene.skins[0].joints} == set(facing.donor.names)
     assert panel.joints.table.rowCount() == 21
-    assert panel.joints.table.item(3, 5).text() == panel.joints.table.item(3, 1).text() == facing.donor.names[3]  # type: ignore[union-attr]
+    assert (
+        panel.joints.table.item(3, 5).text() == panel.joints.table.item(3, 1).text() == facing.donor.names[3]
+    )  # type: ignore[union-attr]
 
 
 def test_a_weight_is_painted_on_chosen_vertices_and_undone(demo: Rig) -> None:

@@ -1,4 +1,6 @@
-"""What a newcomer meets: an empty window, a file that cannot be read, a landing of nothing, destinations to choose from."""
+"""What a newcomer meets: an empty window, a file that cannot be read, a landing of nothing, destinations to
+choose from.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,10 @@ from tests.desktop.test_hands import LEFT
 
 def test_an_empty_window_shows_no_controls_for_nothing(rig: Rig) -> None:
     w = rig.window
-    assert not any(part.isVisible() for part in w.panel("fit").parts) and "Nothing is taken in" in w.panel("fit").nothing.text()
+    assert (
+        not any(part.isVisible() for part in w.panel("fit").parts)
+        and "Nothing is taken in" in w.panel("fit").nothing.text()
+    )
     head = w.goods.search.mapTo(w, QPoint(0, 0)).y()
     assert head < 180, "the head of the goods stands at the top of its column"
     w.open_desk("landing")
@@ -118,7 +123,9 @@ def test_islands_are_picked_in_the_layout(small: Rig, tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("code", [0, 1])
-def test_compiling_is_said_at_the_foot_and_waited_for_by_nobody(rig: Rig, code: int, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_compiling_is_said_at_the_foot_and_waited_for_by_nobody(
+    rig: Rig, code: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
     from customs_desktop import start
 
     class Child:

@@ -1,4 +1,6 @@
-"""The window's smaller parts on a small shipment: menus, lists, views and their hands, files chosen, what cannot be done."""
+"""The window's smaller parts on a small shipment: menus, lists, views and their hands, files chosen, what
+cannot be done.
+"""
 
 from __future__ import annotations
 
@@ -86,7 +88,9 @@ def test_menus_of_the_view_the_route_and_the_ledger(small: Rig, menus: list[QMen
     assert w.strip.open_desk is None
 
 
-def test_a_row_of_the_ledger_offers_what_can_be_done_with_it(small: Rig, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_row_of_the_ledger_offers_what_can_be_done_with_it(
+    small: Rig, monkeypatch: pytest.MonkeyPatch
+) -> None:
     w, s = small.window, small.session
     row = next((r for r in s.result.ledger.rows if r.verdict == "query"), None)  # type: ignore[union-attr]
     if row is None:
@@ -124,9 +128,13 @@ def test_goods_are_planned_and_taken_out_from_their_list(small: Rig, monkeypatch
     assert goods.model.data(goods.model.index(7)) is None
     small.wait(lambda: len(goods.model.pictures) == 2)
     w.grab()
-    s.change_route("Bare", lambda r: r.removed(r.stops[-1].id) if len(r.stops) > 1 else r, s.state.goods[0].id)
+    s.change_route(
+        "Bare", lambda r: r.removed(r.stops[-1].id) if len(r.stops) > 1 else r, s.state.goods[0].id
+    )
     choose: list[str] = ["Plan route"]
-    monkeypatch.setattr(QMenu, "exec", lambda menu, *_: next(a for a in menu.actions() if a.text() == choose[0]))
+    monkeypatch.setattr(
+        QMenu, "exec", lambda menu, *_: next(a for a in menu.actions() if a.text() == choose[0])
+    )
     before = s.state.goods[0]
     goods._menu(at)
     small.settle()
@@ -177,7 +185,9 @@ def test_files_and_folders_are_chosen(small: Rig, monkeypatch: pytest.MonkeyPatc
     assert [a.id for a in s.state.goods].count("block") == 1, "a second one of the name gets its own id"
 
 
-def test_shipments_are_made_opened_and_dropped(small: Rig, monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+def test_shipments_are_made_opened_and_dropped(
+    small: Rig, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
     w, s = small.window, small.session
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "second"), ""))
     w.new_shipment()
@@ -319,7 +329,9 @@ def test_the_table_of_roles_says_what_it_holds_and_takes_only_its_own(small: Rig
     table = small.window.panel("surface").roles
     model = table.model
     roles = [model.role_at(c) for c in range(model.columnCount())]
-    heads = [model.headerData(c, Qt.Orientation.Horizontal, Qt.ItemDataRole.DisplayRole) for c in range(len(roles))]
+    heads = [
+        model.headerData(c, Qt.Orientation.Horizontal, Qt.ItemDataRole.DisplayRole) for c in range(len(roles))
+    ]
     assert heads[0] == "Material" and heads[roles.index(ALPHA)] == "Alpha"
     assert model.headerData(0, Qt.Orientation.Vertical, Qt.ItemDataRole.DisplayRole) is None
     colour = model.index(0, roles.index("base_colour"))
@@ -328,14 +340,18 @@ def test_the_table_of_roles_says_what_it_holds_and_takes_only_its_own(small: Rig
     drags, drops = Qt.ItemFlag.ItemIsDragEnabled, Qt.ItemFlag.ItemIsDropEnabled
     assert model.flags(colour) & drags and not model.flags(model.index(0, 0)) & drops
     normal = model.index(0, roles.index("normal"))
-    assert not model.flags(normal) & drags and model.flags(normal) & drops, "an empty cell can be dropped on only"
+    assert not model.flags(normal) & drags and model.flags(normal) & drops, (
+        "an empty cell can be dropped on only"
+    )
     data = model.mimeData([colour])
     assert data.hasFormat(MIME) and model.mimeTypes() == [MIME]
     moved: list[tuple[object, ...]] = []
     model.moved.connect(lambda *a: moved.append(a))
     copy = Qt.DropAction.CopyAction
     assert not model.dropMimeData(data, copy, 0, 0, colour), "onto itself is nothing"
-    assert not model.dropMimeData(QMimeData(), copy, 0, 0, normal) and not model.dropMimeData(None, copy, 0, 0, normal)
+    assert not model.dropMimeData(QMimeData(), copy, 0, 0, normal) and not model.dropMimeData(
+        None, copy, 0, 0, normal
+    )
     model.dropMimeData(data, copy, 0, 0, normal)
     assert moved and moved[0][:4] == (0, "base_colour", 0, "normal") and moved[0][4] is True
     small.settle()
@@ -346,7 +362,9 @@ def test_the_table_of_roles_says_what_it_holds_and_takes_only_its_own(small: Rig
 def test_an_edit_on_what_a_later_stop_made_is_said(small: Rig) -> None:
     texture_of(small)
     edit = small.window.panel("surface").edit
-    image = small.window.panel("surface").roles.model.image(small.window.panel("surface").roles.table.currentIndex())
+    image = small.window.panel("surface").roles.model.image(
+        small.window.panel("surface").roles.table.currentIndex()
+    )
     assert edit.received(image) is not None and edit.source(None) == ""
     made = replace(image, key=Key("0" * 12, "image", 77), made_from=())
     material = small.session.result.at(None).materials[0].key  # type: ignore[union-attr]
@@ -446,12 +464,16 @@ def test_frames_are_counted_at_another_rate_before_there_are_clips(small: Rig) -
     (lambda fit: fit._foot("box-centre"), "footing", {"kind": "box-centre"}),
     (lambda fit: fit._add("tangents"), "tangents", {}),
 ])  # fmt: skip
-def test_wishes_at_fit_are_stops(small: Rig, wish: Callable[[object], object], step: str, expected: dict[str, object]) -> None:
+def test_wishes_at_fit_are_stops(
+    small: Rig, wish: Callable[[object], object], step: str, expected: dict[str, object]
+) -> None:
     wish(small.window.panel("fit"))
     small.settle()
     assert step in small.steps()
     found = values(small, step)
-    assert {k: tuple(v) if isinstance(v, list | tuple) else v for k, v in found.items() if k in expected} == expected
+    assert {
+        k: tuple(v) if isinstance(v, list | tuple) else v for k, v in found.items() if k in expected
+    } == expected
     small.session.undo()
 
 
@@ -499,7 +521,9 @@ def test_a_file_that_changed_is_taken_again(small: Rig, monkeypatch: pytest.Monk
     s.looks.again()
     small.settle()
     assert small.row("source-changed").verdict == "query"
-    monkeypatch.setattr(QMenu, "exec", lambda menu, *_: next(a for a in menu.actions() if a.text().startswith("Take again")))
+    monkeypatch.setattr(
+        QMenu, "exec", lambda menu, *_: next(a for a in menu.actions() if a.text().startswith("Take again"))
+    )
     goods._menu(goods.list.visualRect(goods.model.index(0)).center())
     small.wait(lambda: any("taken again" in text for text, _ in small.said))
     small.settle()
@@ -508,7 +532,11 @@ def test_a_file_that_changed_is_taken_again(small: Rig, monkeypatch: pytest.Monk
     assert small.row("source-changed").verdict == "cleared"
     s.undo()
     small.settle()
-    assert s.asset is not None and s.asset.digest == asset.digest and small.row("source-changed").verdict == "query"
+    assert (
+        s.asset is not None
+        and s.asset.digest == asset.digest
+        and small.row("source-changed").verdict == "query"
+    )
 
 
 def test_a_stop_of_another_edition_is_shown_held_and_taken_out(small: Rig) -> None:

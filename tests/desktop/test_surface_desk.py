@@ -1,4 +1,6 @@
-"""The desk Surface as a person uses it: everything is a stop on the route, and everything can be taken back."""
+"""The desk Surface as a person uses it: everything is a stop on the route, and everything can be taken
+back.
+"""
 
 from __future__ import annotations
 
@@ -15,7 +17,9 @@ from customs_desktop.desks.surface.panel import SurfacePanel
 from customs_desktop.desks.surface.role_model import ALPHA
 from tests.desktop.conftest import Rig
 
-pytestmark = pytest.mark.goods("bell_lantern", "potting_bench", "mosaic_floor", "pane_wall", "fern_bed", "seed_cart")
+pytestmark = pytest.mark.goods(
+    "bell_lantern", "potting_bench", "mosaic_floor", "pane_wall", "fern_bed", "seed_cart"
+)
 
 
 def opened(rig: Rig, asset: str) -> SurfacePanel:
@@ -44,24 +48,34 @@ def final(rig: Rig, name: str) -> Material:
 def settle(rig: Rig, panel: SurfacePanel) -> None:
     """Until the table shows what was evaluated."""
     rig.settle()
-    rig.wait(lambda: rig.session.result is not None and panel.scene is rig.session.result.at(rig.session.stop))
+    rig.wait(
+        lambda: rig.session.result is not None and panel.scene is rig.session.result.at(rig.session.stop)
+    )
 
 
 def drag(panel: SurfacePanel, source, target) -> None:  # type: ignore[no-untyped-def]
     """Drag one cell onto another, as Qt does it: the data of the one dropped on the other."""
     model = panel.roles.model
-    assert model.flags(source) & Qt.ItemFlag.ItemIsDragEnabled and model.flags(target) & Qt.ItemFlag.ItemIsDropEnabled
+    assert (
+        model.flags(source) & Qt.ItemFlag.ItemIsDragEnabled
+        and model.flags(target) & Qt.ItemFlag.ItemIsDropEnabled
+    )
     model.dropMimeData(model.mimeData([source]), Qt.DropAction.MoveAction, -1, -1, target)
 
 
-def test_a_role_is_reassigned_by_drag_a_glow_picked_channels_packed_a_skin_added_and_all_undone(demo: Rig) -> None:
+def test_a_role_is_reassigned_by_drag_a_glow_picked_channels_packed_a_skin_added_and_all_undone(
+    demo: Rig,
+) -> None:
     panel = opened(demo, "bell_lantern")
     assert demo.session.asset is not None
     before = demo.session.asset.stops
     # a texture from one cell to another
     drag(panel, cell(panel, "Brass frame", "normal"), cell(panel, "Roof copper", "normal"))
     settle(demo, panel)
-    assert "normal" in final(demo, "Roof copper").textures and "normal" not in final(demo, "Brass frame").textures
+    assert (
+        "normal" in final(demo, "Roof copper").textures
+        and "normal" not in final(demo, "Brass frame").textures
+    )
     # a glow from a picked colour
     panel.roles.pick(cell(panel, "Bell glass", "base_colour").row(), "base_colour")
     demo.wait(lambda: panel.picked_image is not None and panel.view.owner is panel.picked_image)
@@ -69,7 +83,10 @@ def test_a_role_is_reassigned_by_drag_a_glow_picked_channels_packed_a_skin_added
     lit = np.argwhere(image_pixels(panel.picked_image)[:, :, 0] > 230)[0]  # type: ignore[arg-type]
     place = panel.view._place()
     height, width = panel.view.after.shape[:2]  # type: ignore[union-attr]
-    at = QPointF(place.x() + (lit[1] + 0.5) / width * place.width(), place.y() + (lit[0] + 0.5) / height * place.height())
+    at = QPointF(
+        place.x() + (lit[1] + 0.5) / width * place.width(),
+        place.y() + (lit[0] + 0.5) / height * place.height(),
+    )
     QTest.mouseClick(panel.view, Qt.MouseButton.LeftButton, pos=at.toPoint())
     settle(demo, panel)
     glow = final(demo, "Bell glass")
@@ -104,7 +121,10 @@ def test_a_missing_texture_is_chosen_among_two_and_its_mark_goes(demo: Rig) -> N
     assert panel.roles.model.cell(slate).verdict == "held"  # type: ignore[union-attr]
     panel.roles.table.setCurrentIndex(slate)
     assert "2 files may be meant" in panel.roles.reason.text()
-    assert [c.image.uri for c in panel.missing.found] == ["summer/bench_slate_c.png", "winter/bench_slate_c.png"]
+    assert [c.image.uri for c in panel.missing.found] == [
+        "summer/bench_slate_c.png",
+        "winter/bench_slate_c.png",
+    ]
     panel.missing.take(panel.missing.found[1])
     settle(demo, panel)
     assert demo.session.result.ledger.verdict != "held"  # type: ignore[union-attr]
@@ -118,7 +138,11 @@ def test_the_view_shows_channels_levels_tiles_and_what_it_was(demo: Rig) -> None
     demo.wait(lambda: "green" in demo.steps())
     settle(demo, panel)
     panel.roles.table.setCurrentIndex(cell(panel, "grate", "normal"))
-    demo.wait(lambda: panel.view.after is not None and panel.view.before is not None and "grate_n" in panel.name.text())
+    demo.wait(
+        lambda: (
+            panel.view.after is not None and panel.view.before is not None and "grate_n" in panel.name.text()
+        )
+    )
     before, after = panel.view.before, panel.view.after
     assert before is not None and after is not None
     assert (before[:, :, 1] == 255 - after[:, :, 1]).all(), "green was turned over"
@@ -132,7 +156,9 @@ def test_the_view_shows_channels_levels_tiles_and_what_it_was(demo: Rig) -> None
     panel.wipe.setValue(40)
     assert panel.view.split == 0.4
     panel.differ.click()
-    demo.wait(lambda: panel.view.after is not after and panel.view.after is not None and panel.view.after.max() > 0)
+    demo.wait(
+        lambda: panel.view.after is not after and panel.view.after is not None and panel.view.after.max() > 0
+    )
     picture = panel.view.grab().toImage()
     assert picture.width() == panel.view.width()
 
@@ -163,7 +189,9 @@ def test_uvs_and_compression_are_measured(demo: Rig) -> None:
     demo.window.deck.open("UV")
     demo.wait(lambda: panel.uv.figures is not None)
     figures = panel.uv.figures
-    assert figures is not None and figures.faces == 44 and figures.density == pytest.approx(256 / 0.5, rel=0.05)
+    assert (
+        figures is not None and figures.faces == 44 and figures.density == pytest.approx(256 / 0.5, rel=0.05)
+    )
     demo.window.deck.open("Roles")
     panel.format._set(form="dds", block="bc1")
     settle(demo, panel)

@@ -36,17 +36,27 @@ def cut_off(rig: Rig) -> list[str]:
     out = [f"{rig.window.desk}: {inner.width()} in {view.width()}"] if inner.width() > view.width() else []
     for label in inner.findChildren(QLabel):
         plain = type(label) is QLabel and label.isVisible() and not label.wordWrap() and not label.pixmap()
-        if plain and "<" not in label.text() and label.fontMetrics().horizontalAdvance(label.text()) > label.width() + 2:
+        if (
+            plain
+            and "<" not in label.text()
+            and label.fontMetrics().horizontalAdvance(label.text()) > label.width() + 2
+        ):
             out.append(f"{rig.window.desk}: {label.text()!r}")
     for field in inner.findChildren(QLineEdit):
         number = field.text().replace(".", "").replace("-", "").isdecimal()
-        if field.isVisible() and number and field.fontMetrics().horizontalAdvance(field.text()) > field.width() - 6:
+        if (
+            field.isVisible()
+            and number
+            and field.fontMetrics().horizontalAdvance(field.text()) > field.width() - 6
+        ):
             out.append(f"{rig.window.desk}: field {field.text()!r}")
     return out
 
 
 @pytest.mark.goods("watering_stork", "bell_lantern")
-@pytest.mark.parametrize(("text", "size"), [(1.0, (1024, 700)), (1.0, (1280, 800)), (1.5, (1280, 800))], indirect=["text"])
+@pytest.mark.parametrize(
+    ("text", "size"), [(1.0, (1024, 700)), (1.0, (1280, 800)), (1.5, (1280, 800))], indirect=["text"]
+)
 def test_panels_show_all_they_say(text: None, demo: Rig, size: tuple[int, int]) -> None:
     w = demo.window
     w.resize(*size)
@@ -60,7 +70,9 @@ def test_panels_show_all_they_say(text: None, demo: Rig, size: tuple[int, int]) 
 @pytest.mark.goods("watering_stork", "bell_lantern")
 def test_in_a_narrow_column_names_of_goods_can_be_read(demo: Rig, monkeypatch: pytest.MonkeyPatch) -> None:
     room: dict[str, float] = {}
-    monkeypatch.setattr(GoodsDelegate, "_line", staticmethod(lambda painter, rect, text: room.update({text: rect.width()})))
+    monkeypatch.setattr(
+        GoodsDelegate, "_line", staticmethod(lambda painter, rect, text: room.update({text: rect.width()}))
+    )
     for width in (1024, 1280, 2000):
         demo.window.resize(width, 800)
         demo.window.goods.list.viewport().grab()  # type: ignore[union-attr]

@@ -33,12 +33,18 @@ def drop(rig: Rig, *paths: Path) -> None:
     data = QMimeData()
     data.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
     event = QDropEvent(
-        QPointF(400, 300), Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+        QPointF(400, 300),
+        Qt.DropAction.CopyAction,
+        data,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
     )
     rig.window.dropEvent(event)
 
 
-def test_from_a_dropped_file_to_landing_and_all_the_way_back(rig: Rig, goods: dict[str, Path], tmp_path: Path) -> None:
+def test_from_a_dropped_file_to_landing_and_all_the_way_back(
+    rig: Rig, goods: dict[str, Path], tmp_path: Path
+) -> None:
     s, w = rig.session, rig.window
     drop(rig, goods["watering_stork"])
     rig.wait(lambda: s.asset is not None)
@@ -53,7 +59,10 @@ def test_from_a_dropped_file_to_landing_and_all_the_way_back(rig: Rig, goods: di
     viewport = w.ledger.table.viewport()
     assert viewport is not None
     QTest.mouseClick(
-        viewport, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(rect.x() + 30, rect.center().y())
+        viewport,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
+        QPoint(rect.x() + 30, rect.center().y()),
     )
     rig.wait(lambda: "scale" in rig.steps())
     rig.settle()
@@ -245,7 +254,10 @@ def test_waivers_from_the_ledger(demo: Rig) -> None:
     assert names["Accept with a reason …"]
     s.waive(row, "a plain cast")
     demo.settle()
-    assert demo.row("every-face").waived == "a plain cast" and s.results["spring_basin"].ledger.verdict == "cleared"
+    assert (
+        demo.row("every-face").waived == "a plain cast"
+        and s.results["spring_basin"].ledger.verdict == "cleared"
+    )
     s.waive(demo.row("every-face"), "")
     demo.settle()
     assert s.results["spring_basin"].ledger.verdict == "query"
@@ -277,10 +289,18 @@ def test_the_route_strip(demo: Rig) -> None:
     strip.setFocus()
     QTest.keyClick(strip, Qt.Key.Key_Right)
     assert s.stop == "turn-outward@1"
-    QTest.mousePress(strip, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, strip.knots[2].hit.center().toPoint())
+    QTest.mousePress(
+        strip,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
+        strip.knots[2].hit.center().toPoint(),
+    )
     QTest.mouseMove(strip, QPoint(int(strip.knots[1].hit.left()) + 2, 36))
     QTest.mouseRelease(
-        strip, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, QPoint(int(strip.knots[1].hit.left()), 36)
+        strip,
+        Qt.MouseButton.LeftButton,
+        Qt.KeyboardModifier.NoModifier,
+        QPoint(int(strip.knots[1].hit.left()), 36),
     )
     assert demo.steps() == ["arrive", "turn-outward", "drop-broken"]
     assert s.asset is not None
@@ -317,7 +337,9 @@ def test_many_stops_fold_by_desk_and_show_their_worst_mark(demo: Rig) -> None:
     strip.refresh()
     folds = [k for k in strip.knots if k.folded]
     assert folds and all(len({steps()[x.step].desk for x in k.stops}) == 1 for k in folds)
-    QTest.mouseClick(strip, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, folds[0].hit.center().toPoint())
+    QTest.mouseClick(
+        strip, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, folds[0].hit.center().toPoint()
+    )
     assert strip.open_desk is not None
 
 
@@ -393,7 +415,11 @@ def test_a_sheet_is_copied_edited_and_used(demo: Rig) -> None:
     assert editor.save.isEnabled()
     good = editor.text.toPlainText()
     editor.text.setPlainText(good.replace("max_edge = 2048", 'max_edge = "huge"'))
-    assert not editor.check() and "textures.max_edge" in editor.problem.text() and "Line 11" in editor.problem.text()
+    assert (
+        not editor.check()
+        and "textures.max_edge" in editor.problem.text()
+        and "Line 11" in editor.problem.text()
+    )
     assert editor.text.extraSelections() and not editor.save.isEnabled()
     editor.text.setPlainText(good.replace("max_edge = 2048", "max_edge = 512"))
     assert editor.check()
@@ -438,7 +464,9 @@ def test_intake_lists_previews_and_takes(rig: Rig, goods: dict[str, Path]) -> No
     assert size_text(1536) == "1.5 kB" and size_text(12) == "12 B"
 
 
-def test_bad_files_are_held_and_said_and_the_rest_goes_on(rig: Rig, goods: dict[str, Path], tmp_path: Path) -> None:
+def test_bad_files_are_held_and_said_and_the_rest_goes_on(
+    rig: Rig, goods: dict[str, Path], tmp_path: Path
+) -> None:
     bad = tmp_path / "bad.glb"
     bad.write_bytes(goods["watering_stork"].read_bytes()[:5000])
     drop(rig, bad, goods["fern_bed"])
@@ -505,7 +533,9 @@ def test_every_desk_at_every_size(demo: Rig) -> None:
         for id_ in DESKS.all():
             w.open_desk(id_)
             demo.qtbot.wait(10)
-            demo.wait(lambda width=width: w.minimumSizeHint().width() <= width)  # layouts follow a resize a little later
+            demo.wait(
+                lambda width=width: w.minimumSizeHint().width() <= width
+            )  # layouts follow a resize a little later
             assert w.twin.height() >= 200 and w.deck.height() > 100
             assert w.bar.x() >= 0 and w.bar.x() + w.bar.width() <= w.twin.width()
 
@@ -526,7 +556,9 @@ def test_a_second_window_reads_only(demo: Rig, qtbot) -> None:  # type: ignore[n
     other = Rig(qtbot)
     assert demo.session.shipment is not None
     other.session.open(demo.session.shipment.path)
-    assert "reading only" in other.window.menus.kept.text() and any("reading only" in t for t, _ in other.said)
+    assert "reading only" in other.window.menus.kept.text() and any(
+        "reading only" in t for t, _ in other.said
+    )
     assert not other.session.change_asset("x", lambda a: replace(a, name="no"))
     other.window.close()
 
@@ -543,7 +575,9 @@ def test_what_was_decided_is_there_at_the_next_start(demo: Rig) -> None:
     ship.close()
 
 
-def test_without_graphics_the_window_still_works(qtbot, monkeypatch: pytest.MonkeyPatch, goods: dict[str, Path]) -> None:  # type: ignore[no-untyped-def]
+def test_without_graphics_the_window_still_works(
+    qtbot, monkeypatch: pytest.MonkeyPatch, goods: dict[str, Path]
+) -> None:  # type: ignore[no-untyped-def]
     from customs.errors import ToolError
 
     def none() -> None:

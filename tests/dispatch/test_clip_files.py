@@ -33,7 +33,9 @@ def delivered(rules: Sheet, folder: Path) -> Path:
     """The warden by a sheet."""
     scene = warden()
     source = {"name": "warden.glb", "sha256": "0", "files": []}
-    return dispatch(Goods(scene, [At(arrive_stop(None), scene)], Ledger(()), rules, About(), source), folder).folder
+    return dispatch(
+        Goods(scene, [At(arrive_stop(None), scene)], Ledger(()), rules, About(), source), folder
+    ).folder
 
 
 EXPECTED = {
@@ -51,7 +53,9 @@ def test_every_way_in_every_format_lands(how: str, format_: str, tmp_path: Path)
     folder = delivered(rules, tmp_path)
     log = land(folder, find_sheet, rules)
     assert log.accepted, [line.text for line in log.lines if line.level == "refusal"]
-    assert {Path(m["path"]).stem for m in json.loads((folder / "docket.json").read_text())["models"]} == EXPECTED[how]
+    assert {
+        Path(m["path"]).stem for m in json.loads((folder / "docket.json").read_text())["models"]
+    } == EXPECTED[how]
     assert [line.file for line in log.lines if line.verb == "plays"] == ["patrol", "greet", "tend"]
     assert [c.name for c in landed_scene(folder, rules).clips] == ["patrol", "greet", "tend"]
 
@@ -80,7 +84,10 @@ def test_a_clip_on_another_skeleton_is_refused(tmp_path: Path) -> None:
     path.write_bytes(data.replace(b'"Pelvis"', b'"Pelviz"'))
     log = land(folder, find_sheet, rules)
     said = " ".join(line.text for line in log.lines if line.level == "refusal")
-    assert "moves Pelviz, which the mesh's skeleton does not have" in said and "joints are missing in it: Pelvis" in said
+    assert (
+        "moves Pelviz, which the mesh's skeleton does not have" in said
+        and "joints are missing in it: Pelvis" in said
+    )
     moved = data.replace(b"0.8799999", b"0.7799999", 1)
     path.write_bytes(moved)
     assert moved == data or not land(folder, find_sheet, rules).accepted

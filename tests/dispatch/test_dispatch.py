@@ -1,4 +1,6 @@
-"""Dispatch: all or nothing, never over something unasked, a docket that is true; Landing refuses what was tampered with."""
+"""Dispatch: all or nothing, never over something unasked, a docket that is true; Landing refuses what was
+tampered with.
+"""
 
 from __future__ import annotations
 
@@ -79,7 +81,9 @@ def test_names_in_a_docket_page_cannot_run_anything() -> None:
     assert b"<script" not in docket_page(body)
 
 
-def test_nothing_is_overwritten_unasked_and_replaced_whole_when_asked(goods: dict[str, Path], tmp_path: Path) -> None:
+def test_nothing_is_overwritten_unasked_and_replaced_whole_when_asked(
+    goods: dict[str, Path], tmp_path: Path
+) -> None:
     folder = delivered("pane_wall", "metre-yup-pbr", goods, tmp_path)
     (folder / "mine.txt").write_text("kept")
     path = goods["pane_wall"]
@@ -88,7 +92,9 @@ def test_nothing_is_overwritten_unasked_and_replaced_whole_when_asked(goods: dic
     assert result.error is not None and "already" in str(result.error) and result.code == 1
     assert (folder / "mine.txt").read_text() == "kept"
     kept = run(Request(**{**again.__dict__, "replace_existing": True}))
-    assert kept.folder is None and "mine.txt" in str(kept.error) and (folder / "mine.txt").read_text() == "kept"
+    assert (
+        kept.folder is None and "mine.txt" in str(kept.error) and (folder / "mine.txt").read_text() == "kept"
+    )
     (folder / "mine.txt").unlink()
     replaced = run(Request(**{**again.__dict__, "replace_existing": True}))
     assert replaced.folder == folder and replaced.accepted
@@ -163,7 +169,9 @@ def test_what_a_killed_process_left_is_swept_and_half_a_change_undone(tmp_path: 
 
 def test_held_goods_are_not_written(goods: dict[str, Path], tmp_path: Path) -> None:
     path = goods["seed_cart"]
-    result = run(Request(path, path.parent, find_sheet("metre-yup-pbr"), find_origin("metre-yup"), out=tmp_path))
+    result = run(
+        Request(path, path.parent, find_sheet("metre-yup-pbr"), find_origin("metre-yup"), out=tmp_path)
+    )
     assert result.folder is None and result.code == 1 and list(tmp_path.iterdir()) == []
 
 
@@ -172,7 +180,16 @@ def file(path: str, make: Callable[[], list[bytes]]) -> Deliverable:
 
 
 def empty_docket(files: object, folder: Path) -> dict[str, object]:
-    body = {"asset": "a", "sheet": {}, "box": {}, "after": {}, "requirements": {}, "rights": {}, "source": {}, "files": files}
+    body = {
+        "asset": "a",
+        "sheet": {},
+        "box": {},
+        "after": {},
+        "requirements": {},
+        "rights": {},
+        "source": {},
+        "files": files,
+    }
     return {**body, "made_by": "Customs", "digest": digest_of({**body, "made_by": "Customs"})}
 
 
@@ -185,7 +202,9 @@ def full() -> list[bytes]:
 
 
 @pytest.mark.parametrize(("make", "kind"), [(fails, WriteError), (full, WriteError)])
-def test_a_failure_half_way_leaves_nothing(make: Callable[[], list[bytes]], kind: type[Exception], tmp_path: Path) -> None:
+def test_a_failure_half_way_leaves_nothing(
+    make: Callable[[], list[bytes]], kind: type[Exception], tmp_path: Path
+) -> None:
     target = tmp_path / "out" / "thing"
     with pytest.raises(kind) as problem:
         write_package(target, [file("a.txt", lambda: [b"x"]), file("b.txt", make)], empty_docket)
@@ -283,19 +302,25 @@ def test_killed_at_any_moment_the_old_or_the_new_is_there_whole(wait: float, tmp
 
 
 @pytest.mark.parametrize("sheet", ["metre-yup-pbr", "centimetre-zup-lh", "one-mesh-kit"])
-def test_what_was_dispatched_is_accepted_and_where_it_should_be(sheet: str, goods: dict[str, Path], tmp_path: Path) -> None:
+def test_what_was_dispatched_is_accepted_and_where_it_should_be(
+    sheet: str, goods: dict[str, Path], tmp_path: Path
+) -> None:
     folder = delivered("bell_lantern", sheet, goods, tmp_path)
     log = land(folder, find_sheet)
     assert log.accepted and log.lines[-1].verb == "accepts", [line.text for line in log.lines]
     box = world_bounds(landed_scene(folder, find_sheet(sheet)))
     assert (
-        box is not None and box[1][1] - box[0][1] == pytest.approx(0.721, abs=1e-3) and box[0][1] == pytest.approx(0, abs=1e-4)
+        box is not None
+        and box[1][1] - box[0][1] == pytest.approx(0.721, abs=1e-3)
+        and box[0][1] == pytest.approx(0, abs=1e-4)
     )
 
 
 @pytest.mark.parametrize("mistake", [m for m, _ in MISTAKES])
 @pytest.mark.parametrize("sheet", ["metre-yup-pbr", "centimetre-zup-lh"])
-def test_every_planted_mistake_is_caught(sheet: str, mistake: str, goods: dict[str, Path], tmp_path: Path) -> None:
+def test_every_planted_mistake_is_caught(
+    sheet: str, mistake: str, goods: dict[str, Path], tmp_path: Path
+) -> None:
     folder = delivered("bell_lantern", sheet, goods, tmp_path)
     assert plant(folder, mistake)
     log = land(folder, find_sheet)
@@ -323,7 +348,10 @@ FORGERIES: dict[str, tuple[Callable[[dict[str, object]], object], str]] = {
     "a query": (lambda b: b["requirements"].update(query=9), "lists"),  # type: ignore[attr-defined]
     "the box": (lambda b: b["box"]["high"].__setitem__(0, 9.0), "box"),  # type: ignore[index]
     "a file size": (lambda b: b["files"][0].update(size=1), "differs"),  # type: ignore[index]
-    "a file outside": (lambda b: b["files"].append({"path": "../x", "size": 0, "sha256": "", "kind": "texture"}), "outside"),  # type: ignore[attr-defined]
+    "a file outside": (
+        lambda b: b["files"].append({"path": "../x", "size": 0, "sha256": "", "kind": "texture"}),
+        "outside",
+    ),  # type: ignore[attr-defined]
     "another sheet": (lambda b: b["sheet"].update(id="nobodys"), "sheet"),  # type: ignore[attr-defined]
 }
 
@@ -409,6 +437,8 @@ def test_landing_imports_nothing_of_the_makers() -> None:
     assert out.strip() == "[]"
 
 
-def test_the_command_line_killed_while_it_replaces_leaves_old_or_new(goods: dict[str, Path], tmp_path: Path) -> None:
+def test_the_command_line_killed_while_it_replaces_leaves_old_or_new(
+    goods: dict[str, Path], tmp_path: Path
+) -> None:
     tally = sitting(2, goods["bell_lantern"], tmp_path)
     assert tally.kills == 2 and not tally.broken and not tally.left, tally

@@ -57,7 +57,10 @@ def test_every_reference_leads_somewhere_and_every_count_is_true(scene: Scene) -
             assert len((e.text or "").split()) == int(e.get("count", -1))
     arrays = {e.get("id"): int(e.get("count", 0)) for e in root.iter() if e.tag.endswith("_array")}
     for accessor in root.iter(f"{{{NS['c']}}}accessor"):
-        assert int(accessor.get("count", 0)) * int(accessor.get("stride", 1)) == arrays[accessor.get("source", "")[1:]]
+        assert (
+            int(accessor.get("count", 0)) * int(accessor.get("stride", 1))
+            == arrays[accessor.get("source", "")[1:]]
+        )
     for group in root.iter(f"{{{NS['c']}}}triangles"):
         assert len(numbers(group.find("c:p", NS))) == 3 * int(group.get("count", 0))
     targets = {f"{e.get('id')}/transform" for e in root.iter(f"{{{NS['c']}}}node")}
@@ -69,7 +72,10 @@ def test_a_skin_says_every_influence_and_its_inverse_bind_matrices() -> None:
     root = written(scene)
     skin = root.find(".//c:skin", NS)
     assert skin is not None
-    counts, pairs = numbers(skin.find("c:vertex_weights/c:vcount", NS)), numbers(skin.find("c:vertex_weights/c:v", NS))
+    counts, pairs = (
+        numbers(skin.find("c:vertex_weights/c:vcount", NS)),
+        numbers(skin.find("c:vertex_weights/c:v", NS)),
+    )
     assert len(pairs) == 2 * counts.sum() and counts.max() == 6, "six influences stay six"
     weights = numbers(skin.find("c:source[@id='" + (skin.find("c:vertex_weights/c:input[@semantic='WEIGHT']", NS)).get("source")[1:]  # type: ignore[union-attr,index]
                                 + "']/c:float_array", NS))  # fmt: skip
@@ -107,11 +113,15 @@ def test_a_far_turn_is_written_on_every_frame_so_that_straight_lines_hold() -> N
     """Readers that blend matrices by their numbers still keep lengths: no two keys are far apart."""
     turns = Rotation.from_euler("y", [[0], [170]], degrees=True).as_quat()
     wheel = Node(key("node", 0), "wheel", mesh=0)
-    clip = Clip(key("clip", 0), "spin", (Channel(0, "rotation", frozen([0.0, 1.0]), frozen(turns)),), {"rate": 30.0})
+    clip = Clip(
+        key("clip", 0), "spin", (Channel(0, "rotation", frozen([0.0, 1.0]), frozen(turns)),), {"rate": 30.0}
+    )
     scene = replace(scene_of(cube()), nodes=(wheel,), roots=(0,), clips=(clip,))
     root = written(scene)
     times = numbers(root.find(".//c:animation/c:animation/c:source[1]/c:float_array", NS))
-    matrices = numbers(root.find(".//c:animation/c:animation/c:source[2]/c:float_array", NS)).reshape(-1, 4, 4)
+    matrices = numbers(root.find(".//c:animation/c:animation/c:source[2]/c:float_array", NS)).reshape(
+        -1, 4, 4
+    )
     assert len(times) >= 10 and times[0] == 0 and times[-1] == pytest.approx(1.0)
     between = (matrices[1:, :3, :3] + matrices[:-1, :3, :3]) / 2
     assert np.linalg.norm(between, axis=1).min() > 0.97, "a blend half way keeps the axes nearly one long"
@@ -120,14 +130,18 @@ def test_a_far_turn_is_written_on_every_frame_so_that_straight_lines_hold() -> N
 def test_clips_say_their_names_and_lengths() -> None:
     root = written(bar())
     entry = root.find("c:library_animation_clips/c:animation_clip", NS)
-    assert entry is not None and entry.get("name") == "bend" and float(entry.get("end", 0)) == pytest.approx(1.0)
+    assert (
+        entry is not None and entry.get("name") == "bend" and float(entry.get("end", 0)) == pytest.approx(1.0)
+    )
     assert entry.find("c:instance_animation", NS) is not None
 
 
 @pytest.mark.parametrize("roughness", [0.1, 0.5, 0.9])
 def test_surfaces_come_back(roughness: float, tmp_path: Path) -> None:
     scene = gardener.scene()
-    scene = replace(scene, materials=tuple(replace(m, roughness=roughness) for m in scene.materials), clips=())
+    scene = replace(
+        scene, materials=tuple(replace(m, roughness=roughness) for m in scene.materials), clips=()
+    )
     path = tmp_path / "g.dae"
     path.write_bytes(text_of(scene, _0="a picture é.png"))
     again = take(path).scene

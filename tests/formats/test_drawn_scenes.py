@@ -1,4 +1,6 @@
-"""Assets drawn at random, written and read again in every format that carries them, before assimp, trimesh and pygltflib."""
+"""Assets drawn at random, written and read again in every format that carries them, before assimp, trimesh
+and pygltflib.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,9 @@ SEEDS = range(6)
 
 
 def off(a: Scene, b: Scene) -> float:
-    """Farthest any vertex of one is from the other's, at all moments, as a share of the size; order does not count."""
+    """Farthest any vertex of one is from the other's, at all moments, as a share of the size; order does not
+    count.
+    """
     worst = 0.0
     for p, q in zip(poses(a), poses(b), strict=True):
         size = float(np.linalg.norm(np.ptp(p, axis=0)))
@@ -68,7 +72,11 @@ def test_gltf_carries_everything_as_it_is(seed: int, shape: str, ending: str, tm
 
 def test_the_validator_finds_nothing_in_any(tmp_path: Path) -> None:
     """Khronos glTF validator. A sheared matrix is what it warns of, and what the ledger holds."""
-    paths = [saved(drawn_scene(seed, shape), tmp_path / f"{shape}_{seed}.glb") for seed in range(3) for shape in SHAPES[:3]]
+    paths = [
+        saved(drawn_scene(seed, shape), tmp_path / f"{shape}_{seed}.glb")
+        for seed in range(3)
+        for shape in SHAPES[:3]
+    ]
     assert validate(paths) == []
 
 
@@ -84,7 +92,9 @@ def test_pygltflib_finds_the_same_numbers(seed: int, tmp_path: Path) -> None:
         start = (buffer.byteOffset or 0) + (view.byteOffset or 0)
         found = np.frombuffer(blob, np.float32, view.count * 3, start).reshape(-1, 3)
         assert np.array_equal(found, mesh.primitives[0].positions)
-        assert view.min == pytest.approx(found.min(axis=0).tolist()) and view.max == pytest.approx(found.max(axis=0).tolist())
+        assert view.min == pytest.approx(found.min(axis=0).tolist()) and view.max == pytest.approx(
+            found.max(axis=0).tolist()
+        )
     assert judge.skins[0].joints == list(scene.skins[0].joints)
     assert [len(a.channels) for a in judge.animations] == [len(c.channels) for c in scene.clips]
 
@@ -92,7 +102,9 @@ def test_pygltflib_finds_the_same_numbers(seed: int, tmp_path: Path) -> None:
 @pytest.mark.parametrize("shape", SHAPES)
 @pytest.mark.parametrize("seed", SEEDS)
 def test_fbx_keeps_every_pose(seed: int, shape: str, tmp_path: Path) -> None:
-    """Read again through libassimp, pivots kept apart; steps come as straight lines with a key a hair before each jump."""
+    """Read again through libassimp, pivots kept apart; steps come as straight lines with a key a hair before
+    each jump.
+    """
     scene = drawn_scene(seed, shape, ("linear", "step"))
     if any(n.matrix is not None for n in scene.nodes):
         with pytest.raises(WriteError, match="sheared"):
@@ -104,13 +116,18 @@ def test_fbx_keeps_every_pose(seed: int, shape: str, tmp_path: Path) -> None:
     assert {n.name for n in scene.nodes} <= {n.name for n in again.nodes}
     assert [frame_rate(c) > 0 for c in again.clips] == [True, True]
     most = max(
-        int(np.count_nonzero(p.weights, axis=1).max()) for m in again.meshes for p in m.primitives if p.weights is not None
+        int(np.count_nonzero(p.weights, axis=1).max())
+        for m in again.meshes
+        for p in m.primitives
+        if p.weights is not None
     )
     assert most == 8, "eight influences stay eight"
     if shape == "even":
         # The library says nothing of the morph weights at rest.
         level = replace(scene, meshes=tuple(replace(m, weights=None) for m in scene.meshes))
-        assert off(level, judge_scene(saved(level, tmp_path / "level.fbx"))) < 2e-3, "assimp itself sees the same"
+        assert off(level, judge_scene(saved(level, tmp_path / "level.fbx"))) < 2e-3, (
+            "assimp itself sees the same"
+        )
 
 
 @pytest.mark.parametrize("shape", SHAPES)
@@ -120,10 +137,17 @@ def test_collada_keeps_every_pose(seed: int, shape: str, tmp_path: Path) -> None
     still = replace(
         scene,
         meshes=tuple(
-            replace(m, weights=None, target_names=(), primitives=tuple(replace(p, targets=()) for p in m.primitives))
+            replace(
+                m,
+                weights=None,
+                target_names=(),
+                primitives=tuple(replace(p, targets=()) for p in m.primitives),
+            )
             for m in scene.meshes
         ),
-        clips=tuple(replace(c, channels=tuple(x for x in c.channels if x.path != "weights")) for c in scene.clips),
+        clips=tuple(
+            replace(c, channels=tuple(x for x in c.channels if x.path != "weights")) for c in scene.clips
+        ),
     )
     again = loaded(saved(still, tmp_path / "a.dae"))
     assert off(still, again) < 2e-3
@@ -147,14 +171,23 @@ def test_formats_without_a_tree_are_what_trimesh_reads(seed: int, ending: str, t
     mine = poses(scene, 0)[0]
     reach = np.linalg.norm(np.ptp(mine, axis=0))
     points = np.asarray(judge.vertices)
-    assert cKDTree(points).query(mine)[0].max() < 1e-5 * reach and cKDTree(mine).query(points)[0].max() < 1e-5 * reach
-    triangles = sum(len(p.indices) // 3 for n in mesh_nodes(scene) for p in scene.meshes[scene.nodes[n].mesh or 0].primitives)
+    assert (
+        cKDTree(points).query(mine)[0].max() < 1e-5 * reach
+        and cKDTree(mine).query(points)[0].max() < 1e-5 * reach
+    )
+    triangles = sum(
+        len(p.indices) // 3
+        for n in mesh_nodes(scene)
+        for p in scene.meshes[scene.nodes[n].mesh or 0].primitives
+    )
     assert len(judge.faces) == triangles
     assert get_format(ending).carries is not None
 
 
 def test_a_drawn_tree_is_what_its_matrices_say() -> None:
-    """Against plain recursion by the glTF 2.0 rule: a node's global transform is its parent's times its own (3.5.3)."""
+    """Against plain recursion by the glTF 2.0 rule: a node's global transform is its parent's times its own
+    (3.5.3).
+    """
     scene = drawn_scene(4, "sheared")
 
     def placed(number: int, above: np.ndarray) -> dict[int, np.ndarray]:

@@ -1,4 +1,6 @@
-"""The FBX writer, record by record, by a small reader of its own; and what the file says of materials, textures, rigs."""
+"""The FBX writer, record by record, by a small reader of its own; and what the file says of materials,
+textures, rigs.
+"""
 
 from __future__ import annotations
 
@@ -97,13 +99,23 @@ def parsed(data: bytes) -> Read:
 
 def written(scene: Scene, **paths: str) -> Read:
     """The records of a scene."""
-    parts = get_format("fbx").write(scene, WriteOptions("out", {int(k[1:]): v for k, v in paths.items()}))[".fbx"]  # type: ignore[misc]
+    parts = get_format("fbx").write(scene, WriteOptions("out", {int(k[1:]): v for k, v in paths.items()}))[
+        ".fbx"
+    ]  # type: ignore[misc]
     return parsed(b"".join(bytes(p) for p in parts))
 
 
 def test_properties_are_written_by_their_kind() -> None:
-    assert property_bytes(True) == b"C\x01" and property_bytes(7) == b"I\x07\0\0\0" and property_bytes(Long(7))[:1] == b"L"
-    assert property_bytes("ab") == b"S\x02\0\0\0ab" and property_bytes(b"x")[:1] == b"R" and property_bytes(1.5)[:1] == b"D"
+    assert (
+        property_bytes(True) == b"C\x01"
+        and property_bytes(7) == b"I\x07\0\0\0"
+        and property_bytes(Long(7))[:1] == b"L"
+    )
+    assert (
+        property_bytes("ab") == b"S\x02\0\0\0ab"
+        and property_bytes(b"x")[:1] == b"R"
+        and property_bytes(1.5)[:1] == b"D"
+    )
     long = np.arange(1000, dtype="<i4")
     back, end = value_at(property_bytes(long), 0)
     assert np.array_equal(back, long) and end < 4000, "long arrays are packed"
@@ -144,7 +156,9 @@ def test_a_cluster_keeps_the_inverse_bind_matrix_and_every_weight() -> None:
         assert np.abs(transform - scene.skins[0].inverse_bind[k]).max() < 1e-12
         assert np.abs(link @ transform - np.eye(4)).max() < 1e-12, "the mesh stands at the origin"
         total[k] = np.sum(c.all("Weights")[0].values[0]) if c.all("Weights") else 0
-    points = next(r for r in tree.all("Objects")[0].inside if r.name == "Geometry").all("Vertices")[0].values[0]
+    points = (
+        next(r for r in tree.all("Objects")[0].inside if r.name == "Geometry").all("Vertices")[0].values[0]
+    )
     assert abs(total.sum() - len(points) / 3) < 1e-4, "every point's weights sum to one"
 
 
@@ -153,7 +167,11 @@ def test_points_are_shared_and_corners_keep_normals_and_uvs() -> None:
     mesh = next(r for r in written(scene).all("Objects")[0].inside if r.name == "Geometry")
     assert len(mesh.all("Vertices")[0].values[0]) == 8 * 3
     corners = np.asarray(mesh.all("PolygonVertexIndex")[0].values[0])
-    assert len(corners) == 36 and (corners[2::3] < 0).all() and (np.delete(corners, slice(2, None, 3)) >= 0).all()
+    assert (
+        len(corners) == 36
+        and (corners[2::3] < 0).all()
+        and (np.delete(corners, slice(2, None, 3)) >= 0).all()
+    )
     normals = mesh.all("LayerElementNormal")
     if normals:
         assert len(normals[0].all("Normals")[0].values[0]) == 36 * 3
@@ -168,7 +186,9 @@ def test_textures_apart_are_named_and_inside_are_whole() -> None:
     assert video.all("RelativeFilename")[0].values == ["textures/gardener_c.png"] and not video.all("Content")
     inside = next(r for r in written(scene).all("Objects")[0].inside if r.name == "Video")
     assert inside.all("Content")[0].values[0][:4] == b"\x89PNG"
-    linked = [c.values[3] for c in apart.all("Connections")[0].inside if c.values[0] == "OP" and len(c.values) > 3]
+    linked = [
+        c.values[3] for c in apart.all("Connections")[0].inside if c.values[0] == "OP" and len(c.values) > 3
+    ]
     assert "DiffuseColor" in linked and set(PROPERTIES.values()) >= {"DiffuseColor", "NormalMap"}
 
 
@@ -205,7 +225,12 @@ def test_what_fbx_cannot_say_is_refused_with_a_way_out() -> None:
     assert "Flatten" in str(problem.value)
     p = scene.meshes[0].primitives[0]
     lines = replace(
-        scene, meshes=(replace(scene.meshes[0], primitives=(replace(p, mode="lines", indices=frozen([0, 1], np.uint32)),)),)
+        scene,
+        meshes=(
+            replace(
+                scene.meshes[0], primitives=(replace(p, mode="lines", indices=frozen([0, 1], np.uint32)),)
+            ),
+        ),
     )
     for form in ("fbx", "dae"):
         with pytest.raises(WriteError, match="points or lines"):
@@ -215,7 +240,9 @@ def test_what_fbx_cannot_say_is_refused_with_a_way_out() -> None:
 def leaning(percent: float) -> Scene:
     """A cube with two morph targets, one of them on at rest."""
     p = cube(1.0)
-    targets = tuple(MorphTarget(frozen(np.tile(way, (len(p.positions), 1)))) for way in ([0.0, 0.1, 0.0], [0.3, 0.0, 0.0]))
+    targets = tuple(
+        MorphTarget(frozen(np.tile(way, (len(p.positions), 1)))) for way in ([0.0, 0.1, 0.0], [0.3, 0.0, 0.0])
+    )
     scene = scene_of(replace(p, targets=targets))
     mesh = replace(scene.meshes[0], weights=frozen([0.0, percent / 100]), target_names=("rise", "lean"))
     return replace(scene, meshes=(mesh,))
@@ -297,12 +324,16 @@ def test_files_in_text_say_them_too(tmp_path: Path) -> None:
     (tmp_path / "fern.fbx").write_text(TEXT)
     assert loaded(tmp_path / "fern.fbx").nodes[0].weights == pytest.approx([0.625])
     assert rest_percents(TEXT.replace("62.5", "many").encode()) == {}
-    assert rest_percents(TEXT.replace('C: "OO",30,10', "").encode()) == {}, "a channel that hangs on no model moves nothing"
+    assert rest_percents(TEXT.replace('C: "OO",30,10', "").encode()) == {}, (
+        "a channel that hangs on no model moves nothing"
+    )
     blank = "\n \t" * 200_000
-    assert rest_percents((TEXT + blank).encode()) == {"fern": {"curl": 62.5}}, "blank lines are walked through once"
-    assert rest_percents(TEXT.replace('P: "Def', 'P: "DeformPercent", ' + '"DeformPercent",' * 100_000 + '"Def').encode()) == {
-        "fern": {"curl": 62.5}
-    }
+    assert rest_percents((TEXT + blank).encode()) == {"fern": {"curl": 62.5}}, (
+        "blank lines are walked through once"
+    )
+    assert rest_percents(
+        TEXT.replace('P: "Def', 'P: "DeformPercent", ' + '"DeformPercent",' * 100_000 + '"Def').encode()
+    ) == {"fern": {"curl": 62.5}}
 
 
 @pytest.mark.parametrize("seed", range(40))

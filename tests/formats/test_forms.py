@@ -1,4 +1,6 @@
-"""What a sheet says of the form of a model file: text or binary, decimals. Judged by trimesh and our own readers."""
+"""What a sheet says of the form of a model file: text or binary, decimals. Judged by trimesh and our own
+readers.
+"""
 
 from __future__ import annotations
 
@@ -46,7 +48,9 @@ def written(scene: Scene, format_: str, **form: Any) -> dict[str, bytes]:
 def test_text_says_what_binary_says(format_: str, tmp_path: Path) -> None:
     scene = lettered()
     both = {text: written(scene, format_, text=text)[f".{format_}"] for text in (False, True)}
-    assert b"ascii" in both[True][:200] or (both[True].startswith(b"solid Customs\n") and both[True].isascii())
+    assert b"ascii" in both[True][:200] or (
+        both[True].startswith(b"solid Customs\n") and both[True].isascii()
+    )
     ours, theirs = [], []
     for text, data in both.items():
         path = tmp_path / f"{text}.{format_}"
@@ -59,7 +63,10 @@ def test_text_says_what_binary_says(format_: str, tmp_path: Path) -> None:
     if format_ == "ply":
         a, b = (s.meshes[0].primitives[0] for s in ours)
         assert len(a.positions) == len(b.positions) and len(a.texcoords) == len(b.texcoords)
-        assert all(np.allclose(x, y, atol=1e-6) for x, y in zip((*a.texcoords, *a.colours), (*b.texcoords, *b.colours)))
+        assert all(
+            np.allclose(x, y, atol=1e-6)
+            for x, y in zip((*a.texcoords, *a.colours), (*b.texcoords, *b.colours))
+        )
 
 
 @pytest.mark.parametrize("decimals", [3, 5])
@@ -73,13 +80,16 @@ def test_positions_of_an_obj_have_the_decimals_asked_for(decimals: int) -> None:
 
 
 @pytest.mark.parametrize(
-    ("format_", "form"), [("stl", "text = true"), ("obj", "decimals = 4"), ("ply", "text = false"), ("glb", "")]
+    ("format_", "form"),
+    [("stl", "text = true"), ("obj", "decimals = 4"), ("ply", "text = false"), ("glb", "")],
 )
 def test_a_sheet_hands_its_form_to_the_writer(format_: str, form: str) -> None:
     sheet = parse_sheet(SHEET.format(format=format_, form=form))
     scene = destination_scene(lettered(), sheet)
     files = {
-        d.path: b"".join(bytes(p) for p in d.make(lambda share: None)) for d in deliver(scene, sheet) if d.kind != "texture"
+        d.path: b"".join(bytes(p) for p in d.make(lambda share: None))
+        for d in deliver(scene, sheet)
+        if d.kind != "texture"
     }
     assert list(files) == [p for p, kind in planned_files(lettered(), sheet) if kind != "texture"]
     if format_ == "stl":
@@ -88,9 +98,15 @@ def test_a_sheet_hands_its_form_to_the_writer(format_: str, form: str) -> None:
 
 @pytest.mark.parametrize(
     ("format_", "form", "said"),
-    [("stl", "decimals = 4", "decimals"), ("obj", "decimals = 99", "decimals"), ("glb", "text = true", "one form")],
+    [
+        ("stl", "decimals = 4", "decimals"),
+        ("obj", "decimals = 99", "decimals"),
+        ("glb", "text = true", "one form"),
+    ],
 )
-def test_a_form_the_format_does_not_have_is_refused_with_its_place(format_: str, form: str, said: str) -> None:
+def test_a_form_the_format_does_not_have_is_refused_with_its_place(
+    format_: str, form: str, said: str
+) -> None:
     with pytest.raises(SheetError, match=said) as problem:
         parse_sheet(SHEET.format(format=format_, form=form), "plain.toml")
     assert "model.form" in problem.value.where

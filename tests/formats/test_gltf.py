@@ -1,4 +1,6 @@
-"""glTF in and out: every component type, sparse accessors, strides, buffers of all kinds, round trips, clear refusals."""
+"""glTF in and out: every component type, sparse accessors, strides, buffers of all kinds, round trips, clear
+refusals.
+"""
 
 from __future__ import annotations
 
@@ -24,7 +26,9 @@ from tests.assets import cube, key, letter_primitive, loaded, saved, scene_of
 TRIANGLE = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0]], np.float32)
 
 
-def document(buffer: bytes, accessors: list[dict[str, Any]], views: list[dict[str, Any]], **more: Any) -> dict[str, Any]:
+def document(
+    buffer: bytes, accessors: list[dict[str, Any]], views: list[dict[str, Any]], **more: Any
+) -> dict[str, Any]:
     """A glTF with one node, one mesh and an embedded buffer."""
     uri = "data:application/octet-stream;base64," + base64.b64encode(buffer).decode()
     return {
@@ -43,7 +47,14 @@ def plain(**more: Any) -> dict[str, Any]:
     """A sound triangle."""
     data = TRIANGLE.tobytes()
     view = {"buffer": 0, "byteLength": len(data)}
-    accessor = {"bufferView": 0, "componentType": 5126, "count": 3, "type": "VEC3", "min": [0, 0, 0], "max": [1, 1, 0]}
+    accessor = {
+        "bufferView": 0,
+        "componentType": 5126,
+        "count": 3,
+        "type": "VEC3",
+        "min": [0, 0, 0],
+        "max": [1, 1, 0],
+    }
     return document(data, [accessor], [view], **more)
 
 
@@ -57,7 +68,9 @@ def read(doc: Any, tmp_path: Path) -> Scene:
 @pytest.mark.parametrize(
     ("code", "dtype", "top"), [(5120, "i1", 127), (5121, "u1", 255), (5122, "i2", 32767), (5123, "u2", 65535)]
 )
-def test_normalized_integers_follow_the_specification(code: int, dtype: str, top: int, tmp_path: Path) -> None:
+def test_normalized_integers_follow_the_specification(
+    code: int, dtype: str, top: int, tmp_path: Path
+) -> None:
     # glTF 2.0, 3.6.2.2: f = max(c / 127, −1) for signed, c / 255 for unsigned
     values = np.array([[0, top], [top // 3, 1], [top, top // 2]], dtype)
     padded = np.zeros((3, 4 if dtype[1] == "1" else 2), dtype)
@@ -92,7 +105,11 @@ def test_quantized_positions_are_plain_numbers(tmp_path: Path) -> None:
     doc = document(data, [{"bufferView": 0, "componentType": 5122, "count": 3, "type": "VEC3", "min": [0, -50, 0], "max": [100, 0, 0]}],
                    [{"buffer": 0, "byteLength": 24, "byteStride": 8}], extensionsUsed=["KHR_mesh_quantization"],
                    extensionsRequired=["KHR_mesh_quantization"])  # fmt: skip
-    assert read(doc, tmp_path).meshes[0].primitives[0].positions.tolist() == [[0, 0, 0], [100, 0, 0], [0, -50, 0]]
+    assert read(doc, tmp_path).meshes[0].primitives[0].positions.tolist() == [
+        [0, 0, 0],
+        [100, 0, 0],
+        [0, -50, 0],
+    ]
 
 
 @pytest.mark.parametrize(("code", "dtype"), [(5121, "u1"), (5123, "u2"), (5125, "u4")])
@@ -196,7 +213,9 @@ BAD = {
     "extensions as list": lambda d: d["meshes"][0]["primitives"][0].update(extensions=[]),
     "skin without joints": lambda d: d.update(skins=[{"joints": []}]),
     "camera of no type": lambda d: d.update(cameras=[{"type": "pinhole"}]),
-    "too deep": lambda d: d.update(nodes=[{"mesh": 0}] + [{"children": [i]} for i in range(800)], scenes=[{"nodes": [800]}]),
+    "too deep": lambda d: d.update(
+        nodes=[{"mesh": 0}] + [{"children": [i]} for i in range(800)], scenes=[{"nodes": [800]}]
+    ),
 }
 
 
@@ -209,7 +228,9 @@ def test_bad_files_give_one_clear_error(name: str, tmp_path: Path) -> None:
     assert problem.value.expected or problem.value.todo, text
 
 
-@pytest.mark.parametrize("text", ["", "{", "[]", "nul", '{"asset": ' + "[" * 3000, '{"asset":{"version":"2.0"},"nodes":1}'])
+@pytest.mark.parametrize(
+    "text", ["", "{", "[]", "nul", '{"asset": ' + "[" * 3000, '{"asset":{"version":"2.0"},"nodes":1}']
+)
 def test_json_that_is_none(text: str, tmp_path: Path) -> None:
     with pytest.raises(CustomsError):
         read(text, tmp_path)
@@ -224,7 +245,12 @@ def test_zeros_without_data_are_limited(tmp_path: Path) -> None:
 def test_one_view_cannot_be_unpacked_without_end(tmp_path: Path) -> None:
     data = np.zeros(3_000_000, np.uint8).tobytes()
     accessor = {"bufferView": 0, "componentType": 5121, "count": 1_000_000, "type": "VEC3"}
-    doc = document(data, [accessor] * 400, [{"buffer": 0, "byteLength": len(data)}], extensionsUsed=["KHR_mesh_quantization"])
+    doc = document(
+        data,
+        [accessor] * 400,
+        [{"buffer": 0, "byteLength": len(data)}],
+        extensionsUsed=["KHR_mesh_quantization"],
+    )
     doc["meshes"][0]["primitives"] = [{"attributes": {"POSITION": i}} for i in range(400)]
     with pytest.raises(LimitError):
         read(doc, tmp_path)
@@ -275,12 +301,17 @@ def test_cut_off_last_triangle_is_left_out_with_a_remark(tmp_path: Path) -> None
 
 def test_everything_round_trips(letter: Scene, tmp_path: Path) -> None:
     again = loaded(saved(letter, tmp_path / "f.glb"))
-    for clip_a, clip_b, t in [(None, None, 0.0), *((letter.clips[0], again.clips[0], t) for t in (0.0, 0.35, 0.8))]:
+    for clip_a, clip_b, t in [
+        (None, None, 0.0),
+        *((letter.clips[0], again.clips[0], t) for t in (0.0, 0.35, 0.8)),
+    ]:
         for a, b in zip(posed_scene_points(letter, clip_a, t), posed_scene_points(again, clip_b, t)):
             assert np.abs(a - b).max() < 1e-5
     assert [n.name for n in again.nodes] == [n.name for n in letter.nodes]
     assert again.meshes[0].target_names == ("lean",)
-    assert [c.interpolation for c in again.clips[0].channels] == [c.interpolation for c in letter.clips[0].channels]
+    assert [c.interpolation for c in again.clips[0].channels] == [
+        c.interpolation for c in letter.clips[0].channels
+    ]
     assert again.lights[0].kind == "spot" and again.lights[0].range == 4.0 and again.cameras[0].zfar == 50.0
     assert again.skins[0].root is not None
 
@@ -325,9 +356,16 @@ def test_materials_round_trip(tmp_path: Path) -> None:
                 assert getattr(a, name) == pytest.approx(getattr(b, name)), name
             assert set(a.textures) == set(b.textures)
         use = again.materials[0].textures["base_colour"]
-        assert (use.offset, use.scale, use.sampler) == ((0.25, 0.5), (2.0, 3.0), Sampler(9729, 9987, 33071, 33648))
+        assert (use.offset, use.scale, use.sampler) == (
+            (0.25, 0.5),
+            (2.0, 3.0),
+            Sampler(9729, 9987, 33071, 33648),
+        )
         assert use.rotation == pytest.approx(0.3)
-        assert again.variants == ("plain", "rare") and again.meshes[1].primitives[0].variants == ((0, (0,)), (2, (1,)))
+        assert again.variants == ("plain", "rare") and again.meshes[1].primitives[0].variants == (
+            (0, (0,)),
+            (2, (1,)),
+        )
 
 
 def test_an_unreadable_texture_is_noted_and_the_rest_read(tmp_path: Path) -> None:
@@ -349,7 +387,9 @@ def test_missing_texture_survives_a_round_trip_as_missing(tmp_path: Path) -> Non
 def test_large_meshes_get_wide_indices_and_small_ones_narrow(tmp_path: Path) -> None:
     for count, code in ((65535, 5123), (65538, 5125)):
         points = np.random.default_rng(1).random((count, 3)).astype(np.float32)
-        prim = replace(cube(), positions=frozen(points), normals=None, indices=frozen(np.arange(count), np.uint32))
+        prim = replace(
+            cube(), positions=frozen(points), normals=None, indices=frozen(np.arange(count), np.uint32)
+        )
         parts = get_format("glb").write(scene_of(prim), WriteOptions("x"))[".glb"]  # type: ignore[misc]
         body = json.loads(bytes(parts[2]))
         assert body["accessors"][body["meshes"][0]["primitives"][0]["indices"]]["componentType"] == code

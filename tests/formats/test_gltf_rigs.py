@@ -1,4 +1,6 @@
-"""Rigs in glTF that are wrong: skins, weights, clips, cameras, lights; refused with the place, or read and told by the ledger."""
+"""Rigs in glTF that are wrong: skins, weights, clips, cameras, lights; refused with the place, or read and
+told by the ledger.
+"""
 
 from __future__ import annotations
 
@@ -39,7 +41,9 @@ def numbers(doc: Json, folder: Path, index: int) -> np.ndarray:
     a = doc["accessors"][index]
     v = doc["bufferViews"][a["bufferView"]]
     width = {"SCALAR": 1, "VEC3": 3, "VEC4": 4, "MAT4": 16}[a["type"]]
-    return np.frombuffer(bytes_of(doc, folder), "<f4", a["count"] * width, v.get("byteOffset", 0) + a.get("byteOffset", 0))
+    return np.frombuffer(
+        bytes_of(doc, folder), "<f4", a["count"] * width, v.get("byteOffset", 0) + a.get("byteOffset", 0)
+    )
 
 
 def bytes_of(doc: Json, folder: Path) -> bytes:
@@ -54,7 +58,9 @@ def with_numbers(doc: Json, folder: Path, index: int, values: np.ndarray) -> Non
     start = doc["bufferViews"][a["bufferView"]].get("byteOffset", 0) + a.get("byteOffset", 0)
     data = bytearray(bytes_of(doc, folder))
     data[start : start + values.size * 4] = values.astype("<f4").tobytes()
-    doc["buffers"][0]["uri"] = "data:application/octet-stream;base64," + base64.b64encode(bytes(data)).decode()
+    doc["buffers"][0]["uri"] = (
+        "data:application/octet-stream;base64," + base64.b64encode(bytes(data)).decode()
+    )
 
 
 def read(doc: Json, folder: Path) -> Scene:
@@ -66,7 +72,9 @@ def read(doc: Json, folder: Path) -> Scene:
 
 def attributes(doc: Json) -> Json:
     """Those of the skinned mesh."""
-    return next(p["attributes"] for m in doc["meshes"] for p in m["primitives"] if "JOINTS_0" in p["attributes"])
+    return next(
+        p["attributes"] for m in doc["meshes"] for p in m["primitives"] if "JOINTS_0" in p["attributes"]
+    )
 
 
 def sampler(doc: Json, which: int = 0) -> Json:
@@ -194,7 +202,9 @@ def changed(scene: Scene, **values: Any) -> Scene:
     return replace(scene, meshes=(replace(mesh, primitives=(replace(mesh.primitives[0], **values),)),))
 
 
-@pytest.mark.parametrize(("what", "step"), [("sums", "weight-sums"), ("nothing", "weightless"), ("no number", "weightless")])
+@pytest.mark.parametrize(
+    ("what", "step"), [("sums", "weight-sums"), ("nothing", "weightless"), ("no number", "weightless")]
+)
 def test_weights_that_are_wrong_come_in_and_are_put_right_before_anything_is_measured(
     what: str, step: str, tmp_path: Path
 ) -> None:
@@ -209,13 +219,19 @@ def test_weights_that_are_wrong_come_in_and_are_put_right_before_anything_is_mea
     else:
         weights[rows, 0] = np.nan
     # The bar stands away from the origin, so that a sum off one shows in where it stands.
-    nodes = tuple(replace(n, translation=np.array([2.0, 3.0, -1.0])) if n.name == "bone_0" else n for n in scene.nodes)
+    nodes = tuple(
+        replace(n, translation=np.array([2.0, 3.0, -1.0])) if n.name == "bone_0" else n for n in scene.nodes
+    )
     world = world_matrices(replace(scene, nodes=nodes))
     skin = replace(
-        scene.skins[0], inverse_bind=frozen(np.stack([np.linalg.inv(world[j]) for j in scene.skins[0].joints]), np.float64)
+        scene.skins[0],
+        inverse_bind=frozen(np.stack([np.linalg.inv(world[j]) for j in scene.skins[0].joints]), np.float64),
     )
     points = frozen(scene.meshes[0].primitives[0].positions + np.float32([2, 3, -1]))
-    found = judged(replace(changed(scene, weights=frozen(weights), positions=points), nodes=nodes, skins=(skin,)), tmp_path)
+    found = judged(
+        replace(changed(scene, weights=frozen(weights), positions=points), nodes=nodes, skins=(skin,)),
+        tmp_path,
+    )
     assert step in found["route"].split() and "footing" in found["route"].split()
     assert found["route"].split().index(step) < found["route"].split().index("footing")
     assert "held" not in found.values(), {k: v for k, v in found.items() if v == "held"}
@@ -241,7 +257,9 @@ def test_several_roots_are_one_skeleton_or_told(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("scale", [(2.0, 2.0, 2.0), (1.0, 3.0, 1.0), (-1.0, 1.0, 1.0)])
-def test_scaled_and_mirrored_joints_keep_their_pose_on_the_way(scale: tuple[float, float, float], tmp_path: Path) -> None:
+def test_scaled_and_mirrored_joints_keep_their_pose_on_the_way(
+    scale: tuple[float, float, float], tmp_path: Path
+) -> None:
     from customs.motion.posing.pose import posed_scene_points
 
     scene = bar()

@@ -1,4 +1,6 @@
-"""What is made of an import: clips put in order, joints that are none, weights that are broken, corners outside."""
+"""What is made of an import: clips put in order, joints that are none, weights that are broken, corners
+outside.
+"""
 
 from __future__ import annotations
 
@@ -32,7 +34,9 @@ class Made:
         path.write_bytes(b"made")
         self.source = Source(path)
 
-    def node(self, name: str, parent: int = -1, matrix: list[float] | None = None, meshes: tuple[int, ...] = ()) -> None:
+    def node(
+        self, name: str, parent: int = -1, matrix: list[float] | None = None, meshes: tuple[int, ...] = ()
+    ) -> None:
         """One node."""
         self.header["nodes"].append(
             {"name": name, "parent": parent, "matrix": matrix or UNIT, "meshes": list(meshes), "metadata": {}}
@@ -53,7 +57,10 @@ class Made:
         )
 
     def mesh(
-        self, bones: list[tuple[str, list[int], list[float]]], corners: Any = (0, 1, 2, 0, 2, 3), sizes: Any = (3, 3)
+        self,
+        bones: list[tuple[str, list[int], list[float]]],
+        corners: Any = (0, 1, 2, 0, 2, 3),
+        sizes: Any = (3, 3),
     ) -> None:
         """A square with weights."""
         square = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], np.float32)
@@ -97,7 +104,9 @@ def test_keys_out_of_order_and_doubled_are_put_right_and_said(made: Made) -> Non
 def test_times_before_zero_are_moved_and_broken_keys_dropped(made: Made) -> None:
     made.clip(made.channel("hip", [-2, -1, np.nan, 1], [[0, 0, 0], [1, 0, 0], [5, 0, 0], [np.inf, 0, 0]]))
     clip = made.scene().clips[0]
-    assert clip.channels[0].times.tolist() == [0, 1] and "before zero" in made.said and "not finite" in made.said
+    assert (
+        clip.channels[0].times.tolist() == [0, 1] and "before zero" in made.said and "not finite" in made.said
+    )
 
 
 @pytest.mark.parametrize("rate", [0.0, -5.0, float("nan"), 1e12])
@@ -136,12 +145,18 @@ def test_helpers_are_folded_with_their_movement(tmp_path: Path) -> None:
 
 
 def test_weights_of_joints_that_are_none_and_broken_ones_are_left_out(made: Made) -> None:
-    made.mesh([("hip", [0, 1, 2, 3], [1, 1, 0.5, np.nan]), ("knee", [2, 3, 99], [0.5, 1, 1]), ("ghost", [0], [1])])
+    made.mesh(
+        [("hip", [0, 1, 2, 3], [1, 1, 0.5, np.nan]), ("knee", [2, 3, 99], [0.5, 1, 1]), ("ghost", [0], [1])]
+    )
     made.header["nodes"][0]["meshes"] = [0]
     scene = made.scene()
     p = scene.meshes[0].primitives[0]
     assert len(scene.skins) == 1 and len(scene.skins[0].joints) == 2 and "ghost" in made.said
-    assert p.weights is not None and np.isfinite(p.weights).all() and np.allclose(np.sort(p.weights.sum(axis=1)), 1)
+    assert (
+        p.weights is not None
+        and np.isfinite(p.weights).all()
+        and np.allclose(np.sort(p.weights.sum(axis=1)), 1)
+    )
 
 
 def test_corners_outside_are_refused_with_the_file_and_the_mesh(made: Made) -> None:
@@ -149,7 +164,11 @@ def test_corners_outside_are_refused_with_the_file_and_the_mesh(made: Made) -> N
     made.header["nodes"][0]["meshes"] = [0]
     with pytest.raises(ReadError) as problem:
         made.scene()
-    assert "made.fbx" in str(problem.value) and "square" in str(problem.value) and "below 4" in str(problem.value)
+    assert (
+        "made.fbx" in str(problem.value)
+        and "square" in str(problem.value)
+        and "below 4" in str(problem.value)
+    )
 
 
 def test_faces_lines_and_points_part_and_polygons_stay(made: Made) -> None:

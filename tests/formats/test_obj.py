@@ -39,7 +39,9 @@ def test_polygons_are_kept_and_cut(tmp_path: Path) -> None:
     assert len(triangles_of(prim)) == 2
 
 
-@pytest.mark.parametrize("face", ["f 1 2 3", "f 1// 2// 3//", "f -4 -3 -2", "f 1/ 2/ 3/", "  f  1\t2   3  ", "f 1 2 3 # end"])
+@pytest.mark.parametrize(
+    "face", ["f 1 2 3", "f 1// 2// 3//", "f -4 -3 -2", "f 1/ 2/ 3/", "  f  1\t2   3  ", "f 1 2 3 # end"]
+)
 def test_forms_of_faces(face: str, tmp_path: Path) -> None:
     if "#" in face:
         face = face.split("#")[0]
@@ -70,7 +72,11 @@ def test_vertices_are_shared_only_where_all_three_agree(tmp_path: Path) -> None:
 
 
 def test_groups_become_nodes_and_materials_primitives(tmp_path: Path) -> None:
-    text = "mtllib m.mtl\n" + SQUARE + "o left part\nusemtl red\nf 1 2 3\nusemtl blue\nf 1 3 4\no right\nusemtl red\nf 1 2 4\n"
+    text = (
+        "mtllib m.mtl\n"
+        + SQUARE
+        + "o left part\nusemtl red\nf 1 2 3\nusemtl blue\nf 1 3 4\no right\nusemtl red\nf 1 2 4\n"
+    )
     scene = obj(text, tmp_path, m__mtl="newmtl red\nKd 1 0 0\nnewmtl blue\nKd 0 0 1\n")
     assert [n.name for n in scene.nodes] == ["left part", "right"]
     assert [[scene.materials[p.material or 0].name for p in m.primitives] for m in scene.meshes] == [
@@ -98,7 +104,9 @@ def test_smoothing_groups_make_normals(tmp_path: Path) -> None:
 def test_vertex_colours(tmp_path: Path) -> None:
     prim = obj("v 0 0 0 1 0 0\nv 1 0 0 0.5 0.5 0.5\nv 0 1 0\nf 1 2 3\n", tmp_path).meshes[0].primitives[0]
     # IEC 61966-2-1: sRGB 0.5 is 0.2140 in linear light
-    assert np.allclose(prim.colours[0], [[1, 0, 0, 1], [0.21404, 0.21404, 0.21404, 1], [1, 1, 1, 1]], atol=1e-4)
+    assert np.allclose(
+        prim.colours[0], [[1, 0, 0, 1], [0.21404, 0.21404, 0.21404, 1], [1, 1, 1, 1]], atol=1e-4
+    )
 
 
 def test_continued_lines_crlf_and_utf16(tmp_path: Path) -> None:
@@ -120,7 +128,15 @@ def test_names_in_another_encoding(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(
     ("line", "number"),
-    [("v 1 two 3", 5), ("v 1 2", 5), ("f 1 2 9", 0), ("f 1/2/3/4 2 3", 5), ("f a b c", 5), ("f -9 1 2", 5), ("f 0 1 2", 5)],
+    [
+        ("v 1 two 3", 5),
+        ("v 1 2", 5),
+        ("f 1 2 9", 0),
+        ("f 1/2/3/4 2 3", 5),
+        ("f a b c", 5),
+        ("f -9 1 2", 5),
+        ("f 0 1 2", 5),
+    ],
 )
 def test_bad_lines_are_named(line: str, number: int, tmp_path: Path) -> None:
     with pytest.raises(CustomsError) as problem:
@@ -151,20 +167,28 @@ def test_material_keys(tmp_path: Path) -> None:
 def test_texture_names_with_spaces_and_backslashes(tmp_path: Path) -> None:
     (tmp_path / "my maps").mkdir()
     picture(tmp_path / "my maps", "red wood.png")
-    scene = obj("mtllib m.mtl\n" + SQUARE + "usemtl a\nf 1 2 3\n", tmp_path, m__mtl="newmtl a\nmap_Kd my maps\\red wood.png\n")
+    scene = obj(
+        "mtllib m.mtl\n" + SQUARE + "usemtl a\nf 1 2 3\n",
+        tmp_path,
+        m__mtl="newmtl a\nmap_Kd my maps\\red wood.png\n",
+    )
     assert not scene.images[0].problem and scene.images[0].name == "red wood"
 
 
 def test_other_case_is_found_with_a_remark(tmp_path: Path) -> None:
     picture(tmp_path, "WOOD.PNG")
-    scene = obj("mtllib m.mtl\n" + SQUARE + "usemtl a\nf 1 2 3\n", tmp_path, m__mtl="newmtl a\nmap_Kd wood.png\n")
+    scene = obj(
+        "mtllib m.mtl\n" + SQUARE + "usemtl a\nf 1 2 3\n", tmp_path, m__mtl="newmtl a\nmap_Kd wood.png\n"
+    )
     assert not scene.images[0].problem and any("WOOD.PNG" in r.text for r in scene.remarks)
 
 
 def test_missing_library_and_texture_are_reported(tmp_path: Path) -> None:
     scene = obj("mtllib gone.mtl\n" + SQUARE + "usemtl a\nf 1 2 3\n", tmp_path)
     assert any("gone.mtl" in r.text for r in scene.remarks) and scene.materials[0].name == "a"
-    scene = obj("mtllib m.mtl\n" + SQUARE + "usemtl a\nf 1 2 3\n", tmp_path, m__mtl="newmtl a\nmap_Kd gone.png\n")
+    scene = obj(
+        "mtllib m.mtl\n" + SQUARE + "usemtl a\nf 1 2 3\n", tmp_path, m__mtl="newmtl a\nmap_Kd gone.png\n"
+    )
     assert scene.images[0].problem == "gone.png is not there"
 
 
@@ -249,7 +273,9 @@ def test_thousands_of_groups_and_materials_are_read_in_good_time(tmp_path: Path)
     assert scene.nodes[3999].name == "part 3999" and time.monotonic() - start < 10
 
 
-def test_relative_numbers_and_states_reach_over_chunks(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_relative_numbers_and_states_reach_over_chunks(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     text = (
         "o one\nusemtl a\ns 3\n"
         + "".join(f"v {k} 0 0\nv {k} 1 0\nv {k} 0 1\nf -3 -2 -1\n" for k in range(40))
@@ -260,7 +286,9 @@ def test_relative_numbers_and_states_reach_over_chunks(tmp_path: Path, monkeypat
     pieces = obj(text, tmp_path)
     assert [n.name for n in pieces.nodes] == ["one", "two"]
     for a, b in zip(whole.meshes, pieces.meshes):
-        assert (a.primitives[0].positions == b.primitives[0].positions).all() and len(a.primitives) == len(b.primitives)
+        assert (a.primitives[0].positions == b.primitives[0].positions).all() and len(a.primitives) == len(
+            b.primitives
+        )
     with pytest.raises(CustomsError, match="line 166"):
         obj(text + "v 1 2\n", tmp_path)
 

@@ -58,14 +58,26 @@ def test_what_a_texture_says_is_not_multiplied_away(tmp_path: Path) -> None:
 
 def test_green_and_blue_of_one_image_are_one_packed_texture(tmp_path: Path) -> None:
     saved(tmp_path, "orm.png", speckled())
-    scene = read(tmp_path, "map_Pr -imfchan g orm.png\nmap_Pm -imfchan b orm.png\nmap_Ka -imfchan r orm.png\n")
+    scene = read(
+        tmp_path, "map_Pr -imfchan g orm.png\nmap_Pm -imfchan b orm.png\nmap_Ka -imfchan r orm.png\n"
+    )
     assert set(scene.materials[0].textures) == {"metallic_roughness", "occlusion"} and len(scene.images) == 1
 
 
-@pytest.mark.parametrize("role", ["metallic_roughness", "normal", "emissive", "base_colour", *LOOSE_STATEMENTS])
+@pytest.mark.parametrize(
+    "role", ["metallic_roughness", "normal", "emissive", "base_colour", *LOOSE_STATEMENTS]
+)
 def test_every_role_obj_has_a_place_for_goes_and_comes_back(role: str, tmp_path: Path) -> None:
-    pixels = BUMPS if role == "normal" else waves() if role == "height" else speckled(1 if role in LOOSE_STATEMENTS else 3)
-    scene = with_roles({role: image(0, "ink_x", pixels)}, emissive=(1.0, 1.0, 1.0) if role == "emissive" else (0.0, 0.0, 0.0))
+    pixels = (
+        BUMPS
+        if role == "normal"
+        else waves()
+        if role == "height"
+        else speckled(1 if role in LOOSE_STATEMENTS else 3)
+    )
+    scene = with_roles(
+        {role: image(0, "ink_x", pixels)}, emissive=(1.0, 1.0, 1.0) if role == "emissive" else (0.0, 0.0, 0.0)
+    )
     entry = get_format("obj")
     assert entry.write is not None and role in entry.texture_roles
     saved(tmp_path, "ink_x.png", pixels)
@@ -77,7 +89,10 @@ def test_every_role_obj_has_a_place_for_goes_and_comes_back(role: str, tmp_path:
 
 
 def test_options_and_names_with_spaces() -> None:
-    assert split_options("-s 2 2 -bm 0.3 old wood.png") == ("old wood.png", {"-s": ["2", "2"], "-bm": ["0.3"]})
+    assert split_options("-s 2 2 -bm 0.3 old wood.png") == (
+        "old wood.png",
+        {"-s": ["2", "2"], "-bm": ["0.3"]},
+    )
     assert split_options('"odd name.png"') == ("odd name.png", {})
 
 

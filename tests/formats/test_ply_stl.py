@@ -15,15 +15,15 @@ from customs.scene.arrays import frozen
 from customs.scene.model import Scene
 from tests.assets import cube, letter_primitive, loaded, saved, scene_of
 
-HEADER = (
-    "ply\nformat {form} 1.0\ncomment made by hand\nelement vertex 5\nproperty float x\nproperty float y\nproperty float z\n"
-)
+HEADER = "ply\nformat {form} 1.0\ncomment made by hand\nelement vertex 5\nproperty float x\nproperty float y\nproperty float z\n"
 FACES = "element face 2\nproperty list uchar int vertex_indices\nend_header\n"
 POINTS = [(0, 0, 0), (1, 0, 0), (1, 1, 0), (0, 1, 0), (0.5, 0.5, 1)]
 
 
 def ascii_ply(faces: list[list[int]]) -> bytes:
-    body = "".join(f"{x} {y} {z}\n" for x, y, z in POINTS) + "".join(" ".join(map(str, [len(f), *f])) + "\n" for f in faces)
+    body = "".join(f"{x} {y} {z}\n" for x, y, z in POINTS) + "".join(
+        " ".join(map(str, [len(f), *f])) + "\n" for f in faces
+    )
     return (HEADER.format(form="ascii") + FACES.replace("face 2", f"face {len(faces)}") + body).encode()
 
 
@@ -68,7 +68,9 @@ def test_normals_uvs_colours_and_custom_columns(tmp_path: Path) -> None:
         + "".join(f"property uchar {n}\n" for n in ("red", "green", "blue", "alpha")) + "element face 1\n"
         "property list uchar int vertex_index\nend_header\n"
     )  # fmt: skip
-    rows = "0 0 0 0 0 1 0 0 7 255 0 0 255\n1 0 0 0 0 1 1 0 8 0 128 0 128\n0 1 0 0 0 1 0 1 9 0 0 0 0\n3 0 1 2\n"
+    rows = (
+        "0 0 0 0 0 1 0 0 7 255 0 0 255\n1 0 0 0 0 1 1 0 8 0 128 0 128\n0 1 0 0 0 1 0 1 9 0 0 0 0\n3 0 1 2\n"
+    )
     prim = ply((head + rows).encode(), tmp_path).meshes[0].primitives[0]
     assert prim.normals is not None and prim.texcoords[0].tolist() == [[0, 0], [1, 0], [0, 1]]
     # IEC 61966-2-1: 128/255 is 0.2159 in linear light
@@ -114,7 +116,11 @@ def test_ply_round_trip(tmp_path: Path) -> None:
 
 def binary_stl(count: int, stated: int | None = None) -> bytes:
     record = struct.pack("<12fH", 0, 0, 1, 0, 0, 0, 1, 0, 0, 0, 1, 0, 0)
-    return b"solid but binary".ljust(80) + struct.pack("<I", count if stated is None else stated) + record * count
+    return (
+        b"solid but binary".ljust(80)
+        + struct.pack("<I", count if stated is None else stated)
+        + record * count
+    )
 
 
 def stl(data: bytes, tmp_path: Path) -> Scene:
@@ -135,7 +141,13 @@ def test_text_with_several_solids(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize(
-    "data", [b"solid x\nfacet normal 0 0 1\n vertex 0 0\n", binary_stl(3, 4_000_000), binary_stl(2)[:100], b"\0" * 20]
+    "data",
+    [
+        b"solid x\nfacet normal 0 0 1\n vertex 0 0\n",
+        binary_stl(3, 4_000_000),
+        binary_stl(2)[:100],
+        b"\0" * 20,
+    ],
 )
 def test_bad_stl_is_refused(data: bytes, tmp_path: Path) -> None:
     with pytest.raises(CustomsError) as problem:

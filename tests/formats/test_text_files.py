@@ -1,4 +1,6 @@
-"""Files of text that are wrong in one place: one error that names the file and says what was expected, never anything else."""
+"""Files of text that are wrong in one place: one error that names the file and says what was expected, never
+anything else.
+"""
 
 from __future__ import annotations
 
@@ -72,10 +74,20 @@ WRONG = [
     ("bvh", "Frame Time: 0.04", "Frame Time: never", "a time in words"),
     ("bvh", "0 1 0.1 11 21 31 6 7 8", "0 1 0.1 11", "a frame cut off"),
     ("bvh", "0 1 0.1 11 21 31 6 7 8", "0 1 x 11 21 31 6 7 8", "a number in words"),
-    ("bvh", "CHANNELS 3 Zrotation Xrotation Yrotation", "CHANNELS 3 Zrotation Xrotation", "a channel missing"),
+    (
+        "bvh",
+        "CHANNELS 3 Zrotation Xrotation Yrotation",
+        "CHANNELS 3 Zrotation Xrotation",
+        "a channel missing",
+    ),
     ("bvh", "OFFSET 0 -0.5 0\n  CHANNELS", "OFFSET 0 -0.5\n  CHANNELS", "two numbers of three"),
     ("bvh", "MOTION\n", "", "no motion"),
-    ("bvh", "Frames: 2\nFrame Time: 0.04\n0 1 0 10 20 30 5 6 7\n0 1 0.1 11 21 31 6 7 8\n", "", "nothing after motion"),
+    (
+        "bvh",
+        "Frames: 2\nFrame Time: 0.04\n0 1 0 10 20 30 5 6 7\n0 1 0.1 11 21 31 6 7 8\n",
+        "",
+        "nothing after motion",
+    ),
     ("bvh", "CHANNELS 3", "CHANNELS ²", "a digit that is no number"),
     ("bvh", "CHANNELS 3", f"CHANNELS {'9' * 5000}", "a count of five thousand digits"),
     ("ply", "format ascii 1.0", "format rope 1.0", "a format nobody knows"),
@@ -115,7 +127,9 @@ def test_the_sound_ones_are_read_whatever_ends_their_lines(form: str, ends: str,
 
 
 @pytest.mark.parametrize(("form", "there", "instead", "why"), WRONG, ids=[f"{w[0]}: {w[3]}" for w in WRONG])
-def test_one_wrong_place_is_one_clear_error(form: str, there: str, instead: str, why: str, tmp_path: Path) -> None:
+def test_one_wrong_place_is_one_clear_error(
+    form: str, there: str, instead: str, why: str, tmp_path: Path
+) -> None:
     assert there in SOUND[form], "the table is about the text above"
     with pytest.raises(CustomsError) as problem:
         read(form, SOUND[form].replace(there, instead, 1), tmp_path)
@@ -142,7 +156,10 @@ LONG = {
     ),
     "tags that are never closed": ("dae", "<COLLADA><asset>" + "<unit " * MANY + "</asset>"),
     "parts that are never closed": ("dae", "<asset " * MANY),
-    "a comment full of clips": ("dae", f"<COLLADA version='1.4.1'><asset/><!--{'<animation_clip ' * MANY}--></COLLADA>"),
+    "a comment full of clips": (
+        "dae",
+        f"<COLLADA version='1.4.1'><asset/><!--{'<animation_clip ' * MANY}--></COLLADA>",
+    ),
 }
 """Texts a reader that looks at everything again for each thing it finds would need minutes for."""
 

@@ -1,4 +1,6 @@
-"""Sources are read through a tree: what lies in no folder of the disk reads the same, and no reader opens anything by itself."""
+"""Sources are read through a tree: what lies in no folder of the disk reads the same, and no reader opens
+anything by itself.
+"""
 
 from __future__ import annotations
 
@@ -57,7 +59,9 @@ class Memory:
 
 def slate() -> Scene:
     """A cube with a texture of four tones."""
-    pixels = np.kron(np.array([[20, 90], [160, 230]], np.uint8), np.ones((4, 4), np.uint8))[..., None].repeat(3, 2)
+    pixels = np.kron(np.array([[20, 90], [160, 230]], np.uint8), np.ones((4, 4), np.uint8))[..., None].repeat(
+        3, 2
+    )
     return replace(
         scene_of(replace(cube(1.0, material=0), texcoords=(frozen(np.abs(cube(1.0).positions[:, :2])),))),
         materials=(Material(key("material", 0), "slate", textures={"base_colour": TextureUse(0)}, metallic=0.0),),
@@ -72,11 +76,15 @@ def packed(folder: Path, format_: str) -> Memory:
         (folder / "maps").mkdir()
         (folder / "maps" / "slate_c.png").write_bytes(encode(slate().images[0], Delivery("png")))
         (folder / "slate.mtl").write_text("newmtl slate\nKd 1 1 1\nmap_Kd maps/slate_c.png\n")
-    return Memory({p.relative_to(folder).as_posix(): p.read_bytes() for p in folder.rglob("*") if p.is_file()})
+    return Memory(
+        {p.relative_to(folder).as_posix(): p.read_bytes() for p in folder.rglob("*") if p.is_file()}
+    )
 
 
 @pytest.mark.parametrize("format_", ["gltf", "glb", "obj", "ply", "stl"])
-def test_what_lies_in_memory_reads_as_from_a_folder(format_: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_lies_in_memory_reads_as_from_a_folder(
+    format_: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     (tmp_path / "goods").mkdir()
     tree = packed(tmp_path / "goods", format_)
     there = read_scene(Source(tmp_path / "goods" / f"slate.{format_}"))
@@ -99,13 +107,18 @@ def test_names_in_it_go_by_the_same_rules(tmp_path: Path) -> None:
     assert read_scene(source).images and any("leaves the folder" in r.text for r in source.remarks)
     tree.files[ROOT / "SLATE.MTL"] = tree.files.pop(mtl)
     again = Source(ROOT / "slate.obj", tree=tree)
-    assert read_scene(again).materials[0].name == "slate" and any("found as SLATE.MTL" in r.text for r in again.remarks)
+    assert read_scene(again).materials[0].name == "slate" and any(
+        "found as SLATE.MTL" in r.text for r in again.remarks
+    )
 
 
 @pytest.mark.parametrize(
-    ("name", "kind", "said"), [("gone.glb", ReadError, "no such file"), ("large.glb", LimitError, "larger file")]
+    ("name", "kind", "said"),
+    [("gone.glb", ReadError, "no such file"), ("large.glb", LimitError, "larger file")],
 )
-def test_what_cannot_be_read_is_said(name: str, kind: type[CustomsError], said: str, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_cannot_be_read_is_said(
+    name: str, kind: type[CustomsError], said: str, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(formats_source, "FILE_BYTES", 10)
     with pytest.raises(kind, match=said) as problem:
         read_scene(Source(ROOT / name, tree=Memory({"large.glb": b"glTF" * 10})))
@@ -114,7 +127,9 @@ def test_what_cannot_be_read_is_said(name: str, kind: type[CustomsError], said: 
 
 def test_what_another_program_reads_must_lie_on_the_disk() -> None:
     with pytest.raises(ReadError, match="no file of the disk"):
-        read_scene(Source(ROOT / "a.fbx", tree=Memory({"a.fbx": b"Kaydara FBX Binary  \x00\x1a\x00" + b"\0" * 200})))
+        read_scene(
+            Source(ROOT / "a.fbx", tree=Memory({"a.fbx": b"Kaydara FBX Binary  \x00\x1a\x00" + b"\0" * 200}))
+        )
 
 
 def test_a_folder_holds_what_no_link_leads_out_of(tmp_path: Path) -> None:
@@ -124,5 +139,9 @@ def test_a_folder_holds_what_no_link_leads_out_of(tmp_path: Path) -> None:
     (outside / "a.png").write_bytes(b"x")
     (inside / "link.png").symlink_to(outside / "a.png")
     tree = Folder(inside)
-    assert tree.holds(inside / "b.png") and not tree.holds(inside / "link.png") and not tree.holds(outside / "a.png")
+    assert (
+        tree.holds(inside / "b.png")
+        and not tree.holds(inside / "link.png")
+        and not tree.holds(outside / "a.png")
+    )
     assert tree.listing(inside / "none") == [] and tree.listing(inside) == [inside / "link.png"]

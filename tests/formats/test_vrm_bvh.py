@@ -39,7 +39,12 @@ def rewritten(path: Path, change: Any) -> Path:
     text += b" " * (-len(text) % 4)
     rest = data[20 + length :]
     path.write_bytes(
-        b"glTF" + struct.pack("<II", 2, 20 + len(text) + len(rest)) + struct.pack("<I", len(text)) + b"JSON" + text + rest
+        b"glTF"
+        + struct.pack("<II", 2, 20 + len(text) + len(rest))
+        + struct.pack("<I", len(text))
+        + b"JSON"
+        + text
+        + rest
     )
     return path
 
@@ -50,7 +55,10 @@ def test_a_humanoid_comes_in_with_its_map_rights_and_expressions(tmp_path: Path)
     scene = take(path).scene
     bones = {n.bone: n.name for n in scene.nodes if n.bone}
     assert set(REQUIRED) <= set(bones) and bones["leftUpperArm"] == "LeftUpperArm"
-    assert scene.rights["author"] == "Verdigris Glasshouse workshop" and scene.rights["licence"] == "Glasshouse Commons 2"
+    assert (
+        scene.rights["author"] == "Verdigris Glasshouse workshop"
+        and scene.rights["licence"] == "Glasshouse Commons 2"
+    )
     assert "avatarPermission: everyone" in scene.rights["terms"] and scene.convention.faces == "+Z"
     assert scene.meshes[0].target_names == ("happy", "blink")
 
@@ -82,7 +90,12 @@ def test_the_old_form_faces_the_other_way_and_mixes_expressions(tmp_path: Path) 
     mesh = scene.meshes[0]
     assert mesh.target_names == ("joy", "blink", "Wink")
     t = mesh.primitives[0].targets
-    assert np.abs(np.asarray(t[2].positions) - (0.5 * np.asarray(t[0].positions) + np.asarray(t[1].positions))).max() < 1e-7
+    assert (
+        np.abs(
+            np.asarray(t[2].positions) - (0.5 * np.asarray(t[0].positions) + np.asarray(t[1].positions))
+        ).max()
+        < 1e-7
+    )
     assert {n.bone for n in scene.nodes if n.bone} >= set(REQUIRED)
 
 
@@ -110,7 +123,9 @@ def bvh(tmp_path: Path, text: str = BVH) -> Scene:
 
 def test_a_take_is_read_as_it_is_written(tmp_path: Path) -> None:
     scene = bvh(tmp_path)
-    assert [n.name for n in scene.nodes] == ["hips", "knee", "knee end"] and scene.clips[0].extras["rate"] == 25
+    assert [n.name for n in scene.nodes] == ["hips", "knee", "knee end"] and scene.clips[0].extras[
+        "rate"
+    ] == 25
     turn = next(c for c in scene.clips[0].channels if c.node == 0 and c.path == "rotation")
     wanted = (
         Rotation.from_euler("z", 10, degrees=True)

@@ -1,4 +1,6 @@
-"""Files that ended the program, or came out as an exception of Python's own: refused in one line, or ported where they must be."""
+"""Files that ended the program, or came out as an exception of Python's own: refused in one line, or ported
+where they must be.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ HELD = {
     "bigint.gltf": ("has-geometry", "nothing in this asset"), "vlist.ply": ("has-geometry", "points or lines"),
     "huge": ("step", "what vertices can hold"), "longuri.glb": ("texture-missing", "not there"),
 }  # fmt: skip
-"""Read, and held by a row: there is nothing in it, it is 10²⁰⁰ m large, its texture has a name no file system takes."""
+"""Read, and held by a row: there is nothing in it, it is 10²⁰⁰ m large, its texture has a name no file system
+takes.
+"""
 PORTED = ("bodyscale0", "hipscale0", "jointscale0", "rootscale0", "surr", "surr2", "tiny")
 """Hidden by a scale of 0, named with half a character, far too small: these are nobody's error."""
 

@@ -1,5 +1,5 @@
-"""Files that were ported wrong once, whole: on every sheet each fits, what is done is landed, stands where it stood and shows
-what it showed; and what a sheet cannot take, or is not read yet, is said."""
+"""Files that were ported wrong once, whole: on every sheet each fits, what is done is landed, stands where it
+stood and shows what it showed; and what a sheet cannot take, or is not read yet, is said."""
 
 from __future__ import annotations
 
@@ -110,14 +110,19 @@ def _shown(scene: Scene, p: Primitive, faces: np.ndarray, material: Material | N
         return np.tile(factor, (len(faces), 1))
     uv = lay.apply(p.texcoords[lay.texcoord])[faces].mean(axis=1) % 1.0
     high, wide = pixels.shape[:2]
-    at = pixels[np.clip((uv[:, 1] * high).astype(int), 0, high - 1), np.clip((uv[:, 0] * wide).astype(int), 0, wide - 1)]
+    at = pixels[
+        np.clip((uv[:, 1] * high).astype(int), 0, high - 1),
+        np.clip((uv[:, 0] * wide).astype(int), 0, wide - 1),
+    ]
     rgb = np.repeat(at[:, :1], 3, axis=1) if pixels.shape[2] <= 2 else at[:, :3]
     linear: np.ndarray = to_linear(rgb / np.iinfo(pixels.dtype).max) * factor
     return linear
 
 
 def pairs(result: Result, sheet: Sheet) -> Iterator[tuple[Scene, Clip | None, Scene, Clip | None, float]]:
-    """The asset as the file has it, and as a reader finds it in the package: at rest, and at times of clips both have."""
+    """The asset as the file has it, and as a reader finds it in the package: at rest, and at times of clips
+    both have.
+    """
     assert result.folder is not None
     source = read_scene(Source(result.path, result.path.parent))
     before, after = change_convention(source, WORKING, source.convention), landed_scene(result.folder, sheet)
@@ -133,7 +138,9 @@ CASES = [(f, s) for f in FILES for s in all_sheets() if fits(f, s) and (f, s) no
 
 
 @pytest.mark.parametrize(("name", "sheet"), CASES)
-def test_it_stands_where_it_stood_and_shows_what_it_showed(name: str, sheet: str, goods: Path, tmp_path: Path) -> None:
+def test_it_stands_where_it_stood_and_shows_what_it_showed(
+    name: str, sheet: str, goods: Path, tmp_path: Path
+) -> None:
     result = port(goods, name, sheet, tmp_path)
     held = {r.requirement for r in result.ledger.open() if r.verdict == "held"}
     assert result.error is None and result.folder is not None and result.accepted, (result.error, held)
@@ -155,24 +162,32 @@ def test_what_is_lost_or_guessed_is_asked_about(name: str, goods: Path, tmp_path
     requirement, subject = SAYING[name]
     for sheet in all_sheets():
         result = port(goods, name, sheet, tmp_path / sheet)
-        rows = [r for r in result.ledger.open() if r.requirement == requirement and r.subject.endswith(subject)]
+        rows = [
+            r for r in result.ledger.open() if r.requirement == requirement and r.subject.endswith(subject)
+        ]
         assert rows and rows[0].verdict != "cleared" and rows[0].note, sheet
         assert result.left or requirement not in ("extensions", "left-behind"), sheet
 
 
 @pytest.mark.parametrize(("name", "sheet"), HELD)
-def test_what_does_not_fit_is_held_by_its_requirement_alone(name: str, sheet: str, goods: Path, tmp_path: Path) -> None:
+def test_what_does_not_fit_is_held_by_its_requirement_alone(
+    name: str, sheet: str, goods: Path, tmp_path: Path
+) -> None:
     result = port(goods, name, sheet, tmp_path)
     assert {r.requirement for r in result.ledger.open() if r.verdict == "held"} == {HELD[name, sheet]}
     assert result.folder is None and not any(tmp_path.iterdir())
 
 
-def test_under_a_donor_clips_keep_their_travel_and_scale_and_the_donor_its_names(goods: Path, tmp_path: Path) -> None:
+def test_under_a_donor_clips_keep_their_travel_and_scale_and_the_donor_its_names(
+    goods: Path, tmp_path: Path
+) -> None:
     sheet = find_sheet("donor-skeleton-kit")
     donor = read_donor(goods / "dn_donor.glb")
     path = goods / "dn_arm.glb"
     result = run(Request(path, path.parent, sheet, out=tmp_path, donor=donor))
-    assert result.error is None and result.folder is not None and result.accepted, [r for r in result.ledger.open()]
+    assert result.error is None and result.folder is not None and result.accepted, [
+        r for r in result.ledger.open()
+    ]
     after = landed_scene(result.folder, sheet)
     theirs = [donor.scene.nodes[j].name for j in donor.scene.skins[0].joints]
     assert [after.nodes[j].name for j in after.skins[0].joints] == theirs

@@ -1,4 +1,6 @@
-"""Geometry against plain brute force, NumPy, SciPy, trimesh and published formulas, on shapes drawn at random."""
+"""Geometry against plain brute force, NumPy, SciPy, trimesh and published formulas, on shapes drawn at
+random.
+"""
 
 from __future__ import annotations
 
@@ -78,7 +80,9 @@ def test_many_polygons_at_once_are_cut_as_each_alone(seed: int) -> None:
     rng = np.random.default_rng(seed)
     sizes = rng.integers(3, 9, 12)
     rings = [star(seed + k, int(n)) for k, n in enumerate(sizes)]
-    points = np.concatenate([np.c_[r, np.full(len(r), float(k))] for k, r in enumerate(rings)]).astype(np.float32)
+    points = np.concatenate([np.c_[r, np.full(len(r), float(k))] for k, r in enumerate(rings)]).astype(
+        np.float32
+    )
     corners = np.arange(len(points), dtype=np.uint32)
     together, source = triangulate(points, corners, sizes.astype(np.uint32))
     start = 0
@@ -110,7 +114,9 @@ def test_flipped_faces_of_a_closed_shape_are_the_ones_found(seed: int, bad: int)
 def test_closed_is_what_trimesh_calls_watertight(holes: int) -> None:
     points, faces = ball()
     kept = faces[holes:]
-    assert is_closed(points, kept) == trimesh.Trimesh(points, kept, process=False).is_watertight == (holes == 0)
+    assert (
+        is_closed(points, kept) == trimesh.Trimesh(points, kept, process=False).is_watertight == (holes == 0)
+    )
 
 
 @given(SEEDS)
@@ -267,7 +273,9 @@ def test_something_at_right_angles_is_always_found(seed: int) -> None:
 
 
 def test_texel_density_of_a_wall_two_metres_wide() -> None:
-    """Common practice: pixels per metre. A wall of 2 × 1 m that fills a texture of 2048 × 1024 has 1024 a metre."""
+    """Common practice: pixels per metre. A wall of 2 × 1 m that fills a texture of 2048 × 1024 has 1024 a
+    metre.
+    """
     points = np.float32([[0, 0, 0], [2, 0, 0], [2, 1, 0], [0, 1, 0]])
     uv = np.float32([[0, 1], [1, 1], [1, 0], [0, 0]])
     faces = np.uint32([[0, 1, 2], [0, 2, 3]])
@@ -292,16 +300,25 @@ def test_areas_are_trimeshs(seed: int) -> None:
 def test_triangles_laid_on_each_other_are_found_and_neighbours_are_not(seed: int) -> None:
     rng = np.random.default_rng(seed)
     side = 6
-    grid = np.stack(np.meshgrid(np.linspace(0.05, 0.95, side), np.linspace(0.05, 0.95, side)), axis=-1).reshape(-1, 2)
+    grid = np.stack(
+        np.meshgrid(np.linspace(0.05, 0.95, side), np.linspace(0.05, 0.95, side)), axis=-1
+    ).reshape(-1, 2)
     uv = grid.astype(np.float32)
     a = (np.arange(side - 1)[:, None] * side + np.arange(side - 1)).reshape(-1)
-    faces = np.concatenate([np.c_[a, a + 1, a + side], np.c_[a + 1, a + side + 1, a + side]]).astype(np.uint32)
+    faces = np.concatenate([np.c_[a, a + 1, a + side], np.c_[a + 1, a + side + 1, a + side]]).astype(
+        np.uint32
+    )
     assert not overlapping(uv, faces).any(), "a grid lies side by side"
     twice = rng.choice(len(faces), 3, replace=False)
     copies = np.arange(len(uv), len(uv) + 9, dtype=np.uint32).reshape(3, 3)
     more = np.concatenate([uv, uv[faces[twice]].reshape(-1, 2)])
     found = overlapping(more, np.concatenate([faces, copies]))
-    assert set(np.flatnonzero(found).tolist()) == {*twice.tolist(), len(faces), len(faces) + 1, len(faces) + 2}
+    assert set(np.flatnonzero(found).tolist()) == {
+        *twice.tolist(),
+        len(faces),
+        len(faces) + 1,
+        len(faces) + 2,
+    }
     # A whole texture further on is the same place.
     assert overlapping(np.concatenate([uv, uv[faces[twice]].reshape(-1, 2) + 1]).astype(np.float32),
                        np.concatenate([faces, copies])).sum() == 6  # fmt: skip
@@ -336,7 +353,9 @@ def test_the_closest_point_of_a_triangle_beats_every_other_point_on_it(seed: int
 
 
 def test_the_cotangent_of_an_even_triangle_is_a_half_over_root_three() -> None:
-    """Pinkall and Polthier (1993): the weight of an edge is half the sum of the cotangents of the angles across it."""
+    """Pinkall and Polthier (1993): the weight of an edge is half the sum of the cotangents of the angles
+    across it.
+    """
     points = np.array([[0, 0, 0], [1, 0, 0], [0.5, np.sqrt(3) / 2, 0]])
     lap, mass = cotangent(points, np.array([[0, 1, 2]]))
     assert np.abs(lap.toarray() - (np.eye(3) * 3 - 1) * 0.5 / np.sqrt(3)).max() < 1e-12

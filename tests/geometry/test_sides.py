@@ -20,7 +20,11 @@ def test_a_leaf_modelled_on_both_sides_keeps_its_back() -> None:
     points = np.array([[0, 0, 0], [1, 0, 0], [1, 1, 0], [0, 1, 0]], np.float32)
     front = np.array([[0, 1, 2], [0, 2, 3]], np.uint32)
     both = np.concatenate([front, front[:, ::-1]])
-    assert backs(points, both).all() and not doubled(points, both).any() and not turned_inward(points, both).any()
+    assert (
+        backs(points, both).all()
+        and not doubled(points, both).any()
+        and not turned_inward(points, both).any()
+    )
     thrice = np.concatenate([both, np.roll(front, 1, axis=1)])
     assert doubled(points, thrice).tolist() == [False] * 4 + [True] * 2 and not backs(points, front).any()
 
@@ -45,7 +49,9 @@ def test_patches_that_edges_do_not_tie_are_turned_by_what_is_seen_of_them(share:
 @pytest.mark.parametrize("holes", [0.0, 0.05, 0.1])
 def test_a_shell_with_holes_that_is_turned_whole_is_found(holes: float) -> None:
     points, faces = ball()
-    bent = (points * (1, 1, 3) + np.c_[np.sin(points[:, 2] * 3), np.zeros((len(points), 2))]).astype(np.float32)
+    bent = (points * (1, 1, 3) + np.c_[np.sin(points[:, 2] * 3), np.zeros((len(points), 2))]).astype(
+        np.float32
+    )
     kept = faces[np.random.default_rng(3).random(len(faces)) > holes]
     kept = kept[np.argsort(points[kept].mean(axis=1)[:, 2])][: int(len(kept) * 0.9)]
     assert turned_inward(bent, kept[:, ::-1]).mean() > 0.9
@@ -66,5 +72,7 @@ def test_sheets_have_no_inside() -> None:
     x, y = np.meshgrid(np.arange(12), np.arange(12), indexing="ij")
     points = np.c_[x.ravel(), y.ravel(), 0.3 * np.sin(x.ravel())].astype(np.float32)
     quads = (np.arange(11)[:, None] * 12 + np.arange(11)).ravel()
-    faces = np.concatenate([np.c_[quads, quads + 12, quads + 13], np.c_[quads, quads + 13, quads + 1]]).astype(np.uint32)
+    faces = np.concatenate(
+        [np.c_[quads, quads + 12, quads + 13], np.c_[quads, quads + 13, quads + 1]]
+    ).astype(np.uint32)
     assert not turned_inward(points, faces).any() and not turned_inward(points, faces[:, ::-1]).any()

@@ -10,14 +10,22 @@ from customs.geometry.faces import degenerate, doubled, inward, is_closed
 from customs.geometry.normals import corner_normals, scatter, smooth_normals
 from customs.geometry.polygons import triangulate
 from customs.geometry.tangents import face_tangents, mirrored_vertices, vertex_tangents
-from customs.geometry.triangles import area, face_vectors, fan_triangles, signed_volume, strip_triangles, triangles_of
+from customs.geometry.triangles import (
+    area,
+    face_vectors,
+    fan_triangles,
+    signed_volume,
+    strip_triangles,
+    triangles_of,
+)
 from customs.geometry.weld import groups_near, groups_of_rows, unique_rows
 from customs.scene.arrays import frozen
 from tests.assets import LETTER_F, cube, extruded, letter_primitive
 
 
 def test_strip_and_fan_follow_the_specification() -> None:
-    # glTF 2.0, 3.7.2.1: strip p_i = {v_i, v_(i + (1 + i%2)), v_(i + (2 − i%2))}, fan p_i = {v_(i+1), v_(i+2), v_0}
+    # glTF 2.0, 3.7.2.1: strip p_i = {v_i, v_(i + (1 + i%2)), v_(i + (2 − i%2))}, fan p_i = {v_(i+1), v_(i+2),
+    # v_0}
     v = np.arange(6, dtype=np.uint32)
     assert strip_triangles(v).tolist() == [[0, 1, 2], [1, 3, 2], [2, 3, 4], [3, 5, 4]]
     assert fan_triangles(v).tolist() == [[1, 2, 0], [2, 3, 0], [3, 4, 0], [4, 5, 0]]
@@ -108,7 +116,11 @@ def test_smoothing_groups_keep_apart_what_is_not_in_one() -> None:
     prim = cube()
     faces = triangles_of(prim)
     groups = np.zeros(len(faces), np.uint32)
-    assert np.allclose(corner_normals(prim.positions, faces, 180, groups), corner_normals(prim.positions, faces, 0), atol=1e-6)
+    assert np.allclose(
+        corner_normals(prim.positions, faces, 180, groups),
+        corner_normals(prim.positions, faces, 0),
+        atol=1e-6,
+    )
 
 
 def test_an_unmirrored_patch_has_w_plus_one_and_a_tangent_along_u() -> None:
@@ -141,7 +153,9 @@ def test_vertices_of_both_uv_directions_are_found() -> None:
 
 def test_a_flat_uv_triangle_gives_a_finite_tangent() -> None:
     points = frozen([[0, 0, 0], [1, 0, 0], [1, 1, 0]])
-    t = vertex_tangents(points, frozen([[0, 0, 1]] * 3), frozen([[0.5, 0.5]] * 3), np.array([[0, 1, 2]], np.uint32))
+    t = vertex_tangents(
+        points, frozen([[0, 0, 1]] * 3), frozen([[0.5, 0.5]] * 3), np.array([[0, 1, 2]], np.uint32)
+    )
     assert np.isfinite(t).all() and np.allclose(np.linalg.norm(t[:, :3], axis=1), 1)
 
 
@@ -190,10 +204,16 @@ def test_an_open_bowl_turned_in_is_found_by_its_centre() -> None:
 def test_a_moebius_band_is_left_alone() -> None:
     n = 40
     t = np.linspace(0, 2 * np.pi, n, endpoint=False)
-    ring = lambda s: np.c_[(1 + s * np.cos(t / 2)) * np.cos(t), (1 + s * np.cos(t / 2)) * np.sin(t), s * np.sin(t / 2)]  # noqa: E731
+
+    def ring(s: float) -> np.ndarray:
+        side = 1 + s * np.cos(t / 2)
+        return np.c_[side * np.cos(t), side * np.sin(t), s * np.sin(t / 2)]
+
     points = np.concatenate([ring(-0.2), ring(0.2)]).astype(np.float32)
     i = np.arange(n - 1)
-    faces = np.concatenate([np.c_[i, i + 1, i + n], np.c_[i + 1, i + 1 + n, i + n], [[n - 1, n, 2 * n - 1], [n, 0, 2 * n - 1]]])
+    faces = np.concatenate(
+        [np.c_[i, i + 1, i + n], np.c_[i + 1, i + 1 + n, i + n], [[n - 1, n, 2 * n - 1], [n, 0, 2 * n - 1]]]
+    )
     assert not inward(points, faces.astype(np.uint32)).any()
 
 

@@ -28,9 +28,13 @@ PARTS = ("lid", "body", "foot")
 def pot(*names: str, digest: str = DIGEST) -> Scene:
     """A pot whose parts are meshes of a node and a material each, in that order; sizes tell them apart."""
     nodes = tuple(Node(key("node", i), n, mesh=i) for i, n in enumerate(names))
-    meshes = tuple(Mesh(key("mesh", i), n, (cube(0.1 * (len(n) + 1), i, material=i),)) for i, n in enumerate(names))
+    meshes = tuple(
+        Mesh(key("mesh", i), n, (cube(0.1 * (len(n) + 1), i, material=i),)) for i, n in enumerate(names)
+    )
     materials = tuple(Material(key("material", i), f"{n} clay") for i, n in enumerate(names))
-    return replace(scene_of(cube()), nodes=nodes, roots=tuple(range(len(names))), meshes=meshes, materials=materials)
+    return replace(
+        scene_of(cube()), nodes=nodes, roots=tuple(range(len(names))), meshes=meshes, materials=materials
+    )
 
 
 def keys(scene: Scene) -> dict[str, str]:
@@ -58,7 +62,9 @@ def test_parts_are_matched_by_name_then_by_number(
     then, later = keys(before), keys(renumbered(after, before.digest, again.numbering))
     shared = [k for k in then if k in later]
     assert len(shared) >= 8 and all(then[k] == later[k] for k in shared)
-    assert len(set(later.values())) == len(later) and (set(later.values()) <= set(then.values())) is not bool(new)
+    assert len(set(later.values())) == len(later) and (set(later.values()) <= set(then.values())) is not bool(
+        new
+    )
 
 
 def test_what_has_gone_leaves_its_number_to_nobody() -> None:
@@ -76,14 +82,18 @@ def test_several_of_one_name_are_matched_in_their_order_and_rows_too() -> None:
     more = [Node(key("node", 0), "sign"), *(replace(n, key=key("node", k + 1)) for k, n in enumerate(grid))]
     after = replace(before, nodes=tuple(more), roots=tuple(range(41)))
     again = matched(before, after, {})
-    assert [str(n.key) for n in renumbered(after, DIGEST, again.numbering).nodes[1:]] == [str(n.key) for n in before.nodes]
+    assert [str(n.key) for n in renumbered(after, DIGEST, again.numbering).nodes[1:]] == [
+        str(n.key) for n in before.nodes
+    ]
     assert again.numbering["node"].runs == ((0, 40, 1), (1, 0, 40))
 
 
 def test_rows_have_the_name_paths_of_the_nodes_they_were() -> None:
     scene = crowd(1)
     nodes, rows = (elements(s)["node"] for s in (scene, fold(scene)))
-    assert dict(zip(nodes.numbers.tolist(), nodes.paths.tolist())) == dict(zip(rows.numbers.tolist(), rows.paths.tolist()))
+    assert dict(zip(nodes.numbers.tolist(), nodes.paths.tolist())) == dict(
+        zip(rows.numbers.tolist(), rows.paths.tolist())
+    )
 
 
 @pytest.mark.parametrize("seed", range(4))
@@ -107,7 +117,10 @@ def test_a_stop_for_one_part_is_still_for_that_part(tmp_path: Path) -> None:
     asset = taken(tmp_path, *PARTS)
     first = kept_copy(asset, tmp_path / "store").run()
     foot = next(m for m in first.scene.meshes if m.name == "foot")
-    asset = replace(asset, stops=asset.route.added("normals", {"only": "all", "targets": (str(foot.key),)}, by="person").stops)
+    asset = replace(
+        asset,
+        stops=asset.route.added("normals", {"only": "all", "targets": (str(foot.key),)}, by="person").stops,
+    )
     saved(pot("handle", "foot", "body"), tmp_path / "goods" / "pot.glb")
     now, words = take_again(asset, tmp_path / "store")
     assert now.digest != asset.digest and now.prefix == asset.prefix and Asset.from_dict(now.as_dict()) == now
@@ -135,7 +148,9 @@ def test_one_that_could_not_be_read_is_taken_again_once_it_can(tmp_path: Path) -
     saved(pot(*PARTS), path)
     now, words = take_again(asset, tmp_path / "store")
     scene = kept_copy(now, tmp_path / "store").run().scene
-    assert asset.kind == "unreadable" and now.kind != "unreadable" and words == () and now.prefix == scene.digest
+    assert (
+        asset.kind == "unreadable" and now.kind != "unreadable" and words == () and now.prefix == scene.digest
+    )
     assert [m.key.ordinal for m in scene.meshes] == [0, 1, 2]
 
 
@@ -147,7 +162,9 @@ def test_what_was_found_far_off_is_found_again_and_nothing_between_is_looked_thr
     (goods / "pot.mtl").write_text("newmtl clay\nmap_Kd clay_c.png\n")
     picture = encoded(np.full((4, 4, 3), 90, np.uint8), "png")
     (far / "clay_c.png").write_bytes(picture)
-    asset = search_for(take_in(goods / "pot.obj", goods, tmp_path / "store", "pot", None), tmp_path / "store", [far])
+    asset = search_for(
+        take_in(goods / "pot.obj", goods, tmp_path / "store", "pot", None), tmp_path / "store", [far]
+    )
     assert str(far / "clay_c.png") in asset.files
     (between / "clay_n.png").write_bytes(picture)
     (goods / "pot.mtl").write_text("newmtl clay\nKd 1 1 1\nmap_Kd clay_c.png\n")
@@ -163,7 +180,12 @@ def test_files_with_the_same_samples_are_told_apart_only_where_they_meet(
     (tmp_path / "goods").mkdir()
     one = taken(tmp_path, *PARTS)
     path = saved(pot("bowl"), tmp_path / "goods" / "bowl.glb")
-    alone, beside = (take_in(path, path.parent, tmp_path / "store", "bowl", None, others) for others in ((), (one,)))
+    alone, beside = (
+        take_in(path, path.parent, tmp_path / "store", "bowl", None, others) for others in ((), (one,))
+    )
     assert one.prefix == alone.prefix == "abcdefabcdef" and beside.prefix == beside.digest[:12]
     assert {m.key.digest for m in kept_copy(beside, tmp_path / "store").run().scene.meshes} == {beside.prefix}
-    assert take_in(tmp_path / "goods" / "pot.glb", path.parent, tmp_path / "store", "pot_2", None, (one,)).prefix == one.prefix
+    assert (
+        take_in(tmp_path / "goods" / "pot.glb", path.parent, tmp_path / "store", "pot_2", None, (one,)).prefix
+        == one.prefix
+    )

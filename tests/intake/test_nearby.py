@@ -44,7 +44,11 @@ def test_missing_names_relatives_and_misspellings_are_found_and_strangers_are_no
         target = tmp_path / "a" / name
         target.parent.mkdir(exist_ok=True)
         target.write_bytes(png(k))
-    assert found(path) == ["maps/OAK_C.png", "maps/oak_c.tga.png", "maps/oak_n.png"] or "maps/OAK_C.png" in found(path)
+    assert found(path) == [
+        "maps/OAK_C.png",
+        "maps/oak_c.tga.png",
+        "maps/oak_n.png",
+    ] or "maps/OAK_C.png" in found(path)
     assert "maps/pine_c.png" not in found(path) and all(".hidden" not in f for f in found(path))
     other = asset(tmp_path / "b", "walnut_color.png")
     (tmp_path / "b" / "walnut_colour.png").write_bytes(png(9))
@@ -93,8 +97,8 @@ def test_a_broken_file_nearby_is_no_trouble(tmp_path: Path) -> None:
     assert image.problem
 
 
-# Common practice: `_c _n _g _s _m _e _op`; `D N S`; ALB NRM AO; `_b` base, `_n` normal, `_r` roughness; there is no
-# universal table, so an origin's own words come first.
+# Common practice: `_c _n _g _s _m _e _op`; `D N S`; ALB NRM AO; `_b` base, `_n` normal, `_r` roughness; there
+# is no universal table, so an origin's own words come first.
 @pytest.mark.parametrize(
     ("name", "role"),
     [("wall_c", "base_colour"), ("wall_n", "normal"), ("wall_g", "glossiness"), ("wall_s", "specular"), ("wall_m", "metallic"),
@@ -107,7 +111,9 @@ def test_usual_suffixes(name: str, role: str | None) -> None:
 
 
 def test_an_origins_own_words_come_first_and_are_kept(tmp_path: Path) -> None:
-    origin = parse_origin({"id": "mill", "title": "Mill", "suffixes": {"roughness": ["dull"], "normal": ["c"]}}, "mill.toml")
+    origin = parse_origin(
+        {"id": "mill", "title": "Mill", "suffixes": {"roughness": ["dull"], "normal": ["c"]}}, "mill.toml"
+    )
     assert role_of_name("wall_c", origin.suffixes).role == "normal"  # type: ignore[union-attr]
     assert family("wall_dull", origin.suffixes) == "wall"
     assert read_origin(keep_origin(origin, tmp_path)) == origin
@@ -121,4 +127,8 @@ def test_a_guess_says_why(tmp_path: Path) -> None:
     (tmp_path / "a" / "oak_n.png").write_bytes(png(1))
     image = take(path).scene.images[0]
     guess = guess_role(image)
-    assert "its name says normal" in guess.reason and "its pixels look like colour" in guess.reason and guess.sure < 0.75
+    assert (
+        "its name says normal" in guess.reason
+        and "its pixels look like colour" in guess.reason
+        and guess.sure < 0.75
+    )

@@ -1,4 +1,6 @@
-"""Shipments, routes, waivers, painted weights and sheets as earlier editions wrote them: they open, and deliver the same."""
+"""Shipments, routes, waivers, painted weights and sheets as earlier editions wrote them: they open, and
+deliver the same.
+"""
 
 from __future__ import annotations
 
@@ -32,7 +34,8 @@ EDITIONS = ("first", "second")
 TOLD: dict[str, dict[str, Any]] = {e: json.loads((HERE / e / "told.json").read_text()) for e in EDITIONS}
 SENT = [(e, sheet) for e in EDITIONS for sheet in sorted(TOLD[e]["sheets"])]
 SAID: dict[tuple[str, str], set[str]] = {
-    # The first edition overwrote a mesh that a moving node kept, and set the footing by the wrong shape that came of it.
+    # The first edition overwrote a mesh that a moving node kept, and set the footing by the wrong shape that
+    # came of it.
     **{(sheet, "odd"): {"footing held", "material-equal query"} for sheet in TOLD["first"]["sheets"]},
     # A map whose slopes contradict what its file says was turned, or left, without a word.
     **{
@@ -45,15 +48,15 @@ SAID: dict[tuple[str, str], set[str]] = {
         for sheet in ("centimetre-zup-lh", "clips-apart-kit", "split-rig-kit", "twin-format-kit")
     },
 }
-"""(sheet, asset) → rows that are open now and were not in the first edition, or the other way round: each change of later issues,
-as said."""
+"""(sheet, asset) → rows that are open now and were not in the first edition, or the other way round: each
+change of later issues, as said."""
 
 
 NOBODY = {
     ("first", "unwrap"): {"*ring*"}, ("second", "unwrap"): {"*ring*"}, ("first", "atlas"): {"0/atlas"}, ("first", "variants"): {"0/variant1"},
 }  # fmt: skip
-"""(edition, step) → what was kept as a target and never was one of its stop: no mesh has that name, a material is no texture. Earlier
-editions passed over it without a word."""
+"""(edition, step) → what was kept as a target and never was one of its stop: no mesh has that name, a
+material is no texture. Earlier editions passed over it without a word."""
 
 
 @pytest.fixture(scope="session")
@@ -63,7 +66,11 @@ def editions(tmp_path_factory: pytest.TempPathFactory) -> dict[str, Path]:
 
 
 def _unpack(here: Path, edition: str) -> None:
-    for place, name, target in (("first", "goods-1", "goods"), ("first", "goods-2", "goods"), (edition, "shipments", ".")):
+    for place, name, target in (
+        ("first", "goods-1", "goods"),
+        ("first", "goods-2", "goods"),
+        (edition, "shipments", "."),
+    ):
         with tarfile.open(HERE / place / f"{name}.tar.xz") as packed:
             packed.extractall(here / target, filter="data")
     for path in here.glob("*.customs"):
@@ -94,11 +101,15 @@ def test_every_kind_of_stop_was_kept() -> None:
 
 
 @pytest.mark.parametrize(("edition", "step"), [(e, step) for e in EDITIONS for step in TOLD[e]["steps"]])
-def test_a_stop_of_every_kind_still_runs_and_its_keys_are_answered(edition: str, step: str, editions: dict[str, Path]) -> None:
+def test_a_stop_of_every_kind_still_runs_and_its_keys_are_answered(
+    edition: str, step: str, editions: dict[str, Path]
+) -> None:
     first, told = editions[edition], TOLD[edition]["steps"][step]
     asset = next(a for a in opened(first / "steps.customs") if a.id == step)
     taken = kept_copy(asset, first / "store").run()
-    passed = evaluate(taken.scene, asset.digest, asset.route, SceneCache(), about_of(asset, first / "store").resources)
+    passed = evaluate(
+        taken.scene, asset.digest, asset.route, SceneCache(), about_of(asset, first / "store").resources
+    )
     assert not [a.error for a in passed if a.error is not None]
     gone = {
         r.text.removesuffix(": no longer there").rsplit(":", 1)[-1]
@@ -117,7 +128,9 @@ def test_a_stop_of_every_kind_still_runs_and_its_keys_are_answered(edition: str,
 
 
 @pytest.mark.parametrize(("edition", "sheet"), SENT)
-def test_shipments_deliver_as_they_did(edition: str, sheet: str, editions: dict[str, Path], tmp_path: Path) -> None:
+def test_shipments_deliver_as_they_did(
+    edition: str, sheet: str, editions: dict[str, Path], tmp_path: Path
+) -> None:
     first, changed = editions[edition], SAID if edition == "first" else {}
     goods = opened(first / f"{sheet}.customs")
     for asset in goods:
@@ -132,10 +145,13 @@ def test_shipments_deliver_as_they_did(edition: str, sheet: str, editions: dict[
         written = run_dispatch(DispatchRequest(done, find_sheet(sheet), tmp_path / "out")).written
         body = written.docket
         own = find_sheet(sheet).model.format in ("glb", "gltf")
-        # The first edition wrote down what it meant to write; now it is what the files hold, and other formats part vertices.
+        # The first edition wrote down what it meant to write; now it is what the files hold, and other
+        # formats part vertices.
         kinds = set(told["after"]) if own else {"triangles", "materials", "textures", "clips"}
         assert {k: body["after"][k] for k in kinds} == {k: told["after"][k] for k in kinds}, asset.id
-        for kind in ("nodes", "meshes", "materials", "images", "clips") if own else ("materials", "images", "clips"):
+        for kind in (
+            ("nodes", "meshes", "materials", "images", "clips") if own else ("materials", "images", "clips")
+        ):
             assert sorted(body["names"][kind]) == sorted(told["names"][kind]), asset.id
         assert {f["path"] for f in written.files} == set(told["files"]), asset.id
         for end in ("low", "high"):

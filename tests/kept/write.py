@@ -1,5 +1,6 @@
-"""Wrote `first/` and `second/`: shipments as editions of Customs kept them. Run again only to add an edition of its own, when the
-form of what is kept has changed. Later editions are of the goods of the first, and of fewer sheets.
+"""Wrote `first/` and `second/`: shipments as editions of Customs kept them. Run again only to add an edition
+of its own, when the form of what is kept has changed. Later editions are of the goods of the first, and of
+fewer sheets.
 
 python -m tests.kept.write FOLDER SHEET …
 """
@@ -85,7 +86,9 @@ def keys_of(scene: Scene) -> list[str]:
 
 
 def odd() -> Scene:
-    """A mesh of two materials shared by a stretched and a turned node, a moving root, joints side by side, light and camera."""
+    """A mesh of two materials shared by a stretched and a turned node, a moving root, joints side by side,
+    light and camera.
+    """
     both = (replace(cube(0.4, 0), material=0), replace(cube(0.3, 1), material=1))
     bound = letter_primitive(2)
     joints = np.zeros((len(bound.positions), 4), np.uint16)
@@ -94,17 +97,26 @@ def odd() -> Scene:
     skinned = replace(bound, joints=frozen(joints, np.uint16), weights=frozen(weights), material=1)
     nodes = (
         Node(key("node", 0), "wide", mesh=0, scale=np.array([2.0, 1, 1])),
-        Node(key("node", 1), "leaning", mesh=0, rotation=quaternion("X", 30), translation=np.array([2.0, 0, 0])),
+        Node(
+            key("node", 1), "leaning", mesh=0, rotation=quaternion("X", 30), translation=np.array([2.0, 0, 0])
+        ),
         Node(key("node", 2), "spinner", mesh=0, translation=np.array([0, 2.0, 0])),
         Node(key("node", 3), "left"),
         Node(key("node", 4), "right", translation=np.array([0.5, 0, 0])),
         Node(key("node", 5), "body", mesh=1, skin=0),
-        Node(key("node", 6), "lamp", holds=(Light(key("light", 0), "lamp", "spot"),), rotation=quaternion("X", -40)),
+        Node(
+            key("node", 6),
+            "lamp",
+            holds=(Light(key("light", 0), "lamp", "spot"),),
+            rotation=quaternion("X", -40),
+        ),
         Node(key("node", 7), "eye", holds=(Camera(key("camera", 0), "eye"),)),
     )
     turns = np.stack([quaternion("Y", d) for d in (0, 60, 120)])
     spin = Clip(key("clip", 0), "spin", (Channel(2, "rotation", frozen([0.0, 0.5, 1.0]), frozen(turns)),))
-    inverse = np.stack([np.eye(4), np.linalg.inv(compose(np.array([0.5, 0, 0]), np.array([0, 0, 0, 1.0]), np.ones(3)))])
+    inverse = np.stack(
+        [np.eye(4), np.linalg.inv(compose(np.array([0.5, 0, 0]), np.array([0, 0, 0, 1.0]), np.ones(3)))]
+    )
     return Scene(
         "odd", DIGEST, nodes, tuple(range(8)),
         (Mesh(key("mesh", 0), "pair", both), Mesh(key("mesh", 1), "body", (skinned,))),
@@ -123,7 +135,9 @@ def main(folder: Path, sheets: Sequence[str]) -> None:
         for name in ("goods-1", "goods-2"):
             with tarfile.open(FIRST / f"{name}.tar.xz") as packed:
                 packed.extractall(here / "goods", filter="data")
-        base = _assets(here, {id_: here / "goods" / path.relative_to(here / "made") for id_, path in made.items()})
+        base = _assets(
+            here, {id_: here / "goods" / path.relative_to(here / "made") for id_, path in made.items()}
+        )
         told: dict[str, Any] = {"sheets": {}, "steps": {}}
         for sheet in sheets:
             told["sheets"][sheet] = _shipment(here, base, sheet)
@@ -148,10 +162,16 @@ def _assets(here: Path, files: dict[str, Path]) -> list[Asset]:
     keep_donor(here / "store", donor)
     out = []
     for good in GOODS:
-        asset = take_in(files[good.id], files[good.id].parent, here / "store", good.id, find_origin(good.origin))
+        asset = take_in(
+            files[good.id], files[good.id].parent, here / "store", good.id, find_origin(good.origin)
+        )
         out.append(replace(asset, donor=donor.digest, donor_name=donor.name))
     own = take_in(
-        here / "goods" / "odd" / "odd.glb", here / "goods" / "odd", here / "store", "odd", find_origin("centimetre-zup")
+        here / "goods" / "odd" / "odd.glb",
+        here / "goods" / "odd",
+        here / "store",
+        "odd",
+        find_origin("centimetre-zup"),
     )
     return [*out, own]
 
@@ -208,7 +228,12 @@ def _steps(here: Path, base: list[Asset]) -> dict[str, Any]:
         for kind, follow in FOLLOW.items():
             mine = tuple(k for k in made if k in {str(x.key) for x in getattr(passed[-1].scene, kind)})
             if mine:
-                route = Route((*route.stops, *Route(route.stops[:1]).added(follow, {"targets": mine}, "person").stops[1:]))
+                route = Route(
+                    (
+                        *route.stops,
+                        *Route(route.stops[:1]).added(follow, {"targets": mine}, "person").stops[1:],
+                    )
+                )
         state = state.with_asset(replace(plain, id=step, name=step, stops=route.stops))
         told[step] = {"changed": changed, "keys": keys_of(passed[-1].scene), "made": made}
         print(step, id_, "changed" if changed else "-", len(made), made[:2], flush=True)

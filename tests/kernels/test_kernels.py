@@ -123,7 +123,8 @@ def test_obj_text_of_any_bytes_ends_well(odd: bytes, place: int) -> None:
 def test_a_plain_file_goes_the_quick_way_and_pieces_are_read_alike() -> None:
     rng = np.random.default_rng(3)
     rows = "".join(
-        f"v {x:.6f} {y:.5g} {z:e}\n" for x, y, z in rng.normal(size=(300, 3)) * 10.0 ** rng.integers(-5, 5, (300, 1))
+        f"v {x:.6f} {y:.5g} {z:e}\n"
+        for x, y, z in rng.normal(size=(300, 3)) * 10.0 ** rng.integers(-5, 5, (300, 1))
     )
     faces = "".join(f"f {a}//{b} {b}//{a} {c}//{c}\n" for a, b, c in rng.integers(1, 300, (200, 3)))
     text = (rows + "vn 0 0 1\n" * 300 + "g all\nusemtl skin\n" + faces).encode()
@@ -160,7 +161,9 @@ def test_what_is_no_number_is_never_taken_for_one(text: str) -> None:
 
 
 def ring(rng: np.random.Generator, kind: str, n: int) -> np.ndarray:
-    """A loop (n, 2) ccw: a star without crossings, a comb, one that crosses itself, one with points on each other."""
+    """A loop (n, 2) ccw: a star without crossings, a comb, one that crosses itself, one with points on each
+    other.
+    """
     turn = np.linspace(0, 2 * np.pi, n, endpoint=False)
     if kind == "comb":
         half = n // 2
@@ -168,7 +171,13 @@ def ring(rng: np.random.Generator, kind: str, n: int) -> np.ndarray:
         return np.concatenate(
             [np.c_[along, np.where(np.arange(half) % 2, 1.0, 0.05)], np.c_[along[::-1], np.zeros(half) - 0.1]]
         )[::-1].copy()
-    reach = rng.uniform(0.2, 1, n) if kind == "star" else rng.normal(size=n) if kind == "crossed" else rng.integers(1, 3, n)
+    reach = (
+        rng.uniform(0.2, 1, n)
+        if kind == "star"
+        else rng.normal(size=n)
+        if kind == "crossed"
+        else rng.integers(1, 3, n)
+    )
     return np.c_[np.cos(turn) * reach, np.sin(turn) * reach]
 
 
@@ -176,7 +185,9 @@ def ring(rng: np.random.Generator, kind: str, n: int) -> np.ndarray:
 @pytest.mark.parametrize("n", [3, 4, 5, 12, 60, 200])
 def test_the_same_ears_are_cut(kind: str, n: int) -> None:
     for seed in range(4):
-        flat = np.ascontiguousarray(ring(np.random.default_rng(seed), kind, n - n % 2 if kind == "comb" else n))
+        flat = np.ascontiguousarray(
+            ring(np.random.default_rng(seed), kind, n - n % 2 if kind == "comb" else n)
+        )
         if len(flat) < 3:
             continue
         ours, theirs = got("ears").clip_ears(flat), _clip_ears(flat[None])[0]
@@ -197,7 +208,8 @@ def test_png_rows_are_unfiltered_alike(step: int) -> None:
         out = np.empty((height, width * step), np.uint8)
         got("png_filters").unfilter(rows, step, out)
         assert np.array_equal(
-            out.reshape(height, width, step), by_diagonals(rows[:, 0], rows[:, 1:].reshape(height, width, step))
+            out.reshape(height, width, step),
+            by_diagonals(rows[:, 0], rows[:, 1:].reshape(height, width, step)),
         )
 
 
@@ -222,7 +234,9 @@ def test_a_place_there_is_not_is_found_before_the_call(at: list[int]) -> None:
         by_chains(got("corners"), np.array(at), [], 3)
 
 
-def test_without_a_place_to_keep_them_everything_works(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> None:
+def test_without_a_place_to_keep_them_everything_works(
+    monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
     (tmp_path / "full").write_text("a file where the folder would be")
     monkeypatch.setenv("CUSTOMS_CACHE", str(tmp_path / "full"))
     store.folder.cache_clear()

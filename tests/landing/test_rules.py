@@ -1,4 +1,6 @@
-"""The stand-in destination: every rule it keeps is broken once, in the package or by another sheet, and it says so."""
+"""The stand-in destination: every rule it keeps is broken once, in the package or by another sheet, and it
+says so.
+"""
 
 from __future__ import annotations
 
@@ -66,7 +68,9 @@ def block() -> Scene:
 def delivered(scene: Scene, rules: Sheet, folder: Path) -> Path:
     """A package of a scene as it is."""
     source = {"name": "a.glb", "sha256": "0", "files": []}
-    return dispatch(Goods(scene, [At(arrive_stop(None), scene)], Ledger(()), rules, About(), source), folder).folder
+    return dispatch(
+        Goods(scene, [At(arrive_stop(None), scene)], Ledger(()), rules, About(), source), folder
+    ).folder
 
 
 def refusals(log: Log) -> str:
@@ -75,7 +79,9 @@ def refusals(log: Log) -> str:
 
 
 def exchange(folder: Path, change: Callable[[dict[str, Any]], object], data: bytes | None = None) -> None:
-    """The docket changed, and the model exchanged with its size and hash put right, by somebody who knows how."""
+    """The docket changed, and the model exchanged with its size and hash put right, by somebody who knows
+    how.
+    """
     docket = folder / "docket.json"
     body = json.loads(docket.read_text("utf-8"))
     if data is not None:
@@ -142,7 +148,10 @@ DOCKETS: dict[str, tuple[Callable[[dict[str, Any]], object], str]] = {
     "no files": (lambda b: b.update(files=[]), "no model file"),
     "a file outside": (lambda b: b["files"][0].update(path="../../escape.glb"), "outside the package"),
     "a file of no name": (lambda b: b["files"].append(7), "missing or wrong"),
-    "a file that is gone": (lambda b: b["files"].append({"path": "gone.png", "size": 1, "sha256": ""}), "it is not there"),
+    "a file that is gone": (
+        lambda b: b["files"].append({"path": "gone.png", "size": 1, "sha256": ""}),
+        "it is not there",
+    ),
     "no models": (lambda b: b.update(models=[]), "no model file"),
     "a model that is no table": (lambda b: b.update(models=["block.glb"]), "missing or wrong"),
     "a sheet nobody has": (lambda b: b["sheet"].update(id="moon-kit"), "its sheet is not here"),
@@ -187,7 +196,9 @@ def test_what_lies_beside_is_remarked_and_stops_nothing(package: Path) -> None:
 def test_an_older_edition_of_the_sheet_is_remarked(package: Path) -> None:
     newer = sheet(model={"max_size": (5, 5, 5)})
     log = land(package, lambda id_: newer)
-    assert log.accepted and any("has changed since the dispatch" in line.text for line in log.lines if line.level == "remark")
+    assert log.accepted and any(
+        "has changed since the dispatch" in line.text for line in log.lines if line.level == "remark"
+    )
 
 
 def test_packages_are_found_where_they_are(package: Path) -> None:

@@ -72,7 +72,9 @@ def test_a_copy_that_is_gone_is_missed(twin: Path, tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize(("block", "levels", "said"), [("bc3", 1, "mip levels"), ("", 9, "plain pixels")])
-def test_another_compression_or_no_levels_are_refused(block: str, levels: int, said: str, twin: Path, tmp_path: Path) -> None:
+def test_another_compression_or_no_levels_are_refused(
+    block: str, levels: int, said: str, twin: Path, tmp_path: Path
+) -> None:
     folder = copy(twin, tmp_path)
     path = next((folder / "tex").glob("*_bell_c.dds"))
     pixels = [np.zeros((max(1, 256 >> k), max(1, 256 >> k), 4), np.uint8) for k in range(levels)]
@@ -84,7 +86,11 @@ def test_another_compression_or_no_levels_are_refused(block: str, levels: int, s
 
 def test_packed_parameters_are_found_by_their_name(goods: dict[str, Path], tmp_path: Path) -> None:
     folder = package(goods, "packed-parameters-kit", tmp_path)
-    assert sorted(p.name for p in (folder / "textures").iterdir()) == ["colour.png", "normal.png", "parameters.png"]
+    assert sorted(p.name for p in (folder / "textures").iterdir()) == [
+        "colour.png",
+        "normal.png",
+        "parameters.png",
+    ]
     log = land(folder, find_sheet)
     assert log.accepted and any(line.file == "parameters.png" for line in log.lines)
     (folder / "textures" / "parameters.png").unlink()

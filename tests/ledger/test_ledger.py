@@ -75,7 +75,10 @@ def named(material: Material, *images: Image) -> Scene:
 
 
 def picture(
-    width: int = 8, height: int = 8, alpha: Callable[[np.ndarray], np.ndarray] | None = None, form: str = "png"
+    width: int = 8,
+    height: int = 8,
+    alpha: Callable[[np.ndarray], np.ndarray] | None = None,
+    form: str = "png",
 ) -> Image:
     """A texture; `alpha` maps u 0..1 to 0..1."""
     from customs.demo.textures import encoded
@@ -99,7 +102,9 @@ def test_a_sound_asset_is_cleared() -> None:
     whole = ledger(sound())
     assert whole.verdict == "cleared", [r for r in whole.open()]
     said = {r.requirement for r in whole.rows}
-    assert said <= set(requirements()) and {requirements()[k].desk for k in said} == {r.desk for r in requirements().values()}
+    assert said <= set(requirements()) and {requirements()[k].desk for k in said} == {
+        r.desk for r in requirements().values()
+    }
 
 
 def sided(face: Callable[[np.ndarray], np.ndarray]) -> Scene:
@@ -205,13 +210,17 @@ def test_pressing_the_remedy_clears_the_row(name: str) -> None:
     route = Route((arrive_stop(None),))
     for _ in range(2):  # one remedy may uncover the next of its kind (faces of two meshes)
         passed = evaluate(scene, "d", route)
-        open_rows = [r for r in judge(scene, passed, rules).rows if r.requirement == name and effective(r) != "cleared"]
+        open_rows = [
+            r for r in judge(scene, passed, rules).rows if r.requirement == name and effective(r) != "cleared"
+        ]
         for r in open_rows:
             assert r.remedy is not None
             route = take_remedy(route, r.remedy)
     passed = evaluate(scene, "d", route)
     assert not [a.error for a in passed if a.error]
-    left = [r for r in judge(scene, passed, rules).rows if r.requirement == name and effective(r) != "cleared"]
+    left = [
+        r for r in judge(scene, passed, rules).rows if r.requirement == name and effective(r) != "cleared"
+    ]
     # A mesh without a single finite vertex has nothing left to clear.
     assert not left, left
 
@@ -227,7 +236,9 @@ def test_rig_requirements(letter: Scene) -> None:
     assert worst(rows(at_rest, "bind-pose")) == "query"
     off = frozen(letter.meshes[1].primitives[0].weights * 0.9)  # type: ignore[operator]
     assert worst(rows(rigged(at_rest, weights=off), "weight-sum")) == "held"
-    nodes = tuple(replace(n, translation=np.array([1.0, 0, 0])) if n.name == "body" else n for n in letter.nodes)
+    nodes = tuple(
+        replace(n, translation=np.array([1.0, 0, 0])) if n.name == "body" else n for n in letter.nodes
+    )
     assert worst(rows(replace(at_rest, nodes=nodes), "skinned-place")) == "query"
     still = Clip(key("clip", 5), "still", (Channel(1, "rotation", frozen([0.0]), frozen([[0, 0, 0, 1]])),))
     assert worst(rows(replace(at_rest, clips=(still,)), "clip-length")) == "query"
@@ -245,15 +256,22 @@ def test_a_format_that_cannot_carry_skins_holds_them(letter: Scene) -> None:
 def test_about_rows() -> None:
     assert worst(rows(sound(), "rights", OPEN, About(use="study"))) == "held"
     assert worst(rows(sound(), "rights", sheet(rights={"licence_required": True}))) == "held"
-    assert worst(rows(sound(), "rights", sheet(rights={"licence_required": True}), About(licence="own work"))) == "cleared"
+    assert (
+        worst(rows(sound(), "rights", sheet(rights={"licence_required": True}), About(licence="own work")))
+        == "cleared"
+    )
     assert worst(rows(sound(), "source-changed", OPEN, About(source_changed="a.glb"))) == "query"
     lost = rows(sound(), "companions", OPEN, About(absent=("a.mtl", "b.png")))
     assert [r.subject for r in lost] == ["a.mtl"]
 
 
 def test_one_row_per_subject() -> None:
-    images = tuple(replace(picture(), key=key("image", i), name=f"t{i}", content=None, problem="gone") for i in range(3))
-    material = replace(INK, textures={"base_colour": TextureUse(0), "normal": TextureUse(1), "emissive": TextureUse(2)})
+    images = tuple(
+        replace(picture(), key=key("image", i), name=f"t{i}", content=None, problem="gone") for i in range(3)
+    )
+    material = replace(
+        INK, textures={"base_colour": TextureUse(0), "normal": TextureUse(1), "emissive": TextureUse(2)}
+    )
     found = rows(named(material, *images), "texture-missing")
     assert [r.subject_name for r in found] == ["t0", "t1", "t2"]
     assert len({r.id for r in found}) == 3 and all(r.place and r.place.kind == "image" for r in found)
@@ -313,7 +331,9 @@ def test_facts_are_kept_with_their_primitive() -> None:
 def test_facts_of_lines_and_nothing() -> None:
     line = Primitive(key("primitive", 0), frozen([[0, 0, 0], [1, 0, 0]]), "lines")
     facts = facts_of(line)
-    assert facts.faces == 0 and not facts.inward.any() and facts.spare_vertices == 0 and facts.weight_error == 0
+    assert (
+        facts.faces == 0 and not facts.inward.any() and facts.spare_vertices == 0 and facts.weight_error == 0
+    )
 
 
 def test_rules_are_whole() -> None:

@@ -31,7 +31,9 @@ def sheet(**rig: Any) -> Sheet:
     return Sheet.model_validate(base)
 
 
-def rows(scene: Scene, id_: str, rules: Sheet, about: About | None = None, route: Route | None = None) -> list[Row]:
+def rows(
+    scene: Scene, id_: str, rules: Sheet, about: About | None = None, route: Route | None = None
+) -> list[Row]:
     """Rows of one requirement at the end of a route."""
     about = about or About()
     passed = evaluate(scene, "d", route or Route((arrive_stop(None),)), resources=about.resources)
@@ -66,7 +68,10 @@ def two_roots() -> Scene:
 
 def scaled_joint(scale: tuple[float, float, float] = (2, 1, 1)) -> Scene:
     scene = bar()
-    return replace(scene, nodes=(*scene.nodes[:2], replace(scene.nodes[2], scale=np.array(scale, float)), *scene.nodes[3:]))
+    return replace(
+        scene,
+        nodes=(*scene.nodes[:2], replace(scene.nodes[2], scale=np.array(scale, float)), *scene.nodes[3:]),
+    )
 
 
 def larger_joint() -> Scene:
@@ -92,7 +97,9 @@ def open_loop() -> Scene:
 
 def moving_mesh() -> Scene:
     scene = bar()
-    return replace(scene, clips=(replace(bend(1, 1.0), channels=(replace(bend(1, 1.0).channels[0], node=4),)),))
+    return replace(
+        scene, clips=(replace(bend(1, 1.0), channels=(replace(bend(1, 1.0).channels[0], node=4),)),)
+    )
 
 
 BROKEN: dict[str, tuple[Callable[[], Scene], dict[str, Any], str, bool]] = {
@@ -139,7 +146,14 @@ def test_each_is_told_and_put_right(id_: str) -> None:
 
 def test_sound_rigs_are_cleared() -> None:
     for id_, (_, rules, _, _) in BROKEN.items():
-        if id_ in ("clip-rate", "mesh-joints", "joint-limit", "version-number", "order-numbers", "humanoid-map"):
+        if id_ in (
+            "clip-rate",
+            "mesh-joints",
+            "joint-limit",
+            "version-number",
+            "order-numbers",
+            "humanoid-map",
+        ):
             continue
         assert all(r.verdict == "cleared" for r in rows(bar(), id_, sheet(**rules))), id_
 
@@ -157,10 +171,18 @@ def test_what_a_donor_asks_for_and_gives() -> None:
     for id_ in ("donor-joints", "donor-order", "donor-bind"):
         assert rows(lighter(), id_, rules, about, route)[0].verdict == "cleared"
     stretched = rows(lighter(), "donor-stretch", rules, about, route)
-    assert [r.subject for r in stretched] == ["patrol", "greet", "tend"] and all(r.verdict == "cleared" for r in stretched)
+    assert [r.subject for r in stretched] == ["patrol", "greet", "tend"] and all(
+        r.verdict == "cleared" for r in stretched
+    )
     own = warden()
     turned = replace(
-        own, skins=(replace(own.skins[0], joints=(own.skins[0].joints[1], own.skins[0].joints[0], *own.skins[0].joints[2:])),)
+        own,
+        skins=(
+            replace(
+                own.skins[0],
+                joints=(own.skins[0].joints[1], own.skins[0].joints[0], *own.skins[0].joints[2:]),
+            ),
+        ),
     )
     assert rows(turned, "donor-order", rules, about)[0].verdict == "held"
     moved = replace(own, skins=(replace(own.skins[0], inverse_bind=own.skins[0].inverse_bind + 0.01),))
@@ -171,9 +193,14 @@ def test_humanoids_rest_with_level_arms_and_bones_under_each_other() -> None:
     rules = sheet(humanoid="required")
     person = gardener.scene()
     assert rows(person, "humanoid-map", rules)[0].verdict == "cleared"
-    assert rows(person, "humanoid-tree", rules)[0].verdict == rows(person, "rest-pose", rules)[0].verdict == "cleared"
+    assert (
+        rows(person, "humanoid-tree", rules)[0].verdict
+        == rows(person, "rest-pose", rules)[0].verdict
+        == "cleared"
+    )
     nodes = [
-        replace(n, bone={"leftHand": "leftUpperArm", "leftUpperArm": "leftHand"}.get(n.bone, n.bone)) for n in person.nodes
+        replace(n, bone={"leftHand": "leftUpperArm", "leftUpperArm": "leftHand"}.get(n.bone, n.bone))
+        for n in person.nodes
     ]
     assert rows(replace(person, nodes=tuple(nodes)), "humanoid-tree", rules)[0].verdict == "held"
     route = Route((arrive_stop(None),)).added("humanoid", {})

@@ -1,4 +1,6 @@
-"""Requirements of the desk Surface: each on a material that breaks it, and its remedy pressed until the row is clear."""
+"""Requirements of the desk Surface: each on a material that breaks it, and its remedy pressed until the row
+is clear.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,10 @@ from customs.surface.relief import flipped_green, from_height
 from tests.assets import key
 from tests.ledger.test_ledger import INK, OPEN, named, rows, sheet
 
-KIT: dict[str, Any] = {"model": {"format": "obj", "textures": "apart"}, "textures": {"formats": ("dds",), "mips": True}}
+KIT: dict[str, Any] = {
+    "model": {"format": "obj", "textures": "apart"},
+    "textures": {"formats": ("dds",), "mips": True},
+}
 BC1 = {"colour": "bc1", "alpha": "bc3", "normal": "bc5", "packed": "bc1", "grey": "bc4"}
 RNG = np.random.default_rng(5)
 
@@ -40,7 +45,9 @@ def speckled(channels: int = 3, size: int = 16) -> npt.NDArray[np.uint8]:
 
 
 def cut(size: int = 32) -> npt.NDArray[np.uint8]:
-    """A solid green disc on clear red ground (size, size, 4): common practice says the red would show as a rim."""
+    """A solid green disc on clear red ground (size, size, 4): common practice says the red would show as a
+    rim.
+    """
     y, x = np.mgrid[0:size, 0:size] - size / 2 + 0.5
     inside = np.hypot(x, y) < size * 0.35
     out = np.zeros((size, size, 4), np.uint8)
@@ -66,7 +73,9 @@ def with_roles(images: dict[str, Image], **values: Any) -> Scene:
 def near(scene: Scene, name: str, pixels: npt.NDArray[Any], folder: str = "") -> Scene:
     """The scene with a texture that lies near it."""
     number = len(scene.images)
-    made = Image(Key(scene.digest, FILE, number), name, pixels=frozen(pixels, pixels.dtype), uri=f"{folder}{name}.png")
+    made = Image(
+        Key(scene.digest, FILE, number), name, pixels=frozen(pixels, pixels.dtype), uri=f"{folder}{name}.png"
+    )
     return replace(scene, images=(*scene.images, made))
 
 
@@ -183,12 +192,15 @@ def test_each_catches_what_it_is_for_and_its_remedy_clears_it(name: str) -> None
         route = take_remedy(route, r.remedy)
     passed = evaluate(scene, "d", route)
     assert not [a.error for a in passed if a.error]
-    left = [r for r in judge(scene, passed, rules).rows if r.requirement == name and effective(r) != "cleared"]
+    left = [
+        r for r in judge(scene, passed, rules).rows if r.requirement == name and effective(r) != "cleared"
+    ]
     assert not left, left
 
 
 @pytest.mark.parametrize(
-    "name", [n for n in BROKEN if n not in ("texture-missing", "role-required", "role-known", "material-plain")]
+    "name",
+    [n for n in BROKEN if n not in ("texture-missing", "role-required", "role-known", "material-plain")],
 )
 def test_each_leaves_a_sound_material_alone(name: str) -> None:
     rules = BROKEN[name][1]
@@ -235,7 +247,9 @@ def test_more_materials_than_taken_go_into_an_atlas_unless_they_tile() -> None:
     assert row.verdict == "held" and row.remedy is not None and row.remedy.step == "atlas" and row.remedy.sure
     prim = scene.meshes[0].primitives[0]
     wide = replace(prim, texcoords=(frozen(prim.texcoords[0] * 4),))
-    tiled = replace(scene, meshes=(replace(scene.meshes[0], primitives=(wide, *scene.meshes[0].primitives[1:])),))
+    tiled = replace(
+        scene, meshes=(replace(scene.meshes[0], primitives=(wide, *scene.meshes[0].primitives[1:])),)
+    )
     assert rows(tiled, "material-count", sheet(materials={"max_count": 1}))[0].remedy is None
 
 
@@ -247,7 +261,9 @@ def test_density_follows_the_size_of_the_node_and_the_scale_of_the_texture() -> 
     small = replace(scene, nodes=tuple(replace(n, scale=np.full(3, 0.5)) for n in scene.nodes))
     assert density(small)[0] == pytest.approx(2 * plain, rel=1e-3)
     use = replace(scene.materials[0].textures["base_colour"], scale=(3.0, 3.0))
-    tiled = replace(scene, materials=(replace(scene.materials[0], textures={"base_colour": use}), scene.materials[1]))
+    tiled = replace(
+        scene, materials=(replace(scene.materials[0], textures={"base_colour": use}), scene.materials[1])
+    )
     assert density(tiled)[0] == pytest.approx(3 * plain, rel=1e-3)
 
 
@@ -255,7 +271,9 @@ def test_overlap_density_and_mirrored_uvs() -> None:
     scene = two_materials()
     prim = scene.meshes[0].primitives[0]
     assert rows(scene, "uv-overlap", OPEN) == []
-    assert worst(rows(scene, "uv-overlap", sheet(textures={"overlap": "forbidden"}))) == "held", "front and back share"
+    assert worst(rows(scene, "uv-overlap", sheet(textures={"overlap": "forbidden"}))) == "held", (
+        "front and back share"
+    )
     low = rows(scene, "uv-density", sheet(textures={"density": (1e6, 2e6)}))
     assert worst(low) == "query" and "px/m" in low[0].delivering
     forbidden = sheet(mesh={"tangents": "forbidden"})
@@ -267,4 +285,6 @@ def test_overlap_density_and_mirrored_uvs() -> None:
     )  # fmt: skip
     straight = replace(mirrored, meshes=(replace(scene.meshes[0], primitives=(prim,)),))
     counts = [int(rows(s, "uv-flipped", forbidden)[0].delivering) for s in (mirrored, straight)]
-    assert counts[0] != counts[1] and min(counts) > 0, "the letter's back is mirrored one way, its front the other"
+    assert counts[0] != counts[1] and min(counts) > 0, (
+        "the letter's back is mirrored one way, its front the other"
+    )

@@ -16,7 +16,9 @@ from tests.assets import DIGEST, key
 
 
 def bar(count: int = 4, length: float = 1.0, sides: int = 16, rings: int = 41) -> Scene:
-    """A tube along +Y with `count` joints evenly in it, weights blended evenly between neighbours, turning about X."""
+    """A tube along +Y with `count` joints evenly in it, weights blended evenly between neighbours, turning
+    about X.
+    """
     step = length / (count - 1)
     shape = tube([(0, length * k / (rings - 1), 0) for k in range(rings)], [0.1] * rings, sides)
     place = np.clip(shape.points[:, 1] / step, 0, count - 1)
@@ -41,7 +43,9 @@ def turning(node: int, times: np.ndarray, degrees: np.ndarray) -> Channel:
     """A turn about X by angles over time."""
     half = np.radians(degrees) / 2
     zero = np.zeros_like(half)
-    return Channel(node, "rotation", frozen(times), frozen(np.stack([np.sin(half), zero, zero, np.cos(half)], axis=1)))
+    return Channel(
+        node, "rotation", frozen(times), frozen(np.stack([np.sin(half), zero, zero, np.cos(half)], axis=1))
+    )
 
 
 def bend(node: int, seconds: float, rate: int = 30, degrees: float = 60.0, name: str = "bend") -> Clip:

@@ -1,4 +1,6 @@
-"""Clips under a donor: what they shift and scale beside turning goes along, and a donor's own names stay its own."""
+"""Clips under a donor: what they shift and scale beside turning goes along, and a donor's own names stay its
+own.
+"""
 
 from __future__ import annotations
 
@@ -61,7 +63,8 @@ def test_the_donors_names_stay_though_the_sheet_would_have_others(tmp_path: Path
     giver = warden()
     joints = {j for s in giver.skins for j in s.joints}
     dotted = replace(
-        giver, nodes=tuple(replace(n, name=f"{n.name}.Ä") if i in joints else n for i, n in enumerate(giver.nodes))
+        giver,
+        nodes=tuple(replace(n, name=f"{n.name}.Ä") if i in joints else n for i, n in enumerate(giver.nodes)),
     )
     donor = read_donor(saved(dotted, tmp_path / "donor" / "warden.glb"))
     path = saved(lighter(), tmp_path / "goods" / "lighter.glb")

@@ -48,10 +48,16 @@ def test_angles_are_scipys_and_never_jump() -> None:
     turn = Rotation.from_rotvec(np.outer(np.linspace(0, 9, 400), [0.6, 1.0, -0.4]))
     mine = euler_degrees(turn.as_quat())
     assert (Rotation.from_euler("xyz", mine, degrees=True) * turn.inv()).magnitude().max() < 1e-6
-    smooth = Rotation.from_euler("xyz", np.c_[np.linspace(0, 720, 300), np.linspace(-60, 60, 300), np.zeros(300)], degrees=True)
-    assert np.abs(np.diff(euler_degrees(smooth.as_quat()), axis=0)).max() < 5, "two whole turns without a jump"
+    smooth = Rotation.from_euler(
+        "xyz", np.c_[np.linspace(0, 720, 300), np.linspace(-60, 60, 300), np.zeros(300)], degrees=True
+    )
+    assert np.abs(np.diff(euler_degrees(smooth.as_quat()), axis=0)).max() < 5, (
+        "two whole turns without a jump"
+    )
     locked = Rotation.from_euler("xyz", [[30, 90, 20]], degrees=True)
-    assert (Rotation.from_euler("xyz", euler_degrees(locked.as_quat()), degrees=True) * locked.inv()).magnitude().max() < 1e-6
+    assert (
+        Rotation.from_euler("xyz", euler_degrees(locked.as_quat()), degrees=True) * locked.inv()
+    ).magnitude().max() < 1e-6
 
 
 def test_matrices_come_apart_and_together() -> None:
@@ -85,7 +91,9 @@ def test_the_slope_of_a_spline_is_its_difference() -> None:
     values = rng().normal(size=(4, 3, 3))
     channel = Channel(0, "translation", frozen([0, 0.5, 1.2, 2.0]), frozen(values), "cubic")
     t, h = np.linspace(0.05, 1.95, 30), 1e-5
-    assert np.abs(slope(channel, t) - (sample(channel, t + h) - sample(channel, t - h)) / (2 * h)).max() < 1e-3
+    assert (
+        np.abs(slope(channel, t) - (sample(channel, t + h) - sample(channel, t - h)) / (2 * h)).max() < 1e-3
+    )
 
 
 def test_cut_and_joined_is_the_take_again() -> None:
@@ -108,11 +116,15 @@ def test_faster_backwards_and_at_a_rate() -> None:
     back = backwards(take)
     assert np.abs(sample(back.channels[0], 0.3) - sample(c, 1.7)).max() < 1e-4
     step = Clip(
-        key("clip", 1), "s", (Channel(0, "scale", frozen([0, 1, 2]), frozen([[1, 1, 1], [2, 2, 2], [3, 3, 3]]), "step"),)
+        key("clip", 1),
+        "s",
+        (Channel(0, "scale", frozen([0, 1, 2]), frozen([[1, 1, 1], [2, 2, 2], [3, 3, 3]]), "step"),),
     )
     assert [float(sample(backwards(step).channels[0], t)[0]) for t in (0.5, 1.5, 2.0)] == [2, 1, 1]
     spline = Channel(0, "translation", frozen([0, 2]), frozen(np.ones((2, 3, 3))), "cubic")
-    fast, flipped = (f(Clip(key("clip", 2), "c", (spline,))).channels[0] for f in (lambda c: faster(c, 2), backwards))
+    fast, flipped = (
+        f(Clip(key("clip", 2), "c", (spline,))).channels[0] for f in (lambda c: faster(c, 2), backwards)
+    )
     assert np.abs(sample(fast, 0.4) - sample(spline, 0.8)).max() < 1e-5
     assert np.abs(sample(flipped, 0.5) - sample(spline, 1.5)).max() < 1e-5
     sixty = at_rate(take, 60)
@@ -141,9 +153,13 @@ def test_two_movements_in_one_take_are_found_by_the_rest_between() -> None:
 
 def test_turns_without_a_rest_are_found_by_their_pose() -> None:
     times = np.arange(121) / 30
-    scene = replace(bar(), clips=(Clip(key("clip", 0), "walk", (turning(1, times, 40 * np.sin(2 * np.pi * times)),)),))
+    scene = replace(
+        bar(), clips=(Clip(key("clip", 0), "walk", (turning(1, times, 40 * np.sin(2 * np.pi * times)),)),)
+    )
     found = look_at(scene, scene.clips[0], 30).found
-    assert len(found) >= 3 and all(f.by == "pose" and f.loops and abs(f.end - f.start - 1) < 0.05 for f in found[:3])
+    assert len(found) >= 3 and all(
+        f.by == "pose" and f.loops and abs(f.end - f.start - 1) < 0.05 for f in found[:3]
+    )
 
 
 def test_a_loop_is_closed_smoothly() -> None:
@@ -161,7 +177,9 @@ def test_a_loop_is_closed_smoothly() -> None:
 def walking() -> tuple[Scene, Clip]:
     way = np.stack([0.1 * np.sin(TIMES * 9), 0.05 * np.cos(TIMES * 9), 2 * TIMES], axis=1)
     return bar(), Clip(
-        key("clip", 0), "walk", (Channel(0, "translation", frozen(TIMES), frozen(way)), bend(1, 1.0).channels[0])
+        key("clip", 0),
+        "walk",
+        (Channel(0, "translation", frozen(TIMES), frozen(way)), bend(1, 1.0).channels[0]),
     )
 
 
@@ -185,10 +203,14 @@ def test_travel_is_taken_out_and_given_to_another_node() -> None:
 
 def test_keys_are_dropped_within_the_stated_error_and_no_more() -> None:
     times = frozen(np.arange(900) / 60)
-    turn = Rotation.from_rotvec(np.stack([np.sin(times), 0.3 * np.cos(times * 2), 0 * times], axis=1)).as_quat()
+    turn = Rotation.from_rotvec(
+        np.stack([np.sin(times), 0.3 * np.cos(times * 2), 0 * times], axis=1)
+    ).as_quat()
     place = np.stack([np.sin(times * 3), 0 * times, times], axis=1)
     clip = Clip(
-        key("clip", 0), "c", (Channel(0, "rotation", times, frozen(turn)), Channel(0, "translation", times, frozen(place)))
+        key("clip", 0),
+        "c",
+        (Channel(0, "rotation", times, frozen(turn)), Channel(0, "translation", times, frozen(place))),
     )
     for degrees, metres in ((0.2, 0.004), (1.0, 0.02)):
         fewer, worst = reduced(clip, Tolerance(metres, degrees))
@@ -208,7 +230,9 @@ def test_channels_that_say_nothing_go_and_the_length_stays() -> None:
     scene = bar()
     rest = Channel(2, "rotation", frozen([0, 5]), frozen([[0, 0, 0, 1]] * 2))
     held = Channel(3, "translation", frozen([0, 1]), frozen([[0, 0.5, 0]] * 2))
-    clip = without_idle(Clip(key("clip", 0), "c", (bend(1, 1.0).channels[0], rest, held)), scene.nodes, Tolerance())
+    clip = without_idle(
+        Clip(key("clip", 0), "c", (bend(1, 1.0).channels[0], rest, held)), scene.nodes, Tolerance()
+    )
     assert [(c.node, len(c.times)) for c in clip.channels] == [(1, 32), (3, 1)] and clip.seconds == 5.0
 
 
@@ -216,7 +240,9 @@ def test_deviation_names_the_worst_vertex() -> None:
     scene = bar()
     other = replace(scene, clips=(bend(1, 1.0, degrees=50.0),))
     far = deviation(scene, other)
-    assert far is not None and far.clip == "bend" and abs(far.seconds - 0.5) < 0.04 and 0.05 < far.distance < 0.2
+    assert (
+        far is not None and far.clip == "bend" and abs(far.seconds - 0.5) < 0.04 and 0.05 < far.distance < 0.2
+    )
     same = deviation(scene, scene)
     assert same is not None and same.distance == 0
     assert deviation(scene, bar(rings=20)) is None

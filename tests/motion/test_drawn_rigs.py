@@ -1,4 +1,6 @@
-"""Rigs drawn at random: skinning by the published equation, dual quaternions, pairs, retargeting, painting, transfer."""
+"""Rigs drawn at random: skinning by the published equation, dual quaternions, pairs, retargeting, painting,
+transfer.
+"""
 
 from __future__ import annotations
 
@@ -55,7 +57,9 @@ def weighted(p: Primitive, joints: int) -> np.ndarray:
 @FEW
 @given(SEEDS)
 def test_every_vertex_is_the_weighted_sum_of_its_joints_one_by_one(seed: int) -> None:
-    """glTF 2.0, 3.7.3.2: jointMatrix = globalJointTransform · inverseBind; the vertex is Σ weight · jointMatrix · position."""
+    """glTF 2.0, 3.7.3.2: jointMatrix = globalJointTransform · inverseBind; the vertex is Σ weight ·
+    jointMatrix · position.
+    """
     scene = drawn_scene(seed)
     node, p = skinned(scene)
     for clip, t in moments(scene, 2):
@@ -65,7 +69,9 @@ def test_every_vertex_is_the_weighted_sum_of_its_joints_one_by_one(seed: int) ->
         for v in range(0, len(p.positions), 17):
             place = np.zeros(4)
             for j, w in zip(p.joints[v], p.weights[v]):  # type: ignore[index]
-                place += float(w) * (world[skin.joints[j]] @ skin.inverse_bind[j] @ [*p.positions[v].astype(float), 1.0])
+                place += float(w) * (
+                    world[skin.joints[j]] @ skin.inverse_bind[j] @ [*p.positions[v].astype(float), 1.0]
+                )
             assert np.abs(place[:3] - found[v]).max() < 1e-5
 
 
@@ -199,7 +205,9 @@ def test_on_a_body_of_other_size_every_joint_is_so_many_times_as_far(factor: flo
 
 @FEW
 @given(SEEDS, st.sampled_from(["set", "add", "scale"]), st.floats(0, 1))
-def test_whatever_is_painted_sums_stay_one_and_the_rest_is_untouched(seed: int, kind: str, amount: float) -> None:
+def test_whatever_is_painted_sums_stay_one_and_the_rest_is_untouched(
+    seed: int, kind: str, amount: float
+) -> None:
     rng = np.random.default_rng(seed)
     _, p = skinned(drawn_scene(seed, width=4))
     rows = np.sort(rng.choice(len(p.positions), 30, replace=False))
@@ -258,9 +266,14 @@ def test_mirrored_there_and_back_is_what_it_was_on_an_even_body() -> None:
     left, right = names.index("hand_l"), names.index("hand_r")
     out = mirrored(p, names, left, 4)
     a, b = weighted(p, len(names)), weighted(out, len(names))
-    image = np.argmin(np.linalg.norm(p.positions[:, None] * np.float32([-1, 1, 1]) - p.positions[None, ::37], axis=2), axis=0)
+    image = np.argmin(
+        np.linalg.norm(p.positions[:, None] * np.float32([-1, 1, 1]) - p.positions[None, ::37], axis=2),
+        axis=0,
+    )
     there = b[::37, right] > 0.5
-    assert there.any() and (a[image[there], left] > 0.3).all(), "the right hand is where the left hand's image is"
+    assert there.any() and (a[image[there], left] > 0.3).all(), (
+        "the right hand is where the left hand's image is"
+    )
     assert len(moved_by(out, right)) > 0
 
 
@@ -284,7 +297,14 @@ def test_far_from_the_surface_nothing_is_sure_and_everything_still_weighs_one() 
     scene = bar()
     p = scene.meshes[0].primitives[0]
     surface = Surface(p.positions, triangles_of(p))
-    found = transfer(p.positions + np.float32([0, 0, 9]), triangles_of(p), surface, triangles_of(p), weighted(p, 4), near=0.1)
+    found = transfer(
+        p.positions + np.float32([0, 0, 9]),
+        triangles_of(p),
+        surface,
+        triangles_of(p),
+        weighted(p, 4),
+        near=0.1,
+    )
     assert np.isfinite(found.table).all() and np.abs(found.table.sum(axis=1) - 1).max() < 1e-6
 
 

@@ -29,7 +29,9 @@ def part(number: int, joint: int) -> Primitive:
 
 
 def flat(apart: str = "one mesh") -> Scene:
-    """Two blocks on two joints side by side, a third joint idle; as one mesh, two meshes of a skin, or two of two skins."""
+    """Two blocks on two joints side by side, a third joint idle; as one mesh, two meshes of a skin, or two of
+    two skins.
+    """
     nodes = [
         Node(key("node", 0), "rig", children=(1, 2, 3)), Node(key("node", 1), "a"),
         Node(key("node", 2), "b", translation=np.array([1.0, 0, 0])),
@@ -43,10 +45,15 @@ def flat(apart: str = "one mesh") -> Scene:
     skins = [Skin(key("skin", 0), "s", (1, 2, 3), frozen(back, np.float64))]
     if apart != "one mesh":
         second = 1 if apart == "two skins" else 0
-        meshes = (Mesh(key("mesh", 0), "a", (part(0, 0),)), Mesh(key("mesh", 1), "b", (part(1, 0 if second else 1),)))
+        meshes = (
+            Mesh(key("mesh", 0), "a", (part(0, 0),)),
+            Mesh(key("mesh", 1), "b", (part(1, 0 if second else 1),)),
+        )
         nodes.append(Node(key("node", 5), "other", mesh=1, skin=second))
     if apart == "two skins":
-        skins = [Skin(key("skin", k), f"s{k}", (1 + k,), frozen(back[k : k + 1], np.float64)) for k in range(2)]
+        skins = [
+            Skin(key("skin", k), f"s{k}", (1 + k,), frozen(back[k : k + 1], np.float64)) for k in range(2)
+        ]
     roots = (0, *range(4, len(nodes)))
     return Scene("flat", DIGEST, tuple(nodes), roots, meshes, skins=tuple(skins),
                  clips=(Clip(key("clip", 0), "go", (up, out)),), format="glb")  # fmt: skip
@@ -62,7 +69,9 @@ def moved(scene: Scene) -> list[np.ndarray]:
 
 
 @pytest.mark.parametrize("apart", ["one mesh", "two meshes", "two skins"])
-@pytest.mark.parametrize("values", [{"joints": True}, {"skeletons": True}, {"joints": True, "skeletons": True}])
+@pytest.mark.parametrize(
+    "values", [{"joints": True}, {"skeletons": True}, {"joints": True, "skeletons": True}]
+)
 def test_what_moves_something_stays(values: dict[str, bool], apart: str) -> None:
     scene, step = flat(apart), get_step("leftovers")
     if apart == "two skins" and "skeletons" in values:

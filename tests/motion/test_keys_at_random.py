@@ -1,4 +1,6 @@
-"""Channels drawn at random, against SciPy's splines and rotations and against themselves turned round and put together."""
+"""Channels drawn at random, against SciPy's splines and rotations and against themselves turned round and put
+together.
+"""
 
 from __future__ import annotations
 
@@ -69,7 +71,9 @@ def test_straight_lines_are_scipys(seed: int) -> None:
 @given(SEEDS)
 def test_steps_hold_the_last_key_passed(seed: int) -> None:
     c = drawn(seed, way="step")
-    judge = interp1d(c.times, c.values, "previous", axis=0, bounds_error=False, fill_value=(c.values[0], c.values[-1]))
+    judge = interp1d(
+        c.times, c.values, "previous", axis=0, bounds_error=False, fill_value=(c.values[0], c.values[-1])
+    )
     assert np.array_equal(sample(c, moments(c)).astype(np.float32), judge(moments(c)).astype(np.float32))
 
 
@@ -83,7 +87,9 @@ def test_turns_are_scipys(seed: int) -> None:
 
 @given(SEEDS)
 def test_splines_and_their_slopes_are_scipys(seed: int) -> None:
-    """glTF 2.0, appendix C.5 is the cubic Hermite spline with tangents a second; out- and in-tangents differ at a key."""
+    """glTF 2.0, appendix C.5 is the cubic Hermite spline with tangents a second; out- and in-tangents differ
+    at a key.
+    """
     c = drawn(seed, way="cubic", keys=2)
     v = c.values.astype(float)
     judge = CubicHermiteSpline(c.times.astype(float), v[:, 1], np.stack([v[0, 2], v[1, 0]]))
@@ -106,7 +112,9 @@ def test_one_moment_is_a_row_of_many(seed: int, path: str, way: str) -> None:
 
 
 @given(SEEDS, PATHS, WAYS, st.floats(0.0, 0.9), st.floats(0.05, 1.0))
-def test_a_stretch_plays_what_the_whole_played(seed: int, path: str, way: str, start: float, length: float) -> None:
+def test_a_stretch_plays_what_the_whole_played(
+    seed: int, path: str, way: str, start: float, length: float
+) -> None:
     c = drawn(seed, path, way)
     first, end = start * float(c.times[-1]), min(start + length, 1.0) * float(c.times[-1])
     part = cut_channel(c, first, end)
@@ -128,7 +136,10 @@ def test_stretches_put_together_are_the_whole(seed: int, path: str) -> None:
     middle = clip.seconds * 0.4
     parts = [cut(clip, 0.0, middle, "first", 1), cut(clip, middle, clip.seconds, "second", 2)]
     whole = joined(parts, "whole")
-    assert whole.seconds == pytest.approx(clip.seconds, abs=1e-4) and whole.made_from == (parts[0].key, parts[1].key)
+    assert whole.seconds == pytest.approx(clip.seconds, abs=1e-4) and whole.made_from == (
+        parts[0].key,
+        parts[1].key,
+    )
     at = np.linspace(0, clip.seconds, 50)
     for old, new in zip(clip.channels, whole.channels):
         assert errors(old.path, sample(new, at), sample(old, at)).max() < 1e-3
@@ -145,7 +156,11 @@ def test_clips_one_after_another_are_each_what_they_were(seed: int, path: str, w
         at = np.linspace(0.003, clip.seconds - 0.003, 40)
         for old, new in zip(clip.channels, put.channels):
             # A step is compared off its edges.
-            far = (np.abs(at[:, None] - old.times.astype(float)) > 1e-3).all(axis=1) if old.interpolation == "step" else at > -1
+            far = (
+                (np.abs(at[:, None] - old.times.astype(float)) > 1e-3).all(axis=1)
+                if old.interpolation == "step"
+                else at > -1
+            )
             assert errors(old.path, sample(new, at[far] + start), sample(old, at[far])).max() < 1e-2, number
     if gap:
         for old, new in zip(one.channels, put.channels):
@@ -171,7 +186,9 @@ def test_backwards_plays_from_the_end_and_twice_is_as_before(seed: int, path: st
     clip = clip_of(drawn(seed, path, way))
     back = backwards(clip)
     at = np.linspace(0, clip.seconds, 40)
-    assert errors(path, sample(back.channels[0], clip.seconds - at), sample(clip.channels[0], at)).max() < 2e-3
+    assert (
+        errors(path, sample(back.channels[0], clip.seconds - at), sample(clip.channels[0], at)).max() < 2e-3
+    )
     again = backwards(back).channels[0]
     held = np.interp(at, again.times, again.times)
     assert errors(path, sample(again, held), sample(cut(clip, float(clip.channels[0].times[0]), clip.seconds, "", 1).channels[0],
@@ -195,9 +212,14 @@ def test_at_a_rate_there_is_a_key_a_frame_and_it_is_the_clips(seed: int, rate: f
     frames = frame_times(clip, rate)
     assert out.extras["rate"] == rate == pytest.approx(frame_rate(out), rel=0.05)
     assert out.seconds == pytest.approx(clip.seconds, abs=1e-5)
-    assert np.abs(np.diff(frames)[:-1] - 1 / rate).max(initial=0.0) < 1e-9, "even, but for a last part of a frame"
+    assert np.abs(np.diff(frames)[:-1] - 1 / rate).max(initial=0.0) < 1e-9, (
+        "even, but for a last part of a frame"
+    )
     for old, new in zip(clip.channels[:2], out.channels[:2]):
-        assert new.interpolation == "linear" and errors(old.path, sample(new, frames), sample(old, frames)).max() < 1e-4
+        assert (
+            new.interpolation == "linear"
+            and errors(old.path, sample(new, frames), sample(old, frames)).max() < 1e-4
+        )
     assert out.channels[2] is clip.channels[2], "a step is a step at any rate"
     far, angle = between_frames(clip_of(*clip.channels[:1]), clip_of(*out.channels[:1]))
     own = clip.channels[0].times.astype(float)
@@ -250,7 +272,10 @@ def test_no_key_dropped_is_farther_off_than_stated(strict: float) -> None:
 
 
 def test_the_looser_the_fewer() -> None:
-    kept = [sum(len(c.times) for c in reduced(wave(), Tolerance(m, 100 * m, m))[0].channels) for m in (1e-6, 1e-4, 1e-3, 1e-2)]
+    kept = [
+        sum(len(c.times) for c in reduced(wave(), Tolerance(m, 100 * m, m))[0].channels)
+        for m in (1e-6, 1e-4, 1e-3, 1e-2)
+    ]
     assert kept == sorted(kept, reverse=True) and kept[0] > 5 * kept[-1]
 
 
@@ -259,7 +284,10 @@ def test_a_line_is_two_keys_and_a_turn_at_one_speed_too() -> None:
     line = np.outer(t, [1.0, 2.0, -1.0])
     turn = Rotation.from_rotvec(np.outer(30 * t, [0, 1, 0]), degrees=True).as_quat()
     out, _ = reduced(
-        clip_of(Channel(0, "translation", frozen(t), frozen(line)), Channel(0, "rotation", frozen(t), frozen(turn))),
+        clip_of(
+            Channel(0, "translation", frozen(t), frozen(line)),
+            Channel(0, "rotation", frozen(t), frozen(turn)),
+        ),
         Tolerance(),
     )
     assert [len(c.times) for c in out.channels] == [2, 2]
@@ -289,14 +317,18 @@ def test_what_rests_goes_and_the_clip_stays_as_long() -> None:
 @given(SEEDS, st.floats(0.1, 1.0))
 def test_a_closed_loop_ends_as_it_begins_and_begins_as_it_did(seed: int, share: float) -> None:
     scene = bar()
-    clip = replace(scene.clips[0], channels=(drawn(seed, "rotation", node=1), drawn(seed + 1, "rotation", node=2)))
+    clip = replace(
+        scene.clips[0], channels=(drawn(seed, "rotation", node=1), drawn(seed + 1, "rotation", node=2))
+    )
     before = seam(scene, clip)
     length = share * clip.seconds
     out = closed(clip, length, 30.0)
     assert seam(scene, out) < 1e-4 < before and out.seconds == pytest.approx(clip.seconds, abs=1e-6)
     at = np.linspace(0, clip.seconds - length, 20)
     for old, new in zip(clip.channels, out.channels):
-        assert errors("rotation", sample(new, at), sample(old, at)).max(initial=0.0) < 1e-3, "before it nothing changes"
+        assert errors("rotation", sample(new, at), sample(old, at)).max(initial=0.0) < 1e-3, (
+            "before it nothing changes"
+        )
     assert closed(out, length, 30.0).channels[0] is out.channels[0], "closed is closed"
 
 
@@ -346,7 +378,9 @@ def test_moments_for_sampling_are_even_and_few() -> None:
 
 @pytest.mark.parametrize("way", ["linear", "step", "cubic"])
 def test_keys_a_hair_apart_stay_in_order_where_clips_meet(way: str) -> None:
-    """The key that holds the last value up to the jump lies between the last key and the jump, however near they are."""
+    """The key that holds the last value up to the jump lies between the last key and the jump, however near
+    they are.
+    """
     times = frozen([0.0, 0.5, 0.50005])
     values = np.array([[0.0, 0, 0], [1, 0, 0], [2, 0, 0]])
     if way == "cubic":

@@ -1,4 +1,6 @@
-"""Joint names as they come: which part of the body, which side, which number. Common practice, name by name."""
+"""Joint names as they come: which part of the body, which side, which number. Common practice, name by
+name.
+"""
 
 from __future__ import annotations
 
@@ -99,7 +101,9 @@ def test_a_name_says_its_part_its_side_and_its_number(name: str, part: str, side
     assert (found.part, found.side, found.number) == (part, side, number)
 
 
-@pytest.mark.parametrize("spelling", [str.lower, str.upper, str.title, lambda n: f"rig:{n}", lambda n: f"DEF-{n}"])
+@pytest.mark.parametrize(
+    "spelling", [str.lower, str.upper, str.title, lambda n: f"rig:{n}", lambda n: f"DEF-{n}"]
+)
 def test_case_and_what_stands_before_it_change_nothing(spelling) -> None:  # type: ignore[no-untyped-def]
     for name in ("hand_l", "spine_02", "thigh_r", "neck"):
         one, other = meaning(name), meaning(spelling(name))
@@ -118,7 +122,9 @@ def test_its_own_part_is_liker_than_any_other(name: str, part: str, side: str) -
     if part == "leg":
         return  # A leg alone may be the upper or the lower one.
     same = max(likeness(name, n) for n, p, s in SIDED if p == part and s == side)
-    others = max((likeness(name, n) for n, p, s in SIDED if p not in (part, "leg") and s == side), default=0.0)
+    others = max(
+        (likeness(name, n) for n, p, s in SIDED if p not in (part, "leg") and s == side), default=0.0
+    )
     assert same > others
 
 

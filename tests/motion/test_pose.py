@@ -63,7 +63,9 @@ def test_cubic_keys_follow_the_specification() -> None:
     values = frozen(rng.normal(size=(3, 3, 3)))
     channel = Channel(0, "translation", TIMES, values, "cubic")
     for lo, hi, k in ((0.0, 0.5, 0), (0.5, 2.0, 1)):
-        judge = CubicHermiteSpline([lo, hi], values[k : k + 2, 1].astype(float), [values[k, 2], values[k + 1, 0]])
+        judge = CubicHermiteSpline(
+            [lo, hi], values[k : k + 2, 1].astype(float), [values[k, 2], values[k + 1, 0]]
+        )
         for t in np.linspace(lo, hi, 7)[:-1]:
             assert np.allclose(sample(channel, t), judge(t), atol=1e-6)
     assert sample(channel, 5).tolist() == values[2, 1].tolist()
@@ -73,11 +75,14 @@ def test_cubic_rotations_stay_one_long() -> None:
     values = np.zeros((3, 3, 4))
     values[:, 1] = [quaternion("X", 0), quaternion("X", 90), quaternion("Y", 90)]
     values[:, 0], values[:, 2] = 0.4, -0.3
-    assert np.linalg.norm(sample(Channel(0, "rotation", TIMES, frozen(values), "cubic"), 0.3)) == pytest.approx(1)
+    assert np.linalg.norm(
+        sample(Channel(0, "rotation", TIMES, frozen(values), "cubic"), 0.3)
+    ) == pytest.approx(1)
 
 
 def test_skinning_is_the_weighted_sum_of_joint_matrices(letter: Scene) -> None:
-    # glTF 2.0, 3.7.3.1: skinMatrix = Σ weight · jointMatrix, jointMatrix = globalTransform · inverseBindMatrix
+    # glTF 2.0, 3.7.3.1: skinMatrix = Σ weight · jointMatrix, jointMatrix = globalTransform ·
+    # inverseBindMatrix
     world = world_matrices(letter)
     prim = letter.meshes[1].primitives[0]
     matrices = joint_matrices(letter, 0, world)
@@ -104,7 +109,9 @@ def test_boxes_are_those_of_the_points(letter: Scene) -> None:
     box = world_bounds(letter)
     points = np.concatenate(posed_scene_points(letter))
     assert box is not None
-    assert np.allclose(box[0], points.min(axis=0), atol=1e-6) and np.allclose(box[1], points.max(axis=0), atol=1e-6)
+    assert np.allclose(box[0], points.min(axis=0), atol=1e-6) and np.allclose(
+        box[1], points.max(axis=0), atol=1e-6
+    )
     assert world_bounds(Scene("", "")) is None
 
 
@@ -120,7 +127,12 @@ def test_boxes_leave_out_what_is_not_finite() -> None:
 def test_influences_are_counted_and_cut_by_strength() -> None:
     joints = np.array([[1, 2, 3, 4, 5, 6, 0, 0]], np.uint16)
     weights = np.array([[0.4, 0.25, 0.15, 0.1, 0.06, 0.04, 0, 0]], np.float32)
-    prim = replace(cube(), positions=frozen(cube().positions[:1]), joints=frozen(joints, np.uint16), weights=frozen(weights))
+    prim = replace(
+        cube(),
+        positions=frozen(cube().positions[:1]),
+        joints=frozen(joints, np.uint16),
+        weights=frozen(weights),
+    )
     assert most_influences(prim) == 6 and most_influences(cube()) == 0
     j, w, lost = limited(joints, weights, 4, 0.0)
     assert j.tolist() == [[1, 2, 3, 4]] and lost == pytest.approx(0.1, abs=1e-6)
@@ -132,7 +144,9 @@ def test_influences_are_counted_and_cut_by_strength() -> None:
 
 
 def test_one_moment_is_what_the_whole_track_says_it_is() -> None:
-    """Against customs.motion.curves.track, which is checked against scipy: every interpolation, one key, a matrix, a loose node."""
+    """Against customs.motion.curves.track, which is checked against scipy: every interpolation, one key, a
+    matrix, a loose node.
+    """
     scene = bar(5)
     times, late = np.array([0.0, 0.5, 2.0]), np.array([0.25])
     turn = turning(1, times, np.array([0.0, 80.0, -40.0]))

@@ -46,7 +46,10 @@ def test_every_joint_of_the_body_finds_its_own_on_the_donor() -> None:
     pairs = {p.arriving: p for p in propose(mine, theirs)}
     wanted = {people.LIGHTER_NAMES[part]: people.WARDEN_NAMES[part] for part in people.PARTS}
     assert {a: p.donor for a, p in pairs.items()} == wanted
-    assert all(0 < p.confidence <= 1 and p.why for p in pairs.values()) and sum(p.doubtful for p in pairs.values()) <= 3
+    assert (
+        all(0 < p.confidence <= 1 and p.why for p in pairs.values())
+        and sum(p.doubtful for p in pairs.values()) <= 3
+    )
 
 
 def test_shape_alone_pairs_most_joints_and_a_person_has_the_last_word() -> None:
@@ -55,7 +58,9 @@ def test_shape_alone_pairs_most_joints_and_a_person_has_the_last_word() -> None:
     wanted = {f"joint{k}": people.WARDEN_NAMES[part] for k, part in enumerate(people.PARTS)}
     found = {p.arriving: p.donor for p in propose(nameless, theirs)}
     assert sum(wanted[a] == d for a, d in found.items()) >= 14
-    assert not any(side_of(theirs)[theirs.names.index(d)] * side_of(mine)[int(a[5:])] < 0 for a, d in found.items())
+    assert not any(
+        side_of(theirs)[theirs.names.index(d)] * side_of(mine)[int(a[5:])] < 0 for a, d in found.items()
+    )
     fixed = {p.arriving: p for p in propose(mine, theirs, {"head": "Neck1"}, ["neck_01"])}
     assert fixed["head"].donor == "Neck1" and fixed["head"].confidence == 1 and "neck_01" not in fixed
     assert propose(Skeleton((), (), np.zeros(0, int), np.zeros((0, 4, 4))), theirs) == ()
@@ -74,7 +79,9 @@ def test_a_humanoid_is_mapped_whatever_its_names(make) -> None:  # type: ignore[
     found = propose_humanoid(s)
     assert found.missing == () and len(found.joints) == 21
     names = people.WARDEN_NAMES if make is warden else people.LIGHTER_NAMES
-    assert found.joints["leftUpperArm"] == names["l.upper arm"] and found.joints["rightToes"] == names["r.toe"]
+    assert (
+        found.joints["leftUpperArm"] == names["l.upper arm"] and found.joints["rightToes"] == names["r.toe"]
+    )
     nameless = Skeleton(s.nodes, tuple("head" if n == names["head"] else "hips" if n == names["hips"] else f"j{k}"
                                        for k, n in enumerate(s.names)), s.parent, s.rest)  # fmt: skip
     by_shape = propose_humanoid(nameless)
@@ -100,7 +107,10 @@ def test_turns_bring_bones_into_line_and_steps_are_whole() -> None:
     for k in range(mine.count):
         up = mine.parent[k]
         if up >= 0:
-            assert abs(np.linalg.norm(posed[k] - posed[up]) - np.linalg.norm(mine.places[k] - mine.places[up])) < 1e-9
+            assert (
+                abs(np.linalg.norm(posed[k] - posed[up]) - np.linalg.norm(mine.places[k] - mine.places[up]))
+                < 1e-9
+            )
     for step in (5, 15, 45):
         assert np.abs(turns_to(mine, theirs, pairs, step)[1] % step).max() < 1e-6
     assert np.allclose(between(np.array([1.0, 0, 0]), np.array([-2.0, 0, 0])) @ [1, 0, 0], [-1, 0, 0])
@@ -117,14 +127,18 @@ def test_paired_joints_come_to_stand_where_the_donors_do() -> None:
 
 
 def test_the_donors_clips_play_on_the_body_without_tearing() -> None:
-    """Acceptance: edge stretch at most 1.5 times at the 99.9th percentile over every clip; joints exactly the donor's."""
+    """Acceptance: edge stretch at most 1.5 times at the 99.9th percentile over every clip; joints exactly the
+    donor's.
+    """
     from customs.changes.donor import make_donor
     from customs.job import Job
     from customs.route.step import get_step
 
     donor = make_donor(warden())
     step = get_step("donor")
-    out = step.apply(lighter(), step.settings(donor=donor.digest, clips="both"), {donor.digest: donor.data}, Job())
+    out = step.apply(
+        lighter(), step.settings(donor=donor.digest, clips="both"), {donor.digest: donor.data}, Job()
+    )
     scene, skin, theirs = out.scene, out.scene.skins[0], donor.scene.skins[0]
     assert [scene.nodes[j].name for j in skin.joints] == [donor.scene.nodes[j].name for j in theirs.joints]
     assert np.array_equal(skin.inverse_bind, theirs.inverse_bind) and len(scene.skins) == 1
@@ -139,7 +153,9 @@ def test_the_donors_clips_play_on_the_body_without_tearing() -> None:
 def ways() -> Retargeting:
     source, target = warden(), lighter()
     s, t = skeleton_of(source), skeleton_of(target)
-    return Retargeting(source, s, target, t, {s.names.index(p.arriving): t.names.index(p.donor) for p in propose(s, t)})
+    return Retargeting(
+        source, s, target, t, {s.names.index(p.arriving): t.names.index(p.donor) for p in propose(s, t)}
+    )
 
 
 def test_retargeted_clips_keep_the_new_bodys_lengths_and_scale_its_strides() -> None:
@@ -181,7 +197,11 @@ def test_a_retarget_to_itself_changes_nothing_and_feet_keep_to_the_ground() -> N
         free = world_track(other.target, local_track(other.target, loose, times))
         off = np.abs(world[down, t.nodes[ankle], 1, 3] - t.places[ankle, 1])
         assert not down.any() or off.max() < 0.006
-        assert off.mean() <= np.abs(free[down, t.nodes[ankle], 1, 3] - t.places[ankle, 1]).mean() + 1e-9 if down.any() else True
+        assert (
+            off.mean() <= np.abs(free[down, t.nodes[ankle], 1, 3] - t.places[ankle, 1]).mean() + 1e-9
+            if down.any()
+            else True
+        )
         thigh = np.linalg.norm(world[:, t.nodes[knee], :3, 3] - world[:, t.nodes[hip], :3, 3], axis=1)
         assert np.ptp(thigh) < 1e-5
 
@@ -189,7 +209,11 @@ def test_a_retarget_to_itself_changes_nothing_and_feet_keep_to_the_ground() -> N
 def test_leftovers_are_found_in_the_moss_keeper_and_nowhere_else() -> None:
     keeper = people.keeper()
     found = skeletons(keeper)
-    assert len(found.tops) == 2 and keeper.nodes[found.tops[1][0]].name == "old_0" and found.moves[0] > 50 * found.moves[1]
+    assert (
+        len(found.tops) == 2
+        and keeper.nodes[found.tops[1][0]].name == "old_0"
+        and found.moves[0] > 50 * found.moves[1]
+    )
     names = {keeper.nodes[j].name for j in idle_joints(keeper)}
     assert "head_aim" in names and {"old_1", "old_2", "old_3"} <= names
     assert [keeper.nodes[n].name for n in outlines(keeper)] == ["body outline"]
@@ -199,13 +223,16 @@ def test_leftovers_are_found_in_the_moss_keeper_and_nowhere_else() -> None:
 
 
 def test_chains_side_by_side_that_move_one_mesh_are_one_skeleton() -> None:
-    """glTF 2.0, 3.7.3.1: the joints of a skin need a common root, and that root need not be a joint itself."""
+    """glTF 2.0, 3.7.3.1: the joints of a skin need a common root, and that root need not be a joint
+    itself.
+    """
     scene = bar()
     joints = scene.skins[0].joints
     above = parents(scene)
     hung = joints[len(joints) // 2]
     nodes = list(scene.nodes)
-    # The upper half of the chain is hung beside the lower one: two joints without a joint above, one mesh on both.
+    # The upper half of the chain is hung beside the lower one: two joints without a joint above, one mesh on
+    # both.
     nodes[above[hung]] = replace(nodes[above[hung]], children=())
     two = replace(scene, nodes=tuple(nodes), roots=(*scene.roots, hung))
     found = skeletons(two)
@@ -221,12 +248,20 @@ def test_chains_side_by_side_that_move_one_mesh_are_one_skeleton() -> None:
 def test_merged_joints_carry_their_weights_up() -> None:
     scene = bar(5)
     use = joint_use(scene)
-    assert use[4] > 0 and next(skeleton_of(scene).names[k] for k in leaf_first(skeleton_of(scene))) == "bone_4"
+    assert (
+        use[4] > 0 and next(skeleton_of(scene).names[k] for k in leaf_first(skeleton_of(scene))) == "bone_4"
+    )
     out = merged(scene, {4, 3})
     assert [out.nodes[j].name for j in out.skins[0].joints] == ["bone_0", "bone_1", "bone_2"]
     p = out.meshes[0].primitives[0]
-    assert p.joints is not None and p.joints.max() == 2 and np.abs(np.asarray(p.weights).sum(axis=1) - 1).max() < 1e-6
+    assert (
+        p.joints is not None
+        and p.joints.max() == 2
+        and np.abs(np.asarray(p.weights).sum(axis=1) - 1).max() < 1e-6
+    )
     top = p.positions[:, 1] > 0.8
     assert (p.joints[top, 0] == 2).all() and "bone_4" not in {n.name for n in out.nodes}
-    kept = merged(replace(scene, nodes=(*scene.nodes[:4], replace(scene.nodes[4], mesh=0), *scene.nodes[5:])), {4})
+    kept = merged(
+        replace(scene, nodes=(*scene.nodes[:4], replace(scene.nodes[4], mesh=0), *scene.nodes[5:])), {4}
+    )
     assert "bone_4" in {n.name for n in kept.nodes} and len(mesh_nodes(kept)) == 2

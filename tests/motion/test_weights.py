@@ -16,7 +16,16 @@ from customs.motion.posing.dual import collapse, dual_positions
 from customs.motion.skeleton.skeleton import skeleton_of
 from customs.motion.weights.heat import diffused, heat_weights, nearest_bones
 from customs.motion.weights.influences import sound_weights
-from customs.motion.weights.paint import Edit, counterpart, edited, grown, island, mirrored, moved_by, with_seams
+from customs.motion.weights.paint import (
+    Edit,
+    counterpart,
+    edited,
+    grown,
+    island,
+    mirrored,
+    moved_by,
+    with_seams,
+)
 from customs.motion.weights.partition import joints_used, parts_by_joints
 from customs.motion.weights.table import influences_of, merged_columns, table_of
 from customs.motion.weights.transfer import inpaint, transfer
@@ -39,7 +48,9 @@ def test_closest_points_are_trimeshs_or_closer(flat: float) -> None:
 
 
 def test_facing_counts_where_it_is_asked_for_and_broken_triangles_do_no_harm() -> None:
-    points = np.array([[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 0.1], [1, 0, 0.1], [0, 1, 0.1], [5, 5, 5]], float)
+    points = np.array(
+        [[0, 0, 0], [1, 0, 0], [0, 1, 0], [0, 0, 0.1], [1, 0, 0.1], [0, 1, 0.1], [5, 5, 5]], float
+    )
     faces = np.array([[0, 2, 1], [3, 4, 5], [6, 6, 6]])
     surface = Surface(points, faces)
     q = np.array([[0.2, 0.2, 0.09]])
@@ -60,7 +71,9 @@ def test_the_laplacian_is_flat_on_a_plane_and_measures_area() -> None:
 
 
 def test_heat_on_a_cylinder_is_the_known_solution() -> None:
-    """(L + M·H) w = M·H·p along a long tube is −w″ + h·w = h·p: w = 1 − e^(−√h·x)/2 beyond the middle (any textbook on ODEs)."""
+    """(L + M·H) w = M·H·p along a long tube is −w″ + h·w = h·p: w = 1 − e^(−√h·x)/2 beyond the middle (any
+    textbook on ODEs).
+    """
     tall = bar(2, 2.0, 48, 161)
     p = tall.meshes[0].primitives[0]
     points = p.positions.astype(float)
@@ -86,13 +99,21 @@ def test_half_way_between_two_joints_is_about_half_of_each() -> None:
     s = skeleton_of(tall)
     table = heat_weights(p.positions, triangles_of(p), s)
     at = np.abs(p.positions[:, 1] - 0.6) < 0.02
-    assert at.any() and np.abs(table[at, 0] - table[at, 1]).max() < 0.25 and (table[at, :2].sum(axis=1) > 0.9).all()
+    assert (
+        at.any()
+        and np.abs(table[at, 0] - table[at, 1]).max() < 0.25
+        and (table[at, :2].sum(axis=1) > 0.9).all()
+    )
 
 
 def test_weights_from_the_joints_do_not_jump_through_the_air() -> None:
     made = warden()
     s, p = skeleton_of(made), made.meshes[0].primitives[0]
-    left = [k for k, n in enumerate(s.names) if "Left" in n and any(w in n for w in ("Thigh", "Shin", "Ankle", "Ball"))]
+    left = [
+        k
+        for k, n in enumerate(s.names)
+        if "Left" in n and any(w in n for w in ("Thigh", "Shin", "Ankle", "Ball"))
+    ]
     table = table_of(p, s.count).toarray()
     right_leg = (p.positions[:, 0] < -0.06) & (p.positions[:, 1] < 0.6)
     assert right_leg.sum() > 100 and table[np.ix_(right_leg, left)].max() < 0.02
@@ -112,7 +133,9 @@ def test_transfer_gives_a_copy_its_own_weights_and_fills_what_is_far() -> None:
     filled = transfer(far, faces, surface, faces, weights, 0.02)
     head = p.positions[:, 1] > 1.6
     assert not filled.sure[head].any() and np.abs(filled.table.sum(axis=1) - 1).max() < 1e-9
-    assert filled.table[head][:, s.names.index("Head1")].mean() > 0.5, "the head follows what is nearest over the mesh"
+    assert filled.table[head][:, s.names.index("Head1")].mean() > 0.5, (
+        "the head follows what is nearest over the mesh"
+    )
     assert np.array_equal(inpaint(p.positions, faces, weights, np.ones(len(weights), bool)), weights)
 
 
@@ -131,8 +154,14 @@ def test_painting_sets_adds_scales_blends_and_leaves_locked_joints() -> None:
         others = np.setdiff1d(np.arange(len(new)), with_seams(p, rows))
         assert np.abs(new[others] - before[others]).max() < 1e-6
     locked = table_of(edited(p, 4, Edit(1, "set", 0.9, rows), frozenset({2})), 4).toarray()
-    assert np.abs(locked[rows, 2] - before[rows, 2]).max() < 1e-6 and (locked[rows, 1] <= 1 - before[rows, 2] + 1e-6).all()
-    assert np.abs(table_of(edited(p, 4, Edit(2, "set", 0.9, rows), frozenset({2})), 4).toarray() - before).max() < 1e-6
+    assert (
+        np.abs(locked[rows, 2] - before[rows, 2]).max() < 1e-6
+        and (locked[rows, 1] <= 1 - before[rows, 2] + 1e-6).all()
+    )
+    assert (
+        np.abs(table_of(edited(p, 4, Edit(2, "set", 0.9, rows), frozenset({2})), 4).toarray() - before).max()
+        < 1e-6
+    )
     blended = table_of(edited(p, 4, Edit(1, "blend", 1.0, rows)), 4).toarray()
     assert np.ptp(blended[rows], axis=0).max() < 1e-6
 
@@ -161,7 +190,11 @@ def test_mirroring_takes_the_other_side() -> None:
 def test_influences_are_kept_strongest_first_and_sum_to_exactly_one() -> None:
     table = np.random.default_rng(3).uniform(0, 1, (500, 9)) ** 4
     joints, weights = influences_of(table, 4, 0.0)
-    assert joints.shape == (500, 4) and (weights.sum(axis=1) == 1).all() and (np.cumsum(weights, axis=1)[:, -1] == 1).all()
+    assert (
+        joints.shape == (500, 4)
+        and (weights.sum(axis=1) == 1).all()
+        and (np.cumsum(weights, axis=1)[:, -1] == 1).all()
+    )
     top = np.sort(np.argsort(-table, axis=1)[:, :4], axis=1)
     assert np.array_equal(np.sort(joints, axis=1), top)
     merged = merged_columns(table_of(bar().meshes[0].primitives[0], 4), np.array([0, 0, 1, -1]), 2)
@@ -200,7 +233,10 @@ def test_a_twist_keeps_its_girth_by_dual_quaternions() -> None:
     now = dual_positions(p, matrices)
     girth = np.hypot(now[middle & round_, 0], now[middle & round_, 2])
     assert np.abs(girth - 0.1).max() < 1e-3, "the linear blend would squeeze it to almost nothing"
-    assert collapse(p, matrices)[middle & round_].min() > 0.08 and collapse(p, np.tile(np.eye(4), (2, 1, 1))).max() < 1e-6
+    assert (
+        collapse(p, matrices)[middle & round_].min() > 0.08
+        and collapse(p, np.tile(np.eye(4), (2, 1, 1))).max() < 1e-6
+    )
     stiff = np.tile(matrices[1], (2, 1, 1))
     wanted = p.positions @ matrices[1, :3, :3].T + matrices[1, :3, 3]
     assert np.abs(dual_positions(p, stiff) - wanted).max() < 1e-6

@@ -1,4 +1,6 @@
-"""Other people's programs as judges: the Khronos validator, assimp, and the models assimp ships for its own tests."""
+"""Other people's programs as judges: the Khronos validator, assimp, and the models assimp ships for its own
+tests.
+"""
 
 from __future__ import annotations
 
@@ -75,7 +77,9 @@ console.log(JSON.stringify({ vkFormat: t.vkFormat, width: t.pixelWidth, height: 
 
 
 def ktx_parse(path: Path) -> dict[str, Any]:
-    """What ktx-parse (npm) reads of a KTX2 file: its format, size, levels, supercompression and data format descriptor."""
+    """What ktx-parse (npm) reads of a KTX2 file: its format, size, levels, supercompression and data format
+    descriptor.
+    """
     run = subprocess.run(
         ["node", "-e", KTX_SCRIPT, str(path)], capture_output=True, text=True, timeout=60,
         env={"NODE_PATH": str(NODE_MODULES), "PATH": "/usr/bin:/usr/local/bin:/bin"},

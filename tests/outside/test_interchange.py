@@ -1,4 +1,6 @@
-"""FBX, COLLADA and BVH before libassimp (package cmeel-assimp) and the models of the Debian package assimp-testmodels."""
+"""FBX, COLLADA and BVH before libassimp (package cmeel-assimp) and the models of the Debian package
+assimp-testmodels.
+"""
 
 from __future__ import annotations
 
@@ -46,12 +48,17 @@ def written(scene: Scene, form: str, folder: Path, name: str = "out") -> Path:
 
 
 def farthest(a: Scene, b: Scene) -> float:
-    """Largest distance between posed vertices of two scenes, at rest and at seven times of every clip, over their size."""
+    """Largest distance between posed vertices of two scenes, at rest and at seven times of every clip, over
+    their size.
+    """
     frames = [(posed_scene_points(a), posed_scene_points(b))]
     assert len(a.clips) == len(b.clips)
     for one, other in zip(a.clips, b.clips):
         assert abs(one.seconds - other.seconds) < 1e-3
-        frames += [(posed_scene_points(a, one, t), posed_scene_points(b, other, t)) for t in np.linspace(0, one.seconds, 7)]
+        frames += [
+            (posed_scene_points(a, one, t), posed_scene_points(b, other, t))
+            for t in np.linspace(0, one.seconds, 7)
+        ]
     worst = 0.0
     for p, q in frames:
         p, q = np.concatenate(p), np.concatenate(q)
@@ -72,7 +79,9 @@ def test_every_file_comes_in_or_is_refused_clearly(path: Path) -> None:
         assert path.name in REFUSED or "invalid" in path.parts, problem
         assert str(path) in str(problem) and problem.expected
         return
-    assert path.name not in REFUSED and scene.nodes and scene.convention.stated in ("file", "format", "assumed")
+    assert (
+        path.name not in REFUSED and scene.nodes and scene.convention.stated in ("file", "format", "assumed")
+    )
     assert counts(scene)["nodes"] > 0
     for p in (p for m in scene.meshes for p in m.primitives):
         assert np.isfinite(p.positions).all() and (p.indices is None or p.indices.max() < len(p.positions))
@@ -98,7 +107,9 @@ def test_there_and_back_through_glb(path: Path | str, goods: dict[str, Path], tm
 
 
 @pytest.mark.parametrize("form", ["fbx", "dae"])
-@pytest.mark.parametrize("id_", ["watering_stork", "gardener", "hedgehog", "house_warden", "seed_cart", "fern_bed"])
+@pytest.mark.parametrize(
+    "id_", ["watering_stork", "gardener", "hedgehog", "house_warden", "seed_cart", "fern_bed"]
+)
 def test_goods_written_and_read_again(form: str, id_: str, goods: dict[str, Path], tmp_path: Path) -> None:
     scene = take(goods[id_]).scene
     again = take(written(scene, form, tmp_path)).scene
@@ -122,20 +133,33 @@ def test_units_axes_and_rate_are_kept_as_stated(tmp_path: Path) -> None:
               Convention("+Y", "+Z", "right", 1.0, v="up"), Convention("+Z", "-Y", "right", 0.0254, v="up")):  # fmt: skip
         again = take(written(change_convention(bar(), c, WORKING), "fbx", tmp_path)).scene
         said = again.convention
-        assert (said.up, said.faces, said.hand, said.metres_per_unit) == (c.up, c.faces, c.hand, c.metres_per_unit)
+        assert (said.up, said.faces, said.hand, said.metres_per_unit) == (
+            c.up,
+            c.faces,
+            c.hand,
+            c.metres_per_unit,
+        )
         assert again.clips[0].extras["rate"] == 30
-        back = change_convention(again, WORKING, Convention(c.up, c.faces, c.hand, c.metres_per_unit, c.front, v="up"))
+        back = change_convention(
+            again, WORKING, Convention(c.up, c.faces, c.hand, c.metres_per_unit, c.front, v="up")
+        )
         assert farthest(bar(), back) < 1e-5
     zup = change_convention(bar(), Convention("+Z", "-Y", "right", 0.01, v="up"), WORKING)
     assert take(written(zup, "dae", tmp_path)).scene.convention.metres_per_unit == 0.01
     with pytest.raises(CustomsError, match="left-handed"):
-        written(change_convention(bar(), Convention("+Z", "+X", "left", 0.01, "cw", v="up"), WORKING), "dae", tmp_path)
+        written(
+            change_convention(bar(), Convention("+Z", "+X", "left", 0.01, "cw", v="up"), WORKING),
+            "dae",
+            tmp_path,
+        )
 
 
 def test_odd_axes_and_units_of_a_file_are_put_right_and_said() -> None:
     source = Source(FILES[0])
     odd = {"UpAxis": 1, "FrontAxis": 1, "CoordAxis": 0, "UnitScaleFactor": 0.0}
-    assert stated_convention(odd, source).metres_per_unit == 0.01 and stated_convention(odd, source).up == "+Y"
+    assert (
+        stated_convention(odd, source).metres_per_unit == 0.01 and stated_convention(odd, source).up == "+Y"
+    )
     assert len(source.remarks) == 4
 
 
@@ -206,7 +230,10 @@ def test_without_the_library_it_says_what_to_install(monkeypatch: pytest.MonkeyP
 def test_several_threads_may_ask() -> None:
     out: list[int] = []
     path = MODELS / "FBX" / "spider.fbx"
-    threads = [threading.Thread(target=lambda: out.append(len(import_through(path, FBX).header["meshes"]))) for _ in range(4)]
+    threads = [
+        threading.Thread(target=lambda: out.append(len(import_through(path, FBX).header["meshes"])))
+        for _ in range(4)
+    ]
     for t in threads:
         t.start()
     for t in threads:

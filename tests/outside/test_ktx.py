@@ -1,4 +1,6 @@
-"""KTX2 files of ours before an independent reader; numbers as in the KTX 2.0 and Khronos Data Format specifications."""
+"""KTX2 files of ours before an independent reader; numbers as in the KTX 2.0 and Khronos Data Format
+specifications.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +21,9 @@ MODEL = {"": 1, "bc1": 128, "bc3": 130, "bc4": 131, "bc5": 132, "bc7": 134}
 
 @pytest.mark.parametrize(("block", "space"), list(VK))
 @pytest.mark.parametrize("zstd", [False, True])
-def test_an_independent_reader_finds_what_was_written(block: str, space: str, zstd: bool, tmp_path: Path) -> None:
+def test_an_independent_reader_finds_what_was_written(
+    block: str, space: str, zstd: bool, tmp_path: Path
+) -> None:
     rng = np.random.default_rng(3)
     levels = [rng.integers(0, 255, (32 >> k, 64 >> k, 4), dtype=np.uint8) for k in range(6)]
     levels.append(np.zeros((1, 1, 4), np.uint8))

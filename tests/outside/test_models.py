@@ -23,7 +23,9 @@ def manifest() -> dict[str, tuple[str, str]]:
         if line and not line.startswith("#"):
             path, verdict, reason = (part.strip() for part in line.split("|"))
             # A line may name its file by a pattern; it must then be the only one.
-            names = sorted(p.relative_to(MODELS).as_posix() for p in MODELS.glob(path)) if "*" in path else [path]
+            names = (
+                sorted(p.relative_to(MODELS).as_posix() for p in MODELS.glob(path)) if "*" in path else [path]
+            )
             assert len(names) == 1, path
             out[names[0]] = (verdict, reason)
     return out

@@ -35,18 +35,25 @@ def test_triangles_and_bounds_as_trimesh_and_assimp_read_them(name: str) -> None
     corners, triangles = surface(scene)
     reach = float(np.linalg.norm(corners.max(axis=0) - corners.min(axis=0)))
     info = assimp_info(MODELS / name)
-    if name != GLB:  # assimp's program takes boxes of boxes through turned nodes, which is larger than the box of the points
+    if (
+        name != GLB
+    ):  # assimp's program takes boxes of boxes through turned nodes, which is larger than the box of the points
         assert np.abs(info["minimum"] - corners.min(axis=0)).max() < 1e-4 * reach
     if name not in (GLB, "OBJ/spider.obj"):  # there assimp leaves out faces whose corners repeat
         assert info["faces"] == triangles
     judge = trimesh.load(MODELS / name, process=False, force="scene", skip_materials=True)
-    read = [judge.geometry[g].copy().apply_transform(t) for t, g in (judge.graph[n] for n in judge.graph.nodes_geometry)]
+    read = [
+        judge.geometry[g].copy().apply_transform(t)
+        for t, g in (judge.graph[n] for n in judge.graph.nodes_geometry)
+    ]
     assert sum(len(m.faces) for m in read) == triangles
     theirs = np.concatenate([m.vertices[m.faces.reshape(-1)] for m in read])
     assert np.abs(theirs.min(axis=0) - corners.min(axis=0)).max() < 1e-5 * reach
     assert np.abs(theirs.max(axis=0) - corners.max(axis=0)).max() < 1e-5 * reach
     mine = area(corners, np.arange(len(corners), dtype=np.uint32).reshape(-1, 3))
-    assert mine == pytest.approx(trimesh.Trimesh(theirs, np.arange(len(theirs)).reshape(-1, 3), process=False).area, rel=1e-4)
+    assert mine == pytest.approx(
+        trimesh.Trimesh(theirs, np.arange(len(theirs)).reshape(-1, 3), process=False).area, rel=1e-4
+    )
 
 
 def test_accessors_as_pygltflib_reads_them() -> None:
@@ -61,7 +68,9 @@ def test_accessors_as_pygltflib_reads_them() -> None:
             start = (view.byteOffset or 0) + (accessor.byteOffset or 0)
             stride = view.byteStride or 12
             raw = np.frombuffer(blob, np.uint8)[start : start + stride * (accessor.count - 1) + 12]
-            values = np.lib.stride_tricks.as_strided(raw, (accessor.count, 12), (stride, 1)).copy().view("<f4")
+            values = (
+                np.lib.stride_tricks.as_strided(raw, (accessor.count, 12), (stride, 1)).copy().view("<f4")
+            )
             assert (values == prim.positions).all()
 
 
@@ -77,9 +86,13 @@ def test_what_we_write_is_what_pygltflib_reads(tmp_path: Path) -> None:
         "scale",
         "weights",
     ]
-    assert [s.interpolation for s in judge.animations[0].samplers] == [None, "STEP", "CUBICSPLINE", None, None] or all(
-        s.interpolation for s in judge.animations[0].samplers
-    )
+    assert [s.interpolation for s in judge.animations[0].samplers] == [
+        None,
+        "STEP",
+        "CUBICSPLINE",
+        None,
+        None,
+    ] or all(s.interpolation for s in judge.animations[0].samplers)
     assert judge.extensionsUsed == ["KHR_lights_punctual"]
 
 

@@ -33,7 +33,9 @@ def shown(renderer: Renderer, scene: Scene, seconds: float, **look: object) -> n
 
 def white(scene: Scene) -> Scene:
     """The scene in one unlit white."""
-    meshes = tuple(replace(m, primitives=tuple(replace(p, material=0) for p in m.primitives)) for m in scene.meshes)
+    meshes = tuple(
+        replace(m, primitives=tuple(replace(p, material=0) for p in m.primitives)) for m in scene.meshes
+    )
     return replace(scene, meshes=meshes, materials=(WHITE,))
 
 
@@ -54,13 +56,17 @@ def girth(picture: np.ndarray, y: float) -> int:
 
 @pytest.mark.parametrize("dual", [False, True])
 @pytest.mark.parametrize(("degrees", "scale"), [(0, 1), (40, 1), (40, 1.5), (0, 1.5)])
-def test_the_card_skins_as_the_core_does(renderer: Renderer, dual: bool, degrees: float, scale: float) -> None:
+def test_the_card_skins_as_the_core_does(
+    renderer: Renderer, dual: bool, degrees: float, scale: float
+) -> None:
     scene = twisted(degrees, scale)
     picture = shown(renderer, scene, 0.0, dual=dual)
     world = posing(scene, scene.clips[0]).world(0.0)
     prim = scene.meshes[0].primitives[0]
     points = (
-        dual_positions(prim, joint_matrices(scene, 0, world)) if dual else posed_scene_points(scene, scene.clips[0], 0.0)[0]
+        dual_positions(prim, joint_matrices(scene, 0, world))
+        if dual
+        else posed_scene_points(scene, scene.clips[0], 0.0)[0]
     )
     flat = np.array(project(list(points), SIDE, 240, 240))
     rows, columns = np.nonzero(picture[:, :, 3] > 127)
@@ -90,7 +96,9 @@ def _about_z(degrees: float) -> Channel:
 
 
 def test_the_ramp_is_even_to_the_eye_and_of_one_hue() -> None:
-    """Steps of OKLab are even by construction; here the colours are taken back through the published matrices (Ottosson 2020)."""
+    """Steps of OKLab are even by construction; here the colours are taken back through the published matrices
+    (Ottosson 2020).
+    """
     rgb = ramp(np.linspace(0, 1, 11))
     lms = np.cbrt(rgb @ np.array([
         [0.4122214708, 0.5363325363, 0.0514459929],
@@ -115,6 +123,8 @@ def test_weights_show_as_colour_from_one_end_to_the_other(renderer: Renderer) ->
     assert np.abs(colours[:, :3] - ramp(share)).max() < 1e-6
     picture = renderer.render(Shot(replace(warm, clips=()), SIDE, 240, 240, CLEAR)).astype(int)
     column = picture[:, 120, :3].sum(axis=1)[picture[:, 120, 3] > 0]
-    assert column[: len(column) // 8].mean() < column[-len(column) // 8 :].mean() - 150, "the top is the joint's own"
+    assert column[: len(column) // 8].mean() < column[-len(column) // 8 :].mean() - 150, (
+        "the top is the joint's own"
+    )
     nobody = heat_scene(scene, "no such joint").meshes[0].primitives[0].colours[0]
     assert np.ptp(nobody, axis=0).max() == 0

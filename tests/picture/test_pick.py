@@ -1,4 +1,6 @@
-"""What lies under a place of the picture, against rays cast by trimesh (https://trimesh.org, `ray.intersects_location`)."""
+"""What lies under a place of the picture, against rays cast by trimesh (https://trimesh.org,
+`ray.intersects_location`).
+"""
 
 from __future__ import annotations
 
@@ -26,7 +28,9 @@ WIDTH, HEIGHT = 160, 120
 
 def shot_of(scene: Scene, **more: Any) -> Shot:
     """A scene from the side, whole."""
-    orbit = framing(np.array([-1.5, -0.5, -1.5]), np.array([1.5, 1.5, 1.5]), WIDTH / HEIGHT, Orbit(yaw=-32, pitch=14))
+    orbit = framing(
+        np.array([-1.5, -0.5, -1.5]), np.array([1.5, 1.5, 1.5]), WIDTH / HEIGHT, Orbit(yaw=-32, pitch=14)
+    )
     return Shot(scene, orbit, WIDTH, HEIGHT, Look(grid=False), **more)
 
 
@@ -34,8 +38,20 @@ def several() -> Scene:
     """Cubes that stand, lean, are stretched and mirrored, in one another's way."""
     nodes = (
         Node(key("node", 0), "plain", mesh=0),
-        Node(key("node", 1), "leaning", mesh=0, translation=np.array([0.9, 0.3, 0.2]), rotation=quaternion("X", 25)),
-        Node(key("node", 2), "mirrored", mesh=1, translation=np.array([-0.8, 0, 0.5]), scale=np.array([-0.6, 1.4, 1.0])),
+        Node(
+            key("node", 1),
+            "leaning",
+            mesh=0,
+            translation=np.array([0.9, 0.3, 0.2]),
+            rotation=quaternion("X", 25),
+        ),
+        Node(
+            key("node", 2),
+            "mirrored",
+            mesh=1,
+            translation=np.array([-0.8, 0, 0.5]),
+            scale=np.array([-0.6, 1.4, 1.0]),
+        ),
     )
     scene = scene_of(cube(0.7), cube(0.5, 1))
     return replace(scene, nodes=nodes, roots=(0, 1, 2))
@@ -64,7 +80,9 @@ def by_ray(shot: Shot, x: int, y: int) -> tuple[str, int] | None:
         owners += [(scene.nodes[n].name, k) for k in range(len(soups[-1]))]
     soup = trimesh.Trimesh(**trimesh.triangles.to_kwargs(np.concatenate(soups)), process=False)
     back = np.linalg.inv(shot.orbit.projection(WIDTH / HEIGHT) @ shot.orbit.view())
-    ends = [back @ np.array([(2 * (x + 0.5) / WIDTH) - 1, 1 - 2 * (y + 0.5) / HEIGHT, z, 1.0]) for z in (-1, 1)]
+    ends = [
+        back @ np.array([(2 * (x + 0.5) / WIDTH) - 1, 1 - 2 * (y + 0.5) / HEIGHT, z, 1.0]) for z in (-1, 1)
+    ]
     start, end = (e[:3] / e[3] for e in ends)
     places, _, faces = soup.ray.intersects_location([start], [end - start], multiple_hits=True)
     return owners[faces[np.linalg.norm(places - start, axis=1).argmin()]] if len(faces) else None
@@ -81,7 +99,11 @@ def test_it_is_what_a_ray_meets_first(renderer: Renderer, make: Any) -> None:
     # Pixels on an edge may go to either side of it.
     assert met > 15 and same >= 57
     whole = unfolded(shot.scene)
-    found = next(f for f in (pick(renderer, shot, WIDTH // 2 + d, HEIGHT // 2) for d in range(0, 60, 3)) if f is not None)
+    found = next(
+        f
+        for f in (pick(renderer, shot, WIDTH // 2 + d, HEIGHT // 2) for d in range(0, 60, 3))
+        if f is not None
+    )
     assert (
         found.key == next(n.key for n in whole.nodes if n.name == found.name)
         and found.mesh in shot.scene.meshes
@@ -92,9 +114,15 @@ def test_it_is_what_a_ray_meets_first(renderer: Renderer, make: Any) -> None:
 def test_holes_let_through_and_backs_of_one_sided_faces_are_not_there(renderer: Renderer) -> None:
     holes = np.full((4, 4, 4), 255, np.uint8)
     holes[:, :2, 3] = 0
-    sheet = replace(cube(1.0, 0, material=0), texcoords=(frozen(np.tile([[0.25, 0.5]], (24, 1))[: len(cube(1.0).positions)]),))
+    sheet = replace(
+        cube(1.0, 0, material=0),
+        texcoords=(frozen(np.tile([[0.25, 0.5]], (24, 1))[: len(cube(1.0).positions)]),),
+    )
     pane = Material(key("material", 0), "pane", textures={"base_colour": TextureUse(0)}, alpha_mode="mask")
-    front, behind = Node(key("node", 0), "front", mesh=0), Node(key("node", 1), "behind", mesh=1, scale=np.full(3, 0.5))
+    front, behind = (
+        Node(key("node", 0), "front", mesh=0),
+        Node(key("node", 1), "behind", mesh=1, scale=np.full(3, 0.5)),
+    )
     scene = replace(
         scene_of(sheet, cube(0.8, 1)), nodes=(front, behind), roots=(0, 1), materials=(pane,), images=(Image(key("image", 0), "holes", pixels=holes),)
     )  # fmt: skip
@@ -104,9 +132,14 @@ def test_holes_let_through_and_backs_of_one_sided_faces_are_not_there(renderer: 
     solid = replace(scene, materials=(replace(pane, alpha_mode="opaque"),))
     found = pick(renderer, shot_of(solid), *middle)
     assert found is not None and found.name == "front"
-    inward = replace(solid, meshes=(replace(solid.meshes[0], primitives=(replace(cube(1.0, 0, True, 0)),)), solid.meshes[1]))
+    inward = replace(
+        solid,
+        meshes=(replace(solid.meshes[0], primitives=(replace(cube(1.0, 0, True, 0)),)), solid.meshes[1]),
+    )
     seen = pick(renderer, shot_of(inward), *middle)
-    assert seen is not None and seen.name == "behind", "a face seen from its back is not drawn, so it is not met"
+    assert seen is not None and seen.name == "behind", (
+        "a face seen from its back is not drawn, so it is not met"
+    )
 
 
 def test_nothing_is_met_beside_it(renderer: Renderer) -> None:
@@ -118,13 +151,23 @@ def test_nothing_is_met_beside_it(renderer: Renderer) -> None:
 def test_what_was_met_is_marked_alone(renderer: Renderer, make: Any) -> None:
     scene = make()
     shot = shot_of(scene)
-    found = next(f for f in (pick(renderer, shot, WIDTH // 2 + d, HEIGHT // 2) for d in range(0, 60, 3)) if f is not None)
+    found = next(
+        f
+        for f in (pick(renderer, shot, WIDTH // 2 + d, HEIGHT // 2) for d in range(0, 60, 3))
+        if f is not None
+    )
     plain = renderer.render(shot).astype(int)
-    one, every = (renderer.render(replace(shot, marks={k: ()})).astype(int) for k in (str(found.key), str(found.prim.key)))
+    one, every = (
+        renderer.render(replace(shot, marks={k: ()})).astype(int)
+        for k in (str(found.key), str(found.prim.key))
+    )
     mine, all_ = ((np.abs(p - plain).max(axis=2) > 8) for p in (one, every))
     assert mine.any() and mine.sum() < all_.sum() and not (mine & ~all_).any()
     where = np.argwhere(mine)[:: max(1, int(mine.sum()) // 40)]
     met = [pick(renderer, shot, int(x), int(y)) for y, x in where]
     # Pixels on its edge are drawn smooth and belong to two.
     assert np.mean([m is not None and m.key == found.key for m in met]) > 0.6
-    assert not (np.abs(renderer.render(replace(shot, marks={f"{scene.digest}:node:9999": ()})).astype(int) - plain) > 8).any()
+    assert not (
+        np.abs(renderer.render(replace(shot, marks={f"{scene.digest}:node:9999": ()})).astype(int) - plain)
+        > 8
+    ).any()

@@ -23,7 +23,9 @@ FRONT = Orbit((0, 0, 0), 4.0, 0.0, 0.0)
 CLEAR = Look(grid=False, transparent=True, smooth=False)
 
 
-def drawn(renderer: Renderer, scene: Scene, orbit: Orbit = FRONT, look: Look = CLEAR, **more: object) -> np.ndarray:
+def drawn(
+    renderer: Renderer, scene: Scene, orbit: Orbit = FRONT, look: Look = CLEAR, **more: object
+) -> np.ndarray:
     return renderer.render(Shot(scene, orbit, 120, 90, look, **more))  # type: ignore[arg-type]
 
 
@@ -35,7 +37,10 @@ def test_a_cube_is_where_the_camera_says(renderer: Renderer) -> None:
     image = drawn(renderer, scene_of(cube()))
     rows, columns = np.nonzero(image[:, :, 3])
     corners = project(cube().positions[cube().positions[:, 2] > 0], FRONT, 120, 90)
-    assert abs(columns.min() - corners[:, 0].min()) <= 1.5 and abs(columns.max() + 1 - corners[:, 0].max()) <= 1.5
+    assert (
+        abs(columns.min() - corners[:, 0].min()) <= 1.5
+        and abs(columns.max() + 1 - corners[:, 0].max()) <= 1.5
+    )
     assert abs(rows.min() - corners[:, 1].min()) <= 1.5 and abs(rows.max() + 1 - corners[:, 1].max()) <= 1.5
 
 
@@ -75,7 +80,10 @@ def test_textures_are_seen_the_right_way_up(renderer: Renderer) -> None:
     pixels[:2] = (255, 0, 0)
     pixels[2:] = (0, 0, 255)
     image = Image(key("image", 0), "i", pixels=frozen(pixels, np.uint8))
-    prim = replace(cube(material=0), texcoords=(frozen(np.c_[cube().positions[:, 0] + 0.5, 0.5 - cube().positions[:, 1]]),))
+    prim = replace(
+        cube(material=0),
+        texcoords=(frozen(np.c_[cube().positions[:, 0] + 0.5, 0.5 - cube().positions[:, 1]]),),
+    )
     material = coloured((1, 1, 1, 1), textures={"base_colour": TextureUse(0)})
     out = drawn(renderer, scene_of(prim, materials=(material,), images=(image,)))
     assert out[35, 60, 0] > 180 and out[35, 60, 2] < 60 and out[55, 60, 2] > 180
@@ -94,7 +102,9 @@ def test_a_missing_texture_is_a_weave(renderer: Renderer) -> None:
 def test_skinning_on_the_card_is_that_of_the_core(renderer: Renderer, letter: Scene) -> None:
     from customs.motion.posing.pose import posed_scene_points
 
-    body = replace(letter, nodes=tuple(replace(n, mesh=None) if n.name == "letter" else n for n in letter.nodes))
+    body = replace(
+        letter, nodes=tuple(replace(n, mesh=None) if n.name == "letter" else n for n in letter.nodes)
+    )
     for seconds in (0.0, 0.5, 1.0):
         points = posed_scene_points(body, body.clips[0], seconds)[0]
         orbit = framing(points.min(axis=0), points.max(axis=0), 120 / 90, FRONT)
@@ -106,7 +116,9 @@ def test_skinning_on_the_card_is_that_of_the_core(renderer: Renderer, letter: Sc
 
 
 def test_morphs_on_the_card(renderer: Renderer, letter: Scene) -> None:
-    alone = replace(letter, nodes=tuple(replace(n, mesh=None) if n.name == "body" else n for n in letter.nodes), clips=())
+    alone = replace(
+        letter, nodes=tuple(replace(n, mesh=None) if n.name == "body" else n for n in letter.nodes), clips=()
+    )
     heavy = replace(alone, meshes=(replace(alone.meshes[0], weights=frozen([2.0])), alone.meshes[1]))
     box = world_bounds(heavy)
     assert box is not None
@@ -146,7 +158,10 @@ def test_smooth_edges_and_evening(renderer: Renderer) -> None:
     tilted = Orbit((0, 0, 0), 4.0, 20.0, 20.0)
     smooth = drawn(renderer, scene, tilted, replace(CLEAR, smooth=True))
     assert ((smooth[:, :, 3] > 0) & (smooth[:, :, 3] < 255)).any()
-    assert drawn(renderer, scene, look=Look(evening=True))[0, 0, 0] < drawn(renderer, scene, look=Look())[0, 0, 0]
+    assert (
+        drawn(renderer, scene, look=Look(evening=True))[0, 0, 0]
+        < drawn(renderer, scene, look=Look())[0, 0, 0]
+    )
 
 
 def test_an_empty_scene_is_a_picture_too(renderer: Renderer) -> None:
@@ -177,7 +192,12 @@ def test_cameras_turn_and_frame() -> None:
 def test_lines_and_labels() -> None:
     lines, labels = dimension_lines([0, 0, 0], [1.5, 2, 0.4], False)
     assert [x.text for x in labels] == ["2.000 m", "1.500 m", "40.0 cm"] and len(lines) == 18
-    assert [length_text(v) for v in (1204, 1.7844, 0.42, 0.0082)] == ["1,204 m", "1.784 m", "42.0 cm", "8.20 mm"]
+    assert [length_text(v) for v in (1204, 1.7844, 0.42, 0.0082)] == [
+        "1,204 m",
+        "1.784 m",
+        "42.0 cm",
+        "8.20 mm",
+    ]
     assert grid_step(5) == 1.0 and grid_step(0.3) == 0.1 and grid(5, (0, 0, 0), False).shape[1] == 7
 
 

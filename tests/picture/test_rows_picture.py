@@ -1,4 +1,6 @@
-"""Placements are drawn as nodes would be, in a call a mesh; while something moves, the largest on the screen."""
+"""Placements are drawn as nodes would be, in a call a mesh; while something moves, the largest on the
+screen.
+"""
 
 from __future__ import annotations
 
@@ -28,20 +30,26 @@ def painted(seed: int, made: Callable[[int], Scene] = drawn) -> Scene:
         Material(Key("d", "material", 1), "glass", base_colour=(0.2, 0.5, 0.7, 0.5), alpha_mode="blend"),
     )
     meshes = tuple(
-        replace(m, primitives=tuple(replace(p, material=k) for p in m.primitives)) for k, m in enumerate(scene.meshes)
+        replace(m, primitives=tuple(replace(p, material=k) for p in m.primitives))
+        for k, m in enumerate(scene.meshes)
     )
     return replace(scene, materials=materials, meshes=meshes)
 
 
 @MADE
-@pytest.mark.parametrize("look", [Look(grid=False), Look(shading="plain", grid=False), Look(wire=True, grid=False)])
+@pytest.mark.parametrize(
+    "look", [Look(grid=False), Look(shading="plain", grid=False), Look(wire=True, grid=False)]
+)
 def test_rows_look_as_nodes_do(look: Look, made: Callable[[int], Scene], renderer: Renderer) -> None:
     scene = painted(0, made)
     scene = replace(scene, materials=(scene.materials[0], replace(scene.materials[1], alpha_mode="opaque")))
     low, high = world_bounds(scene)  # type: ignore[misc]
     for unit in (1.0, 0.01):
         orbit = framing(low, high, unit, Orbit(yaw=-35, pitch=16))
-        nodes, rows = (renderer.render(Shot(s, orbit, 240, 180, look, unit=unit)).astype(int) for s in (scene, fold(scene)))
+        nodes, rows = (
+            renderer.render(Shot(s, orbit, 240, 180, look, unit=unit)).astype(int)
+            for s in (scene, fold(scene))
+        )
         assert np.abs(nodes - nodes[0, 0]).max() > 40, "something is drawn"
         assert (np.abs(nodes - rows).max(axis=2) > 24).mean() < 0.004
 
@@ -51,7 +59,9 @@ def test_glassy_rows_are_drawn_after_the_solid_ones(renderer: Renderer) -> None:
     low, high = world_bounds(scene)  # type: ignore[misc]
     shot = Shot(scene, framing(low, high, 1.0, Orbit(yaw=20, pitch=10)), 160, 120, Look(grid=False))
     blue = renderer.render(shot)[:, :, 2].astype(int)
-    without = renderer.render(replace(shot, scene=replace(scene, placements=scene.placements.at(scene.placements.of == 0))))
+    without = renderer.render(
+        replace(shot, scene=replace(scene, placements=scene.placements.at(scene.placements.of == 0)))
+    )
     assert np.abs(blue - without[:, :, 2]).max() > 20
 
 
@@ -68,4 +78,6 @@ def test_the_largest_on_the_screen_come_first() -> None:
     assert 15 <= len(chosen) <= 40
     apart = np.linalg.norm(row_worlds(scene)[:, :, 3] - eye, axis=1)
     assert np.median(np.linalg.norm(chosen[:, :, 3] - eye, axis=1)) < np.median(apart)
-    assert groups(replace(scene, placements=scene.placements.at(np.zeros(WHOLE, bool))), worlds, 1.0, eye) == []
+    assert (
+        groups(replace(scene, placements=scene.placements.at(np.zeros(WHOLE, bool))), worlds, 1.0, eye) == []
+    )

@@ -49,27 +49,46 @@ def scene(roles: dict[str, Image], **values: Any) -> Scene:
 
 def centre(renderer: Renderer, what: Scene, look: Look = CLEAR) -> npt.NDArray[np.int64]:
     """The colour in the middle of the picture."""
-    return renderer.render(Shot(what, FRONT, 60, 60, look))[28:32, 28:32, :3].reshape(-1, 3).mean(axis=0).astype(int)
+    return (
+        renderer.render(Shot(what, FRONT, 60, 60, look))[28:32, 28:32, :3]
+        .reshape(-1, 3)
+        .mean(axis=0)
+        .astype(int)
+    )
 
 
 def test_values_apart_are_drawn_as_the_same_values_packed(renderer: Renderer) -> None:
     packed = scene({"metallic_roughness": image(0, plain((255, 60, 200)))}, base_colour=(0.8, 0.5, 0.2, 1.0))
-    apart = scene({"roughness": image(0, plain((60,))), "metallic": image(1, plain((200,)))}, base_colour=(0.8, 0.5, 0.2, 1.0))
+    apart = scene(
+        {"roughness": image(0, plain((60,))), "metallic": image(1, plain((200,)))},
+        base_colour=(0.8, 0.5, 0.2, 1.0),
+    )
     gloss = scene(
-        {"glossiness": image(0, plain((195,))), "metallic": image(1, plain((200,)))}, base_colour=(0.8, 0.5, 0.2, 1.0)
+        {"glossiness": image(0, plain((195,))), "metallic": image(1, plain((200,)))},
+        base_colour=(0.8, 0.5, 0.2, 1.0),
     )
     wanted = centre(renderer, packed)
-    assert np.abs(centre(renderer, apart) - wanted).max() <= 2 and np.abs(centre(renderer, gloss) - wanted).max() <= 2
-    rough = scene({"roughness": image(0, plain((250,)))}, base_colour=(0.8, 0.5, 0.2, 1.0), metallic=200 / 255)
+    assert (
+        np.abs(centre(renderer, apart) - wanted).max() <= 2
+        and np.abs(centre(renderer, gloss) - wanted).max() <= 2
+    )
+    rough = scene(
+        {"roughness": image(0, plain((250,)))}, base_colour=(0.8, 0.5, 0.2, 1.0), metallic=200 / 255
+    )
     assert np.abs(centre(renderer, rough) - wanted).max() > 5
 
 
 def test_packed_otherwise_is_read_by_its_pattern() -> None:
     made = scene({"parameters": image(0, plain((60, 200, 128)))})
-    use = replace(made.materials[0].textures["parameters"], extras={LAYOUT: "R=roughness G=metallic B=occlusion"})
+    use = replace(
+        made.materials[0].textures["parameters"], extras={LAYOUT: "R=roughness G=metallic B=occlusion"}
+    )
     found = appearance(replace(made.materials[0], textures={"parameters": use}), made.images)
     assert (image_pixels(found.uses["metallic_roughness"][0]) == [128, 60, 200]).all()
-    assert found.uses["occlusion"][0] is found.uses["metallic_roughness"][0] and found.metallic == found.roughness == 1.0
+    assert (
+        found.uses["occlusion"][0] is found.uses["metallic_roughness"][0]
+        and found.metallic == found.roughness == 1.0
+    )
 
 
 def test_an_appearance_is_worked_out_once_and_again_when_an_image_changes() -> None:
@@ -81,7 +100,9 @@ def test_an_appearance_is_worked_out_once_and_again_when_an_image_changes() -> N
 
 
 def test_opacity_apart_cuts(renderer: Renderer) -> None:
-    hole = scene({"base_colour": image(0, plain((200, 200, 200))), "opacity": image(1, plain((0,)))}, alpha_mode="mask")
+    hole = scene(
+        {"base_colour": image(0, plain((200, 200, 200))), "opacity": image(1, plain((0,)))}, alpha_mode="mask"
+    )
     assert renderer.render(Shot(hole, FRONT, 60, 60, CLEAR))[:, :, 3].max() == 0
 
 
@@ -96,7 +117,10 @@ def test_specular_glossiness_shows_its_diffuse_and_its_gloss(renderer: Renderer)
 def test_a_middle_grey_detail_changes_nothing_and_a_dark_one_darkens(renderer: Renderer) -> None:
     base = {"base_colour": image(0, plain((160, 160, 160)))}
     bare = centre(renderer, scene(base))
-    assert np.abs(centre(renderer, scene({**base, "detail": image(1, plain((127, 127, 127)))})) - bare).max() <= 3
+    assert (
+        np.abs(centre(renderer, scene({**base, "detail": image(1, plain((127, 127, 127)))})) - bare).max()
+        <= 3
+    )
     assert (centre(renderer, scene({**base, "detail": image(1, plain((60, 60, 60)))})) < bare - 20).all()
 
 
@@ -104,7 +128,10 @@ def test_the_detail_lies_by_its_own_scale(renderer: Renderer) -> None:
     stripes = np.zeros((4, 4, 3), np.uint8)
     stripes[:2] = 255
     made = scene(
-        {"base_colour": image(0, plain((160, 160, 160))), "detail": image(1, np.kron(stripes, np.ones((8, 8, 1), np.uint8)))}
+        {
+            "base_colour": image(0, plain((160, 160, 160))),
+            "detail": image(1, np.kron(stripes, np.ones((8, 8, 1), np.uint8))),
+        }
     )
     counts = []
     for times in (1.0, 4.0):
@@ -120,7 +147,9 @@ def test_the_detail_lies_by_its_own_scale(renderer: Renderer) -> None:
 def test_green_down_is_lit_as_green_up_turned_over(renderer: Renderer) -> None:
     leaning = plain((128, 200, 220))
     up = scene({"normal": image(0, leaning, green="up")})
-    down = scene({"normal": image(0, 255 - leaning * [0, 1, 0] + leaning * [1, 0, 1] - [255, 0, 255], green="down")})
+    down = scene(
+        {"normal": image(0, 255 - leaning * [0, 1, 0] + leaning * [1, 0, 1] - [255, 0, 255], green="down")}
+    )
     turned = leaning.copy()
     turned[:, :, 1] = 255 - turned[:, :, 1]
     down = scene({"normal": image(0, turned, green="down")})
@@ -133,7 +162,8 @@ def test_green_down_is_lit_as_green_up_turned_over(renderer: Renderer) -> None:
 
 def test_texel_density_runs_from_teal_over_pale_to_red(renderer: Renderer) -> None:
     look = replace(CLEAR, shading="density")
-    # Two metres: 64 pixels are 32 px/m, 1024 are 512 px/m, 8192 would be 4096 px/m; a scale of eight does the same.
+    # Two metres: 64 pixels are 32 px/m, 1024 are 512 px/m, 8192 would be 4096 px/m; a scale of eight does the
+    # same.
     coarse = centre(renderer, scene({"base_colour": image(0, plain((9, 9, 9), 64))}), look)
     fine = scene({"base_colour": image(0, plain((9, 9, 9), 1024))})
     use = replace(fine.materials[0].textures["base_colour"], scale=(8.0, 8.0))

@@ -23,9 +23,13 @@ def test_a_ball_keeps_its_surface(target: int) -> None:
     ball = trimesh.creation.icosphere(6)
     small = thinned(ball.vertices, ball.faces, target)
     assert 0.4 * target < len(small) < 1.7 * target
-    assert small.max() < len(ball.vertices) and (np.diff(np.sort(small, axis=1), axis=1) > 0).all(), "no face is a line"
+    assert small.max() < len(ball.vertices) and (np.diff(np.sort(small, axis=1), axis=1) > 0).all(), (
+        "no face is a line"
+    )
     thin = trimesh.Trimesh(ball.vertices, small, process=False)
-    assert thin.area == pytest.approx(ball.area, rel=0.06) and thin.volume == pytest.approx(ball.volume, rel=0.08)
+    assert thin.area == pytest.approx(ball.area, rel=0.06) and thin.volume == pytest.approx(
+        ball.volume, rel=0.08
+    )
 
 
 def test_sides_of_a_plate_and_pieces_of_the_unwrap_stay_apart() -> None:
@@ -49,10 +53,18 @@ def test_a_moving_picture_is_like_the_resting_one(renderer: Renderer) -> None:
     ball = trimesh.creation.icosphere(6)
     prim = Primitive(key("primitive", 0), frozen(ball.vertices), indices=frozen(ball.faces.reshape(-1), np.uint32),
                      normals=frozen(ball.vertex_normals))  # fmt: skip
-    scene = Scene("ball", DIGEST, (Node(key("node", 0), "ball", mesh=0),), (0,), (Mesh(key("mesh", 0), "ball", (prim,)),))
+    scene = Scene(
+        "ball",
+        DIGEST,
+        (Node(key("node", 0), "ball", mesh=0),),
+        (0,),
+        (Mesh(key("mesh", 0), "ball", (prim,)),),
+    )
     look = Look(grid=False, transparent=True)
     resting = renderer.render(Shot(scene, Orbit(distance=4), 200, 200, look)).astype(int)
-    moving = renderer.render(Shot(scene, Orbit(distance=4), 200, 200, replace(look, smooth=False))).astype(int)
+    moving = renderer.render(Shot(scene, Orbit(distance=4), 200, 200, replace(look, smooth=False))).astype(
+        int
+    )
     part = renderer.store.part(prim)
     counts = {halved: count // 3 for halved, (_, count) in part.indices.items()}
     assert counts[0] == len(ball.faces)

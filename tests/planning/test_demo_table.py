@@ -174,25 +174,39 @@ TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
     ("moss_keeper", "humanoid-avatar-kit"): ("leftovers footing normals humanoid", {"rest-pose": "query"}),
     ("house_warden", "humanoid-avatar-kit"): ("static footing humanoid", {}),
 }  # fmt: skip
-"""Reviewed. What stays open and why: the cart's brand plate texture is truly missing; the bench's slate is there twice, in
-two folders alike, and a person must say which; the lantern's winter skin lies near and a person must say whether it goes
-along; the basin is a sculpted STL without material (query), and its 102,002 vertices stay over the kit's 65,535 until
-simplification comes; textures that tile cannot share the one material of the packed kit (stork, fern, wall, cart, floor,
-bench). FBX has no place for metallic-roughness textures, so roughness goes as glossiness (split); mirrored UVs under a normal
-map are asked about where no tangents can go along. A stork is no person: it has no hands for the humanoid kit, and on the
-donor's human skeleton its neck is drawn long (query). The hedgehog's joints are like none of the donor's. The gardener and
-the moss keeper have no clips for the clips-apart kit. The lamplighter's licence is not said anywhere, and it rests in A-pose
-(query); so does the moss keeper, whose ink hull is plain black
-and, joined with the body, no longer told from faces turned inward. The warden's own bow draws an edge over half as long again."""
+"""Reviewed. What stays open and why: the cart's brand plate texture is truly missing; the bench's slate is
+there twice, in two folders alike, and a person must say which; the lantern's winter skin lies near and a
+person must say whether it goes along; the basin is a sculpted STL without material (query), and its 102,002
+vertices stay over the kit's 65,535 until simplification comes; textures that tile cannot share the one
+material of the packed kit (stork, fern, wall, cart, floor, bench). FBX has no place for metallic-roughness
+textures, so roughness goes as glossiness (split); mirrored UVs under a normal map are asked about where no
+tangents can go along. A stork is no person: it has no hands for the humanoid kit, and on the donor's human
+skeleton its neck is drawn long (query). The hedgehog's joints are like none of the donor's. The gardener and
+the moss keeper have no clips for the clips-apart kit. The lamplighter's licence is not said anywhere, and it
+rests in A-pose (query); so does the moss keeper, whose ink hull is plain black and, joined with the body, no
+longer told from faces turned inward. The warden's own bow draws an edge over half as long again.
+"""
 
 CHARACTER_SHEETS = ("donor-skeleton-kit", "split-rig-kit", "clips-apart-kit", "humanoid-avatar-kit")
-PROPS = ("bell_lantern", "fern_bed", "pane_wall", "seed_cart", "spring_basin", "mosaic_floor", "potting_bench")
-"""Things without joints and without movement: every sheet for characters holds them for want of a skeleton."""
+PROPS = (
+    "bell_lantern",
+    "fern_bed",
+    "pane_wall",
+    "seed_cart",
+    "spring_basin",
+    "mosaic_floor",
+    "potting_bench",
+)
+"""Things without joints and without movement: every sheet for characters holds them for want of a
+skeleton.
+"""
 
 
 def test_the_table_is_whole() -> None:
     props = {(p, s) for p in PROPS for s in CHARACTER_SHEETS}
-    assert set(TABLE) | props == {(g.id, s) for g in GOODS for s in shipped_texts()} and not set(TABLE) & props
+    assert (
+        set(TABLE) | props == {(g.id, s) for g in GOODS for s in shipped_texts()} and not set(TABLE) & props
+    )
 
 
 @pytest.mark.parametrize("sheet", CHARACTER_SHEETS)
@@ -202,7 +216,13 @@ def test_things_without_joints_are_held_for_character_sheets(
 ) -> None:
     planned, folder = ported(asset, sheet, goods, tmp_path)
     row = next(r for r in planned.ledger.open() if r.requirement == "skins")
-    assert folder is None and row.verdict == "held" and "skeleton" in row.note and row.remedy and not row.remedy.sure
+    assert (
+        folder is None
+        and row.verdict == "held"
+        and "skeleton" in row.note
+        and row.remedy
+        and not row.remedy.sure
+    )
 
 
 def request(asset: str, sheet: str, goods: dict[str, Path], out: Path | None = None) -> Request:
@@ -211,7 +231,9 @@ def request(asset: str, sheet: str, goods: dict[str, Path], out: Path | None = N
 
 
 SCENES = SceneCache()
-"""What the goods are after each stop, for all sheets: scenes never change, so what was measured of them holds too."""
+"""What the goods are after each stop, for all sheets: scenes never change, so what was measured of them holds
+too.
+"""
 
 
 @cache
@@ -231,16 +253,25 @@ def ported(asset: str, sheet: str, goods: dict[str, Path], out: Path) -> tuple[P
     taken, rules = taken_from(goods[asset]), find_sheet(sheet)
     rights = taken.scene.rights
     about = About(
-        rights.get("author", ""), rights.get("licence", ""), absent=taken.absent, donor=donor_from(goods["house_warden"])
+        rights.get("author", ""),
+        rights.get("licence", ""),
+        absent=taken.absent,
+        donor=donor_from(goods["house_warden"]),
     )
-    planned = plan(Subject(taken.scene, taken.digest, rules, about), fresh_route(find_origin(good(asset).origin)), SCENES)
+    planned = plan(
+        Subject(taken.scene, taken.digest, rules, about), fresh_route(find_origin(good(asset).origin)), SCENES
+    )
     if planned.ledger.verdict == "held":
         return planned, None
-    return planned, dispatch(Goods(taken.scene, planned.passed, planned.ledger, rules, about, taken.source()), out).folder
+    return planned, dispatch(
+        Goods(taken.scene, planned.passed, planned.ledger, rules, about, taken.source()), out
+    ).folder
 
 
 @pytest.mark.parametrize(("asset", "sheet"), list(TABLE))
-def test_routes_verdicts_and_outside_judges(asset: str, sheet: str, goods: dict[str, Path], tmp_path: Path) -> None:
+def test_routes_verdicts_and_outside_judges(
+    asset: str, sheet: str, goods: dict[str, Path], tmp_path: Path
+) -> None:
     route, left = TABLE[(asset, sheet)]
     planned, folder = ported(asset, sheet, goods, tmp_path)
     assert " ".join(s.step for s in planned.route.stops[1:]) == route
@@ -264,7 +295,9 @@ def test_routes_verdicts_and_outside_judges(asset: str, sheet: str, goods: dict[
 
 
 def _plays_as_received(received: Scene, planned: Plan, sheet: str, asset: str) -> None:
-    """Posed vertices at five times of every clip lie within 1 mm of the received ones, where no retarget is asked."""
+    """Posed vertices at five times of every clip lie within 1 mm of the received ones, where no retarget is
+    asked.
+    """
     steps = {s.step for s in planned.route.stops}
     if "donor" in steps or not received.clips or not planned.passed[-1].scene.clips:
         return
@@ -273,7 +306,8 @@ def _plays_as_received(received: Scene, planned: Plan, sheet: str, asset: str) -
         assert abs(one.seconds - other.seconds) < 0.05
         shift = posed_shift(arrived, final)
         for t in np.linspace(0, min(one.seconds, other.seconds), 5):
-            # A sheet that wants another frame rate gets its own frames right; what is between them the docket says.
+            # A sheet that wants another frame rate gets its own frames right; what is between them the docket
+            # says.
             t = np.floor(t * other.extras["rate"]) / other.extras["rate"] if "rate" in other.extras else t
             a = np.concatenate(posed_scene_points(arrived, one, float(t))) + shift
             b = np.concatenate(posed_scene_points(final, other, float(t)))
@@ -288,13 +322,19 @@ def posed_shift(a: Scene, b: Scene) -> np.ndarray:
 
 
 def _same_as_the_library_reads(folder: Path, scene: Scene, sheet: str) -> None:
-    """libassimp, with its own collapse of pivots, finds the triangles, joints, clips and posed vertices of the delivered scene."""
+    """libassimp, with its own collapse of pivots, finds the triangles, joints, clips and posed vertices of
+    the delivered scene.
+    """
     axes = find_sheet(sheet).axes
     p, k = between(WORKING, axes.convention("up"))
     models = json.loads((folder / "docket.json").read_text("utf-8"))["models"]
     judged = judge_scene(folder / models[0]["path"])
     used = prune(scene)
-    triangles = sum(len(triangles_of(q)) for n in mesh_nodes(used) for q in used.meshes[used.nodes[n].mesh or 0].primitives)
+    triangles = sum(
+        len(triangles_of(q))
+        for n in mesh_nodes(used)
+        for q in used.meshes[used.nodes[n].mesh or 0].primitives
+    )
     assert sum(len(triangles_of(q)) for m in judged.meshes for q in m.primitives) == triangles
     assert sum(len(s.joints) for s in judged.skins) == sum(len(s.joints) for s in used.skins)
     points = np.concatenate(posed_scene_points(scene)) @ p.T * k
@@ -310,16 +350,25 @@ def _same_as_the_library_reads(folder: Path, scene: Scene, sheet: str) -> None:
 
 
 def _same_as_judges_read(model: Path, scene: Scene, sheet: str) -> None:
-    """trimesh and assimp agree on triangles, bounds and outward orientation, in the destination's unit and axes."""
+    """trimesh and assimp agree on triangles, bounds and outward orientation, in the destination's unit and
+    axes.
+    """
     axes = find_sheet(sheet).axes
     p, k = between(WORKING, axes.convention("down"))
     points = np.concatenate(posed_scene_points(scene)) @ p.T * k
     low, high = points.min(axis=0), points.max(axis=0)
     reach = float(np.linalg.norm(high - low))
     used = prune(scene)
-    triangles = sum(len(triangles_of(q)) for n in mesh_nodes(used) for q in used.meshes[used.nodes[n].mesh or 0].primitives)
+    triangles = sum(
+        len(triangles_of(q))
+        for n in mesh_nodes(used)
+        for q in used.meshes[used.nodes[n].mesh or 0].primitives
+    )
     judge = trimesh.load(model, process=False, force="scene", skip_materials=True)
-    read = [judge.geometry[g].copy().apply_transform(t) for t, g in (judge.graph[n] for n in judge.graph.nodes_geometry)]
+    read = [
+        judge.geometry[g].copy().apply_transform(t)
+        for t, g in (judge.graph[n] for n in judge.graph.nodes_geometry)
+    ]
     prints = [q.positions.tobytes() for m in used.meshes for q in m.primitives]
     assert sum(len(m.faces) for m in read) == triangles
     # The stork is delivered at its bind pose, so its vertices stand where its skin holds them.
@@ -330,7 +379,10 @@ def _same_as_judges_read(model: Path, scene: Scene, sheet: str) -> None:
     if len(set(prints)) == len(prints):  # assimp's program counts equal parts (the hedgehog's legs) once
         assert info["faces"] == triangles
     if not scene.skins:  # assimp's program takes a skinned mesh's box through its joints
-        assert np.abs(info["minimum"] - low).max() < 1e-4 * reach and np.abs(info["maximum"] - high).max() < 1e-4 * reach
+        assert (
+            np.abs(info["minimum"] - low).max() < 1e-4 * reach
+            and np.abs(info["maximum"] - high).max() < 1e-4 * reach
+        )
     sign = round(np.linalg.det(p)) * (1 if axes.front == "ccw" else -1)
     for m in read:
         places = groups_near(m.vertices.astype(np.float32), 1e-6 * reach)
@@ -345,14 +397,28 @@ def _same_as_judges_read(model: Path, scene: Scene, sheet: str) -> None:
 
 @pytest.mark.parametrize("asset", ["watering_stork", "bell_lantern", "fern_bed", "pane_wall", "spring_basin"])
 def test_round_trip_through_the_left_handed_sheet(asset: str, goods: dict[str, Path], tmp_path: Path) -> None:
-    """Delivered to centimetre-zup-lh, taken in again from it and delivered to metre-yup-pbr: the direct delivery's points."""
+    """Delivered to centimetre-zup-lh, taken in again from it and delivered to metre-yup-pbr: the direct
+    delivery's points.
+    """
     there = run(request(asset, "centimetre-zup-lh", goods, tmp_path / "a"))
     assert there.folder is not None
     model = next(there.folder.glob("*.fbx"))
-    back = run(Request(model, there.folder, find_sheet("metre-yup-pbr"), find_origin("centimetre-zup-lh"), out=tmp_path / "b"))
+    back = run(
+        Request(
+            model,
+            there.folder,
+            find_sheet("metre-yup-pbr"),
+            find_origin("centimetre-zup-lh"),
+            out=tmp_path / "b",
+        )
+    )
     assert back.folder is not None, [r.note for r in back.ledger.open()]
     direct = prepare(request(asset, "metre-yup-pbr", goods)).passed[-1].scene
-    again = prepare(Request(next(back.folder.glob("*.glb")), back.folder, find_sheet("metre-yup-pbr"))).passed[-1].scene
+    again = (
+        prepare(Request(next(back.folder.glob("*.glb")), back.folder, find_sheet("metre-yup-pbr")))
+        .passed[-1]
+        .scene
+    )
     a, b = _corners(direct), _corners(again)
     box = world_bounds(direct)
     assert box is not None
@@ -372,7 +438,9 @@ def test_the_same_plan_every_time_and_none_on_a_planned_route(asset: str, goods:
     done = prepare(request(asset, "one-mesh-kit", goods))
     taken, first, about = done.taken, done.plan, done.about
     sheet = find_sheet("one-mesh-kit")
-    again = plan(Subject(taken.scene, taken.digest, sheet, about), fresh_route(find_origin(good(asset).origin)))
+    again = plan(
+        Subject(taken.scene, taken.digest, sheet, about), fresh_route(find_origin(good(asset).origin))
+    )
     assert again.route == first.route
     assert plan(Subject(taken.scene, taken.digest, sheet, about), first.route).route == first.route
 

@@ -1,4 +1,6 @@
-"""Assets drawn at random through every sheet that ships: planned, and what nothing holds is dispatched, landed and judged outside."""
+"""Assets drawn at random through every sheet that ships: planned, and what nothing holds is dispatched,
+landed and judged outside.
+"""
 
 from __future__ import annotations
 
@@ -50,10 +52,14 @@ def done(asked: Request) -> tuple[Plan, Path | None]:
 @pytest.mark.parametrize("sheet", SHEETS)
 @pytest.mark.parametrize("shape", SHAPES)
 @pytest.mark.parametrize("seed", [0, 1])
-def test_a_plan_is_whole_and_what_is_dispatched_lands(seed: int, shape: str, sheet: str, tmp_path: Path) -> None:
+def test_a_plan_is_whole_and_what_is_dispatched_lands(
+    seed: int, shape: str, sheet: str, tmp_path: Path
+) -> None:
     scene = drawn_scene(seed, shape)
     planned, folder = done(request(scene, sheet, tmp_path, tmp_path / "out"))
-    assert not [a for a in planned.passed if a.error], [(a.stop.step, a.error) for a in planned.passed if a.error]
+    assert not [a for a in planned.passed if a.error], [
+        (a.stop.step, a.error) for a in planned.passed if a.error
+    ]
     held = {r.requirement for r in planned.ledger.open() if r.verdict == "held"}
     assert held <= REASONS, [(r.requirement, r.delivering, r.note) for r in planned.ledger.open()]
     if folder is None:
@@ -70,7 +76,9 @@ def test_a_plan_is_whole_and_what_is_dispatched_lands(seed: int, shape: str, she
 @pytest.mark.parametrize("sheet", ["metre-yup-pbr", "centimetre-zup-lh", "clips-apart-kit"])
 @pytest.mark.parametrize("make", [bar, warden, lighter, lettered, lambda: drawn_scene(3)])
 def test_the_package_moves_as_the_goods_did(make, sheet: str, tmp_path: Path) -> None:  # type: ignore[no-untyped-def]
-    """The package's own files, read again, against what came in: one shift for all of it (the footing), in every pose."""
+    """The package's own files, read again, against what came in: one shift for all of it (the footing), in
+    every pose.
+    """
     scene = make()
     planned, folder = done(request(scene, sheet, tmp_path, tmp_path / "out"))
     if folder is None:
@@ -81,7 +89,9 @@ def test_the_package_moves_as_the_goods_did(make, sheet: str, tmp_path: Path) ->
     size = float(np.linalg.norm(np.ptp(poses(scene, 0)[0], axis=0)))
     final = planned.passed[-1].scene
     left = {
-        r.subject_name for r in planned.ledger.open() if r.requirement == "clip-targets" and "morph weights" in r.delivering
+        r.subject_name
+        for r in planned.ledger.open()
+        if r.requirement == "clip-targets" and "morph weights" in r.delivering
     }
     for clip in final.clips:
         if clip.name in left:
@@ -98,15 +108,21 @@ def test_the_package_moves_as_the_goods_did(make, sheet: str, tmp_path: Path) ->
 def test_planned_again_nothing_changes(sheet: str, tmp_path: Path) -> None:
     asked = request(drawn_scene(1, "mirrored"), sheet, tmp_path)
     first, second = (prepare(asked).plan for _ in range(2))
-    assert [(a.stop.step, a.stop.values) for a in first.passed] == [(a.stop.step, a.stop.values) for a in second.passed]
+    assert [(a.stop.step, a.stop.values) for a in first.passed] == [
+        (a.stop.step, a.stop.values) for a in second.passed
+    ]
     assert [r.verdict for r in first.ledger.rows] == [r.verdict for r in second.ledger.rows]
 
 
 def test_two_dispatches_of_one_asset_differ_in_nothing_but_the_time(tmp_path: Path) -> None:
     scene = drawn_scene(2)
-    folders = [run(request(scene, "metre-yup-pbr", tmp_path, tmp_path / name)).folder for name in ("one", "two")]
+    folders = [
+        run(request(scene, "metre-yup-pbr", tmp_path, tmp_path / name)).folder for name in ("one", "two")
+    ]
     assert all(folders)
-    first, second = (sorted(p for p in f.rglob("*") if p.is_file() and "docket" not in p.name) for f in folders)  # type: ignore[union-attr]
+    first, second = (
+        sorted(p for p in f.rglob("*") if p.is_file() and "docket" not in p.name) for f in folders
+    )  # type: ignore[union-attr]
     assert [p.name for p in first] == [p.name for p in second]
     assert all(a.read_bytes() == b.read_bytes() for a, b in zip(first, second))
 

@@ -1,4 +1,6 @@
-"""What the ledger finds in the demo goods without being told, as they arrive and before any stop has put it right."""
+"""What the ledger finds in the demo goods without being told, as they arrive and before any stop has put it
+right.
+"""
 
 from __future__ import annotations
 
@@ -51,7 +53,10 @@ def test_only_the_wrong_map_is_called_wrong_and_only_where_it_is(goods: dict[str
     for asset, wrong in (("bell_lantern", 0), ("watering_stork", 0), ("mosaic_floor", 1)):
         assert sum(r.requirement == "green-direction" for r in open_rows(asset, goods)) == wrong
     for asset, wrong in (("bell_lantern", 1), ("mosaic_floor", 1)):
-        assert sum(r.requirement == "green-direction" for r in open_rows(asset, goods, "centimetre-zup-lh")) == wrong
+        assert (
+            sum(r.requirement == "green-direction" for r in open_rows(asset, goods, "centimetre-zup-lh"))
+            == wrong
+        )
 
 
 def test_a_leaf_is_cut_and_a_puddle_blends(goods: dict[str, Path]) -> None:
@@ -65,8 +70,10 @@ def test_a_leaf_is_cut_and_a_puddle_blends(goods: dict[str, Path]) -> None:
 
 @pytest.mark.parametrize("name", ["huesitos", "animation_with_skeleton"])
 def test_a_body_whose_weights_do_not_sum_to_one_still_stands_where_it_should(name: str) -> None:
-    """Models of Debian's assimp-testmodels: a sum off one moves a vertex by more or less than its joints are moved, so the sums
-    are put right before anything is measured; what marks the end of a joint is no leftover transform."""
+    """Models of Debian's assimp-testmodels: a sum off one moves a vertex by more or less than its joints are
+    moved, so the sums are put right before anything is measured; what marks the end of a joint is no leftover
+    transform.
+    """
     path = Path(f"/usr/share/assimp/models/FBX/{name}.fbx")
     planned = prepare(Request(path, path.parent, find_sheet("metre-yup-pbr"))).plan
     order = [a.stop.step for a in planned.passed]

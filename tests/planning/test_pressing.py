@@ -1,4 +1,6 @@
-"""Remedies on assets drawn at random: pressed alone, each clears its row or betters it, and holds nothing that was not held."""
+"""Remedies on assets drawn at random: pressed alone, each clears its row or betters it, and holds nothing
+that was not held.
+"""
 
 from __future__ import annotations
 
@@ -20,29 +22,50 @@ from customs.work.lookup import find_sheet
 from tests.assets import key, letter_primitive, loaded, saved
 from tests.drawn import SHAPES, drawn_shared
 
-SHEETS = ("metre-yup-pbr", "one-mesh-kit", "split-texture-kit", "packed-parameters-kit", "centimetre-zup-lh", "clips-apart-kit")
+SHEETS = (
+    "metre-yup-pbr",
+    "one-mesh-kit",
+    "split-texture-kit",
+    "packed-parameters-kit",
+    "centimetre-zup-lh",
+    "clips-apart-kit",
+)
 PATIENT = settings(
-    max_examples=12, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture]
+    max_examples=12,
+    deadline=None,
+    suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture],
 )
 
 
 def dressed(scene: Scene, seed: int) -> Scene:
-    """The scene with a second material that is textured, some of it packed, some missing, and its parts broken a little."""
+    """The scene with a second material that is textured, some of it packed, some missing, and its parts
+    broken a little.
+    """
     rng = np.random.default_rng(seed)
     images = tuple(
-        Image(key("image", k), f"t{k}", pixels=frozen(rng.integers(0, 255, (8, 8, 4 if k == 0 else 3)), np.uint8))
+        Image(
+            key("image", k),
+            f"t{k}",
+            pixels=frozen(rng.integers(0, 255, (8, 8, 4 if k == 0 else 3)), np.uint8),
+        )
         for k in range(3)
     )
     uses = {"base_colour": TextureUse(0), "metallic_roughness": TextureUse(1), "occlusion": TextureUse(1)}
     if rng.random() < 0.5:
         uses["normal"] = TextureUse(2, scale=(2.0, 2.0))
     coat = Material(
-        key("material", len(scene.materials)), "coat", textures=uses, alpha_mode=str(rng.choice(["opaque", "mask", "blend"]))
+        key("material", len(scene.materials)),
+        "coat",
+        textures=uses,
+        alpha_mode=str(rng.choice(["opaque", "mask", "blend"])),
     )  # type: ignore[arg-type]
     parts = [letter_primitive(90 + k, material=len(scene.materials)) for k in range(2)]
     parts[0] = _broken(parts[0], rng)
     # The first two meshes morph or hang on joints: the coat goes on the others.
-    meshes = tuple(replace(m, primitives=(*m.primitives, parts[k - 2])) if k >= 2 else m for k, m in enumerate(scene.meshes))
+    meshes = tuple(
+        replace(m, primitives=(*m.primitives, parts[k - 2])) if k >= 2 else m
+        for k, m in enumerate(scene.meshes)
+    )
     return replace(scene, meshes=meshes, materials=(*scene.materials, coat), images=images)
 
 
@@ -54,7 +77,10 @@ def _broken(p: Primitive, rng: np.random.Generator) -> Primitive:
     if rng.random() < 0.5:
         faces = np.concatenate([faces[:6, ::-1], faces[6:]])
     return replace(
-        p, indices=frozen(faces.reshape(-1), np.uint32), normals=None if rng.random() < 0.5 else p.normals, tangents=None
+        p,
+        indices=frozen(faces.reshape(-1), np.uint32),
+        normals=None if rng.random() < 0.5 else p.normals,
+        tangents=None,
     )
 
 
@@ -78,7 +104,9 @@ def test_a_pressed_remedy_does_what_its_row_says(seed: int, shape: str, sheet: s
         seen.add((row.requirement, row.remedy.label))
         after = press(subject, now, row.remedy, cache)
         again = next((r for r in after.ledger.rows if r.id == row.id and effective(r) != "cleared"), None)
-        better = again is not None and None not in (again.badness, row.badness) and again.badness < row.badness  # type: ignore[operator]
+        better = (
+            again is not None and None not in (again.badness, row.badness) and again.badness < row.badness
+        )  # type: ignore[operator]
         assert again is None or better, (row.requirement, row.remedy.label, row.delivering, again.delivering)
         assert not held(after) - held(now), (row.requirement, row.remedy.label)
         assert not [a.error for a in after.passed if a.error]

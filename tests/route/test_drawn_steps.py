@@ -1,4 +1,6 @@
-"""Steps on assets drawn at random: what a step is not for, it leaves as it was, in every pose of every clip."""
+"""Steps on assets drawn at random: what a step is not for, it leaves as it was, in every pose of every
+clip.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,7 @@ from customs.motion.weights.partition import joints_used
 from customs.route.step import NOTHING, Outcome, get_step, make_settings
 from customs.scene.arrays import frozen
 from customs.scene.convention import WORKING, Convention
-from customs.scene.model import Primitive, Scene
+from customs.scene.model import MorphTarget, Primitive, Scene
 from customs.scene.tree import joint_nodes, mesh_nodes, world_matrices
 from tests.drawn import SHAPES, drawn_scene, poses
 
@@ -36,7 +38,9 @@ def run(step: str, scene: Scene, **values: Any) -> Outcome:
 
 
 def apart(a: Scene, b: Scene, through: Callable[[np.ndarray], np.ndarray] = lambda p: p) -> float:
-    """Farthest any vertex of `b` is from those of `a` taken `through` a change, at all moments, over the size."""
+    """Farthest any vertex of `b` is from those of `a` taken `through` a change, at all moments, over the
+    size.
+    """
     worst = 0.0
     for p, q in zip(poses(a, 3), poses(b, 3), strict=True):
         p = through(p)
@@ -181,20 +185,45 @@ def test_no_more_influences_than_asked_and_sums_of_exactly_one(limit: int) -> No
         for p in primitives(out.scene):
             if p.weights is not None:
                 assert most_influences(p) <= limit
-                assert (p.weights.sum(axis=1, dtype=np.float32) == 1).all() and p.joints.shape == p.weights.shape  # type: ignore[union-attr]
+                assert (
+                    p.weights.sum(axis=1, dtype=np.float32) == 1
+                ).all() and p.joints.shape == p.weights.shape  # type: ignore[union-attr]
         assert "mm" in out.remarks[0].text, "what it costs is said"
 
 
 @pytest.mark.parametrize("limit", [4, 6, 8])
 def test_no_part_needs_more_joints_than_asked_and_no_face_is_lost(limit: int) -> None:
     for seed in SEEDS:
-        # Four influences a vertex on nine joints: a face can need up to twelve, so they are brought down to one first.
+        # Four influences a vertex on nine joints: a face can need up to twelve, so they are brought down to
+        # one first.
         scene = run("weights", drawn_scene(seed), limit=1).scene
         out = run("split-joints", scene, limit=limit).scene
         parts = primitives(out)
         assert all(len(joints_used(p)) <= limit for p in parts if p.joints is not None)
         assert sum(len(p.indices) for p in parts) == sum(len(p.indices) for p in primitives(scene))  # type: ignore[arg-type]
         assert apart(scene, out) < 1e-6
+
+
+def test_parts_of_a_morphing_mesh_morph_together() -> None:
+    for seed in SEEDS:
+        scene, rng = run("weights", drawn_scene(seed), limit=1).scene, np.random.default_rng(seed)
+        leaf, trunk = scene.meshes
+        targets = tuple(
+            MorphTarget(frozen(rng.normal(size=trunk.primitives[0].positions.shape))) for _ in range(2)
+        )
+        trunk = replace(
+            trunk,
+            primitives=(replace(trunk.primitives[0], targets=targets),),
+            target_names=("swell", "bend"),
+        )
+        weights = next(c for c in scene.clips[0].channels if c.path == "weights")
+        clip = replace(scene.clips[0], channels=(*scene.clips[0].channels, replace(weights, node=13)))
+        body = replace(scene.nodes[13], weights=frozen([0.2, 0.7]))
+        scene = replace(
+            scene, nodes=(*scene.nodes[:13], body), meshes=(leaf, trunk), clips=(clip, *scene.clips[1:])
+        )
+        out = run("split-joints", scene, limit=4).scene
+        assert len(out.meshes) > 2 and apart(scene, out) < 1e-6
 
 
 @pytest.mark.parametrize("left", [2, 4, 7])
@@ -215,7 +244,9 @@ def test_one_file_of_clips_merged_plays_them_one_after_another() -> None:
 
     scene = drawn_scene(2)
     # What only one of the clips moves is held in the other: compared is what both move.
-    scene = replace(scene, clips=(scene.clips[0], replace(scene.clips[0], key=scene.clips[1].key, name="again")))
+    scene = replace(
+        scene, clips=(scene.clips[0], replace(scene.clips[0], key=scene.clips[1].key, name="again"))
+    )
     out = run("merge-clips", scene, targets=("clip_0", "again")).scene
     assert len(out.clips) == 1 and out.clips[0].seconds >= 2 * scene.clips[0].seconds - 1e-4
     for t in np.linspace(0.01, scene.clips[0].seconds - 0.01, 5):
@@ -231,7 +262,9 @@ def test_a_tree_of_parts_becomes_a_skeleton_that_moves_as_they_did() -> None:
         mesh = replace(scene.meshes[0], primitives=(block,), weights=None, target_names=())
         nodes = tuple(replace(n, mesh=0, skin=None) if 4 <= k < 13 else replace(n, mesh=None, skin=None)
                       for k, n in enumerate(scene.nodes))  # fmt: skip
-        clips = tuple(replace(c, channels=tuple(x for x in c.channels if x.path != "weights")) for c in scene.clips)
+        clips = tuple(
+            replace(c, channels=tuple(x for x in c.channels if x.path != "weights")) for c in scene.clips
+        )
         parts = replace(scene, nodes=nodes, meshes=(mesh,), skins=(), clips=clips)
         out = run("rigid", parts).scene
         assert len(out.skins) == 1 and len(out.skins[0].joints) >= 9

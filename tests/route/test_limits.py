@@ -1,4 +1,6 @@
-"""Settings outside what a stop takes: each is refused with the stop's field, what was found and what was expected."""
+"""Settings outside what a stop takes: each is refused with the stop's field, what was found and what was
+expected.
+"""
 
 from __future__ import annotations
 
@@ -146,12 +148,20 @@ def test_it_is_refused_by_name(step: str, field: str, value: object) -> None:
 
 def test_every_stop_with_limits_is_in_the_table() -> None:
     """A limit nobody tries is one nobody knows to hold."""
-    limited = {(s.id, name) for s in steps().values() for name, f in s.settings.model_fields.items() if f.metadata}
+    limited = {
+        (s.id, name) for s in steps().values() for name, f in s.settings.model_fields.items() if f.metadata
+    }
     tried = {(step, field) for step, field, _ in WRONG}
     assert limited - tried <= UNTRIED, sorted(limited - tried - UNTRIED)
 
 
-UNTRIED = {("glow", "feather"), ("glow", "strength"), ("tint", "tolerance"), ("tint", "feather"), ("arrive", "suffixes")}
+UNTRIED = {
+    ("glow", "feather"),
+    ("glow", "strength"),
+    ("tint", "tolerance"),
+    ("tint", "feather"),
+    ("arrive", "suffixes"),
+}
 """Ratios of the same kind as one that is tried."""
 
 

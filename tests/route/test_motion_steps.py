@@ -53,7 +53,11 @@ def test_clips_by_a_table_in_frames_and_seconds() -> None:
 
 def test_merge_retime_loop_travel_still_reduce() -> None:
     scene = replace(
-        bar(), clips=(bend(1, 1.0, name="a"), replace(bend(2, 0.5, name="b"), key=replace(bend(1, 1).key, ordinal=9)))
+        bar(),
+        clips=(
+            bend(1, 1.0, name="a"),
+            replace(bend(2, 0.5, name="b"), key=replace(bend(1, 1).key, ordinal=9)),
+        ),
     )
     both = run("merge-clips", scene, targets=("*",), name="both", gap=0.5).scene
     assert [c.name for c in both.clips] == ["both"] and both.clips[0].seconds == 2.0
@@ -61,14 +65,22 @@ def test_merge_retime_loop_travel_still_reduce() -> None:
     assert fast.clips[0].seconds == 0.5 and fast.clips[1] is scene.clips[1]
     assert "seam" in run("loop", scene, seconds=0.2).remarks[0].text
     still = run("still", scene, joints=("bone_1", "nobody"))
-    assert len(still.scene.clips[0].channels[0].times) == 1 and any("no longer there" in r.text for r in still.remarks)
+    assert len(still.scene.clips[0].channels[0].times) == 1 and any(
+        "no longer there" in r.text for r in still.remarks
+    )
     rest = run("still", scene, joints=("bone_1",), key="rest").scene
     assert np.allclose(rest.clips[0].channels[0].values[0], [0, 0, 0, 1])
     fewer = run("reduce", stork.scene(), millimetres=0.5, degrees=0.2)
-    assert "worst vertex" in fewer.remarks[0].text and sum(len(c.times) for c in fewer.scene.clips[0].channels) < 1600
+    assert (
+        "worst vertex" in fewer.remarks[0].text
+        and sum(len(c.times) for c in fewer.scene.clips[0].channels) < 1600
+    )
     far = deviation(stork.scene(), fewer.scene)
     assert far is not None and far.distance < 0.02
-    assert run("clip-files", scene, how="each").scene.wishes.clips == "each" and run("travel", scene).scene is scene
+    assert (
+        run("clip-files", scene, how="each").scene.wishes.clips == "each"
+        and run("travel", scene).scene is scene
+    )
 
 
 def test_a_node_above_carries_the_way() -> None:
@@ -83,7 +95,10 @@ def test_a_node_above_carries_the_way() -> None:
 
 def test_six_influences_become_four_and_the_error_is_said() -> None:
     out = run("weights", stork.scene(), limit=4)
-    assert max(most_influences(p) for m in out.scene.meshes for p in m.primitives) == 4 and "mm in" in out.remarks[0].text
+    assert (
+        max(most_influences(p) for m in out.scene.meshes for p in m.primitives) == 4
+        and "mm in" in out.remarks[0].text
+    )
     assert all((np.asarray(p.weights).sum(axis=1) == 1).all() for m in out.scene.meshes for p in m.primitives)
 
 
@@ -97,7 +112,9 @@ def test_parts_become_joints_and_play_as_before() -> None:
         assert np.abs(np.sort(a, axis=0) - np.sort(b, axis=0)).max() < 1e-5
     hatted = run("rigid", gardener.scene()).scene
     assert all(hatted.nodes[n].skin is not None for n in mesh_nodes(hatted))
-    assert run("rigid", lighter()).scene is not None and run("rigid", replace(bar(), skins=())).scene is not None
+    assert (
+        run("rigid", lighter()).scene is not None and run("rigid", replace(bar(), skins=())).scene is not None
+    )
 
 
 def test_leftovers_go_and_what_is_left_plays_on() -> None:
@@ -107,7 +124,10 @@ def test_leftovers_go_and_what_is_left_plays_on() -> None:
     assert not {n.name for n in scene.nodes} & {"old_0", "old_3", "head_aim", "body outline"} and "tag" in {
         n.name for n in scene.nodes
     }
-    assert len(out.remarks) >= 3 and run("leftovers", warden(), skeletons=True, joints=True, outlines=True).scene.skins
+    assert (
+        len(out.remarks) >= 3
+        and run("leftovers", warden(), skeletons=True, joints=True, outlines=True).scene.skins
+    )
     tag = next(n for n in mesh_nodes(scene) if scene.nodes[n].name == "tag")
     before = people.keeper()
     old = next(i for i, n in enumerate(mesh_nodes(before)) if before.nodes[n].name == "tag")
@@ -160,7 +180,9 @@ def test_vertices_without_weights_take_their_neighbours() -> None:
 
 
 def test_sums_are_brought_to_one_and_nothing_else_is_touched() -> None:
-    """glTF 2.0, 3.7.3.1: the weights of a vertex sum to one. What sums to nothing is left to the stop that fills in."""
+    """glTF 2.0, 3.7.3.1: the weights of a vertex sum to one. What sums to nothing is left to the stop that
+    fills in.
+    """
     scene = bar()
     p = scene.meshes[0].primitives[0]
     assert run("weight-sums", scene).scene is scene
@@ -180,7 +202,9 @@ def test_painting_through_the_step(giver: Donor) -> None:
     scene = bar()
     p = scene.meshes[0].primitives[0]
     out = run(
-        "paint", scene, edits=((str(p.key), "bone_1", "set", 0.5, ((0, 40), (60, 70))), ("gone", "bone_1", "set", 1.0, ()))
+        "paint",
+        scene,
+        edits=((str(p.key), "bone_1", "set", 0.5, ((0, 40), (60, 70))), ("gone", "bone_1", "set", 1.0, ())),
     )
     column = table_of(out.scene.meshes[0].primitives[0], 4).toarray()[:, 1]
     assert np.abs(column[:40] - 0.5).max() < 1e-6 and any("no longer there" in r.text for r in out.remarks)
@@ -200,7 +224,9 @@ def test_numbers_are_written_once() -> None:
 
 def test_retargeting_a_donors_clips_to_the_bodys_own_skeleton(giver: Donor) -> None:
     out = run("retarget", lighter(), giver, donor=giver.digest, clips=("pat*", "tend"))
-    assert [c.name for c in out.scene.clips] == ["nod", "patrol", "tend"] and "strides ×" in out.remarks[0].text
+    assert [c.name for c in out.scene.clips] == ["nod", "patrol", "tend"] and "strides ×" in out.remarks[
+        0
+    ].text
     assert [n.name for n in out.scene.nodes] == [n.name for n in lighter().nodes]
     with pytest.raises(StepError, match="hardly any joint"):
         run("retarget", bar(), giver, donor=giver.digest)
@@ -220,7 +246,9 @@ def test_donors_that_cannot_be() -> None:
     with pytest.raises(StepError, match="not at hand"):
         run("donor", lighter(), donor="nowhere")
     own = warden()
-    crooked = replace(own, nodes=(replace(own.nodes[1], rotation=np.array([0.5, 0, 0, np.sqrt(0.75)])), *own.nodes[1:]))
+    crooked = replace(
+        own, nodes=(replace(own.nodes[1], rotation=np.array([0.5, 0, 0, np.sqrt(0.75)])), *own.nodes[1:])
+    )
     bad = make_donor(replace(own, nodes=(own.nodes[0], crooked.nodes[0], *own.nodes[2:])))
     with pytest.raises(StepError, match="bind pose"):
         take_donor(bad.digest, {bad.digest: bad.data})
@@ -255,7 +283,9 @@ def test_joints_are_turned_by_hand_about_their_own_axes() -> None:
     top = _stood(out)[scene.meshes[0].primitives[0].positions[:, 1] > 0.999]
     # A quarter turn about X lays what stands along +Y over the joint at one third along +Z (right hand rule).
     assert np.abs(top[:, 2] - 2 / 3).max() < 1e-6 and abs(float(np.mean(top[:, 1])) - 1 / 3) < 1e-6
-    assert "nobody: no such joint" in [r.text for r in run("pose", scene, turns=(("nobody", 1, 2, 3),)).remarks]
+    assert "nobody: no such joint" in [
+        r.text for r in run("pose", scene, turns=(("nobody", 1, 2, 3),)).remarks
+    ]
     turned = Rotation.from_euler("XYZ", [20, 30, 40], degrees=True).as_quat()
     node = run("pose", scene, turns=(("bone_2", 20.0, 30.0, 40.0),)).scene.nodes[2]
     assert np.abs(np.abs(node.rotation @ turned) - 1) < 1e-12
@@ -263,7 +293,9 @@ def test_joints_are_turned_by_hand_about_their_own_axes() -> None:
 
 
 def test_a_still_keeps_its_expressions() -> None:
-    """Offsets are added before the skin turns them (glTF 2.0, 3.7.2.2): after the skin is gone they are turned already."""
+    """Offsets are added before the skin turns them (glTF 2.0, 3.7.2.2): after the skin is gone they are
+    turned already.
+    """
     scene = replace(bar(), clips=())
     prim = scene.meshes[0].primitives[0]
     offset = np.zeros_like(prim.positions)
@@ -271,7 +303,9 @@ def test_a_still_keeps_its_expressions() -> None:
     prim = replace(prim, targets=(MorphTarget(frozen(offset), frozen(offset), None),))
     mesh = replace(scene.meshes[0], primitives=(prim,), weights=frozen([0.0]))
     nodes = tuple(replace(n, weights=frozen([0.7])) if n.mesh is not None else n for n in scene.nodes)
-    posed_ = run("pose", replace(scene, meshes=(mesh,), nodes=nodes), turns=(("bone_1", 0.0, 0.0, 50.0),)).scene
+    posed_ = run(
+        "pose", replace(scene, meshes=(mesh,), nodes=nodes), turns=(("bone_1", 0.0, 0.0, 50.0),)
+    ).scene
     still = run("static", posed_).scene
     assert still.nodes[-1].weights is not None and np.abs(_stood(still) - _stood(posed_)).max() < 1e-6
     assert still.meshes[still.nodes[-1].mesh or 0].primitives[0].targets[0].normals is not None

@@ -1,4 +1,6 @@
-"""Textures on assets drawn at random: whatever a step does, every spot of the surface shows what it showed."""
+"""Textures on assets drawn at random: whatever a step does, every spot of the surface shows what it
+showed.
+"""
 
 from __future__ import annotations
 
@@ -54,7 +56,9 @@ def wave(rng: np.random.Generator, channels: int) -> np.ndarray:
     planes = []
     for _ in range(channels):
         a, b, c = rng.uniform(0, 2 * np.pi, 3)
-        planes.append(0.5 + 0.2 * np.sin(at + a)[None, :] + 0.2 * np.cos(at + b)[:, None] * np.cos(at + c)[None, :])
+        planes.append(
+            0.5 + 0.2 * np.sin(at + a)[None, :] + 0.2 * np.cos(at + b)[:, None] * np.cos(at + c)[None, :]
+        )
     return np.round(np.stack(planes, axis=-1) * 255).astype(np.uint8)
 
 
@@ -62,17 +66,25 @@ def patch(rng: np.random.Generator, number: int) -> Primitive:
     """A bent sheet with two UV sets, the second turned and smaller."""
     grid = np.stack(np.meshgrid(*[np.linspace(0, 1, ACROSS + 1)] * 2, indexing="ij"), axis=-1).reshape(-1, 2)
     quads = (np.arange(ACROSS)[:, None] * (ACROSS + 1) + np.arange(ACROSS)).ravel()
-    faces = np.concatenate([np.c_[quads, quads + ACROSS + 1, quads + ACROSS + 2], np.c_[quads, quads + ACROSS + 2, quads + 1]])
+    faces = np.concatenate(
+        [np.c_[quads, quads + ACROSS + 1, quads + ACROSS + 2], np.c_[quads, quads + ACROSS + 2, quads + 1]]
+    )
     points = np.c_[grid, 0.2 * np.sin(grid[:, 0] * 3 + rng.uniform(0, 6))]
     sets = (frozen(0.02 + 0.96 * grid), frozen(0.1 + 0.6 * grid[:, ::-1]))
-    return Primitive(key("primitive", number), frozen(points), indices=frozen(faces.reshape(-1), np.uint32), texcoords=sets)
+    return Primitive(
+        key("primitive", number), frozen(points), indices=frozen(faces.reshape(-1), np.uint32), texcoords=sets
+    )
 
 
 def coat(rng: np.random.Generator, number: int, images: list[Image], mixed: bool) -> Material:
-    """A material: some roles textured, packed or apart, moved or on the second set (`mixed`: each for itself)."""
+    """A material: some roles textured, packed or apart, moved or on the second set (`mixed`: each for
+    itself).
+    """
 
     def use(channels: int, place: TextureUse) -> TextureUse:
-        images.append(Image(key("image", len(images)), f"t{len(images)}", pixels=frozen(wave(rng, channels), np.uint8)))
+        images.append(
+            Image(key("image", len(images)), f"t{len(images)}", pixels=frozen(wave(rng, channels), np.uint8))
+        )
         return replace(place, image=len(images) - 1)
 
     def place() -> TextureUse:
@@ -80,7 +92,11 @@ def coat(rng: np.random.Generator, number: int, images: list[Image], mixed: bool
         return TextureUse(0, texcoord=int(rng.random() < 0.4), **moved)  # type: ignore[arg-type]
 
     one, uses = place(), {}
-    for role, channels in (("base_colour", int(rng.choice([3, 4]))), ("metallic_roughness", 3), ("emissive", 3)):
+    for role, channels in (
+        ("base_colour", int(rng.choice([3, 4]))),
+        ("metallic_roughness", 3),
+        ("emissive", 3),
+    ):
         if rng.random() < 0.7:
             uses[role] = use(channels, place() if mixed else one)
     if "metallic_roughness" in uses and rng.random() < 0.5:
@@ -95,31 +111,51 @@ def coat(rng: np.random.Generator, number: int, images: list[Image], mixed: bool
 
 
 def dressed(seed: int, mixed: bool = False) -> Scene:
-    """Some sheets apart from each other, turned, some mirrored, two of them one mesh; a material each, or shared."""
+    """Some sheets apart from each other, turned, some mirrored, two of them one mesh; a material each, or
+    shared.
+    """
     rng = np.random.default_rng(seed)
     images: list[Image] = []
     coats = tuple(coat(rng, k, images, mixed) for k in range(int(rng.integers(1, 4))))
     meshes = tuple(
-        Mesh(key("mesh", k), f"sheet_{k}", (replace(patch(rng, k), material=int(rng.integers(len(coats)))),)) for k in range(3)
+        Mesh(key("mesh", k), f"sheet_{k}", (replace(patch(rng, k), material=int(rng.integers(len(coats)))),))
+        for k in range(3)
     )
     nodes = []
     for k in range(4):
         scale = np.array([-1.0 if rng.random() < 0.3 else 1.0, 1, 1]) * rng.uniform(0.5, 1.5)
         turn = Rotation.random(rng=rng).as_quat()
         nodes.append(
-            Node(key("node", k), f"at_{k}", mesh=min(k, 2), translation=np.array([4.0 * k, 0, 0]), rotation=turn, scale=scale)
+            Node(
+                key("node", k),
+                f"at_{k}",
+                mesh=min(k, 2),
+                translation=np.array([4.0 * k, 0, 0]),
+                rotation=turn,
+                scale=scale,
+            )
         )
     used = sorted({p.material for m in meshes for p in m.primitives if p.material is not None})
     meshes = tuple(
-        replace(m, primitives=tuple(replace(p, material=used.index(p.material or 0)) for p in m.primitives)) for m in meshes
+        replace(m, primitives=tuple(replace(p, material=used.index(p.material or 0)) for p in m.primitives))
+        for m in meshes
     )
     return Scene(
-        "drawn", DIGEST, tuple(nodes), (0, 1, 2, 3), meshes, tuple(coats[u] for u in used), tuple(images), format="glb"
+        "drawn",
+        DIGEST,
+        tuple(nodes),
+        (0, 1, 2, 3),
+        meshes,
+        tuple(coats[u] for u in used),
+        tuple(images),
+        format="glb",
     )
 
 
 def sampled(scene: Scene, use: TextureUse, uv: np.ndarray, colour: bool = False) -> np.ndarray:
-    """A texture at UVs (N, 2) → (N, 4), 0..1, between texels, repeated (glTF 2.0, 3.8.4); grey is said thrice."""
+    """A texture at UVs (N, 2) → (N, 4), 0..1, between texels, repeated (glTF 2.0, 3.8.4); grey is said
+    thrice.
+    """
     pixels = image_pixels(scene.images[use.image])
     values = pixels / np.iinfo(pixels.dtype).max
     if values.shape[2] < 3:
@@ -129,11 +165,15 @@ def sampled(scene: Scene, use: TextureUse, uv: np.ndarray, colour: bool = False)
     if colour:
         values[..., :3] = to_linear(values[..., :3])
     at = uv[:, ::-1] * values.shape[:2] - 0.5
-    return np.stack([map_coordinates(values[..., c], at.T, order=1, mode="grid-wrap") for c in range(4)], axis=1)
+    return np.stack(
+        [map_coordinates(values[..., c], at.T, order=1, mode="grid-wrap") for c in range(4)], axis=1
+    )
 
 
 def look(scene: Scene, p: Primitive) -> np.ndarray:
-    """What a material says in the middle of each face (F, 10): base colour 4, metallic, roughness, occlusion, emissive 3."""
+    """What a material says in the middle of each face (F, 10): base colour 4, metallic, roughness, occlusion,
+    emissive 3.
+    """
     faces = triangles_of(p)
     m = scene.materials[p.material] if p.material is not None else Material(key("material", 99), "none")
 

@@ -20,7 +20,13 @@ def start() -> Route:
 
 
 def test_stops_find_their_place_by_order() -> None:
-    route = start().added("rename", {}).added("weld", {}).added("scale", {"factor": 2.0}).added("resize", {"limit": 64})
+    route = (
+        start()
+        .added("rename", {})
+        .added("weld", {})
+        .added("scale", {"factor": 2.0})
+        .added("resize", {"limit": 64})
+    )
     assert [s.step for s in route.stops] == ["arrive", "scale", "weld", "resize", "rename"]
     assert [s.id for s in route.stops] == ["arrive@1", "scale@1", "weld@1", "resize@1", "rename@1"]
 
@@ -81,7 +87,9 @@ def test_scenes_are_cached_by_content() -> None:
     other = evaluate(scene, "d", route.changed("scale@1", factor=3.0), cache)
     assert other[0].scene is first[0].scene and other[1].scene is not first[1].scene
     assert evaluate(scene, "another", route, cache)[-1].scene is not first[-1].scene
-    assert next_key("a", route.stops[1], {}) == next_key("a", route.stops[1], {"abc": b""}), "it asks for no donor"
+    assert next_key("a", route.stops[1], {}) == next_key("a", route.stops[1], {"abc": b""}), (
+        "it asks for no donor"
+    )
     asking = route.added("donor", {"donor": "abc"}).stops[-1]
     assert next_key("a", asking, {}) != next_key("a", asking, {"abc": b""})
 
@@ -109,7 +117,12 @@ def test_a_failing_stop_passes_the_scene_on_with_its_error() -> None:
 
 def test_progress_is_told_and_cancel_is_heard() -> None:
     told: list[str] = []
-    evaluate(scene_of(cube()), "d", start().added("weld", {}), job=Job(progress=lambda share, text: told.append(text)))
+    evaluate(
+        scene_of(cube()),
+        "d",
+        start().added("weld", {}),
+        job=Job(progress=lambda share, text: told.append(text)),
+    )
     assert told[:2] == ["Arrive", "Weld"]
 
 

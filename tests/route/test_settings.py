@@ -41,7 +41,9 @@ def made(step: str, **values: Any) -> Settings:
         ("footing", {"point": (1.0, 2.0, 3.0)}, {"point": (4.0, 5.0, 6.0)}, {"point": (4.0, 5.0, 6.0)}),
     ],
 )  # fmt: skip
-def test_two_wishes_become_one(step: str, first: dict[str, Any], second: dict[str, Any], both: dict[str, Any]) -> None:
+def test_two_wishes_become_one(
+    step: str, first: dict[str, Any], second: dict[str, Any], both: dict[str, Any]
+) -> None:
     out = made(step, **first).merged(made(step, **second))
     assert out.said() == both
 
@@ -55,7 +57,9 @@ def test_what_adds_up_or_stays_is_a_field_of_that_kind(step: str) -> None:
 
 
 def test_phases_follow_the_order_of_routes() -> None:
-    assert [PHASES.index(s.phase) for s in steps().values()] == sorted(PHASES.index(s.phase) for s in steps().values())
+    assert [PHASES.index(s.phase) for s in steps().values()] == sorted(
+        PHASES.index(s.phase) for s in steps().values()
+    )
 
 
 def test_a_remedy_the_step_cannot_take_is_none_and_a_wrong_field_is_a_mistake() -> None:
@@ -82,13 +86,25 @@ class Polish(Settings):
 @pytest.fixture
 def polish() -> Iterator[None]:
     """A step that is there for a while."""
-    register(Step("polish", "Polish", "fit", 4321, "Polishes.", Polish, lambda scene, settings, content, job: Outcome(scene)))
+    register(
+        Step(
+            "polish",
+            "Polish",
+            "fit",
+            4321,
+            "Polishes.",
+            Polish,
+            lambda scene, settings, content, job: Outcome(scene),
+        )
+    )
     yield
     STEPS.drop("polish")
 
 
 @pytest.mark.usefixtures("polish")
-@pytest.mark.parametrize(("version", "values"), [(None, {"gleam": 50}), (2, {"gleam": 0.5}), (3, {"shine": 0.5})])
+@pytest.mark.parametrize(
+    ("version", "values"), [(None, {"gleam": 50}), (2, {"gleam": 0.5}), (3, {"shine": 0.5})]
+)
 def test_settings_of_an_earlier_edition_are_read(version: int | None, values: dict[str, float]) -> None:
     table = {"id": "polish@1", "step": "polish", "values": values} | ({"version": version} if version else {})
     stop = Stop.from_dict(table)
@@ -98,7 +114,14 @@ def test_settings_of_an_earlier_edition_are_read(version: int | None, values: di
 
 @pytest.mark.usefixtures("polish")
 def test_settings_of_a_newer_edition_are_kept_and_said() -> None:
-    table = {"id": "polish@1", "step": "polish", "values": {"lustre": 2}, "on": True, "by": "person", "version": 4}
+    table = {
+        "id": "polish@1",
+        "step": "polish",
+        "values": {"lustre": 2},
+        "on": True,
+        "by": "person",
+        "version": 4,
+    }
     stop = Stop.from_dict(table)
     assert stop.as_dict() == table
     at = evaluate(scene_of(cube()), DIGEST, Route((Stop("arrive@1", "arrive"), stop)))[-1]
@@ -106,15 +129,29 @@ def test_settings_of_a_newer_edition_are_kept_and_said() -> None:
 
 
 def test_a_step_this_edition_does_not_have_is_kept_and_held(letter: Scene) -> None:
-    table = {"id": "gild@1", "step": "gild", "values": {"gold": ["a", 2]}, "on": True, "by": "person", "version": 2}
+    table = {
+        "id": "gild@1",
+        "step": "gild",
+        "values": {"gold": ["a", 2]},
+        "on": True,
+        "by": "person",
+        "version": 2,
+    }
     stop = Stop.from_dict(table)
     assert stop.as_dict() == {**table, "values": {"gold": ("a", 2)}}
     route = Route((Stop("arrive@1", "arrive"), stop)).added("weld", {})
     passed = evaluate(letter, DIGEST, route)
-    assert isinstance(passed[1].error, StepError) and passed[1].scene is passed[0].scene and passed[2].error is None
+    assert (
+        isinstance(passed[1].error, StepError)
+        and passed[1].scene is passed[0].scene
+        and passed[2].error is None
+    )
     row = next(r for r in judge(letter, passed, load_sheet("metre-yup-pbr")).rows if r.requirement == "step")
     assert row.verdict == "held" and "gild" in row.title and "no such step" in row.note
-    assert route.removed("gild@1").stops == (route.stops[0], route.stops[2]) and not route.switched("gild@1", False).stops[1].on
+    assert (
+        route.removed("gild@1").stops == (route.stops[0], route.stops[2])
+        and not route.switched("gild@1", False).stops[1].on
+    )
     with pytest.raises(StepError, match="no step 'gild'"):
         route.added("gild", {})
 

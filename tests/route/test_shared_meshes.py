@@ -1,4 +1,6 @@
-"""Meshes that several nodes show: whatever a step does to one of them, no face of the others moves, at any time."""
+"""Meshes that several nodes show: whatever a step does to one of them, no face of the others moves, at any
+time.
+"""
 
 from __future__ import annotations
 
@@ -58,7 +60,9 @@ def test_no_face_moves(step: str, shape: str) -> None:
         size = float(np.linalg.norm(np.ptp(before[0], axis=0)))
         for a, b in zip(before, after, strict=True):
             assert len(a) == len(b), f"seed {seed}: {len(a)} faces, then {len(b)}"
-            assert max(cKDTree(a).query(b)[0].max(), cKDTree(b).query(a)[0].max()) < 3e-4 * size, f"seed {seed}"
+            assert max(cKDTree(a).query(b)[0].max(), cKDTree(b).query(a)[0].max()) < 3e-4 * size, (
+                f"seed {seed}"
+            )
 
 
 @pytest.mark.parametrize("seed", range(4))
@@ -81,4 +85,6 @@ def test_a_mirrored_skeleton_is_settled_and_moves_as_it_did(signs: tuple[int, in
         assert np.abs(a - b).max() < 1e-3 * size or max(np.abs(a.mean(0) - b.mean(0))) < 1e-5 * size
     world = world_matrices(out)
     assert all(np.linalg.det(world[j][:3, :3]) > 0 for j in joint_nodes(out))
-    assert all(np.allclose(np.abs(n.scale), 1, atol=1e-4) for i, n in enumerate(out.nodes) if i in joint_nodes(out))
+    assert all(
+        np.allclose(np.abs(n.scale), 1, atol=1e-4) for i, n in enumerate(out.nodes) if i in joint_nodes(out)
+    )

@@ -62,8 +62,16 @@ def test_settle_moves_nothing_and_leaves_nothing(letter: Scene) -> None:
 
 def test_settle_pushes_leftover_scale_out_of_a_skeleton(letter: Scene) -> None:
     # common practice: a rig under a node scaled by 0.01 and turned upright
-    top = Node(key("node", 20), "export", children=letter.roots, scale=np.full(3, 0.01), rotation=quaternion("X", -90))
-    scene = replace(letter, nodes=(*letter.nodes, top), roots=(len(letter.nodes),), clips=(_without_scale(letter),))
+    top = Node(
+        key("node", 20),
+        "export",
+        children=letter.roots,
+        scale=np.full(3, 0.01),
+        rotation=quaternion("X", -90),
+    )
+    scene = replace(
+        letter, nodes=(*letter.nodes, top), roots=(len(letter.nodes),), clips=(_without_scale(letter),)
+    )
     out = do("settle", scene).scene
     same_place(scene, out, 0.2, 0.5, 0.9)
     for n, _, _ in walk(out):
@@ -91,7 +99,9 @@ def test_settle_turns_mirrored_faces_over() -> None:
 def test_settle_copies_a_mesh_two_nodes_share() -> None:
     scene = scene_of(cube())
     twice = replace(
-        scene, nodes=(scene.nodes[0], Node(key("node", 1), "b", mesh=0, translation=np.array([3.0, 0, 0]))), roots=(0, 1)
+        scene,
+        nodes=(scene.nodes[0], Node(key("node", 1), "b", mesh=0, translation=np.array([3.0, 0, 0]))),
+        roots=(0, 1),
     )
     out = do("settle", twice).scene
     assert len(out.meshes) == 2 and out.meshes[1].made_from == (scene.meshes[0].key,)
@@ -111,7 +121,9 @@ def nested() -> Scene:
     base = scene_of(*prims)
     nodes = (
         Node(key("node", 0), "root", children=(1, 4), rotation=quaternion("Y", 40)),
-        Node(key("node", 1), "group", children=(2, 3), scale=np.full(3, 2.0), translation=np.array([1.0, 2, 3])),
+        Node(
+            key("node", 1), "group", children=(2, 3), scale=np.full(3, 2.0), translation=np.array([1.0, 2, 3])
+        ),
         Node(key("node", 2), "a", mesh=0, translation=np.array([0, 1.0, 0])),
         Node(key("node", 3), "empty", children=(5,), rotation=quaternion("Z", 90)),
         Node(key("node", 4), "b", mesh=1),
@@ -132,7 +144,9 @@ def test_flatten_lifts_meshes_under_the_root() -> None:
 
 
 def test_flatten_leaves_what_moves_with_its_parent(letter: Scene) -> None:
-    moving = replace(letter, clips=(replace(letter.clips[0], channels=(replace(letter.clips[0].channels[0], node=5),)),))
+    moving = replace(
+        letter, clips=(replace(letter.clips[0], channels=(replace(letter.clips[0].channels[0], node=5),)),)
+    )
     out = do("flatten", moving, depth=1)
     assert any("moves with its parent" in r.text for r in out.remarks)
     same_place(moving, out.scene, 0.3)
@@ -172,18 +186,26 @@ def test_join_brings_skins_together(letter: Scene) -> None:
         inverse_bind=frozen(split.skins[0].inverse_bind[::-1], np.float64),
     )  # fmt: skip
     nodes = (*split.nodes, replace(second, skin=1))
-    scene = replace(split, nodes=nodes, roots=(*split.roots, len(nodes) - 1), skins=(*split.skins, reversed_skin))
+    scene = replace(
+        split, nodes=nodes, roots=(*split.roots, len(nodes) - 1), skins=(*split.skins, reversed_skin)
+    )
     out = do("join", scene)
     same_place(scene, out.scene)
     assert len(out.scene.skins) == 1 and any("morphs" in r.text for r in out.remarks)
 
 
 def test_join_binds_loose_pieces_to_the_joint_they_hang_from(letter: Scene) -> None:
-    bare = replace(letter, meshes=(replace(letter.meshes[0], primitives=(cube(0.1, 9),), weights=None), letter.meshes[1]))
+    bare = replace(
+        letter, meshes=(replace(letter.meshes[0], primitives=(cube(0.1, 9),), weights=None), letter.meshes[1])
+    )
     hung = replace(
         bare,
         nodes=tuple(
-            replace(n, children=(*n.children, 6)) if n.name == "high" else replace(n, children=()) if n.name == "stand" else n
+            replace(n, children=(*n.children, 6))
+            if n.name == "high"
+            else replace(n, children=())
+            if n.name == "stand"
+            else n
             for n in bare.nodes
         ),
         clips=(_without_scale(letter),),
@@ -195,7 +217,9 @@ def test_join_binds_loose_pieces_to_the_joint_they_hang_from(letter: Scene) -> N
 
 
 def test_split_by_material_gives_each_a_mesh() -> None:
-    scene = scene_of(cube(material=0), materials=tuple(Material(key("material", i), f"m{i}") for i in range(2)))
+    scene = scene_of(
+        cube(material=0), materials=tuple(Material(key("material", i), f"m{i}") for i in range(2))
+    )
     mesh = replace(scene.meshes[0], primitives=(scene.meshes[0].primitives[0], cube(0.5, 1, material=1)))
     out = do("split-material", replace(scene, meshes=(mesh,))).scene
     assert [len(m.primitives) for m in out.meshes] == [1, 1]
@@ -209,7 +233,9 @@ def test_static_keeps_the_mesh_as_it_stands(letter: Scene) -> None:
     assert not out.skins and not out.clips
     assert np.abs(cloud(letter) - cloud(out)).max() < 2e-4
     assert all(p.joints is None for m in out.meshes for p in m.primitives)
-    assert {n.name for n in out.nodes} >= {"stand", "letter", "body"} and "middle" not in {n.name for n in out.nodes}
+    assert {n.name for n in out.nodes} >= {"stand", "letter", "body"} and "middle" not in {
+        n.name for n in out.nodes
+    }
 
 
 def test_static_can_drop_clips_alone(letter: Scene) -> None:
@@ -226,7 +252,9 @@ def test_scale_and_turn_are_exact() -> None:
     grown = world_bounds(do("scale", scene, factor=2.0).scene)
     assert box and grown and np.allclose(grown[1] - grown[0], 2 * (box[1] - box[0]), atol=1e-6)
     turned = do("turn", scene, degrees=(0, 180, 0)).scene
-    assert np.allclose(turned.meshes[0].primitives[0].positions, scene.meshes[0].primitives[0].positions * [-1, 1, -1])
+    assert np.allclose(
+        turned.meshes[0].primitives[0].positions, scene.meshes[0].primitives[0].positions * [-1, 1, -1]
+    )
     back = do("turn", do("turn", scene, degrees=(0, 30, 0)).scene, degrees=(0, -30, 0)).scene
     same_place(scene, back)
 
@@ -238,7 +266,10 @@ def test_turn_by_any_angle_takes_skin_and_clips_along(letter: Scene) -> None:
     m = turn_matrix((10, 20, 30))
     for t in (None, 0.4):
         clip = letter.clips[0] if t else None
-        for a, b in zip(posed_scene_points(letter, clip, t or 0), posed_scene_points(out, out.clips[0] if t else None, t or 0)):
+        for a, b in zip(
+            posed_scene_points(letter, clip, t or 0),
+            posed_scene_points(out, out.clips[0] if t else None, t or 0),
+        ):
             assert np.abs(a @ m.T - b).max() < 1e-5
 
 
@@ -262,7 +293,9 @@ def test_footing(kind: str, letter: Scene) -> None:
     moved = before[0] - after[0]
     assert np.allclose(after[1] - after[0], before[1] - before[0], atol=1e-5)
     if kind == "base-centre":
-        assert after[0][1] == pytest.approx(0, abs=1e-6) and np.allclose((after[0] + after[1])[[0, 2]], 0, atol=1e-5)
+        assert after[0][1] == pytest.approx(0, abs=1e-6) and np.allclose(
+            (after[0] + after[1])[[0, 2]], 0, atol=1e-5
+        )
     elif kind == "box-centre":
         assert np.allclose(after[0] + after[1], 0, atol=1e-5)
     elif kind == "point":
@@ -286,14 +319,18 @@ def test_footing_of_a_skinned_asset_keeps_its_bind_pose(goods: dict[str, Path]) 
     from customs.work.lookup import find_origin, find_sheet
 
     path = goods["watering_stork"]
-    planned = prepare(Request(path, path.parent, find_sheet("metre-yup-pbr"), find_origin("centimetre-zup"))).plan
+    planned = prepare(
+        Request(path, path.parent, find_sheet("metre-yup-pbr"), find_origin("centimetre-zup"))
+    ).plan
     at = {a.stop.step: a.scene for a in planned.passed}
     out = at["footing"]
     assert np.abs(joint_matrices(out, 0, world_matrices(out)) - np.eye(4)).max() < 1e-5
     before = planned.passed[[a.stop.step for a in planned.passed].index("footing") - 1].scene
     shift = posed_scene_points(out)[0][0] - posed_scene_points(before)[0][0]
     for t in (1.0, 3.3, 5.5):
-        for a, b in zip(posed_scene_points(before, before.clips[0], t), posed_scene_points(out, out.clips[0], t)):
+        for a, b in zip(
+            posed_scene_points(before, before.clips[0], t), posed_scene_points(out, out.clips[0], t)
+        ):
             assert np.abs(a + shift - b).max() < 1e-5
 
 
@@ -302,7 +339,8 @@ def test_mass_centre_of_a_cube_is_its_middle() -> None:
 
     scene = scene_of(cube())
     assert np.allclose(
-        mass_centre(replace(scene, nodes=(replace(scene.nodes[0], translation=np.array([5.0, 1, 2])),))), [5, 1, 2]
+        mass_centre(replace(scene, nodes=(replace(scene.nodes[0], translation=np.array([5.0, 1, 2])),))),
+        [5, 1, 2],
     )
 
 
@@ -334,7 +372,9 @@ def test_triangulate_makes_lists_and_drops_loose_parts() -> None:
 def soup(prim: Primitive) -> Primitive:
     """Every triangle with corners of its own."""
     flat = triangles_of(prim).reshape(-1)
-    return replace(prim, positions=frozen(prim.positions[flat]), indices=None, normals=None, texcoords=(), tangents=None)
+    return replace(
+        prim, positions=frozen(prim.positions[flat]), indices=None, normals=None, texcoords=(), tangents=None
+    )
 
 
 def test_weld_finds_all_that_is_equal_and_drops_the_unused() -> None:
@@ -347,7 +387,10 @@ def test_weld_finds_all_that_is_equal_and_drops_the_unused() -> None:
 
 def test_weld_by_distance_and_over_normals() -> None:
     moved = soup(cube())
-    shaken = replace(moved, positions=frozen(moved.positions + np.random.default_rng(1).random(moved.positions.shape) * 1e-4))
+    shaken = replace(
+        moved,
+        positions=frozen(moved.positions + np.random.default_rng(1).random(moved.positions.shape) * 1e-4),
+    )
     assert len(do("weld", scene_of(shaken)).scene.meshes[0].primitives[0].positions) == 36
     near = do("weld", scene_of(shaken), distance=1e-3).scene.meshes[0].primitives[0]
     assert len(near.positions) == 8
@@ -405,7 +448,9 @@ def test_tangents_only_where_a_normal_map_is() -> None:
     image = Image(key("image", 0), "n", problem="none")
     mapped = Material(key("material", 0), "m", textures={"normal": TextureUse(0)})
     prim = replace(letter_primitive(0), tangents=None)
-    scene = scene_of(prim, replace(prim, key=key("primitive", 1), material=None), materials=(mapped,), images=(image,))
+    scene = scene_of(
+        prim, replace(prim, key=key("primitive", 1), material=None), materials=(mapped,), images=(image,)
+    )
     out = do("tangents", scene).scene
     assert out.meshes[0].primitives[0].tangents is not None and out.meshes[1].primitives[0].tangents is None
     assert do("tangents", out, where="drop").scene.meshes[0].primitives[0].tangents is None
@@ -422,7 +467,9 @@ def test_leave_out(letter: Scene) -> None:
     out = do("leave-out", letter, cameras=True, lights=True, morphs=True, texcoord_sets=0)
     assert not out.scene.cameras and not out.scene.lights and len(out.remarks) == 2
     assert not any(p.targets or p.texcoords for m in out.scene.meshes for p in m.primitives)
-    assert np.abs(cloud(letter) - cloud(out.scene)).max() < 2e-4  # morph targets are settled at their default weights
+    assert (
+        np.abs(cloud(letter) - cloud(out.scene)).max() < 2e-4
+    )  # morph targets are settled at their default weights
     assert all(c.path != "weights" for a in out.scene.clips for c in a.channels)
 
 
@@ -463,13 +510,19 @@ def test_resize_and_convert() -> None:
     scene = scene_of(letter_primitive(0), materials=(material,), images=(png(100, 60),))
     out = do("resize", scene, limit=64, power_of_two=True)
     info = image_info(out.scene.images[0])
-    assert info is not None and (info.width, info.height) == (64, 64) and "100 × 60 → 64 × 64" in out.remarks[0].text
+    assert (
+        info is not None
+        and (info.width, info.height) == (64, 64)
+        and "100 × 60 → 64 × 64" in out.remarks[0].text
+    )
     kept = do("resize", scene, limit=50).scene.images[0]
     assert image_info(kept).width == 50 and image_info(kept).height == 30  # type: ignore[union-attr]
     as_tga = do("convert-textures", scene, form="tga").scene
     assert as_tga.wishes.of(as_tga.images[0].key) == (Delivery("tga"),) and scene.wishes.textures == {}
     smaller = do("resize", as_tga, limit=50).scene
-    assert [d.form for d in deliveries(smaller.images[0], smaller.wishes)] == ["tga"], "what is wished stays wished"
+    assert [d.form for d in deliveries(smaller.images[0], smaller.wishes)] == ["tga"], (
+        "what is wished stays wished"
+    )
     assert [d.form for d in deliveries(kept, scene.wishes)] == ["png"], "what came as PNG goes as PNG"
     assert do("convert-textures", scene, form="tga", accept=("png", "tga")).scene is scene
 
@@ -512,7 +565,12 @@ def test_names_are_made_legal(name: str, expected: str) -> None:
 def test_rename_by_pattern_is_stable_and_unique() -> None:
     scene = scene_of(cube(), cube(1, 1), cube(1, 2))
     named = replace(scene, nodes=tuple(replace(n, name="Part") for n in scene.nodes), name="Stand")
-    values: Mapping[str, Any] = {"node": "{asset}_{name}", "allowed": "[a-z][a-z0-9_]*", "lower": True, "max_length": 24}
+    values: Mapping[str, Any] = {
+        "node": "{asset}_{name}",
+        "allowed": "[a-z][a-z0-9_]*",
+        "lower": True,
+        "max_length": 24,
+    }
     out = do("rename", named, **values).scene
     assert [n.name for n in out.nodes] == ["stand_part", "stand_part_2", "stand_part_3"]
     again = do("rename", out, **values).scene
@@ -558,7 +616,9 @@ def test_every_step_is_pure_and_takes_any_scene(step: str, letter: Scene) -> Non
         assert [len(m.primitives) for m in a.scene.meshes] == [len(m.primitives) for m in b.scene.meshes]
         for p, q in zip(posed_scene_points(a.scene), posed_scene_points(b.scene)):
             assert (p == q).all()
-        assert [local_matrix(n).tolist() for n in a.scene.nodes] == [local_matrix(n).tolist() for n in b.scene.nodes]
+        assert [local_matrix(n).tolist() for n in a.scene.nodes] == [
+            local_matrix(n).tolist() for n in b.scene.nodes
+        ]
 
 
 def test_a_step_stops_when_asked(letter: Scene) -> None:

@@ -52,7 +52,9 @@ def packed_sources() -> Scene:
 def test_packing_follows_the_pattern_and_splitting_undoes_it() -> None:
     out = do("pack", packed_sources(), pattern="R=occlusion G=roughness B=metallic").scene
     assert set(first(out).textures) == {"base_colour", "occlusion", "metallic_roughness"}
-    assert (pixels(out, "metallic_roughness") == [250, 64, 200]).all() and pixels(out, "metallic_roughness").shape == (
+    assert (pixels(out, "metallic_roughness") == [250, 64, 200]).all() and pixels(
+        out, "metallic_roughness"
+    ).shape == (
         16,
         16,
         3,
@@ -74,7 +76,9 @@ def test_any_order_constants_and_inverted_values_pack() -> None:
 
 
 def test_factors_go_into_what_is_packed() -> None:
-    scene = with_roles({"roughness": image(0, "ink_r", np.full((4, 4, 1), 200, np.uint8))}, roughness=0.5, metallic=0.25)
+    scene = with_roles(
+        {"roughness": image(0, "ink_r", np.full((4, 4, 1), 200, np.uint8))}, roughness=0.5, metallic=0.25
+    )
     out = do("pack", scene, pattern="R=1 G=roughness B=metallic").scene
     assert np.abs(pixels(out, "metallic_roughness")[0, 0].astype(int) - [255, 100, 64]).max() <= 1
     assert first(out).roughness == first(out).metallic == 1.0
@@ -82,7 +86,9 @@ def test_factors_go_into_what_is_packed() -> None:
 
 def test_opacity_goes_into_alpha_and_the_mode_follows() -> None:
     mask = cut()[:, :, 3:]
-    scene = with_roles({"base_colour": image(0, "ink_c", speckled(3, 32)), "opacity": image(1, "ink_op", mask)})
+    scene = with_roles(
+        {"base_colour": image(0, "ink_c", speckled(3, 32)), "opacity": image(1, "ink_op", mask)}
+    )
     out = do("merge-alpha", scene).scene
     assert (pixels(out, "base_colour")[:, :, 3:] == mask).all()
     assert first(out).alpha_mode == "mask" and "opacity" not in first(out).textures
@@ -92,9 +98,17 @@ def test_height_becomes_relief_and_is_laid_over_what_is_there() -> None:
     alone = do("height-normal", with_roles({"height": image(0, "ink_h", waves())}), depth=6.0).scene
     assert (pixels(alone, "normal") == from_height(waves(), 6.0)).all() and alone.images[-1].green == "up"
     flat = np.full((64, 64, 3), (128, 128, 255), np.uint8)
-    over = do("height-normal", with_roles({"height": image(0, "h", waves()), "normal": image(1, "n", flat)}), depth=6.0).scene
+    over = do(
+        "height-normal",
+        with_roles({"height": image(0, "h", waves()), "normal": image(1, "n", flat)}),
+        depth=6.0,
+    ).scene
     assert np.abs(pixels(over, "normal").astype(int) - pixels(alone, "normal")).max() <= 2
-    kept = do("height-normal", with_roles({"height": image(0, "h", waves()), "normal": image(1, "n", flat)}), add=False).scene
+    kept = do(
+        "height-normal",
+        with_roles({"height": image(0, "h", waves()), "normal": image(1, "n", flat)}),
+        add=False,
+    ).scene
     assert (pixels(kept, "normal") == flat).all() and "height" not in first(kept).textures
 
 
@@ -109,7 +123,12 @@ def test_green_is_turned_over_and_marked_and_back_again() -> None:
 def test_presets_keep_names_and_textures_and_what_textures_say() -> None:
     scene = with_roles({"base_colour": image(0, "leaf_c", cut())}, name="fern", roughness=0.1)
     out = first(do("preset", scene, preset="leaf").scene)
-    assert (out.alpha_mode, out.double_sided, out.roughness, out.name) == ("mask", True, 0.8, "fern") and out.textures
+    assert (out.alpha_mode, out.double_sided, out.roughness, out.name) == (
+        "mask",
+        True,
+        0.8,
+        "fern",
+    ) and out.textures
     mapped = with_roles({"roughness": image(0, "x_r", GREY)}, roughness=1.0)
     assert first(do("preset", mapped, preset="glass").scene).roughness == 1.0
     assert do("preset", scene, preset="leaf", state="blend").scene is scene
@@ -122,7 +141,12 @@ def test_settings_are_copied_and_names_and_textures_stay() -> None:
     source = replace(scene.materials[0], roughness=0.2, alpha_mode="blend", double_sided=True)
     scene = replace(scene, materials=(source, scene.materials[1]))
     out = do("copy-settings", scene, source=str(source.key)).scene.materials[1]
-    assert (out.roughness, out.alpha_mode, out.double_sided, out.name) == (0.2, "blend", True, "twin") and out.textures
+    assert (out.roughness, out.alpha_mode, out.double_sided, out.name) == (
+        0.2,
+        "blend",
+        True,
+        "twin",
+    ) and out.textures
 
 
 def test_equal_materials_and_textures_become_one() -> None:
@@ -166,7 +190,13 @@ def test_a_glow_has_the_colours_picked_and_is_black_elsewhere() -> None:
     lamp = np.zeros((32, 32, 3), np.uint8) + np.uint8([40, 40, 60])
     lamp[8:20, 8:20] = (250, 200, 90)
     lamp[0, 0] = (250, 200, 90)
-    out = do("glow", with_roles({"base_colour": image(0, "lamp_c", lamp)}), colours=("#fac85a",), speck=4, strength=3.0).scene
+    out = do(
+        "glow",
+        with_roles({"base_colour": image(0, "lamp_c", lamp)}),
+        colours=("#fac85a",),
+        speck=4,
+        strength=3.0,
+    ).scene
     glow = pixels(out, "emissive")
     assert (glow[10, 10] == [250, 200, 90]).all() and not glow[25, 25].any() and not glow[0, 0].any(), (
         "a lone pixel is cleaned away"
@@ -178,11 +208,22 @@ def test_a_glow_has_the_colours_picked_and_is_black_elsewhere() -> None:
 
 def test_flat_textures_fold_into_numbers_and_numbers_fill_textures() -> None:
     orm = np.full((16, 16, 3), (255, 102, 51), np.uint8)
-    folded = first(do("fold-flat", with_roles({"metallic_roughness": image(0, "x", orm)}, metallic=1.0, roughness=1.0)).scene)
+    folded = first(
+        do(
+            "fold-flat", with_roles({"metallic_roughness": image(0, "x", orm)}, metallic=1.0, roughness=1.0)
+        ).scene
+    )
     assert folded.textures == {} and (round(folded.roughness, 2), round(folded.metallic, 2)) == (0.4, 0.2)
-    filled = do("fill-roles", named(replace(INK, base_colour=(0.5, 0.25, 0.0, 1.0))), roles=("base_colour", "normal")).scene
+    filled = do(
+        "fill-roles", named(replace(INK, base_colour=(0.5, 0.25, 0.0, 1.0))), roles=("base_colour", "normal")
+    ).scene
     # sRGB of linear 0.5 and 0.25: 188 and 137 (IEC 61966-2-1).
-    assert (pixels(filled, "base_colour")[0, 0] == [188, 137, 0]).all() and first(filled).base_colour == (1.0, 1.0, 1.0, 1.0)
+    assert (pixels(filled, "base_colour")[0, 0] == [188, 137, 0]).all() and first(filled).base_colour == (
+        1.0,
+        1.0,
+        1.0,
+        1.0,
+    )
     assert (pixels(filled, "normal")[0, 0] == [128, 128, 255]).all()
 
 
@@ -195,15 +236,23 @@ def test_a_detail_is_kept_apart_or_worked_in() -> None:
     loose = first(do("detail", scene, texture=str(scene.images[1].key), scale=(4.0, 4.0)).scene)
     assert loose.textures["detail"].scale == (4.0, 4.0)
     baked = do("detail", scene, texture=str(scene.images[1].key), scale=(4.0, 4.0), bake=True).scene
-    assert "detail" not in first(baked).textures and np.abs(pixels(baked, "base_colour").astype(int) - 150).max() <= 1
+    assert (
+        "detail" not in first(baked).textures
+        and np.abs(pixels(baked, "base_colour").astype(int) - 150).max() <= 1
+    )
     with pytest.raises(StepError, match="no texture"):
         do("detail", scene, texture="gone:file:1")
 
 
 def test_tint_keeps_light_and_dark() -> None:
-    ramp = np.repeat(np.linspace(20, 230, 16).astype(np.uint8)[None, :, None], 4, 0) * np.float32([1, 0.6, 0.5])
+    ramp = np.repeat(np.linspace(20, 230, 16).astype(np.uint8)[None, :, None], 4, 0) * np.float32(
+        [1, 0.6, 0.5]
+    )
     out = pixels(
-        do("tint", with_roles({"base_colour": image(0, "x_c", ramp.astype(np.uint8))}), colour="#2050c0").scene, "base_colour"
+        do(
+            "tint", with_roles({"base_colour": image(0, "x_c", ramp.astype(np.uint8))}), colour="#2050c0"
+        ).scene,
+        "base_colour",
     )
     grey = out.astype(float) @ [0.2126, 0.7152, 0.0722]
     assert (np.diff(grey[0]) > 0).all() and out[0, 8, 2] > out[0, 8, 0]
@@ -248,7 +297,12 @@ def test_each_texture_is_written_in_every_format_asked_for() -> None:
 def test_names_by_suffix_number_the_second_material_on() -> None:
     scene = two_materials()
     second = replace(scene.materials[1], textures={"base_colour": TextureUse(1), "normal": TextureUse(2)})
-    images = (*scene.images, image(1, "other", speckled()), image(2, "relief", BUMPS), Image(key("image", 9), "lying by"))
+    images = (
+        *scene.images,
+        image(1, "other", speckled()),
+        image(2, "relief", BUMPS),
+        Image(key("image", 9), "lying by"),
+    )
     scene = replace(scene, name="letter", materials=(scene.materials[0], second), images=images)
     values = {"image": "{asset}{later}_{role}", "suffixes": {"base_colour": "c", "normal": "n"}}
     out = do("rename", scene, **values).scene
@@ -258,7 +312,9 @@ def test_names_by_suffix_number_the_second_material_on() -> None:
 def test_small_textures_grow_and_tiling_ones_stay_seamless() -> None:
     y, x = np.mgrid[0:16, 0:16] / 16 * 2 * np.pi
     tile = np.uint8(128 + 60 * np.sin(x) + 50 * np.cos(y))[:, :, None].repeat(3, 2)
-    out = pixels(do("resize", with_roles({"base_colour": image(0, "t_c", tile)}), least=64).scene, "base_colour").astype(int)
+    out = pixels(
+        do("resize", with_roles({"base_colour": image(0, "t_c", tile)}), least=64).scene, "base_colour"
+    ).astype(int)
     assert out.shape == (64, 64, 3)
     seam, inside = np.abs(out[:, 0] - out[:, -1]).mean(), np.abs(np.diff(out, axis=1)).mean()
     assert seam < 2.5 * inside + 1

@@ -1,4 +1,6 @@
-"""Keys: what steps make is told apart whatever the size of the asset, and what an earlier edition called it is answered."""
+"""Keys: what steps make is told apart whatever the size of the asset, and what an earlier edition called it
+is answered.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,12 @@ from tests.assets import DIGEST, cube, key, quaternion, scene_of
 
 @pytest.mark.parametrize(
     "text",
-    ["0abc12345678:node:0", "0abc12345678:mesh:3/settle.17", "0abc12345678:clip:1/cut.2/join", "0abc12345678:material.pack:3"],
+    [
+        "0abc12345678:node:0",
+        "0abc12345678:mesh:3/settle.17",
+        "0abc12345678:clip:1/cut.2/join",
+        "0abc12345678:material.pack:3",
+    ],
 )
 def test_a_key_reads_as_it_is_written(text: str) -> None:
     assert str(Key.parse(text)) == text
@@ -34,10 +41,15 @@ def test_what_is_no_key_is_refused(text: str) -> None:
 
 def test_a_made_key_names_its_source_and_way_and_answers_to_what_it_was_called() -> None:
     image = made_key(made_key(key("material", 3), "pack"), "lay", "normal")
-    assert str(image) == f"{DIGEST}:material:3/pack/lay.normal" and image.old == f"{DIGEST}:material.pack.lay.normal:3"
+    assert (
+        str(image) == f"{DIGEST}:material:3/pack/lay.normal"
+        and image.old == f"{DIGEST}:material.pack.lay.normal:3"
+    )
     mesh = made_key(key("mesh", 1), "settle", key("node", 9).part, old_key(DIGEST, "mesh", "settle", 9))
     assert (str(mesh), mesh.old) == (f"{DIGEST}:mesh:1/settle.9", f"{DIGEST}:mesh:5000009")
-    assert made_key(mesh, "copy").part == "1~settle.9~copy" and made_key(mesh, "copy").was.ordinal == 5_000_009
+    assert (
+        made_key(mesh, "copy").part == "1~settle.9~copy" and made_key(mesh, "copy").was.ordinal == 5_000_009
+    )
 
 
 @pytest.mark.parametrize(
@@ -52,16 +64,26 @@ def test_what_earlier_editions_counted_on_is_known_by_its_form(said: object, old
 
 
 def many_turned(count: int) -> Scene:
-    """A cube shown by `count` nodes, each turned its own way about a moving root, so that settling copies the mesh for each."""
+    """A cube shown by `count` nodes, each turned its own way about a moving root, so that settling copies the
+    mesh for each.
+    """
     nodes = [Node(key("node", 0), "top", tuple(range(1, count + 1)), translation=np.array([0, 0.1, 0]))]
-    nodes += [Node(key("node", n + 1), f"n{n}", mesh=0, rotation=quaternion("Y", n * 0.05 + 1)) for n in range(count)]
+    nodes += [
+        Node(key("node", n + 1), f"n{n}", mesh=0, rotation=quaternion("Y", n * 0.05 + 1))
+        for n in range(count)
+    ]
     return replace(scene_of(cube()), nodes=tuple(nodes), roots=(0,))
 
 
 def test_no_two_have_one_key_however_many_there_are() -> None:
     # An earlier edition's numbers for split meshes ran into those of the next maker from 1,562 nodes on.
     scene = many_turned(1_700)
-    route = Route((Stop("arrive@1", "arrive"),)).added("settle", {}).added("split-material", {}).added("flatten", {})
+    route = (
+        Route((Stop("arrive@1", "arrive"),))
+        .added("settle", {})
+        .added("split-material", {})
+        .added("flatten", {})
+    )
     out = evaluate(scene, DIGEST, route)[-1].scene
     for kind in KINDS:
         keys = [x.key for x in getattr(out, kind)]
@@ -76,7 +98,9 @@ def two_packs() -> tuple[Scene, Route]:
     images = tuple(Image(key("image", i), r, pixels=pixels + i * 10) for i, r in enumerate(roles))
     material = Material(key("material", 0), "bark", textures={r: TextureUse(i) for i, r in enumerate(roles)})
     scene = replace(scene_of(cube(material=0)), materials=(material,), images=images)
-    route = Route((Stop("arrive@1", "arrive"),)).added("pack", {"pattern": "R=occlusion G=roughness B=metallic"})
+    route = Route((Stop("arrive@1", "arrive"),)).added(
+        "pack", {"pattern": "R=occlusion G=roughness B=metallic"}
+    )
     return scene, Route((*route.stops, Stop("pack@2", "pack").with_values(pattern="R=height")))
 
 
@@ -85,12 +109,17 @@ def test_two_stops_that_make_from_one_source_make_two() -> None:
     first, second = (at.scene for at in evaluate(scene, DIGEST, route)[1:])
     packed = next(im for im in first.images if im.key.path)
     made = [im for im in second.images if im.key.path]
-    assert packed in made and [str(im.key) for im in made] == [f"{DIGEST}:material:0/pack", f"{DIGEST}:material:0/pack.pack@2"]
+    assert packed in made and [str(im.key) for im in made] == [
+        f"{DIGEST}:material:0/pack",
+        f"{DIGEST}:material:0/pack.pack@2",
+    ]
     assert second.images[second.materials[0].textures["metallic_roughness"].image] is packed
 
 
 def old_shipment() -> tuple[Scene, Route]:
-    """A route as an earlier edition kept it: a step is for the mesh that settling made for the second node."""
+    """A route as an earlier edition kept it: a step is for the mesh that settling made for the second
+    node.
+    """
     scene = many_turned(3)
     settled = Route((Stop("arrive@1", "arrive"),)).added("settle", {})
     target = f"{DIGEST}:mesh:{5_000_002}"
@@ -101,7 +130,9 @@ def test_a_stop_of_an_earlier_edition_finds_what_it_meant_and_is_kept_in_todays_
     scene, route = old_shipment()
     passed = evaluate(scene, DIGEST, route)
     meant = dict(passed[-1].stop.values)["targets"]
-    assert meant == (f"{DIGEST}:mesh:0/settle.2",) and not [r for r in passed[-1].remarks if "no longer" in r.text]
+    assert meant == (f"{DIGEST}:mesh:0/settle.2",) and not [
+        r for r in passed[-1].remarks if "no longer" in r.text
+    ]
     before, after = passed[-2].scene.meshes, passed[-1].scene.meshes
     assert [str(b.key) for a, b in zip(before, after) if a is not b] == list(meant)
 
@@ -110,7 +141,9 @@ def test_a_key_that_leads_nowhere_is_said_and_left_as_it_is() -> None:
     scene, route = old_shipment()
     gone = route.changed(route.stops[-1].id, targets=(f"{DIGEST}:mesh:5000900",))
     at = evaluate(scene, DIGEST, gone)[-1]
-    assert at.stop is gone.stops[-1] and [r.text for r in at.remarks] == [f"{DIGEST}:mesh:5000900: no longer there"]
+    assert at.stop is gone.stops[-1] and [r.text for r in at.remarks] == [
+        f"{DIGEST}:mesh:5000900: no longer there"
+    ]
 
 
 def test_a_waiver_of_an_earlier_edition_covers_what_it_meant() -> None:

@@ -1,4 +1,6 @@
-"""What a scene repeats: rows stand where the nodes stood, whatever is done to the scene, and say what the nodes said."""
+"""What a scene repeats: rows stand where the nodes stood, whatever is done to the scene, and say what the
+nodes said.
+"""
 
 from __future__ import annotations
 
@@ -45,7 +47,9 @@ WHOLE = 8 * LEAST
 
 
 def drawn(seed: int = 0, count: int = WHOLE, plain: bool = False) -> Scene:
-    """Two meshes, placed `count` times in turn under two rooms and the root; scaled, turned, mirrored, unless `plain`."""
+    """Two meshes, placed `count` times in turn under two rooms and the root; scaled, turned, mirrored, unless
+    `plain`.
+    """
     rng = np.random.default_rng(seed)
     scene = scene_of(letter_primitive(0, material=None), cube(0.3, 1))
     nodes = [Node(key("node", 0), "hall", (1, 2), rotation=quaternion("Y", 30)), Node(key("node", 1), "aisle", translation=np.array([4.0, 0, 1])),
@@ -55,7 +59,15 @@ def drawn(seed: int = 0, count: int = WHOLE, plain: bool = False) -> Scene:
     for k in range(count):
         turn = rng.normal(size=4)
         scale = np.ones(3) if plain else rng.uniform(0.5, 2, 3) * rng.choice([-1, 1], 3, p=[0.2, 0.8])
-        node = Node(key("node", 3 + k), f"pot {k}", (), rng.normal(size=3) * 5, turn / np.linalg.norm(turn), scale, mesh=k % 2)
+        node = Node(
+            key("node", 3 + k),
+            f"pot {k}",
+            (),
+            rng.normal(size=3) * 5,
+            turn / np.linalg.norm(turn),
+            scale,
+            mesh=k % 2,
+        )
         (below[k % 3] if k % 4 else roots).append(len(nodes))
         nodes.append(node)
     nodes[:3] = [replace(n, children=tuple(b)) for n, b in zip(nodes, below)]
@@ -63,15 +75,22 @@ def drawn(seed: int = 0, count: int = WHOLE, plain: bool = False) -> Scene:
 
 
 def crowd(seed: int = 0, count: int = LEAST, plain: bool = False) -> Scene:
-    """Things of several parts, `count` of each: a lamp whose glass hangs under its post and whose flame under the glass, and a stand
-    that shows nothing itself and holds two pots. They stand in the rooms of `drawn`."""
+    """Things of several parts, `count` of each: a lamp whose glass hangs under its post and whose flame under
+    the glass, and a stand that shows nothing itself and holds two pots. They stand in the rooms of
+    `drawn`.
+    """
     scene, rng = drawn(seed, 0), np.random.default_rng(seed)
     nodes, below, roots = list(scene.nodes), [[1, 2], [], []], [0]
 
     def put(name: str, mesh: int | None, *parts: int) -> int:
-        turn, scale = rng.normal(size=4), np.full(3, rng.uniform(0.5, 2)) * (1 if plain else rng.choice([-1, 1], 3))
+        turn, scale = (
+            rng.normal(size=4),
+            np.full(3, rng.uniform(0.5, 2)) * (1 if plain else rng.choice([-1, 1], 3)),
+        )
         place = rng.normal(size=3) * 3
-        nodes.append(Node(key("node", len(nodes)), name, parts, place, turn / np.linalg.norm(turn), scale, mesh=mesh))
+        nodes.append(
+            Node(key("node", len(nodes)), name, parts, place, turn / np.linalg.norm(turn), scale, mesh=mesh)
+        )
         return len(nodes) - 1
 
     for k in range(count):
@@ -89,7 +108,11 @@ MADE = pytest.mark.parametrize("made", [drawn, crowd])
 def by_name(scene: Scene) -> dict[str, tuple[np.ndarray, str]]:
     """World matrix and mesh of every node that shows one."""
     whole, worlds = unfolded(scene), world_matrices(unfolded(scene))
-    return {n.name: (worlds[i], whole.meshes[n.mesh].name) for i, n in enumerate(whole.nodes) if n.mesh is not None}
+    return {
+        n.name: (worlds[i], whole.meshes[n.mesh].name)
+        for i, n in enumerate(whole.nodes)
+        if n.mesh is not None
+    }
 
 
 def above(scene: Scene) -> dict[str, str]:
@@ -107,7 +130,9 @@ def points(scene: Scene) -> np.ndarray:
 def same(a: dict[str, tuple[np.ndarray, str]], b: dict[str, tuple[np.ndarray, str]]) -> None:
     assert a.keys() == b.keys()
     for name, (matrix, mesh) in a.items():
-        assert mesh == b[name][1] and np.abs(matrix - b[name][0]).max() < 1e-9 * max(1, np.abs(matrix).max()), name
+        assert mesh == b[name][1] and np.abs(matrix - b[name][0]).max() < 1e-9 * max(
+            1, np.abs(matrix).max()
+        ), name
 
 
 @MADE
@@ -127,7 +152,9 @@ def test_nodes_become_rows_and_nodes_again(seed: int, made: Callable[..., Scene]
 
 @pytest.mark.parametrize("which", [4, 5, 6, 7, 8])
 def test_one_part_with_more_to_say_keeps_nodes_of_what_it_hangs_under(which: int) -> None:
-    """Whichever part of the first thing it is: those above it stay nodes, those below may be rows, and all stand where they stood."""
+    """Whichever part of the first thing it is: those above it stay nodes, those below may be rows, and all
+    stand where they stood.
+    """
     scene = crowd(count=LEAST + 1)
     lit = replace(scene.nodes[which], holds=(Light(key("light", 0), "spark"),))
     scene = replace(scene, nodes=(*scene.nodes[:which], lit, *scene.nodes[which + 1 :]))
@@ -142,7 +169,10 @@ def test_part_of_the_rows_become_nodes_with_what_they_hang_under() -> None:
     flames = np.char.startswith(np.array(rows.placements.names), "flame")
     flames[: 3 * LEAST] = False
     some = as_nodes(rows, flames)
-    assert len(some.nodes) - 3 == 3 * flames.sum() and len(some.placements) + len(some.nodes) == len(rows.placements) + 3
+    assert (
+        len(some.nodes) - 3 == 3 * flames.sum()
+        and len(some.placements) + len(some.nodes) == len(rows.placements) + 3
+    )
     same(by_name(rows), by_name(some))
     assert above(rows) == above(some) == above(fold(some)) and len(fold(some).nodes) == 3
 
@@ -172,13 +202,17 @@ STAYS: dict[str, Callable[[Scene], Scene]] = {
 def test_a_node_with_more_to_say_stays_a_node(what: str) -> None:
     scene = STAYS[what](drawn())
     rows = fold(scene)
-    assert len(rows.placements) == WHOLE - 1 and [n.name for n in rows.nodes if n.mesh is not None] == [scene.nodes[-1].name]
+    assert len(rows.placements) == WHOLE - 1 and [n.name for n in rows.nodes if n.mesh is not None] == [
+        scene.nodes[-1].name
+    ]
     same(by_name(scene), by_name(rows))
 
 
 def test_what_hangs_under_a_mover_stays_and_so_do_a_few() -> None:
     scene = drawn()
-    moved = Channel(1, "rotation", np.array([0, 1], np.float32), np.tile([0, 0, 0, 1], (2, 1)).astype(np.float32))
+    moved = Channel(
+        1, "rotation", np.array([0, 1], np.float32), np.tile([0, 0, 0, 1], (2, 1)).astype(np.float32)
+    )
     rows = fold(replace(scene, clips=(Clip(key("clip", 0), "turn", (moved,)),)))
     assert len(rows.placements) == WHOLE - len(scene.nodes[1].children)
     assert fold(drawn(0, 2 * LEAST - 2)).placements.of.size == 0, "one fewer of each than make a table"
@@ -186,7 +220,11 @@ def test_what_hangs_under_a_mover_stays_and_so_do_a_few() -> None:
 
 @pytest.mark.parametrize(
     "target",
-    [Convention("+Z", "-Y", "right", 0.01), Convention("+Y", "+Z", "left", 1.0, "cw"), Convention("-X", "+Y", "left", 0.0254)],
+    [
+        Convention("+Z", "-Y", "right", 0.01),
+        Convention("+Y", "+Z", "left", 1.0, "cw"),
+        Convention("-X", "+Y", "left", 0.0254),
+    ],
 )
 @MADE
 def test_other_axes_and_units_move_rows_as_nodes(target: Convention, made: Callable[..., Scene]) -> None:
@@ -230,7 +268,9 @@ def test_every_step_does_to_rows_what_it_does_to_nodes(step: str, made: Callable
 # -- files
 
 
-def gltf(scene: Scene, path: Path, change: Callable[[dict[str, Any]], object] = lambda document: None) -> Path:
+def gltf(
+    scene: Scene, path: Path, change: Callable[[dict[str, Any]], object] = lambda document: None
+) -> Path:
     """A scene as .gltf, its JSON changed."""
     saved(scene, path)
     document = json.loads(path.read_text())
@@ -270,12 +310,21 @@ def test_rows_nothing_leads_to_are_not_shown(tmp_path: Path) -> None:
     def cut(document: dict[str, Any]) -> None:
         document["nodes"][0]["children"] = [c for c in document["nodes"][0]["children"] if c > 2]
 
-    full, part = (loaded(gltf(drawn(), tmp_path / f"{k}.gltf", change)) for k, change in (("a", lambda d: None), ("b", cut)))
-    assert 0 < len(part.placements) < len(full.placements) and set(part.placements.names) < set(full.placements.names)
+    full, part = (
+        loaded(gltf(drawn(), tmp_path / f"{k}.gltf", change))
+        for k, change in (("a", lambda d: None), ("b", cut))
+    )
+    assert 0 < len(part.placements) < len(full.placements) and set(part.placements.names) < set(
+        full.placements.names
+    )
 
 
-def instanced(tmp_path: Path, change: Callable[[dict[str, Any]], object] = lambda table: None, count: int = 5) -> Path:
-    """A cube that its node repeats `count` times on the graphics card, along X, turned about Y, ever larger."""
+def instanced(
+    tmp_path: Path, change: Callable[[dict[str, Any]], object] = lambda table: None, count: int = 5
+) -> Path:
+    """A cube that its node repeats `count` times on the graphics card, along X, turned about Y, ever
+    larger.
+    """
     path = saved(scene_of(cube()), tmp_path / "row.gltf")
     document = json.loads(path.read_text())
     angle = np.arange(count) * 0.3
@@ -295,19 +344,31 @@ def instanced(tmp_path: Path, change: Callable[[dict[str, Any]], object] = lambd
     document["buffers"].append({"byteLength": len(blob), "uri": "row2.bin"})
     node = next(n for n in document["nodes"] if "mesh" in n)
     node |= {"translation": [0, 10, 0], "extensions": {"EXT_mesh_gpu_instancing": {"attributes": table}}}
-    document |= {"extensionsUsed": ["EXT_mesh_gpu_instancing"], "extensionsRequired": ["EXT_mesh_gpu_instancing"]}
+    document |= {
+        "extensionsUsed": ["EXT_mesh_gpu_instancing"],
+        "extensionsRequired": ["EXT_mesh_gpu_instancing"],
+    }
     change(document)
     path.write_text(json.dumps(document))
     return path
 
 
 def test_instances_stand_where_the_extension_says(tmp_path: Path) -> None:
-    """By hand, from the extension's text: the node's transform, then each instance's translation · rotation · scale."""
+    """By hand, from the extension's text: the node's transform, then each instance's translation · rotation ·
+    scale.
+    """
     few = loaded(instanced(tmp_path))
-    assert len(few.placements) == 0 and sum(n.mesh is not None for n in few.nodes) == 5, "a few are quicker one by one"
+    assert len(few.placements) == 0 and sum(n.mesh is not None for n in few.nodes) == 5, (
+        "a few are quicker one by one"
+    )
     scene = loaded(instanced(tmp_path, count=LEAST))
     assert len(scene.placements) == LEAST and all(n.mesh is None for n in scene.nodes) and scene.unknown == ()
-    assert np.abs(points(few) - points(replace(scene, placements=scene.placements.at(np.arange(LEAST) < 5)))).max() < 1e-5
+    assert (
+        np.abs(
+            points(few) - points(replace(scene, placements=scene.placements.at(np.arange(LEAST) < 5)))
+        ).max()
+        < 1e-5
+    )
     for k, world in enumerate(row_worlds(scene)):
         angle, size = 0.3 * k, 1 + 0.1 * k
         turn = np.array([[np.cos(angle), 0, np.sin(angle)], [0, 1, 0], [-np.sin(angle), 0, np.cos(angle)]])
@@ -322,7 +383,9 @@ def test_instances_stand_where_the_extension_says(tmp_path: Path) -> None:
     lambda d: d["nodes"][-1]["extensions"]["EXT_mesh_gpu_instancing"]["attributes"].update(ROTATION=0),
     lambda d: d["nodes"][-1]["extensions"].update(EXT_mesh_gpu_instancing=7),
 ], ids=["as many", "none", "not there", "another width", "no object"])  # fmt: skip
-def test_instances_that_cannot_be_are_refused_in_one_line(change: Callable[[dict[str, Any]], object], tmp_path: Path) -> None:
+def test_instances_that_cannot_be_are_refused_in_one_line(
+    change: Callable[[dict[str, Any]], object], tmp_path: Path
+) -> None:
     with pytest.raises(CustomsError, match=r"row\.gltf"):
         loaded(instanced(tmp_path, change))
 
@@ -347,10 +410,15 @@ def test_a_sheared_row_is_written_as_a_matrix(tmp_path: Path) -> None:
 
 
 def test_settling_copies_only_what_must_differ() -> None:
-    """Under a room with an uneven scale turned rows stand sheared: those get meshes of their own; mirrored ones share a mirrored mesh."""
+    """Under a room with an uneven scale turned rows stand sheared: those get meshes of their own; mirrored
+    ones share a mirrored mesh.
+    """
     scene = drawn(4)
     uneven = fold(
-        replace(scene, nodes=(scene.nodes[0], replace(scene.nodes[1], scale=np.array([1.0, 1, 3])), *scene.nodes[2:]))
+        replace(
+            scene,
+            nodes=(scene.nodes[0], replace(scene.nodes[1], scale=np.array([1.0, 1, 3])), *scene.nodes[2:]),
+        )
     )
     under = int(np.count_nonzero(uneven.placements.parents == 1))
     done = steps()["settle"].run(uneven, make_settings(steps()["settle"], {}), NOTHING, Job())
@@ -370,18 +438,29 @@ def rigged_hall() -> Scene:
     """The lettered rig with its clips among rivets, which hang under a node of its tree and under none."""
     scene = lettered()
     mesh = replace(scene_of(cube(0.02)).meshes[0], key=key("mesh", 90), name="rivet")
-    mesh = replace(mesh, primitives=tuple(replace(p, key=key("primitive", 90), material=None) for p in mesh.primitives))
+    mesh = replace(
+        mesh, primitives=tuple(replace(p, key=key("primitive", 90), material=None) for p in mesh.primitives)
+    )
     first, at = len(scene.nodes), np.random.default_rng(1).normal(size=(2 * LEAST, 3))
-    rivets = tuple(Node(key("node", 500 + k), f"rivet {k}", (), at[k], mesh=len(scene.meshes)) for k in range(2 * LEAST))
+    rivets = tuple(
+        Node(key("node", 500 + k), f"rivet {k}", (), at[k], mesh=len(scene.meshes)) for k in range(2 * LEAST)
+    )
     return replace(
-        scene, nodes=scene.nodes + rivets, roots=(*scene.roots, *range(first, first + 2 * LEAST)), meshes=(*scene.meshes, mesh)
+        scene,
+        nodes=scene.nodes + rivets,
+        roots=(*scene.roots, *range(first, first + 2 * LEAST)),
+        meshes=(*scene.meshes, mesh),
     )
 
 
 @pytest.mark.parametrize("how", ["each", "only", "first-with-mesh"])
 def test_files_of_clips_alone_hold_no_placements(how: str) -> None:
     scene = fold(rigged_hall())
-    assert len(scene.placements) == 2 * LEAST and len(bones_of(scene).placements) == 0 and bones_of(scene).meshes == ()
+    assert (
+        len(scene.placements) == 2 * LEAST
+        and len(bones_of(scene).placements) == 0
+        and bones_of(scene).meshes == ()
+    )
     sheet = find_sheet("clips-apart-kit")
     for file in model_files(replace(scene, wishes=Wishes(clips=how)), sheet):
         assert len(file.scene.placements) == (0 if file.kind == "clip" else 2 * LEAST), file.kind
@@ -416,7 +495,9 @@ def test_what_bends_is_not_repeated_and_what_else_instances_say_is_said(tmp_path
 
 @pytest.mark.parametrize("sheet", sorted(sheet_texts()))
 @MADE
-def test_a_small_level_is_delivered_as_it_stands_or_held(sheet: str, made: Callable[..., Scene], tmp_path: Path) -> None:
+def test_a_small_level_is_delivered_as_it_stands_or_held(
+    sheet: str, made: Callable[..., Scene], tmp_path: Path
+) -> None:
     scene = made(3, plain=True)
     path = saved(scene, tmp_path / "goods" / "hall.glb")
     result = run(Request(path, path.parent, find_sheet(sheet), out=tmp_path / "out"))
@@ -478,9 +559,14 @@ def test_a_million_rows_are_columns() -> None:
     scene = fold(drawn())
     rows, many = scene.placements, np.resize(np.arange(WHOLE), 1_000_000)
     names = tuple(rows.names[k] for k in many.tolist())
-    big = replace(scene, placements=table(rows.of[many], rows.matrices[many], rows.parents[many], rows.ordinals[many], names))
+    big = replace(
+        scene,
+        placements=table(rows.of[many], rows.matrices[many], rows.parents[many], rows.ordinals[many], names),
+    )
     assert len(big.placements) == 1_000_000 and np.allclose(world_bounds(big), world_bounds(scene))
     assert counts(big)["nodes"] == 1_000_003
     turned = change_convention(big, Convention("+Z", "-Y"), Convention())
     assert turned.placements.matrices.shape == (1_000_000, 3, 4) and big.digest == DIGEST
-    assert np.allclose(compose(*row_parts(big.placements)[:3])[:WHOLE, :3], scene.placements.matrices, atol=1e-9)
+    assert np.allclose(
+        compose(*row_parts(big.placements)[:3])[:WHOLE, :3], scene.placements.matrices, atol=1e-9
+    )

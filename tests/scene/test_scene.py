@@ -70,7 +70,16 @@ def test_shear_does_not_come_apart_and_squashing_does() -> None:
     leaning[0, 1] = 0.3
     assert decompose(leaning) is None
     rng = np.random.default_rng(5)
-    for squashed in ((0, 1, 1), (1, 0, 1), (1, 1, 0), (0, 0, 2), (0, 3, 0), (1, 0, 0), (0, 0, 0), (1e-9, 0, 1e-9)):
+    for squashed in (
+        (0, 1, 1),
+        (1, 0, 1),
+        (1, 1, 0),
+        (0, 0, 2),
+        (0, 3, 0),
+        (1, 0, 0),
+        (0, 0, 0),
+        (1e-9, 0, 1e-9),
+    ):
         place, turn = rng.normal(size=3), Rotation.random(rng=rng).as_quat()
         m = compose(place, turn, np.array(squashed, float))
         parts = decompose(m)
@@ -153,10 +162,14 @@ def test_what_moves_and_what_joins(letter: Scene) -> None:
 
 def test_pruning_drops_what_nothing_uses_and_renumbers() -> None:
     images = tuple(Image(key("image", i), f"i{i}", problem="none") for i in range(3))
-    materials = tuple(Material(key("material", i), f"m{i}", textures={"base_colour": TextureUse(i)}) for i in range(3))
+    materials = tuple(
+        Material(key("material", i), f"m{i}", textures={"base_colour": TextureUse(i)}) for i in range(3)
+    )
     scene = replace(tree(), materials=materials, images=images)
     used = replace(scene.meshes[1].primitives[0], material=2, variants=((1, (0,)),))
-    scene = replace(scene, meshes=(scene.meshes[0], replace(scene.meshes[1], primitives=(used,)), scene.meshes[2]))
+    scene = replace(
+        scene, meshes=(scene.meshes[0], replace(scene.meshes[1], primitives=(used,)), scene.meshes[2])
+    )
     out = prune(scene)
     assert [n.name for n in out.nodes] == ["root", "a", "b", "c"] and len(out.meshes) == 2
     assert [m.name for m in out.materials] == ["m1", "m2"] and [i.name for i in out.images] == ["i1", "i2"]
@@ -171,7 +184,9 @@ def test_pruning_keeps_rigs_and_drops_channels_of_the_gone(letter: Scene) -> Non
     without = replace(letter, roots=(0, 4))
     out = prune_nodes(without)
     assert all(c.node < len(out.nodes) for c in out.clips[0].channels) and len(out.clips[0].channels) == 4
-    no_body = replace(letter, nodes=tuple(replace(n, mesh=None, skin=None) if n.name == "body" else n for n in letter.nodes))
+    no_body = replace(
+        letter, nodes=tuple(replace(n, mesh=None, skin=None) if n.name == "body" else n for n in letter.nodes)
+    )
     assert not prune_content(no_body).skins
 
 
@@ -185,7 +200,10 @@ def test_keys_are_text_and_back() -> None:
 def test_encoded_bytes_from_memory_and_file(tmp_path) -> None:  # type: ignore[no-untyped-def]
     (tmp_path / "x.png").write_bytes(b"abc")
     assert Encoded(memoryview(b"xyz")).read() == b"xyz" and Encoded(b"q").path is None
-    assert Encoded(tmp_path / "x.png").read() == b"abc" and Encoded(tmp_path / "x.png").path == tmp_path / "x.png"
+    assert (
+        Encoded(tmp_path / "x.png").read() == b"abc"
+        and Encoded(tmp_path / "x.png").path == tmp_path / "x.png"
+    )
 
 
 def test_errors_say_all_they_know_and_travel_between_processes() -> None:

@@ -69,7 +69,9 @@ def test_the_key_is_named(text: str, where: str) -> None:
     assert "mine.toml" in str(problem.value) and problem.value.expected
 
 
-@pytest.mark.parametrize("table", ["axes", "model", "mesh", "materials", "textures", "rig", "names", "layout"])
+@pytest.mark.parametrize(
+    "table", ["axes", "model", "mesh", "materials", "textures", "rig", "names", "layout"]
+)
 def test_a_key_nobody_knows_is_named_in_every_table(table: str) -> None:
     with pytest.raises(SheetError) as problem:
         parse_sheet(f"{BASE}[{table}]\nmoonlight = true\n", "mine.toml")

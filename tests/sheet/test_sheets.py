@@ -9,7 +9,15 @@ import pytest
 
 from customs.errors import SheetError
 from customs.formats.registry import formats, get_format
-from customs.sheet.load import copy_text, load_sheet, merge, parse_sheet, sheet_digest, sheet_origin, shipped_texts
+from customs.sheet.load import (
+    copy_text,
+    load_sheet,
+    merge,
+    parse_sheet,
+    sheet_digest,
+    sheet_origin,
+    shipped_texts,
+)
 
 BASE = 'version = 1\nid = "mine"\ntitle = "Mine"\n'
 
@@ -24,7 +32,12 @@ def test_those_that_ship_are_sound(id_: str) -> None:
 
 def test_what_they_ask_for() -> None:
     left = load_sheet("centimetre-zup-lh")
-    assert (left.axes.up, left.axes.faces, left.axes.hand, left.axes.metres_per_unit) == ("+Z", "+X", "left", 0.01)
+    assert (left.axes.up, left.axes.faces, left.axes.hand, left.axes.metres_per_unit) == (
+        "+Z",
+        "+X",
+        "left",
+        0.01,
+    )
     assert left.textures.power_of_two and left.textures.max_edge == 4096 and left.model.textures == "apart"
     kit = load_sheet("one-mesh-kit")
     assert kit.model.single_mesh and kit.model.mesh_under_root and kit.mesh.max_vertices == 65535
@@ -123,5 +136,7 @@ def test_bad_sheets_are_passed_over_and_named(own_home: Path) -> None:
     (folder / "good.toml").write_text('version = 1\nextends = "metre-yup-pbr"\nid = "good"\ntitle = "Good"\n')
     os.mkfifo(folder / "pipe.toml")
     good, broken = read_sheets()
-    assert set(broken) == {"deep", "large", "bytes", "folder", "pipe"} and all(p.found for p in broken.values())
+    assert set(broken) == {"deep", "large", "bytes", "folder", "pipe"} and all(
+        p.found for p in broken.values()
+    )
     assert set(good) == {*shipped_texts(), "good"}

@@ -56,7 +56,9 @@ def test_every_decision_is_kept_at_once_and_undone_across_restarts(tmp_path: Pat
 
 
 def test_states_survive_whole(tmp_path: Path) -> None:
-    state = State("one-mesh-kit", "abc", (asset(),), {"shed": {"id": "shed", "title": "Shed"}}, "shed", "/out")
+    state = State(
+        "one-mesh-kit", "abc", (asset(),), {"shed": {"id": "shed", "title": "Shed"}}, "shed", "/out"
+    )
     ship = Shipment.create(tmp_path / "s.customs", state)
     ship.close()
     again = Shipment(tmp_path / "s.customs")
@@ -105,7 +107,9 @@ def test_newer_files_strangers_and_absences_are_refused_kindly(tmp_path: Path) -
         Shipment.create(path)
 
 
-@pytest.mark.parametrize("name", ["a#b.customs", "a?b=c.customs", "50%20.customs", "a b;c.customs", "\udcff.customs"])
+@pytest.mark.parametrize(
+    "name", ["a#b.customs", "a?b=c.customs", "50%20.customs", "a b;c.customs", "\udcff.customs"]
+)
 def test_names_that_mean_something_in_an_address(name: str, tmp_path: Path) -> None:
     (tmp_path / "in#side?").mkdir()
     path = tmp_path / "in#side?" / name
@@ -248,7 +252,9 @@ def test_what_has_the_name_of_the_copy_is_left_alone(tmp_path: Path) -> None:
     assert there.read_text() == "somebody's own" and not list(tmp_path.glob(".*.making"))
 
 
-def test_where_no_copy_can_be_kept_nothing_is_changed(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_where_no_copy_can_be_kept_nothing_is_changed(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     path = tmp_path / "old.customs"
     first_version(path)
     before = path.read_bytes()
@@ -283,7 +289,10 @@ def test_an_asset_whose_body_is_gone_is_said_and_the_rest_opens(tmp_path: Path) 
     with closing(sqlite3.connect(path)) as db, db:
         db.execute("DELETE FROM blobs WHERE digest = ?", (name,))
     with closing(Shipment(path)) as again:
-        assert [a.id for a in again.state.goods] == ["a", "c"] and "1 asset of it cannot be read" in again.lost
+        assert [a.id for a in again.state.goods] == [
+            "a",
+            "c",
+        ] and "1 asset of it cannot be read" in again.lost
         again.edit("goes on", lambda s: replace(s, out="/y"))
         assert again.undo() == "goes on" and [a.id for a in again.state.goods] == ["a", "c"]
     with closing(Shipment(path)) as whole:

@@ -1,4 +1,6 @@
-"""Texture files: blocks, DDS, KTX2, deep PNG, against Pillow, texture2ddecoder and the published field tables."""
+"""Texture files: blocks, DDS, KTX2, deep PNG, against Pillow, texture2ddecoder and the published field
+tables.
+"""
 
 from __future__ import annotations
 
@@ -54,7 +56,10 @@ def test_blocks_written_by_us_decode_elsewhere_to_the_same_pixels(block: str, qu
     judge = outside(data, block, 64, 64)
     assert (mine == judge[:, :, :channels]).all()
     error = mine.astype(float) - pixels[:, :, :channels]
-    assert 10 * np.log10(255**2 / np.mean(error**2)) > {"bc1": 25, "bc3": 25, "bc4": 40, "bc5": 40, "bc7": 31}[block]
+    assert (
+        10 * np.log10(255**2 / np.mean(error**2))
+        > {"bc1": 25, "bc3": 25, "bc4": 40, "bc5": 40, "bc7": 31}[block]
+    )
 
 
 def test_all_modes_of_bc7_and_both_of_bc4_decode_as_elsewhere() -> None:
@@ -86,9 +91,30 @@ def test_written_textures_say_what_they_are(form: str, block: str, space: str) -
     data = encode(image, Delivery(form, block, mips=True))
     info = content_info(Encoded(data))
     known = space if block not in ("bc4", "bc5") else "linear"
-    assert (info.width, info.height, info.block, info.levels, info.space, info.form) == (36, 36, block, 6, known, form)
-    dxgi = {"": (29, 28), "bc1": (72, 71), "bc3": (78, 77), "bc4": (80, 80), "bc5": (83, 83), "bc7": (99, 98)}[block]
-    vk = {"": (43, 37), "bc1": (132, 131), "bc3": (138, 137), "bc4": (139, 139), "bc5": (141, 141), "bc7": (146, 145)}[block]
+    assert (info.width, info.height, info.block, info.levels, info.space, info.form) == (
+        36,
+        36,
+        block,
+        6,
+        known,
+        form,
+    )
+    dxgi = {
+        "": (29, 28),
+        "bc1": (72, 71),
+        "bc3": (78, 77),
+        "bc4": (80, 80),
+        "bc5": (83, 83),
+        "bc7": (99, 98),
+    }[block]
+    vk = {
+        "": (43, 37),
+        "bc1": (132, 131),
+        "bc3": (138, 137),
+        "bc4": (139, 139),
+        "bc5": (141, 141),
+        "bc7": (146, 145),
+    }[block]
     place, numbers = (128, dxgi) if form == "dds" else (12, vk)
     assert struct.unpack_from("<I", data, place)[0] == numbers[0 if space == "srgb" else 1]
     assert recognise(data).id == form
@@ -120,7 +146,9 @@ def test_zstd_packs_ktx2_and_legacy_headers_are_legacy() -> None:
     (32, (0xFF, 0xFF00, 0xFF0000, 0xFF000000), 0x41, 4), (8, (0xFF, 0, 0, 0), 0x20000, 1), (16, (0xFF, 0, 0, 0xFF00), 0x20001, 2),
 ])  # fmt: skip
 def test_masks_of_all_kinds_are_read(bits: int, masks: tuple[int, ...], flags: int, channels: int) -> None:
-    head = b"DDS " + struct.pack("<7I44x2I4s5I5I", 124, 0x100F, 2, 2, 0, 0, 0, 32, flags, b"", bits, *masks, 0x1000, 0, 0, 0, 0)
+    head = b"DDS " + struct.pack(
+        "<7I44x2I4s5I5I", 124, 0x100F, 2, 2, 0, 0, 0, 32, flags, b"", bits, *masks, 0x1000, 0, 0, 0, 0
+    )
     body = b"\xff" * (4 * bits // 8)
     out = texture_format("dds").decode(head + body)
     assert out.shape == (2, 2, channels) and (out == 255).all()
@@ -244,7 +272,12 @@ def test_the_first_picture_of_a_gif() -> None:
 
 
 @settings(max_examples=120, deadline=None)
-@given(st.sampled_from(sorted(texture_formats())), st.integers(0, 2**32 - 1), st.integers(0, 400), st.integers(0, 255))
+@given(
+    st.sampled_from(sorted(texture_formats())),
+    st.integers(0, 2**32 - 1),
+    st.integers(0, 400),
+    st.integers(0, 255),
+)
 def test_damaged_files_never_do_worse_than_an_error(form: str, seed: int, at: int, value: int) -> None:
     data = bytearray(written(form))
     data[at % len(data)] = value

@@ -1,4 +1,6 @@
-"""Texture names as they come: which role a suffix tells and which textures belong together. Common practice, name by name."""
+"""Texture names as they come: which role a suffix tells and which textures belong together. Common practice,
+name by name.
+"""
 
 from __future__ import annotations
 

@@ -33,7 +33,9 @@ def image(data: bytes) -> Image:
     return Image(key("image", 0), "x", Encoded(data), uri="x")
 
 
-@pytest.mark.parametrize(("mode", "form"), [("CMYK", "JPEG"), ("P", "PNG"), ("1", "PNG"), ("L", "JPEG"), ("YCbCr", "JPEG")])
+@pytest.mark.parametrize(
+    ("mode", "form"), [("CMYK", "JPEG"), ("P", "PNG"), ("1", "PNG"), ("L", "JPEG"), ("YCbCr", "JPEG")]
+)
 def test_palettes_and_print_colours_come_as_plain_ones(mode: str, form: str) -> None:
     data = saved(mode, form)
     pixels = image_pixels(image(data))
@@ -56,7 +58,10 @@ def png(width: int, height: int, data: bytes) -> bytes:
 def dds(width: int, height: int, fourcc: bytes = b"DXT1") -> bytes:
     head = struct.pack("<4sIIIIIII44s", b"DDS ", 124, 0x1007, height, width, 0, 0, 1, b"")
     return (
-        head + struct.pack("<II4sIIIII", 32, 4, fourcc, 0, 0, 0, 0, 0) + struct.pack("<IIIII", 0x1000, 0, 0, 0, 0) + b"\0" * 64
+        head
+        + struct.pack("<II4sIIIII", 32, 4, fourcc, 0, 0, 0, 0, 0)
+        + struct.pack("<IIIII", 0x1000, 0, 0, 0, 0)
+        + b"\0" * 64
     )
 
 
@@ -104,7 +109,9 @@ def test_cut_anywhere_it_is_an_error_or_a_whole_picture(form: str) -> None:
 
 @pytest.mark.parametrize(("width", "height"), [(5, 7), (1, 1), (2, 9), (17, 4)])
 @pytest.mark.parametrize("block", ["bc1", "bc3", "bc4", "bc5", "bc7"])
-def test_sizes_that_are_no_multiple_of_four_are_whole(width: int, height: int, block: str, tmp_path: Path) -> None:
+def test_sizes_that_are_no_multiple_of_four_are_whole(
+    width: int, height: int, block: str, tmp_path: Path
+) -> None:
     plain = np.full((height, width, 4), (90, 140, 60, 255), np.uint8)
     for form in ("dds", "ktx2"):
         entry = texture_format(form)

@@ -21,8 +21,11 @@ from tests.assets import key
 
 
 def test_srgb_against_the_standard() -> None:
-    # IEC 61966-2-1: linear below 0.04045, exponent 2.4 above; 0.5 decodes to 0.2140 (value from memory of the standard's curve)
-    assert to_linear(np.array([0.0, 0.04045, 0.5, 1.0])) == pytest.approx([0, 0.0031308, 0.214041, 1], abs=1e-6)
+    # IEC 61966-2-1: linear below 0.04045, exponent 2.4 above; 0.5 decodes to 0.2140 (value from memory of the
+    # standard's curve)
+    assert to_linear(np.array([0.0, 0.04045, 0.5, 1.0])) == pytest.approx(
+        [0, 0.0031308, 0.214041, 1], abs=1e-6
+    )
     x = np.linspace(0, 1, 1001)
     assert np.abs(to_srgb(to_linear(x)) - x).max() < 1e-5
 
@@ -89,7 +92,9 @@ def test_pixels_are_those_pillow_decodes(mode: str, form: str) -> None:
     assert pixels.shape == (6, 9, info.channels) and info.form == form.lower()
     judge = PIL.Image.open(io.BytesIO(out.getvalue()))
     if info.bits == 8:
-        want = np.asarray(judge.convert({1: "L", 2: "LA", 3: "RGB", 4: "RGBA"}[info.channels])).reshape(pixels.shape)
+        want = np.asarray(judge.convert({1: "L", 2: "LA", 3: "RGB", 4: "RGBA"}[info.channels])).reshape(
+            pixels.shape
+        )
         assert (pixels == want).all()
 
 
@@ -119,7 +124,9 @@ def test_sixteen_bits_stay_sixteen_in_png() -> None:
     assert np.asarray(PIL.Image.open(io.BytesIO(data))).tolist() == [[0, 65535], [257, 1000]]
 
 
-@pytest.mark.parametrize("data", [b"", b"GIF89a" + b"\0" * 40, b"\x89PNG\r\n\x1a\n" + b"\0" * 60, b"BM" + b"\xff" * 30])
+@pytest.mark.parametrize(
+    "data", [b"", b"GIF89a" + b"\0" * 40, b"\x89PNG\r\n\x1a\n" + b"\0" * 60, b"BM" + b"\xff" * 30]
+)
 def test_broken_images_are_told(data: bytes) -> None:
     image = Image(key("image", 0), "x", Encoded(data))
     assert probe(image)
@@ -129,7 +136,9 @@ def test_broken_images_are_told(data: bytes) -> None:
 
 def test_cut_off_image_data_is_told() -> None:
     out = io.BytesIO()
-    PIL.Image.fromarray(np.random.default_rng(1).integers(0, 256, (64, 64, 3)).astype(np.uint8)).save(out, "PNG")
+    PIL.Image.fromarray(np.random.default_rng(1).integers(0, 256, (64, 64, 3)).astype(np.uint8)).save(
+        out, "PNG"
+    )
     image = Image(key("image", 0), "x", Encoded(out.getvalue()[:2000]))
     assert image_info(image) is not None
     with pytest.raises(ReadError, match="broken"):

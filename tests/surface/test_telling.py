@@ -1,4 +1,6 @@
-"""What is told of textures from their names and pixels: content, role, green direction, alpha, what they are called."""
+"""What is told of textures from their names and pixels: content, role, green direction, alpha, what they are
+called.
+"""
 
 from __future__ import annotations
 
@@ -151,7 +153,9 @@ def test_modes_and_cutoffs_from_the_histogram() -> None:
     two = np.repeat(np.array([0, 90], np.uint8), 32)[None]
     assert 0 < wanted_cutoff(two) < 90 / 255 + 0.01
     s = shares(leaf()[:, :, 3])
-    assert s.clear + s.half + s.solid == pytest.approx(1) and s.solid == pytest.approx(np.pi * 400 / 4096, abs=0.02)
+    assert s.clear + s.half + s.solid == pytest.approx(1) and s.solid == pytest.approx(
+        np.pi * 400 / 4096, abs=0.02
+    )
 
 
 def test_colours_are_drawn_out_under_clear_pixels_and_seen_ones_stay() -> None:
@@ -174,7 +178,9 @@ def test_patterns_read_back_and_know_their_place(text: str, slot: str) -> None:
     assert parse_pattern(pattern_text(parts)) == parts and slot_of(parts) == slot
 
 
-@pytest.mark.parametrize("text", ["", "X=roughness", "R=shine", "R=occlusion R=metallic", "R", "R=2", "R=1-2"])
+@pytest.mark.parametrize(
+    "text", ["", "X=roughness", "R=shine", "R=occlusion R=metallic", "R", "R=2", "R=1-2"]
+)
 def test_patterns_that_mean_nothing_are_told(text: str) -> None:
     with pytest.raises(ValueError, match=r"."):
         parse_pattern(text)
@@ -186,7 +192,9 @@ def test_presets_are_data_and_names_speak_of_them() -> None:
     assert presets()["leaf"].alpha_mode == "mask" and presets()["leaf"].double_sided
     assert presets()["glass"].alpha_mode == presets()["water"].alpha_mode == "blend"
     assert (
-        preset_of_name("old_glass_pane") == "glass" and preset_of_name("FernLeaf") == "leaf" and preset_of_name("x12") is None
+        preset_of_name("old_glass_pane") == "glass"
+        and preset_of_name("FernLeaf") == "leaf"
+        and preset_of_name("x12") is None
     )
 
 

@@ -41,7 +41,9 @@ def test_srgb_there_and_back_and_at_the_knee() -> None:
     assert np.abs(to_srgb(to_linear(ramp)) - ramp).max() < 1e-5
 
 
-def published(diffuse: Sequence[float], specular: Sequence[float], gloss: float) -> tuple[list[float], float, float]:
+def published(
+    diffuse: Sequence[float], specular: Sequence[float], gloss: float
+) -> tuple[list[float], float, float]:
     """The conversion as the extension's archive writes it down, one material at a time, in plain numbers."""
     dielectric, epsilon = 0.04, 1e-6
 
@@ -71,14 +73,18 @@ def test_specular_glossiness_by_the_published_conversion(
 ) -> None:
     found = converted(np.float32([[diffuse]]), np.float32([[specular]]), np.float32([[gloss]]))
     base, metallic, rough = published(diffuse, specular, gloss)
-    assert found.base[0, 0] == pytest.approx(base, abs=1e-3) and found.roughness[0, 0] == pytest.approx(rough, abs=1e-6)
+    assert found.base[0, 0] == pytest.approx(base, abs=1e-3) and found.roughness[0, 0] == pytest.approx(
+        rough, abs=1e-6
+    )
     assert found.metallic[0, 0] == pytest.approx(metallic, abs=1e-3)
 
 
 def test_gold_is_metal_and_plaster_is_not() -> None:
     # Gold: black diffuse, coloured specular. Anything under four per cent reflectance is no metal.
     gold = converted(np.float32([[[0, 0, 0]]]), np.float32([[[1.0, 0.766, 0.336]]]), np.float32([[1]]))
-    assert gold.metallic[0, 0] == pytest.approx(1, abs=1e-3) and gold.base[0, 0] == pytest.approx([1.0, 0.766, 0.336], abs=0.01)
+    assert gold.metallic[0, 0] == pytest.approx(1, abs=1e-3) and gold.base[0, 0] == pytest.approx(
+        [1.0, 0.766, 0.336], abs=0.01
+    )
     assert solve_metallic(np.float32([0.8]), np.float32([0.03]), np.float32([0.97]))[0] == 0
 
 
@@ -160,8 +166,12 @@ def test_uv_measures_on_a_square_of_known_size() -> None:
     points = np.float32([[0, 0, 0], [2, 0, 0], [2, 2, 0], [0, 2, 0]])
     uv = np.float32([[0, 1], [1, 1], [1, 0], [0, 0]])
     faces = np.uint32([[0, 1, 2], [0, 2, 3]])
-    assert texel_density(points, uv, faces, 512, 512) == pytest.approx([256, 256]), "512 pixels over two metres"
-    assert texel_density(points, uv, faces, 512, 512, 4.0) == pytest.approx([1024, 1024]), "and laid four times"
+    assert texel_density(points, uv, faces, 512, 512) == pytest.approx([256, 256]), (
+        "512 pixels over two metres"
+    )
+    assert texel_density(points, uv, faces, 512, 512, 4.0) == pytest.approx([1024, 1024]), (
+        "and laid four times"
+    )
     assert np.abs(uv_areas(uv, faces)).sum() == pytest.approx(1) and not flipped(uv, faces).any()
     assert flipped(uv * [-1, 1] + [1, 0], faces).all()  # type: ignore[operator]
     assert not overlapping(uv, faces).any()

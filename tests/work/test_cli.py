@@ -42,18 +42,30 @@ def test_check_cleared_and_held(goods: dict[str, Path]) -> None:
 
 
 def test_check_as_json_has_every_requirement(goods: dict[str, Path]) -> None:
-    code, text = call("check", goods["watering_stork"], "--to", "one-mesh-kit", "--from", "centimetre-zup", "--json")
+    code, text = call(
+        "check", goods["watering_stork"], "--to", "one-mesh-kit", "--from", "centimetre-zup", "--json"
+    )
     body = json.loads(text)
     assert code == 0 and body[0]["verdict"] == "cleared"
     named = {r["requirement"] for r in body[0]["rows"]}
-    assert named <= set(requirements()) and {requirements()[k].desk for k in named} == {r.desk for r in requirements().values()}
+    assert named <= set(requirements()) and {requirements()[k].desk for k in named} == {
+        r.desk for r in requirements().values()
+    }
     assert body[0]["route"][0]["id"] == "arrive@1"
 
 
 def test_port_writes_what_is_cleared_and_not_what_is_held(goods: dict[str, Path], tmp_path: Path) -> None:
     out = tmp_path / "out"
     code, text = call(
-        "port", goods["pane_wall"], goods["seed_cart"], "--to", "metre-yup-pbr", "--from", "metre-zup", "--out", out
+        "port",
+        goods["pane_wall"],
+        goods["seed_cart"],
+        "--to",
+        "metre-yup-pbr",
+        "--from",
+        "metre-zup",
+        "--out",
+        out,
     )
     assert code == 1 and [p.name for p in out.iterdir()] == ["pane_wall"] and "held: Missing textures" in text
     code, text = call("land", out)
@@ -81,7 +93,9 @@ def test_folders_are_searched_and_processes_used(tmp_path: Path) -> None:
     [("resize@1.limit=8", ""), ("scale.factor=3", ""), ("rename.nonsense=1", "nonsense"), ("limit=3", "stop.field=value"),
      ("weld@7.distance=1", "weld@7"), ("scale.factor=-2", "factor")],
 )  # fmt: skip
-def test_settings_from_the_command_line(setting: str, word: str, goods: dict[str, Path], tmp_path: Path) -> None:
+def test_settings_from_the_command_line(
+    setting: str, word: str, goods: dict[str, Path], tmp_path: Path
+) -> None:
     code, text = call(
         "port",
         goods["bell_lantern"],
@@ -96,10 +110,14 @@ def test_settings_from_the_command_line(setting: str, word: str, goods: dict[str
         "--json",
     )
     if word:
-        assert code == 2 and word in text and not list(tmp_path.iterdir()), "a wrong setting is a wrong call: nothing is run"
+        assert code == 2 and word in text and not list(tmp_path.iterdir()), (
+            "a wrong setting is a wrong call: nothing is run"
+        )
     else:
         body = json.loads(text)[0]
-        assert code in (0, 1) and any(setting.split("=")[1] in str(s["settings"].values()) for s in body["route"])
+        assert code in (0, 1) and any(
+            setting.split("=")[1] in str(s["settings"].values()) for s in body["route"]
+        )
 
 
 def test_files_of_one_name_keep_their_folders_apart(tmp_path: Path) -> None:
@@ -113,7 +131,13 @@ def test_files_of_one_name_keep_their_folders_apart(tmp_path: Path) -> None:
 
 def test_settings_of_arrive_come_before_planning(goods: dict[str, Path], tmp_path: Path) -> None:
     code, text = call(
-        "check", goods["watering_stork"], "--to", "metre-yup-pbr", "--set", "arrive@1.metres_per_unit=0.01", "--json"
+        "check",
+        goods["watering_stork"],
+        "--to",
+        "metre-yup-pbr",
+        "--set",
+        "arrive@1.metres_per_unit=0.01",
+        "--json",
     )
     rows = {r["requirement"]: r for r in json.loads(text)[0]["rows"]}
     assert code == 0 and rows["size-plausible"]["verdict"] == "cleared"
@@ -140,21 +164,29 @@ def test_land_refuses_with_one(goods: dict[str, Path], tmp_path: Path) -> None:
 
 def test_a_sheet_from_a_file_and_every_sheet_as_origin(tmp_path: Path) -> None:
     mine = tmp_path / "mine.toml"
-    mine.write_text('version = 1\nextends = "metre-yup-pbr"\nid = "mine"\ntitle = "Mine"\n[textures]\nmax_edge = 64\n')
+    mine.write_text(
+        'version = 1\nextends = "metre-yup-pbr"\nid = "mine"\ntitle = "Mine"\n[textures]\nmax_edge = 64\n'
+    )
     model = saved(scene_of(cube()), tmp_path / "cube.glb")
     code, _ = call("check", model, "--to", mine, "--from", "one-mesh-kit")
     assert code == 0
-    mine.write_text('version = 1\nextends = "metre-yup-pbr"\nid = "mine"\ntitle = "Mine"\n[textures]\nmax_edge = "big"\n')
+    mine.write_text(
+        'version = 1\nextends = "metre-yup-pbr"\nid = "mine"\ntitle = "Mine"\n[textures]\nmax_edge = "big"\n'
+    )
     code, text = call("check", model, "--to", mine)
     assert code == 2 and "textures.max_edge" in text.replace("\n", "")
 
 
 def test_the_module_can_be_run() -> None:
-    out = subprocess.run([sys.executable, "-m", "customs", "sheets"], capture_output=True, text=True, timeout=60)
+    out = subprocess.run(
+        [sys.executable, "-m", "customs", "sheets"], capture_output=True, text=True, timeout=60
+    )
     assert out.returncode == 0 and "metre-yup-pbr" in out.stdout
 
 
-def test_missing_textures_are_looked_for_in_folders_that_are_named(goods: dict[str, Path], tmp_path: Path) -> None:
+def test_missing_textures_are_looked_for_in_folders_that_are_named(
+    goods: dict[str, Path], tmp_path: Path
+) -> None:
     from customs.demo.textures import brass, encoded
 
     (tmp_path / "cart_brand.png").write_bytes(encoded(brass(64, 3)[0], "png"))

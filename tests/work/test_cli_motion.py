@@ -1,4 +1,6 @@
-"""Rigs and clips on the command line: donors, takes cut by settings, packages replaced, what cannot be done."""
+"""Rigs and clips on the command line: donors, takes cut by settings, packages replaced, what cannot be
+done.
+"""
 
 from __future__ import annotations
 
@@ -45,7 +47,9 @@ def donor(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def test_a_body_is_put_on_the_donors_skeleton(donor: Path, tmp_path: Path) -> None:
     """Against pygltflib's reading: names, order and inverse bind matrices are the donor's own."""
     body = saved(lighter(), tmp_path / "lighter.glb")
-    code, said = answer("port", body, "--to", "donor-skeleton-kit", "--donor", donor, "--out", tmp_path / "out")
+    code, said = answer(
+        "port", body, "--to", "donor-skeleton-kit", "--donor", donor, "--out", tmp_path / "out"
+    )
     assert code == 0, [r for r in said["rows"] if r["verdict"] == "held"]
     assert "donor" in [s["step"] for s in said["route"]]
     assert call("land", said["package"])[0] == 0
@@ -56,7 +60,9 @@ def test_a_body_is_put_on_the_donors_skeleton(donor: Path, tmp_path: Path) -> No
     for g in (mine, theirs):
         a = g.accessors[g.skins[0].inverseBindMatrices]
         v = g.bufferViews[a.bufferView]
-        binds.append(np.frombuffer(g.binary_blob(), "<f4", a.count * 16, (v.byteOffset or 0) + (a.byteOffset or 0)))
+        binds.append(
+            np.frombuffer(g.binary_blob(), "<f4", a.count * 16, (v.byteOffset or 0) + (a.byteOffset or 0))
+        )
     assert np.abs(binds[0] - binds[1]).max() < 1e-6
 
 
@@ -72,7 +78,9 @@ def test_a_donor_that_is_none_is_said_before_anything_is_done(wrong: str, tmp_pa
     (tmp_path / "words.glb").write_text("a letter to the gardener")
     saved(scene_of(cube()), tmp_path / "plain.glb")
     body = saved(lighter(), tmp_path / "lighter.glb")
-    code, text = call("port", body, "--to", "donor-skeleton-kit", "--donor", tmp_path / wrong, "--out", tmp_path / "out")
+    code, text = call(
+        "port", body, "--to", "donor-skeleton-kit", "--donor", tmp_path / wrong, "--out", tmp_path / "out"
+    )
     assert code == 2 and wrong in text.replace("\n", "") and "Traceback" not in text
     assert not (tmp_path / "out").exists()
 
@@ -99,7 +107,10 @@ def test_one_take_is_cut_by_a_setting_and_delivered_every_way(how: str, tmp_path
     )  # fmt: skip
     if how != "together":
         # The open sheet takes clips in one file only, and says so.
-        assert code == 1 and next(r for r in said["rows"] if r["requirement"] == "clip-files")["verdict"] == "held"
+        assert (
+            code == 1
+            and next(r for r in said["rows"] if r["requirement"] == "clip-files")["verdict"] == "held"
+        )
         return
     assert code == 0, [r for r in said["rows"] if r["verdict"] == "held"]
     found = take(next(Path(said["package"]).rglob("*.glb"))).scene

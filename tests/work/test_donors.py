@@ -51,7 +51,9 @@ def test_what_has_no_skeleton_is_no_donor(id_: str, goods: dict[str, Path]) -> N
     assert caught.value.file == goods[id_]
 
 
-def test_a_body_goes_on_a_donors_skeleton_from_the_command_line(goods: dict[str, Path], tmp_path: Path) -> None:
+def test_a_body_goes_on_a_donors_skeleton_from_the_command_line(
+    goods: dict[str, Path], tmp_path: Path
+) -> None:
     out = tmp_path / "out"
     words = ("--to", "donor-skeleton-kit", "--donor", goods["house_warden"], "--out", out)
     code, text = call("port", goods["lamplighter"], *words)
@@ -86,11 +88,17 @@ def test_a_donor_that_cannot_be_read_stops_the_call(goods: dict[str, Path], tmp_
 def test_without_a_donor_a_donor_sheet_says_so(goods: dict[str, Path]) -> None:
     code, text = call("check", goods["lamplighter"], "--to", "donor-skeleton-kit", "--json")
     rows = {r["requirement"]: r for r in json.loads(text)[0]["rows"]}
-    assert code == 1 and rows["donor-known"]["verdict"] == "held" and "donor" in rows["donor-known"]["note"].lower()
+    assert (
+        code == 1
+        and rows["donor-known"]["verdict"] == "held"
+        and "donor" in rows["donor-known"]["note"].lower()
+    )
 
 
 def test_an_origin_that_overrules_a_files_own_unit_is_asked_about(goods: dict[str, Path]) -> None:
-    """FBX says its unit itself (UnitScaleFactor); an origin of metres on a file of centimetres is a hundredfold giant."""
+    """FBX says its unit itself (UnitScaleFactor); an origin of metres on a file of centimetres is a
+    hundredfold giant.
+    """
     taken = take(goods["lamplighter"])
     sheet = find_sheet("metre-yup-pbr")
 

@@ -32,7 +32,9 @@ SHEET = find_sheet("metre-yup-pbr")
 
 def test_an_asset_from_file_to_landing(goods: dict[str, Path], tmp_path: Path) -> None:
     origin = find_origin("inch-zup")
-    asset = take_in(goods["bell_lantern"], goods["bell_lantern"].parent, tmp_path / "store", "bell_lantern", origin)
+    asset = take_in(
+        goods["bell_lantern"], goods["bell_lantern"].parent, tmp_path / "store", "bell_lantern", origin
+    )
     assert asset.name == "Bell lantern" and len(asset.files) == 8 and asset.kind.startswith("prop")
     planned = run_plan(PlanRequest(asked_of(asset, tmp_path / "store", SHEET)), SceneCache()).asset
     early: list[object] = []
@@ -50,7 +52,9 @@ def test_the_store_stands_alone_when_the_sources_go(goods: dict[str, Path], tmp_
     shutil.rmtree(tmp_path / "src")
     assert about_of(asset).source_changed == "fern_bed.gltf"
     done = run_evaluate(asked_of(asset, tmp_path / "store", SHEET), SceneCache())
-    assert done.taken is not None and any(r.requirement == "source-changed" and r.verdict == "query" for r in done.ledger.rows)
+    assert done.taken is not None and any(
+        r.requirement == "source-changed" and r.verdict == "query" for r in done.ledger.rows
+    )
 
 
 def test_an_unreadable_file_is_one_held_row_and_the_rest_goes_on(tmp_path: Path) -> None:
@@ -84,7 +88,9 @@ def test_cancel_is_heard_while_evaluating(goods: dict[str, Path], tmp_path: Path
 def test_every_good_arrives_wrong_and_looks_like_something(id_: str, goods: dict[str, Path]) -> None:
     taken = take(goods[id_])
     done = run(Request(goods[id_], goods[id_].parent, SHEET, find_origin(good(id_).origin)))
-    assert done.route is not None and len(done.route.stops) >= (2 if id_ in ("gardener", "house_warden") else 3)
+    assert done.route is not None and len(done.route.stops) >= (
+        2 if id_ in ("gardener", "house_warden") else 3
+    )
     assert taken.files[0] == goods[id_] and (id_ != "seed_cart" or taken.absent == ("cart_brand.png",))
 
 

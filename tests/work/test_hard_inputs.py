@@ -1,4 +1,6 @@
-"""What reaches out, dies, or is obeyed: pipes and links, names of any bytes, processes that end, text with orders in it."""
+"""What reaches out, dies, or is obeyed: pipes and links, names of any bytes, processes that end, text with
+orders in it.
+"""
 
 from __future__ import annotations
 
@@ -68,7 +70,9 @@ def test_what_lies_near_or_is_spelt_otherwise_stays_in_the_folder(tmp_path: Path
     assert texture_files(near) == []
 
 
-@pytest.mark.parametrize("name", [b"\xff\xe9.obj", b"a\x1b[31mred.obj", b"line\nend.obj", "weiß ☂.obj".encode()])
+@pytest.mark.parametrize(
+    "name", [b"\xff\xe9.obj", b"a\x1b[31mred.obj", b"line\nend.obj", "weiß ☂.obj".encode()]
+)
 def test_names_of_any_bytes_are_ported_and_printed_as_they_can_be(name: bytes, tmp_path: Path) -> None:
     path = Path(os.fsdecode(os.fsencode(tmp_path) + b"/" + name))
     path.write_text("o \x07bell\x1b[2J\u202egnp\n" + TRIANGLE)
@@ -90,7 +94,9 @@ def test_patterns_are_matched_in_one_pass() -> None:
     assert "looking" in problem_of(r"(?<=a)b") and problem_of("[a-") and problem_of("a" * 300)
 
 
-def test_an_image_that_would_take_all_memory_is_refused_before_it_is_decoded(monkeypatch: pytest.MonkeyPatch) -> None:
+def test_an_image_that_would_take_all_memory_is_refused_before_it_is_decoded(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
     import io
 
     out = io.BytesIO()
@@ -105,7 +111,9 @@ def test_an_image_that_would_take_all_memory_is_refused_before_it_is_decoded(mon
 
 
 def dies(request: Request, job: object = None) -> object:
-    """In place of `run`: the asset called bad ends its process, the one called odd fails in a way of Python's own."""
+    """In place of `run`: the asset called bad ends its process, the one called odd fails in a way of Python's
+    own.
+    """
     if request.path.stem == "bad":
         os._exit(9)
     return run(request)
@@ -160,7 +168,9 @@ def test_an_asset_as_received_is_drawn_with_its_own_v_and_green() -> None:
     assert as_seen(scene, Convention()) is scene
     seen = as_seen(scene, Convention(v="up", green="down"))
     was, now = (s.meshes[0].primitives[0] for s in (scene, seen))
-    assert np.allclose(now.texcoords[0][:, 1], 1 - was.texcoords[0][:, 1]) and np.array_equal(now.positions, was.positions)
+    assert np.allclose(now.texcoords[0][:, 1], 1 - was.texcoords[0][:, 1]) and np.array_equal(
+        now.positions, was.positions
+    )
     assert seen.convention.green == "down" and as_seen(scene, Convention(v="up", green="down")) is seen
 
 
@@ -171,7 +181,9 @@ def test_texture_space_is_shown_with_its_tiles_and_islands_are_picked() -> None:
     assert window.edge == pytest.approx(2 * 1.12) and window.places(np.array([0.0, 0.0]), 100)[0] > 0
     u, v = window.uv(*window.places(np.array([1.5, -0.4]), 300), 300)
     assert (u, v) == pytest.approx((1.5, -0.4))
-    assert set(island_at([here, there], 0, 1.5, -0.4)) == {1} and island_at([here, there], 0, 0.95, 0.95) == {}
+    assert (
+        set(island_at([here, there], 0, 1.5, -0.4)) == {1} and island_at([here, there], 0, 0.95, 0.95) == {}
+    )
     whole = island_at([here, there], 0, 0.3, 0.3)[0]
     assert whole.all(), "faces that share a place in texture space are one island"
     plain_, gold = (
@@ -179,7 +191,11 @@ def test_texture_space_is_shown_with_its_tiles_and_islands_are_picked() -> None:
         uv_picture([here, there], 200, window=window, picked={0: whole}),
     )
     assert (plain_ != gold).any() and (plain_ == gold).mean() > 0.8
-    assert isinstance(window, Window) and uv_picture([Primitive(here.key, here.positions)], 32).shape == (32, 32, 3)
+    assert isinstance(window, Window) and uv_picture([Primitive(here.key, here.positions)], 32).shape == (
+        32,
+        32,
+        3,
+    )
 
 
 def test_a_name_is_a_part_of_a_path_only_where_a_file_is_named_by_it(tmp_path: Path) -> None:

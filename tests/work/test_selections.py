@@ -25,7 +25,9 @@ def test_rows_come_back_as_they_were_chosen(seed: int) -> None:
     rows = np.flatnonzero(np.random.default_rng(seed).random(5_000) < (0.0, 0.01, 0.5, 0.99, 1.0)[seed])
     name, body = packed_rows(ranges_of_rows(rows))
     assert (rows_in(ranges_in(body), 5_000) == rows).all() and packed_rows(ranges_of_rows(rows))[0] == name
-    assert (rows_in(ranges_in(body), 100) == rows[rows < 100]).all(), "of a mesh with fewer vertices only those it has"
+    assert (rows_in(ranges_in(body), 100) == rows[rows < 100]).all(), (
+        "of a mesh with fewer vertices only those it has"
+    )
 
 
 def test_ranges_may_touch_and_lie_over_each_other() -> None:
@@ -47,7 +49,9 @@ def test_names_are_found_wherever_a_setting_holds_them() -> None:
 def painted(store: Path, said: object) -> Route:
     """A route that sets the weights of chosen vertices of a bar."""
     p = bar().meshes[0].primitives[0]
-    return Route((Stop("arrive@1", "arrive"),)).set("paint", {"edits": ((str(p.key), "bone_1", "set", 1.0, said),)})
+    return Route((Stop("arrive@1", "arrive"),)).set(
+        "paint", {"edits": ((str(p.key), "bone_1", "set", 1.0, said),)}
+    )
 
 
 def test_a_painted_selection_does_what_its_ranges_did(tmp_path: Path) -> None:
@@ -66,7 +70,9 @@ def test_one_that_is_gone_or_damaged_is_said(tmp_path: Path) -> None:
     route = painted(tmp_path, name)
     (tmp_path / FOLDER / name.removeprefix(PREFIX)).unlink()
     lost = evaluate(bar(), DIGEST, route, None, kept_selections(tmp_path, route.stops))[-1]
-    assert isinstance(lost.error, StepError) and "no longer there" in str(lost.error) and name in str(lost.error)
+    assert (
+        isinstance(lost.error, StepError) and "no longer there" in str(lost.error) and name in str(lost.error)
+    )
     step = get_step("paint")
     with pytest.raises(StepError, match="damaged"):
         step.run(bar(), make_settings(step, dict(route.stops[-1].values)), {name: b"123"}, Job())

@@ -35,16 +35,42 @@ def test_rows_are_materials_and_columns_the_roles_there_are() -> None:
     cell = table.rows[0].cells["base_colour"]
     assert (cell.name, cell.about, cell.verdict) == ("ink_c", "16", "")
     loose = role_table(with_roles({"roughness": image(0, "ink_r", speckled())}))
-    assert "roughness" in loose.columns and title("metallic_roughness") == "Rough.·metal" and title("height") == "Height"
+    assert (
+        "roughness" in loose.columns
+        and title("metallic_roughness") == "Rough.·metal"
+        and title("height") == "Height"
+    )
 
 
 def test_marks_come_from_the_ledger_the_worst_first() -> None:
     scene = two_materials()
     material, texture = scene.materials[0], scene.images[0]
     said = [
-        Row("role-doubt", "Doubtful roles", "surface", "a", "b", "c", "query", f"{material.key} base_colour", note="Why."),
-        Row("texture-missing", "Missing", "surface", "a", "b", "gone", "held", f"{material.key} base_colour", note="Gone."),
-        Row("alpha-lost", "Alpha", "surface", "a", "b", "c", "query", str(scene.materials[1].key), note="Box."),
+        Row(
+            "role-doubt",
+            "Doubtful roles",
+            "surface",
+            "a",
+            "b",
+            "c",
+            "query",
+            f"{material.key} base_colour",
+            note="Why.",
+        ),
+        Row(
+            "texture-missing",
+            "Missing",
+            "surface",
+            "a",
+            "b",
+            "gone",
+            "held",
+            f"{material.key} base_colour",
+            note="Gone.",
+        ),
+        Row(
+            "alpha-lost", "Alpha", "surface", "a", "b", "c", "query", str(scene.materials[1].key), note="Box."
+        ),
         Row("welded", "Welded", "fit", "a", "b", "c", "held", str(texture.key), note="Not of this desk."),
         Row("x", "X", "surface", "a", "b", "c", "query", str(texture.key), note="w", waived="it is meant"),
     ]
@@ -79,7 +105,9 @@ def test_which_compression_goes_with_what_a_texture_holds() -> None:
     wanted = {("base_colour",): ("bc1", "bc3"), ("normal",): ("bc5", "bc5"), ("metallic_roughness", "occlusion"): ("bc7", "bc7"),
               ("roughness",): ("bc4", "bc4"), ("specular_glossiness",): ("bc3", "bc3"), (): ("bc1", "bc3")}  # fmt: skip
     for roles, (solid, clear) in wanted.items():
-        assert (wanted_block(blocks, roles, False), wanted_block(blocks, roles, True)) == (solid, clear), roles
+        assert (wanted_block(blocks, roles, False), wanted_block(blocks, roles, True)) == (solid, clear), (
+            roles
+        )
     assert compressed(blocks) and not compressed(Blocks())
 
 
@@ -104,8 +132,14 @@ def test_sheets_that_ask_for_what_cannot_be_are_told(text: str, where: str, said
 
 
 def test_the_three_kits_ask_for_what_they_are_for() -> None:
-    split, twin, packed = (load_sheet(s) for s in ("split-texture-kit", "twin-format-kit", "packed-parameters-kit"))
-    assert split.textures.unused_channels == "forbidden" and "{later}" in split.names.image and split.textures.suffixes
+    split, twin, packed = (
+        load_sheet(s) for s in ("split-texture-kit", "twin-format-kit", "packed-parameters-kit")
+    )
+    assert (
+        split.textures.unused_channels == "forbidden"
+        and "{later}" in split.names.image
+        and split.textures.suffixes
+    )
     assert twin.textures.formats == ("dds",) and twin.textures.also == ("tga",) and twin.textures.mips
     assert packed.textures.required == ("base_colour", "parameters", "normal") == packed.textures.roles
     assert packed.materials.max_count == 1 and packed.textures.pack == "R=roughness G=metallic B=occlusion"
@@ -122,14 +156,18 @@ def test_remedies_of_one_kind_are_brought_together_and_a_later_word_takes_over()
         ("blend", ("b",)),
     ]
     route = take_remedy(route, remedy("alpha", "blend", mode="blend", targets=("a",)))
-    assert [dict(s.values)["targets"] for s in route.stops[1:]] == [("b", "a")], "what is left without a target leaves"
+    assert [dict(s.values)["targets"] for s in route.stops[1:]] == [("b", "a")], (
+        "what is left without a target leaves"
+    )
     lists = take_remedy(route, remedy("roles", "use", uses=(("m", "normal", "i"),)))
     lists = take_remedy(lists, remedy("roles", "use", uses=(("m", "emissive", "j"),)))
     assert len(dict(lists.of_step("roles").values)["uses"]) == 2  # type: ignore[union-attr]
 
 
 def test_a_persons_stop_is_never_let_go() -> None:
-    route = Route((Stop("arrive@1", "arrive").with_values(),)).added("alpha", {"mode": "mask", "targets": ("a",)}, by="person")
+    route = Route((Stop("arrive@1", "arrive").with_values(),)).added(
+        "alpha", {"mode": "mask", "targets": ("a",)}, by="person"
+    )
     route = take_remedy(route, remedy("alpha", "blend", mode="blend", targets=("a",)))
     assert [s.by for s in route.stops[1:]] == ["person", "plan"]
     assert route.by_person(route.stops[2].id).stops[2].by == "person"

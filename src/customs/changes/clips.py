@@ -10,7 +10,9 @@ from customs.scene.model import Channel, Clip, Remark, Scene
 from customs.scene.settings import Targeted, missing_targets
 
 
-def map_clips(scene: Scene, settings: Targeted, job: Job, change: Callable[[Clip], Clip]) -> tuple[Scene, tuple[Remark, ...]]:
+def map_clips(
+    scene: Scene, settings: Targeted, job: Job, change: Callable[[Clip], Clip]
+) -> tuple[Scene, tuple[Remark, ...]]:
     """`change` on every clip meant, and remarks for targets that are no longer there."""
     clips = []
     for i, clip in enumerate(scene.clips):
@@ -40,6 +42,25 @@ def following(clips: tuple[Clip, ...], went: Mapping[int, int]) -> tuple[Clip, .
         return clips
 
     def moved(channel: Channel) -> Channel:
-        return replace(channel, node=went[channel.node]) if channel.path == "weights" and channel.node in went else channel
+        return (
+            replace(channel, node=went[channel.node])
+            if channel.path == "weights" and channel.node in went
+            else channel
+        )
 
     return tuple(replace(clip, channels=tuple(moved(c) for c in clip.channels)) for clip in clips)
+
+
+def shared(clips: tuple[Clip, ...], parts: Mapping[int, list[int]]) -> tuple[Clip, ...]:
+    """Clips whose morph weights move the `parts` of what a node showed too, each a node of its own."""
+    if not parts:
+        return clips
+
+    def all_of(channel: Channel) -> Iterable[Channel]:
+        yield channel
+        if channel.path == "weights":
+            yield from (replace(channel, node=n) for n in parts.get(channel.node, ()))
+
+    return tuple(
+        replace(clip, channels=tuple(c for ch in clip.channels for c in all_of(ch))) for clip in clips
+    )

@@ -1,4 +1,6 @@
-"""Donors: assets of the destination whose skeleton, clips or weights an asset takes over, kept by digest as GLB."""
+"""Donors: assets of the destination whose skeleton, clips or weights an asset takes over, kept by digest as
+GLB.
+"""
 
 from __future__ import annotations
 
@@ -59,7 +61,8 @@ def make_donor(scene: Scene) -> Donor:
         images=(),
         nodes=tuple(replace(n, holds=()) for n in scene.nodes),
         meshes=tuple(
-            replace(m, primitives=tuple(replace(p, material=None, variants=()) for p in m.primitives)) for m in scene.meshes
+            replace(m, primitives=tuple(replace(p, material=None, variants=()) for p in m.primitives))
+            for m in scene.meshes
         ),
     )
     data = b"".join(bytes(part) for part in write_glb(plain, WriteOptions(scene.name))[".glb"])
@@ -75,7 +78,10 @@ def take_donor(digest: str, resources: Mapping[str, bytes]) -> Scene:
     """The donor a step asks for. Raises StepError where it is not at hand or not at its bind pose."""
     if digest not in resources:
         raise StepError(
-            f"the donor {digest} is not at hand", "a donor of the shipment", "Choose the donor again.", where="donor"
+            f"the donor {digest} is not at hand",
+            "a donor of the shipment",
+            "Choose the donor again.",
+            where="donor",
         )
     scene = donor_scene(digest, resources[digest])
     off = max(bind_error(scene, k) for k in range(len(scene.skins)))

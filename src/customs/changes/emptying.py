@@ -35,23 +35,23 @@ def leading_nodes(scene: Scene) -> set[int]:
 
 
 def carried_nodes(scene: Scene) -> set[int]:
-    """Nodes below a joint or a mover that are neither, nor lead to one: they go where it goes and do nothing else."""
+    """Nodes below a joint or a mover that are neither, nor lead to one: they go where it goes and do nothing
+    else.
+    """
     return rigged_nodes(scene) - leading_nodes(scene)
 
 
 def empties(scene: Scene) -> list[int]:
-    """Nodes without mesh, camera or light that are no joint, do not move, and have no joint or mover below them. Rows that show
-    nothing are such nodes too: see `Placements.shows`."""
+    """Nodes without mesh, camera or light that are no joint, do not move, and have no joint or mover below
+    them. Rows that show nothing are such nodes too: see `Placements.shows`."""
     leading = leading_nodes(scene)
-    return [
-        n for n, _, _ in walk(scene)
-        if n not in leading
-        and holds_nothing(scene.nodes[n])
-    ]  # fmt: skip
+    return [n for n, _, _ in walk(scene) if n not in leading and holds_nothing(scene.nodes[n])]
 
 
 def without(scene: Scene, gone: Collection[int]) -> Scene:
-    """The scene without the nodes `gone`; what was below them takes over their transforms and stays in place."""
+    """The scene without the nodes `gone`; what was below them takes over their transforms and stays in
+    place.
+    """
     nodes = list(scene.nodes)
     doomed = set(gone)
 
@@ -70,7 +70,9 @@ def without(scene: Scene, gone: Collection[int]) -> Scene:
     for n, _, _ in walk(scene):
         if n not in doomed:
             nodes[n] = replace(nodes[n], children=lifted(scene.nodes[n].children))
-    return prune_nodes(replace(scene, nodes=tuple(nodes), roots=roots, placements=_lifted_rows(scene, doomed)))
+    return prune_nodes(
+        replace(scene, nodes=tuple(nodes), roots=roots, placements=_lifted_rows(scene, doomed))
+    )
 
 
 def _lifted_rows(scene: Scene, doomed: set[int]) -> Placements:

@@ -29,10 +29,16 @@ def not_finite(prim: Primitive) -> int:
 
 
 def repaired(prim: Primitive) -> Primitive:
-    """Broken numbers outside the positions replaced: UVs by 0, colours by 1, weights by 0; normals and tangents go."""
+    """Broken numbers outside the positions replaced: UVs by 0, colours by 1, weights by 0; normals and
+    tangents go.
+    """
 
     def clean(values: npt.NDArray[np.float32], fill: float) -> npt.NDArray[np.float32]:
-        return values if all_finite(values) else frozen(np.nan_to_num(values, nan=fill, posinf=fill, neginf=fill))
+        return (
+            values
+            if all_finite(values)
+            else frozen(np.nan_to_num(values, nan=fill, posinf=fill, neginf=fill))
+        )
 
     normals, tangents = prim.normals, prim.tangents
     return replace(

@@ -49,7 +49,10 @@ def join_meshes(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     """One mesh at one node under the root, and remarks on pieces that could not be joined."""
     pieces, left = _joinable(scene)
     remarks = tuple(
-        Remark("moves or stands apart from what it would be joined to, or morphs; not joined", scene.nodes[n].key) for n in left
+        Remark(
+            "moves or stands apart from what it would be joined to, or morphs; not joined", scene.nodes[n].key
+        )
+        for n in left
     )
     if len(pieces) < 2 and (not pieces or len(scene.meshes[scene.nodes[pieces[0]].mesh or 0].primitives) < 2):
         return scene, remarks
@@ -62,7 +65,11 @@ def join_meshes(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
             parts.append(_bound(scene, n, p, world, union) if skinned else moved_primitive(p, world[n]))
     merged = tuple(merge(group) for group in _by_material(parts))
     mesh = Mesh(
-        key=made_key(scene.meshes[scene.nodes[pieces[0]].mesh or 0].key, "join", old=old_key(scene.digest, "mesh", "join")),
+        key=made_key(
+            scene.meshes[scene.nodes[pieces[0]].mesh or 0].key,
+            "join",
+            old=old_key(scene.digest, "mesh", "join"),
+        ),
         name=scene.name,
         primitives=merged,
         made_from=tuple(scene.meshes[scene.nodes[n].mesh or 0].key for n in pieces),
@@ -114,7 +121,8 @@ def empties_before(scene: Scene) -> set[int]:
 def _joinable(scene: Scene) -> tuple[list[int], list[int]]:
     """Mesh nodes that can be joined, and those that move by themselves or have morph targets.
 
-    A piece that stands still beside a skeleton can only go along where something of that skeleton stands still too.
+    A piece that stands still beside a skeleton can only go along where something of that skeleton stands
+    still too.
     """
     rigged = rigged_nodes(scene)
     any_skin = any(scene.nodes[n].skin is not None for n in mesh_nodes(scene))
@@ -152,14 +160,18 @@ def _still_bone(scene: Scene) -> int | None:
             out.append(above[out[-1]])
         return out
 
-    used = [scene.skins[s] for s in dict.fromkeys(scene.nodes[n].skin for n in mesh_nodes(scene)) if s is not None]
+    used = [
+        scene.skins[s] for s in dict.fromkeys(scene.nodes[n].skin for n in mesh_nodes(scene)) if s is not None
+    ]
     ways = [way_up(j) for skin in used for j in skin.joints]
     candidates = [*(w[0] for w in ways), *(n for w in ways for n in w)]
     return next((n for n in candidates if not moving & set(way_up(n))), None)
 
 
 def _bound(scene: Scene, n: int, prim: Primitive, world: F64, union: _Union) -> Primitive:
-    """A piece bound to the union of skins: its own joints renumbered, or all of it to the joint it hangs from."""
+    """A piece bound to the union of skins: its own joints renumbered, or all of it to the joint it hangs
+    from.
+    """
     node = scene.nodes[n]
     if node.skin is not None and prim.joints is not None:
         skin = scene.skins[node.skin]
@@ -191,13 +203,17 @@ def _by_material(parts: list[Primitive]) -> list[list[Primitive]]:
 
 
 def merge(parts: list[Primitive]) -> Primitive:
-    """Primitives of one material and mode as one; what some lack is filled in, tangents go unless all have them."""
+    """Primitives of one material and mode as one; what some lack is filled in, tangents go unless all have
+    them.
+    """
     first = parts[0]
     if len(parts) == 1:
         return first
     counts = np.array([len(p.positions) for p in parts])
     starts = np.concatenate([[0], np.cumsum(counts[:-1])])
-    flats = [p.indices if p.indices is not None else np.arange(len(p.positions), dtype=np.uint32) for p in parts]
+    flats = [
+        p.indices if p.indices is not None else np.arange(len(p.positions), dtype=np.uint32) for p in parts
+    ]
     sets, colours = max(len(p.texcoords) for p in parts), max(len(p.colours) for p in parts)
     normals = [_normals(p) for p in parts] if any(p.normals is not None for p in parts) else None
     faces = [len(f) // 3 for f in flats]
@@ -208,16 +224,24 @@ def merge(parts: list[Primitive]) -> Primitive:
         positions=frozen(np.concatenate([p.positions for p in parts])),
         indices=frozen(np.concatenate([f + np.uint32(s) for f, s in zip(flats, starts)]), np.uint32),
         normals=None if normals is None else frozen(np.concatenate(normals)),
-        tangents=frozen(np.concatenate([p.tangents for p in parts])) if all(p.tangents is not None for p in parts) else None,
-        texcoords=tuple(frozen(np.concatenate([_or(p.texcoords, i, p, 2, 0) for p in parts])) for i in range(sets)),
-        colours=tuple(frozen(np.concatenate([_or(p.colours, i, p, 4, 1) for p in parts])) for i in range(colours)),
+        tangents=frozen(np.concatenate([p.tangents for p in parts]))
+        if all(p.tangents is not None for p in parts)
+        else None,
+        texcoords=tuple(
+            frozen(np.concatenate([_or(p.texcoords, i, p, 2, 0) for p in parts])) for i in range(sets)
+        ),
+        colours=tuple(
+            frozen(np.concatenate([_or(p.colours, i, p, 4, 1) for p in parts])) for i in range(colours)
+        ),
         joints=frozen(np.concatenate([_wide(p.joints, width) for p in parts]), np.uint16) if width else None,
         weights=frozen(np.concatenate([_wide(p.weights, width) for p in parts])) if width else None,
         custom={},
         source_primitive=frozen(np.concatenate(ordinals), np.uint32),
         source_face=frozen(np.concatenate([np.arange(f, dtype=np.uint32) for f in faces]), np.uint32),
         made_from=tuple(p.key for p in parts),
-        key=made_key(first.key, "join", old=replace(first.key.was, ordinal=FIRST["join"] + first.key.was.ordinal)),
+        key=made_key(
+            first.key, "join", old=replace(first.key.was, ordinal=FIRST["join"] + first.key.was.ordinal)
+        ),
     )
 
 
@@ -225,7 +249,9 @@ def _normals(prim: Primitive) -> npt.NDArray[np.float32]:
     return prim.normals if prim.normals is not None else smooth_normals(prim.positions, triangles_of(prim))
 
 
-def _or(sets: tuple[npt.NDArray[np.float32], ...], i: int, prim: Primitive, width: int, fill: float) -> npt.NDArray[np.float32]:
+def _or(
+    sets: tuple[npt.NDArray[np.float32], ...], i: int, prim: Primitive, width: int, fill: float
+) -> npt.NDArray[np.float32]:
     return sets[i] if i < len(sets) else np.full((len(prim.positions), width), fill, np.float32)
 
 

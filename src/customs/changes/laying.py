@@ -30,7 +30,9 @@ OVERLAP = 0.01
 
 @dataclass(frozen=True)
 class Laying:
-    """The place all textures go to, and the roles whose textures have to be drawn anew for it; `why` when there is no way."""
+    """The place all textures go to, and the roles whose textures have to be drawn anew for it; `why` when
+    there is no way.
+    """
 
     main: Lay | None
     redrawn: tuple[str, ...] = ()
@@ -57,8 +59,12 @@ def way_for(scene: Scene, index: int) -> Laying:
     most = max(lay.texcoord for lay in found.values())
     if any(len(p.texcoords) <= most for p in prims):
         return Laying(None, why=f"some of its faces have no UV set {most}")
-    others = {lay for p in prims for k in {p.material, *(v for v, _ in p.variants)} - {index, None}
-              for lay in lays(scene.materials[k or 0]).values()}  # fmt: skip
+    others = {
+        lay
+        for p in prims
+        for k in {p.material, *(v for v, _ in p.variants)} - {index, None}
+        for lay in lays(scene.materials[k or 0]).values()
+    }
     if others and (others | set(found.values()) != {next(iter(others))}):
         return Laying(None, why="another skin of the same faces lies elsewhere")
     whys = []
@@ -73,9 +79,11 @@ def way_for(scene: Scene, index: int) -> Laying:
 def primitives_of(scene: Scene, index: int) -> list[Primitive]:
     """Primitives drawn with a material, as it is or as a variant."""
     return [
-        p for mesh in scene.meshes for p in mesh.primitives
+        p
+        for mesh in scene.meshes
+        for p in mesh.primitives
         if (p.material == index or any(k == index for k, _ in p.variants)) and len(triangles_of(p))
-    ]  # fmt: skip
+    ]
 
 
 def _to(scene: Scene, material: Material, prims: list[Primitive], main: Lay, found: dict[str, Lay]) -> Laying:
@@ -90,12 +98,16 @@ def _to(scene: Scene, material: Material, prims: list[Primitive], main: Lay, fou
     for role in redrawn:
         lay = found[role]
         if lay.texcoord == main.texcoord:
-            if not square and not periodic(lay.rows @ np.linalg.inv(main.rows), material.textures[role].sampler):
+            if not square and not periodic(
+                lay.rows @ np.linalg.inv(main.rows), material.textures[role].sampler
+            ):
                 return Laying(None, why="its UVs tile, and one texture of it is scaled apart from the others")
         elif not square:
             return Laying(None, why="its UVs tile where another texture of it has UVs of its own")
         elif not _one_answer(uvs, [_uv(p, lay) for p in prims], prims):
-            return Laying(None, why="its UVs lie over one another where another texture of it has UVs of its own")
+            return Laying(
+                None, why="its UVs lie over one another where another texture of it has UVs of its own"
+            )
     return Laying(main, redrawn)
 
 
@@ -109,9 +121,11 @@ def _in_square(uv: F32, faces: U32) -> bool:
 
 
 def _one_answer(target: list[F32], source: list[F32], prims: list[Primitive]) -> bool:
-    """True when every spot of the layout `target` knows one spot of `source`: faces that lie over one another agree.
+    """True when every spot of the layout `target` knows one spot of `source`: faces that lie over one another
+    agree.
 
-    The faces are drawn once in their order and once in the other; where another face comes out on top it has to say the same.
+    The faces are drawn once in their order and once in the other; where another face comes out on top it has
+    to say the same.
     """
     counts = np.cumsum([0, *(len(u) for u in target)])
     faces = np.concatenate([triangles_of(p) + np.uint32(c) for p, c in zip(prims, counts)])
@@ -127,14 +141,18 @@ def _one_answer(target: list[F32], source: list[F32], prims: list[Primitive]) ->
 
 
 def laid(scene: Scene, indices: Sequence[int], check: Callable[[], None]) -> tuple[Scene, dict[int, Laying]]:
-    """The scene with the textures of some materials at one place, on the first UV set; the others stay as they are."""
+    """The scene with the textures of some materials at one place, on the first UV set; the others stay as
+    they are.
+    """
     ways = {i: way_for(scene, i) for i in indices}
     textures, materials = Textures(scene), list(scene.materials)
     for i, way in ways.items():
         check()
         if way.main is not None:
             materials[i] = _material(scene, i, way, textures)
-    meshes = tuple(replace(mesh, primitives=tuple(_primitive(p, ways) for p in mesh.primitives)) for mesh in scene.meshes)
+    meshes = tuple(
+        replace(mesh, primitives=tuple(_primitive(p, ways) for p in mesh.primitives)) for mesh in scene.meshes
+    )
     return replace(scene, meshes=meshes, materials=tuple(materials), images=tuple(textures.images)), ways
 
 
@@ -170,12 +188,22 @@ def _redrawn(
     # What tells nothing now goes by its origin, also where the map drawn anew would seem to tell something.
     way = scene.convention.green
     undoubted = kind == "normal" and green_of(source, way) == way
-    return Image(made_key(material.key, "lay", role), source.name, pixels=frozen(new, np.uint8), green=way if undoubted else source.green,
-                 space=source.space, made_from=(source.key,))  # fmt: skip
+    return Image(
+        made_key(material.key, "lay", role),
+        source.name,
+        pixels=frozen(new, np.uint8),
+        green=way if undoubted else source.green,
+        space=source.space,
+        made_from=(source.key,),
+    )
 
 
 def _primitive(prim: Primitive, ways: dict[int, Laying]) -> Primitive:
-    mains = [w.main for k in (prim.material, *(v for v, _ in prim.variants)) if k is not None and (w := ways.get(k)) and w.main]
+    mains = [
+        w.main
+        for k in (prim.material, *(v for v, _ in prim.variants))
+        if k is not None and (w := ways.get(k)) and w.main
+    ]
     if not mains or not prim.texcoords:
         return prim
     main = mains[0]
@@ -189,7 +217,9 @@ def _primitive(prim: Primitive, ways: dict[int, Laying]) -> Primitive:
 
 
 def fewer_sets(scene: Scene, limit: int) -> tuple[Scene, list[str]]:
-    """The scene with at most `limit` UV sets: those textures use go first; textures on sets that have no room are named."""
+    """The scene with at most `limit` UV sets: those textures use go first; textures on sets that have no room
+    are named.
+    """
     lost: list[str] = []
     materials, moves = list(scene.materials), dict[int, list[int]]()
     groups = _sharing(scene)
@@ -214,7 +244,9 @@ def fewer_sets(scene: Scene, limit: int) -> tuple[Scene, list[str]]:
         if order == list(range(len(prim.texcoords))):
             return prim
         return replace(
-            prim, texcoords=tuple(prim.texcoords[k] for k in order), tangents=prim.tangents if order[:1] == [0] else None
+            prim,
+            texcoords=tuple(prim.texcoords[k] for k in order),
+            tangents=prim.tangents if order[:1] == [0] else None,
         )
 
     meshes = tuple(replace(m, primitives=tuple(prim(p) for p in m.primitives)) for m in scene.meshes)

@@ -1,4 +1,6 @@
-"""Shared ways of changing materials and textures: each returns a new Scene, or the same one when nothing changed."""
+"""Shared ways of changing materials and textures: each returns a new Scene, or the same one when nothing
+changed.
+"""
 
 from __future__ import annotations
 
@@ -50,10 +52,18 @@ class Textures:
         self._made: dict[tuple[object, ...], int] = {}
 
     def add(self, image: Image, share: bool = False) -> int:
-        """Its index; one made here before with the same Key is replaced. With `share`, one with the same pixels serves for both."""
+        """Its index; one made here before with the same Key is replaced. With `share`, one with the same
+        pixels serves for both.
+        """
         at = self._known.get(image.key)
         if at is None and share and image.pixels is not None:
-            print_ = (image.pixels.shape, image.pixels.dtype.str, hash(image.pixels.tobytes()), image.green, image.space)
+            print_ = (
+                image.pixels.shape,
+                image.pixels.dtype.str,
+                hash(image.pixels.tobytes()),
+                image.green,
+                image.space,
+            )
             twin = self._made.get(print_)
             if twin is not None and np.array_equal(self.images[twin].pixels, image.pixels):  # type: ignore[arg-type]
                 return twin
@@ -98,7 +108,9 @@ def without_roles(material: Material, roles: Iterable[str]) -> Material:
 
 def find_image(scene: Scene, text: str) -> int | None:
     """Index of the image with that Key, or made from it."""
-    return next((i for i, im in enumerate(scene.images) if text in (str(im.key), *map(str, im.made_from))), None)
+    return next(
+        (i for i, im in enumerate(scene.images) if text in (str(im.key), *map(str, im.made_from))), None
+    )
 
 
 def tiles(scene: Scene) -> Mapping[int, tuple[bool, bool]]:

@@ -21,7 +21,9 @@ def moved_mesh(mesh: Mesh, m: F64) -> Mesh:
 
 
 def moved_primitive(prim: Primitive, m: F64) -> Primitive:
-    """A primitive through `m` (4, 4): normals by the cofactor matrix; a mirror turns faces over and flips w."""
+    """A primitive through `m` (4, 4): normals by the cofactor matrix; a mirror turns faces over and flips
+    w.
+    """
     if np.array_equal(m, np.eye(4)):
         return prim
     linear = m[:3, :3]

@@ -30,7 +30,9 @@ class Naming:
         return whole and fits(self.allowed, name) and not (self.files and why_no_part(name))
 
     def legal(self, name: str) -> str:
-        """`name` made legal: accents off, foreign characters to `_`, a letter in front where one is asked for."""
+        """`name` made legal: accents off, foreign characters to `_`, a letter in front where one is asked
+        for.
+        """
         plain = unicodedata.normalize("NFKD", name).encode("ascii", "ignore").decode()
         text = plain.lower() if self.lower else plain
         if not self.fits(text):
@@ -39,7 +41,8 @@ class Naming:
             text = f"n_{text}"
         text = text[: self.max_length].rstrip("_. -") or "unnamed"
         if self.files and why_no_part(text):
-            # "nul" with every ending is a device on some systems, whatever a sheet allows; accents taken off may leave a slash.
+            # "nul" with every ending is a device on some systems, whatever a sheet allows; accents taken off
+            # may leave a slash.
             text = re.sub(r"[^A-Za-z0-9_]+", "_", text).strip("_") or "unnamed"
             text = f"{text[: self.max_length - 1]}_" if why_no_part(text) else text
         return text
@@ -47,7 +50,9 @@ class Naming:
 
 @dataclass(frozen=True)
 class Words:
-    """What a texture's name may be made of besides its own: material, role, and a number from the second material on."""
+    """What a texture's name may be made of besides its own: material, role, and a number from the second
+    material on.
+    """
 
     material: str = ""
     role: str = ""
@@ -58,7 +63,9 @@ NO_WORDS: Mapping[int, Words] = {}
 
 
 def fill(pattern: str, name: str, index: int, asset: str, words: Words = Words()) -> str:
-    """A pattern with its tokens filled. A name that already starts as the pattern does is not given the start twice."""
+    """A pattern with its tokens filled. A name that already starts as the pattern does is not given the start
+    twice.
+    """
     before, _, after = pattern.partition("{name}")
     head = before.replace("{asset}", asset)
     tail = after.replace("{asset}", asset)
@@ -83,8 +90,9 @@ def renamed_all(
     words: Mapping[int, Words] = NO_WORDS,
     firm: Sequence[Named] = (),
 ) -> tuple[Named, ...]:
-    """`items` (anything frozen with a `name`) with new names where they are among `kept`; the first of two alike keeps the
-    plain one, and the index counts the kept ones from 1. Those among `firm` keep their names, and nothing else takes them.
+    """`items` (anything frozen with a `name`) with new names where they are among `kept`; the first of two
+    alike keeps the plain one, and the index counts the kept ones from 1. Those among `firm` keep their names,
+    and nothing else takes them.
     """
     taken = {item.name.lower() for item in firm}
     spared = {item.key for item in firm}
@@ -105,7 +113,9 @@ def renamed_all(
 
 
 def _free(name: str, taken: set[str], rules: Naming, next_of: dict[str, int]) -> str:
-    """The name, or with the first number nobody has; `next_of` remembers where the search for a name ended."""
+    """The name, or with the first number nobody has; `next_of` remembers where the search for a name
+    ended.
+    """
     low = name.lower()
     if low not in taken:
         return name

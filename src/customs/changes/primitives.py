@@ -19,8 +19,12 @@ from customs.scene.settings import Targeted
 U32 = npt.NDArray[np.uint32]
 
 
-def map_primitives(scene: Scene, settings: Targeted, job: Job, change: Callable[[Mesh, Primitive], Primitive | None]) -> Scene:
-    """`change` on every primitive of the meshes meant; None drops a primitive, a mesh left empty loses its nodes' use."""
+def map_primitives(
+    scene: Scene, settings: Targeted, job: Job, change: Callable[[Mesh, Primitive], Primitive | None]
+) -> Scene:
+    """`change` on every primitive of the meshes meant; None drops a primitive, a mesh left empty loses its
+    nodes' use.
+    """
     meshes = []
     for mesh in scene.meshes:
         job.check()
@@ -65,7 +69,9 @@ def as_triangles(prim: Primitive) -> Primitive:
 
 
 def with_faces(prim: Primitive, faces: U32, kept: npt.NDArray[np.bool_] | None = None) -> Primitive:
-    """A triangle list with new `faces` (F, 3); `kept` says which of the old ones these are, for the source arrays."""
+    """A triangle list with new `faces` (F, 3); `kept` says which of the old ones these are, for the source
+    arrays.
+    """
     source = None if prim.source_face is None or kept is None else frozen(prim.source_face[kept], np.uint32)
     source_prim = None if prim.source_primitive is None or kept is None else prim.source_primitive[kept]
     return replace(
@@ -97,7 +103,9 @@ def take_vertices(prim: Primitive, rows: npt.NDArray[np.intp]) -> Primitive:
         colours=tuple(pick(c) for c in prim.colours),
         joints=None if prim.joints is None else frozen(prim.joints.take(rows, axis=0), np.uint16),
         weights=maybe(prim.weights),
-        targets=tuple(MorphTarget(maybe(t.positions), maybe(t.normals), maybe(t.tangents)) for t in prim.targets),
+        targets=tuple(
+            MorphTarget(maybe(t.positions), maybe(t.normals), maybe(t.tangents)) for t in prim.targets
+        ),
         custom={k: frozen(v.take(rows, axis=0), v.dtype) for k, v in prim.custom.items()},
     )
 
@@ -124,4 +132,6 @@ def drop_unused_vertices(prim: Primitive) -> Primitive:
     rank = np.cumsum(used, dtype=np.uint32) - np.uint32(1)
     rows = np.flatnonzero(used)
     triangulation = None if prim.triangulation is None else frozen(rank[prim.triangulation], np.uint32)
-    return replace(take_vertices(prim, rows), indices=frozen(rank[prim.indices], np.uint32), triangulation=triangulation)
+    return replace(
+        take_vertices(prim, rows), indices=frozen(rank[prim.indices], np.uint32), triangulation=triangulation
+    )

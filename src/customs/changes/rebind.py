@@ -1,4 +1,6 @@
-"""Meshes taken from one skeleton to another: vertices carried by matrices, weights by a table of who stands for whom."""
+"""Meshes taken from one skeleton to another: vertices carried by matrices, weights by a table of who stands
+for whom.
+"""
 
 from __future__ import annotations
 
@@ -25,14 +27,22 @@ F64 = npt.NDArray[np.float64]
 
 
 def bound_mesh(
-    scene: Scene, node: int, world: F64, skeleton: Skeleton, matrices: F64, after: F64, target: npt.NDArray[np.intp],
-    count: int, limit: int, soften: int = 0,
-) -> Mesh:  # fmt: skip
+    scene: Scene,
+    node: int,
+    world: F64,
+    skeleton: Skeleton,
+    matrices: F64,
+    after: F64,
+    target: npt.NDArray[np.intp],
+    count: int,
+    limit: int,
+    soften: int = 0,
+) -> Mesh:
     """The mesh at `node` bound to another skeleton of `count` joints.
 
-    `matrices` (J, 4, 4) carry what each joint of `skeleton` moves from where it rests to where it belongs in the world,
-    `after` (4, 4) from there into the space of the new skin; `target` (J,) says which new joint stands for each.
-    A mesh without weights goes with the joint above it, else with the nearest bone.
+    `matrices` (J, 4, 4) carry what each joint of `skeleton` moves from where it rests to where it belongs in
+    the world, `after` (4, 4) from there into the space of the new skin; `target` (J,) says which new joint
+    stands for each. A mesh without weights goes with the joint above it, else with the nearest bone.
     """
     where = scene.nodes[node]
     mesh = scene.meshes[where.mesh or 0]
@@ -47,7 +57,9 @@ def bound_mesh(
         else:
             joint = _carrier(scene, node, world, skeleton, prim)
             table = merged_columns(
-                sparse.csr_matrix(np.ones((len(prim.positions), 1))), np.array([joint], dtype=np.intp), skeleton.count
+                sparse.csr_matrix(np.ones((len(prim.positions), 1))),
+                np.array([joint], dtype=np.intp),
+                skeleton.count,
             )
             blend = np.broadcast_to((after @ matrices[joint] @ world[node])[:3], (len(prim.positions), 3, 4))
         joints, weights = influences_of(evened(prim, merged_columns(table, target, count), soften), limit)
@@ -72,7 +84,9 @@ def evened(prim: Primitive, table: sparse.csr_matrix, rounds: int) -> F64:
 
 
 def carried(prim: Primitive, blend: F64) -> Primitive:
-    """A primitive through a matrix for every vertex (V, 3, 4): positions, normals, tangents and morph offsets."""
+    """A primitive through a matrix for every vertex (V, 3, 4): positions, normals, tangents and morph
+    offsets.
+    """
     points = np.einsum("vij,vj->vi", blend[:, :, :3], prim.positions.astype(np.float64)) + blend[:, :, 3]
     normals, tangents = still_normals(prim, blend[:, :, :3])
     targets = tuple(still_target(t, blend[:, :, :3]) for t in prim.targets)
@@ -85,7 +99,9 @@ def _rest(scene: Scene, node: int, world: F64, skeleton: Skeleton) -> tuple[F64,
     if skin is None:
         return np.zeros((0, 4, 4)), np.zeros(0, np.intp)
     at = {n: k for k, n in enumerate(skeleton.nodes)}
-    return joint_matrices(scene, skin, world), np.array([at[j] for j in scene.skins[skin].joints], dtype=np.intp)
+    return joint_matrices(scene, skin, world), np.array(
+        [at[j] for j in scene.skins[skin].joints], dtype=np.intp
+    )
 
 
 def _carrier(scene: Scene, node: int, world: F64, skeleton: Skeleton, prim: Primitive) -> int:

@@ -1,4 +1,6 @@
-"""Placements under the step Settle: rows keep where they stand; only what rows cannot say, or should not, becomes copies."""
+"""Placements under the step Settle: rows keep where they stand; only what rows cannot say, or should not,
+becomes copies.
+"""
 
 from __future__ import annotations
 
@@ -21,15 +23,19 @@ MIRROR = np.diag([-1.0, 1.0, 1.0, 1.0])
 
 
 def unlike_as_nodes(scene: Scene) -> Scene:
-    """Rows that stand sheared in the world become nodes, and so do a few that are mirrored, or a few that are not: what they show
-    is settled for each alone. Of what is left LEAST and more show each mesh one way round."""
+    """Rows that stand sheared in the world become nodes, and so do a few that are mirrored, or a few that are
+    not: what they show is settled for each alone. Of what is left LEAST and more show each mesh one way
+    round.
+    """
     rows = scene.placements
     if not len(rows):
         return scene
     worlds = row_worlds(scene)
     alone = row_parts(rows.moved(worlds))[3] & rows.shows
     group = np.where(rows.shows, rows.of.astype(np.intp), 0) * 2 + (np.linalg.det(worlds[:, :, :3]) < 0)
-    alone |= (np.bincount(group[rows.shows & ~alone], minlength=2 * len(scene.meshes))[group] < LEAST) & rows.shows
+    alone |= (
+        np.bincount(group[rows.shows & ~alone], minlength=2 * len(scene.meshes))[group] < LEAST
+    ) & rows.shows
     return as_nodes(scene, alone) if alone.any() else scene
 
 
@@ -56,7 +62,9 @@ def unmirrored(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
 
 
 def kept_places(scene: Scene, taken: dict[int, F64]) -> Placements:
-    """Rows stay where they are: what the node above gives up (`taken`, (4, 4) by node) goes into the transforms of the topmost."""
+    """Rows stay where they are: what the node above gives up (`taken`, (4, 4) by node) goes into the
+    transforms of the topmost.
+    """
     rows = scene.placements
     if not len(rows):
         return rows

@@ -1,11 +1,13 @@
-"""Settling transforms: every node's leftover transform goes into what it carries, and nothing moves in world space.
+"""Settling transforms: every node's leftover transform goes into what it carries, and nothing moves in world
+space.
 
-With W the world matrix of a node and K what is taken off it, its new world matrix is W·K, what it carries goes through
-K⁻¹, inverse bind matrices become K⁻¹·B and its own matrix K_parent⁻¹·L·K. Nodes that neither move nor hold joints get
-K = W⁻¹ (their world becomes the identity); joints and moving nodes give up their scale alone, K = 1/s, so that skeletons
-keep their rotations and clips stay rotations. Mirrored ones give up the mirror too: K = 1/s · M with M = diag(−1, 1, 1).
-What a joint or a mover only carries keeps its place and turn below it and gives up the rest, uneven scale and shear included:
-with P = K_parent⁻¹·L and R the turn in P, K = P⁻¹·[R | t].
+With W the world matrix of a node and K what is taken off it, its new world matrix is W·K, what it carries
+goes through K⁻¹, inverse bind matrices become K⁻¹·B and its own matrix K_parent⁻¹·L·K. Nodes that neither
+move nor hold joints get K = W⁻¹ (their world becomes the identity); joints and moving nodes give up their
+scale alone, K = 1/s, so that skeletons keep their rotations and clips stay rotations. Mirrored ones give up
+the mirror too: K = 1/s · M with M = diag(−1, 1, 1). What a joint or a mover only carries keeps its place and
+turn below it and gives up the rest, uneven scale and shear included: with P = K_parent⁻¹·L and R the turn in
+P, K = P⁻¹·[R | t].
 """
 
 from __future__ import annotations
@@ -58,13 +60,21 @@ def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
             nodes[n] = placed(scene.nodes[n], inverse(parent) @ local_matrix(scene.nodes[n]) @ k)
     nodes, meshes, copied = _moved_meshes(scene, nodes, taken)
     if copied:
-        remarks = (*remarks, Remark(f"{many(copied, 'copy')} made of meshes that stand differently in several places"))
+        remarks = (
+            *remarks,
+            Remark(f"{many(copied, 'copy')} made of meshes that stand differently in several places"),
+        )
     skins = tuple(
         replace(s, inverse_bind=frozen(np.stack([inverse(taken.get(j, np.eye(4))) @ b for j, b in
                 zip(s.joints, s.inverse_bind)]), np.float64)) for s in scene.skins
     )  # fmt: skip
     clips = tuple(
-        replace(c, channels=tuple(_channel(ch, taken, above, scene.nodes[ch.node], nodes[ch.node]) for ch in c.channels))
+        replace(
+            c,
+            channels=tuple(
+                _channel(ch, taken, above, scene.nodes[ch.node], nodes[ch.node]) for ch in c.channels
+            ),
+        )
         for c in scene.clips
     )
     nodes = [_root_skinned(n) for n in nodes]
@@ -73,10 +83,13 @@ def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     return to_bind(_lift_skinned(keys_apart(out))), remarks
 
 
-def _moved_meshes(scene: Scene, nodes: list[Node], taken: dict[int, F64]) -> tuple[list[Node], list[Mesh], int]:
+def _moved_meshes(
+    scene: Scene, nodes: list[Node], taken: dict[int, F64]
+) -> tuple[list[Node], list[Mesh], int]:
     """(nodes, meshes, copies made): each mesh through what its nodes give up.
 
-    Nodes that keep their transform keep the mesh as it is; a node that gives up another transform than the first gets a copy.
+    Nodes that keep their transform keep the mesh as it is; a node that gives up another transform than the
+    first gets a copy.
     """
     meshes: list[Mesh] = list(scene.meshes)
     own: dict[int, list[tuple[F64, int]]] = {}
@@ -100,7 +113,9 @@ def _moved_meshes(scene: Scene, nodes: list[Node], taken: dict[int, F64]) -> tup
             at = len(meshes) if known else index
             if known:
                 copied += 1
-                meshes.append(replace(moved, key=_copied(scene, index, n), made_from=(scene.meshes[index].key,)))
+                meshes.append(
+                    replace(moved, key=_copied(scene, index, n), made_from=(scene.meshes[index].key,))
+                )
             else:
                 meshes[index] = moved
             known.append((k, at))
@@ -111,13 +126,20 @@ def _moved_meshes(scene: Scene, nodes: list[Node], taken: dict[int, F64]) -> tup
 
 def _copied(scene: Scene, mesh: int, node: int) -> Key:
     """The Key of a mesh's copy for one node."""
-    return made_key(scene.meshes[mesh].key, "settle", scene.nodes[node].key.part, old_key(scene.digest, "mesh", "settle", node))
+    return made_key(
+        scene.meshes[mesh].key,
+        "settle",
+        scene.nodes[node].key.part,
+        old_key(scene.digest, "mesh", "settle", node),
+    )
 
 
 def to_bind(scene: Scene) -> Scene:
-    """Skins whose joints all carry their mesh to one other place: the mesh goes there, and rest is the bind pose again.
+    """Skins whose joints all carry their mesh to one other place: the mesh goes there, and rest is the bind
+    pose again.
 
-    With one matrix M for all joints, vertices go through M and inverse bind matrices become B·M⁻¹: their product stays.
+    With one matrix M for all joints, vertices go through M and inverse bind matrices become B·M⁻¹: their
+    product stays.
     """
     world = world_matrices(scene)
     skins, meshes = list(scene.skins), list(scene.meshes)
@@ -127,7 +149,12 @@ def to_bind(scene: Scene) -> Scene:
         joined = joint_matrices(scene, i, world)
         m = joined[0]
         alike = float(np.abs(joined - m).max()) < SAME_MATRIX * max(1.0, float(np.abs(m).max()))
-        if not alike or not invertible(m) or np.abs(m - np.eye(4)).max() < SAME_MATRIX or any(n.mesh in others for n in users):
+        if (
+            not alike
+            or not invertible(m)
+            or np.abs(m - np.eye(4)).max() < SAME_MATRIX
+            or any(n.mesh in others for n in users)
+        ):
             continue
         skins[i] = replace(skin, inverse_bind=frozen(skin.inverse_bind @ inverse(m), np.float64))
         for mesh in {n.mesh for n in users if n.mesh is not None}:
@@ -170,7 +197,9 @@ def _taken_off(scene: Scene) -> tuple[dict[int, F64], tuple[Remark, ...]]:
 
 
 def _but_the_turn(m: F64) -> F64:
-    """K that leaves of `m` (4, 4) its translation and the turn nearest to it. Source: polar decomposition by SVD (Higham, 1986)."""
+    """K that leaves of `m` (4, 4) its translation and the turn nearest to it. Source: polar decomposition by
+    SVD (Higham, 1986).
+    """
     left, _, right = np.linalg.svd(m[:3, :3])
     turn = left @ right
     left[:, 2] *= np.sign(np.linalg.det(turn))
@@ -181,20 +210,31 @@ def _but_the_turn(m: F64) -> F64:
 
 
 def _all_rooted(scene: Scene) -> Scene:
-    """The scene with the transforms of skinned meshes' own nodes dropped; the same one where there are none."""
+    """The scene with the transforms of skinned meshes' own nodes dropped; the same one where there are
+    none.
+    """
     nodes = tuple(_root_skinned(n) for n in scene.nodes)
     return scene if all(a is b for a, b in zip(nodes, scene.nodes)) else replace(scene, nodes=nodes)
 
 
 def _root_skinned(node: Node) -> Node:
     """A skinned mesh's own node has no say in where it is (glTF 2.0, 3.7.3.3): its transform is dropped."""
-    if node.skin is None or node.mesh is None or node.children or not np.abs(local_matrix(node) - np.eye(4)).any():
+    if (
+        node.skin is None
+        or node.mesh is None
+        or node.children
+        or not np.abs(local_matrix(node) - np.eye(4)).any()
+    ):
         return node
-    return replace(node, translation=np.zeros(3), rotation=np.array([0.0, 0, 0, 1]), scale=np.ones(3), matrix=None)
+    return replace(
+        node, translation=np.zeros(3), rotation=np.array([0.0, 0, 0, 1]), scale=np.ones(3), matrix=None
+    )
 
 
 def _parted_skinned(scene: Scene) -> Scene:
-    """Skinned meshes on nodes that carry other nodes, or are joints, get a node of their own: the old one keeps its place."""
+    """Skinned meshes on nodes that carry other nodes, or are joints, get a node of their own: the old one
+    keeps its place.
+    """
     busy = joint_nodes(scene) | animated_nodes(scene)
     nodes = list(scene.nodes)
     for n in mesh_nodes(scene):
@@ -204,11 +244,20 @@ def _parted_skinned(scene: Scene) -> Scene:
         key = made_key(node.key, "settle", old=old_key(scene.digest, "node", "settle", n))
         nodes[n] = replace(node, mesh=None, skin=None, weights=None)
         nodes.append(
-            Node(key, f"{node.name} skin", mesh=node.mesh, skin=node.skin, weights=node.weights, made_from=(node.key,))
+            Node(
+                key,
+                f"{node.name} skin",
+                mesh=node.mesh,
+                skin=node.skin,
+                weights=node.weights,
+                made_from=(node.key,),
+            )
         )
     if len(nodes) == len(scene.nodes):
         return scene
-    moved = {n: len(scene.nodes) + k for k, n in enumerate(m for m in mesh_nodes(scene) if nodes[m].mesh is None)}
+    moved = {
+        n: len(scene.nodes) + k for k, n in enumerate(m for m in mesh_nodes(scene) if nodes[m].mesh is None)
+    }
     return replace(
         scene,
         nodes=tuple(nodes),
@@ -221,9 +270,10 @@ def _lift_skinned(scene: Scene) -> Scene:
     """Skinned mesh nodes without children move directly under the root, where the validator wants them."""
     joints = joint_nodes(scene)
     lift = [
-        n for n, parent, _ in walk(scene)
+        n
+        for n, parent, _ in walk(scene)
         if parent >= 0 and scene.nodes[n].skin is not None and not scene.nodes[n].children and n not in joints
-    ]  # fmt: skip
+    ]
     if not lift:
         return scene
     gone = set(lift)
@@ -232,7 +282,9 @@ def _lift_skinned(scene: Scene) -> Scene:
 
 
 def _channel(channel: Channel, taken: dict[int, F64], above: dict[int, int], old: Node, new: Node) -> Channel:
-    """A channel whose node and parent gave up part of their transforms; `old` and `new` are the node before and after."""
+    """A channel whose node and parent gave up part of their transforms; `old` and `new` are the node before
+    and after.
+    """
     parent = inverse(taken[above[channel.node]]) if channel.node in above else np.eye(4)
     v = channel.values.astype(np.float64)
     scale = np.cbrt(abs(np.linalg.det(parent[:3, :3])))
@@ -246,9 +298,13 @@ def _channel(channel: Channel, taken: dict[int, F64], above: dict[int, int], old
     signs = np.where(old.scale < 0, -1.0, 1.0) * np.where(new.scale < 0, -1.0, 1.0)
     own = np.cbrt(abs(np.linalg.det(taken[channel.node][:3, :3])))
     if channel.path == "rotation" and scale > 0:
-        # The signs of old and new scale stand beside the turn: L = A · R · B with all that is no turn of its own taken in.
+        # The signs of old and new scale stand beside the turn: L = A · R · B with all that is no turn of its
+        # own taken in.
         right = np.diag(np.where(old.scale < 0, -1.0, 1.0)) @ (taken[channel.node][:3, :3] / own)
-        return replace(channel, values=frozen(_turned(parent[:3, :3] / scale, v, right * np.where(new.scale < 0, -1.0, 1.0))))
+        return replace(
+            channel,
+            values=frozen(_turned(parent[:3, :3] / scale, v, right * np.where(new.scale < 0, -1.0, 1.0))),
+        )
     if channel.path == "scale":
         return replace(channel, values=frozen(v * scale * own * signs))
     return channel
@@ -260,9 +316,12 @@ MIRROR = np.diag([-1.0, 1.0, 1.0])
 def _turned(left: F64, q: F64, right: F64) -> F64:
     """Quaternions (..., 4) of left · R(q) · right, where both (3, 3) are turns or both are mirrored turns.
 
-    With M = diag(−1, 1, 1), M · R(x, y, z, w) · M is R(x, −y, −z, w): linear, so it holds for the tangents of keys too.
+    With M = diag(−1, 1, 1), M · R(x, y, z, w) · M is R(x, −y, −z, w): linear, so it holds for the tangents of
+    keys too.
     """
     if np.linalg.det(left) < 0 and np.linalg.det(right) < 0:
         left, q, right = left @ MIRROR, q * np.array([1.0, -1.0, -1.0, 1.0]), MIRROR @ right
     out = multiply_quaternions(matrix_quaternion(left), q)
-    return out if np.abs(right - np.eye(3)).max() < 1e-9 else multiply_quaternions(out, matrix_quaternion(right))
+    return (
+        out if np.abs(right - np.eye(3)).max() < 1e-9 else multiply_quaternions(out, matrix_quaternion(right))
+    )

@@ -12,8 +12,8 @@ from customs.tolerances import IDENTITY
 
 
 def unsettled(scene: Scene) -> list[int]:
-    """Nodes the step Settle would change: any transform on what stands still, leftover scale on joints and on what
-    they carry."""
+    """Nodes the step Settle would change: any transform on what stands still, leftover scale on joints and on
+    what they carry."""
     rigged, joints, carried = rigged_nodes(scene), joint_nodes(scene), carried_nodes(scene)
     scaled = {c.node for a in scene.clips for c in a.channels if c.path == "scale"}
     world = world_matrices(scene)

@@ -24,14 +24,18 @@ def check_axes(up: str, faces: str) -> None:
     if up not in AXES or faces not in AXES:
         raise CustomsError(f"axes {up} and {faces}", "each one of " + " ".join(AXES))
     if up[1] == faces[1]:
-        raise CustomsError(f"up {up} and faces {faces} lie on one axis", "two different axes", "Choose another facing.")
+        raise CustomsError(
+            f"up {up} and faces {faces} lie on one axis", "two different axes", "Choose another facing."
+        )
 
 
 def to_working(up: Axis, faces: Axis, hand: Hand) -> F64:
-    """P (3, 3): a signed permutation taking vectors of a convention to the working frame (Y up, faces +Z, right-handed).
+    """P (3, 3): a signed permutation taking vectors of a convention to the working frame (Y up, faces +Z,
+    right-handed).
 
-    The thing's own left is up × faces by the right-hand rule, and the opposite in a left-handed frame; in the working
-    frame left is +X. The rows of P are left, up and faces. det P is +1 from a right-handed frame, −1 from a left-handed.
+    The thing's own left is up × faces by the right-hand rule, and the opposite in a left-handed frame; in the
+    working frame left is +X. The rows of P are left, up and faces. det P is +1 from a right-handed frame, −1
+    from a left-handed.
     """
     check_axes(up, faces)
     u, f = axis_vector(up), axis_vector(faces)

@@ -1,8 +1,8 @@
 """A whole scene through C = k·P: P a signed permutation (3, 3), k the scale.
 
-Points C·p; normals and tangents P·n; node and inverse bind matrices C·M·C⁻¹; translations kP·t; quaternion vector part
-det(P)·P·v; scale channels |P|·s; cubic tangents like their values; morph positions kP; tangent w × det(P). Lights and
-cameras look along local −Z, so a leaf node turns them back. Ranges and clip planes × k.
+Points C·p; normals and tangents P·n; node and inverse bind matrices C·M·C⁻¹; translations kP·t; quaternion
+vector part det(P)·P·v; scale channels |P|·s; cubic tangents like their values; morph positions kP; tangent w
+× det(P). Lights and cameras look along local −Z, so a leaf node turns them back. Ranges and clip planes × k.
 """
 
 from __future__ import annotations
@@ -155,12 +155,16 @@ def _keep_aim(scene: Scene, nodes: tuple[Node, ...], p: F64) -> tuple[Node, ...]
                 made_from=(node.key,),
             )
         )
-        out[i] = replace(node, holds=tuple(h for h in node.holds if not h.aimed), children=(*node.children, at))
+        out[i] = replace(
+            node, holds=tuple(h for h in node.holds if not h.aimed), children=(*node.children, at)
+        )
     return tuple(out + extra)
 
 
 def _look(p: F64) -> F64:
-    """Quaternion turning local −Z to P·(−Z) and local Y to P·Y; the side follows, since a rotation cannot mirror."""
+    """Quaternion turning local −Z to P·(−Z) and local Y to P·Y; the side follows, since a rotation cannot
+    mirror.
+    """
     back, up = p @ np.array([0.0, 0.0, 1.0]), p @ np.array([0.0, 1.0, 0.0])
     return matrix_quaternion(np.stack([np.cross(up, back), up, back], axis=1))
 
@@ -169,7 +173,9 @@ def convert(scene: Scene, p: F64, k: float, turn_over: bool = False, flip_v: boo
     """`scene` through k·P (P (3, 3) a signed permutation, k > 0). `convention` is left to the caller."""
     if np.array_equal(p, np.eye(3)) and k == 1.0 and not turn_over and not flip_v:
         return scene
-    nodes = map_held((_node(n, p, k) for n in scene.nodes), lambda thing: thing.scaled(k) if k != 1.0 else thing)
+    nodes = map_held(
+        (_node(n, p, k) for n in scene.nodes), lambda thing: thing.scaled(k) if k != 1.0 else thing
+    )
     if not np.array_equal(p, np.eye(3)):
         nodes = _keep_aim(scene, nodes, p)
     c, inverse = np.eye(4), np.eye(4)

@@ -21,7 +21,9 @@ FACTORS: tuple[tuple[float, str], ...] = (
     (100.0, "metres read as centimetres"),
     (1000.0, "metres read as millimetres"),
 )
-"""Exact by definition of the units (inch 25.4 mm, foot 304.8 mm); the choice of candidates is common practice."""
+"""Exact by definition of the units (inch 25.4 mm, foot 304.8 mm); the choice of candidates is common
+practice.
+"""
 
 
 @dataclass(frozen=True)
@@ -39,7 +41,8 @@ class Proposal:
 
 
 def proposals(height: float, yardstick: float) -> list[Proposal]:
-    """Factors ranked by how close they bring `height` to `yardstick` (both metres, over 0), the exact ratio last.
+    """Factors ranked by how close they bring `height` to `yardstick` (both metres, over 0), the exact ratio
+    last.
 
     Closeness is the ratio's distance from one on a log scale: half as high is as far off as twice as high.
     """

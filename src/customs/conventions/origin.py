@@ -19,7 +19,9 @@ from customs.scene.convention import Axis, Convention, Front, Hand, Up
 from customs.scene.model import SLOTS
 
 Footing = Literal["as-received", "base-centre", "box-centre", "mass-centre", "point"]
-"""Where an asset's origin is put: as it came, middle of its base, of its box, of its mass, or a point picked."""
+"""Where an asset's origin is put: as it came, middle of its base, of its box, of its mass, or a point
+picked.
+"""
 
 
 class Origin(BaseModel):
@@ -93,7 +95,9 @@ def read_toml(path: Path, text: str | None = None) -> dict[str, object]:
         # The library has its line in its sentence alone.
         at = re.search(r"line (\d+)", str(problem))
         todo = "Mend the line and load again."
-        raise SheetError(f"not well-formed TOML: {problem}", "", todo, path, line=int(at[1]) if at else 0) from None
+        raise SheetError(
+            f"not well-formed TOML: {problem}", "", todo, path, line=int(at[1]) if at else 0
+        ) from None
     except OSError as problem:
         raise SheetError(f"cannot be read: {problem.strerror}", file=path) from None
 
@@ -151,10 +155,18 @@ def origin_text(origin: Origin) -> str:
     tables = origin.model_dump(exclude_none=True)
     suffixes = tables.pop("suffixes")
     for key, value in tables.items():
-        text = f'"{value}"' if isinstance(value, str) else str(list(value) if isinstance(value, tuple) else value)
+        text = (
+            f'"{value}"'
+            if isinstance(value, str)
+            else str(list(value) if isinstance(value, tuple) else value)
+        )
         lines.append(f"{key} = {text}")
     if suffixes:
-        lines += ["", "[suffixes]", *(f"{role} = {json.dumps(list(names))}" for role, names in suffixes.items())]
+        lines += [
+            "",
+            "[suffixes]",
+            *(f"{role} = {json.dumps(list(names))}" for role, names in suffixes.items()),
+        ]
     return "\n".join(lines) + "\n"
 
 

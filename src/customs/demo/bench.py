@@ -1,4 +1,6 @@
-"""A potting bench whose textures lie about: one in another folder, one in two folders alike, one that nothing names."""
+"""A potting bench whose textures lie about: one in another folder, one in two folders alike, one that nothing
+names.
+"""
 
 from __future__ import annotations
 
@@ -14,11 +16,15 @@ ASSET = "potting_bench"
 
 
 def _lost(number: int, name: str) -> Image:
-    return Image(Key(digest_of(ASSET), "image", number), name, uri=f"{name}.png", problem=f"{name}.png is not there")
+    return Image(
+        Key(digest_of(ASSET), "image", number), name, uri=f"{name}.png", problem=f"{name}.png is not there"
+    )
 
 
 def scene() -> Scene:
-    """A bench of wood with a slate top and a paper label, as OBJ; two of its textures are not where it says."""
+    """A bench of wood with a slate top and a paper label, as OBJ; two of its textures are not where it
+    says.
+    """
     paper = ramp(noise((256, 128), 8, 71), [(216, 204, 170), (240, 232, 206)])
     paper[40:44, 20:108] = paper[70:73, 20:90] = paper[90:93, 20:98] = (60, 54, 44)
     images = (_lost(0, "bench_wood_c"), _lost(1, "bench_slate_c"), image(ASSET, 2, "bench_label_c", paper))

@@ -33,8 +33,8 @@ def distance(points: F64, capsules: Sequence[Capsule], soft: float) -> F64:
 def skin(capsules: Sequence[Capsule], cell: float, soft: float = 0.02) -> tuple[F64, npt.NDArray[np.int64]]:
     """(points (V, 3), faces (F, 3) ccw outward) of the surface, cells of `cell` metres.
 
-    Source: S. F. F. Gibson, "Constrained elastic surface nets" (1998): a vertex for each cell the surface crosses, at the
-    mean of the crossings of its edges; a quad for each crossed edge of the grid.
+    Source: S. F. F. Gibson, "Constrained elastic surface nets" (1998): a vertex for each cell the surface
+    crosses, at the mean of the crossings of its edges; a quad for each crossed edge of the grid.
     """
     every = np.array([p for c in capsules for p in (c[0], c[1])], dtype=float)
     reach = max(max(c[2], c[3]) for c in capsules) + 3 * cell + soft
@@ -46,7 +46,9 @@ def skin(capsules: Sequence[Capsule], cell: float, soft: float = 0.02) -> tuple[
     inside = field < 0
     corners = np.stack(np.meshgrid([0, 1], [0, 1], [0, 1], indexing="ij"), axis=3).reshape(8, 3)
     cells = tuple(s - 1 for s in size)
-    count = np.sum([inside[tuple(slice(c[k], c[k] + cells[k]) for k in range(3))].astype(int) for c in corners], axis=0)
+    count = np.sum(
+        [inside[tuple(slice(c[k], c[k] + cells[k]) for k in range(3))].astype(int) for c in corners], axis=0
+    )
     crossed = (count > 0) & (count < 8)
     number = np.full(cells, -1)
     number[crossed] = np.arange(int(crossed.sum()))
@@ -55,7 +57,9 @@ def skin(capsules: Sequence[Capsule], cell: float, soft: float = 0.02) -> tuple[
     return points, faces
 
 
-EDGES = np.array([(0, 1), (2, 3), (4, 5), (6, 7), (0, 2), (1, 3), (4, 6), (5, 7), (0, 4), (1, 5), (2, 6), (3, 7)])
+EDGES = np.array(
+    [(0, 1), (2, 3), (4, 5), (6, 7), (0, 2), (1, 3), (4, 6), (5, 7), (0, 4), (1, 5), (2, 6), (3, 7)]
+)
 """Edges of a cell between its corners, corner k at the binary digits of k."""
 
 
@@ -91,7 +95,9 @@ def _quads(inside: npt.NDArray[np.bool_], number: npt.NDArray[np.int64], axis: i
     return np.concatenate([q[:, [0, 1, 2]], q[:, [0, 2, 3]]])
 
 
-def relaxed(points: F64, faces: npt.NDArray[np.int64], capsules: Sequence[Capsule], soft: float, rounds: int = 3) -> F64:
+def relaxed(
+    points: F64, faces: npt.NDArray[np.int64], capsules: Sequence[Capsule], soft: float, rounds: int = 3
+) -> F64:
     """The points evened out along the surface and put back onto it."""
     graph = neighbours(faces, len(points))
     degree = np.asarray(graph.sum(axis=1)).reshape(-1, 1)

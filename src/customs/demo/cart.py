@@ -1,4 +1,6 @@
-"""The seed cart: dozens of small meshes under empties with scales of their own, and a brand plate whose texture is gone."""
+"""The seed cart: dozens of small meshes under empties with scales of their own, and a brand plate whose
+texture is gone.
+"""
 
 from __future__ import annotations
 
@@ -39,18 +41,28 @@ class _Tree:
 
 def _wheel(radius: float) -> list[tuple[str, Shape, int]]:
     rim = tube(
-        [(0, radius * np.cos(t), radius * np.sin(t)) for t in np.linspace(0, 2 * np.pi, 33)], [0.022] * 33, 8, caps=False
+        [(0, radius * np.cos(t), radius * np.sin(t)) for t in np.linspace(0, 2 * np.pi, 33)],
+        [0.022] * 33,
+        8,
+        caps=False,
     )
     hub = lathe([(0, -0.06), (0.05, -0.06), (0.06, 0), (0.05, 0.06), (0, 0.06)], 14).turned(2, 90)
     spokes = [
         tube(
-            [(0, 0.05 * np.cos(t), 0.05 * np.sin(t)), (0, (radius - 0.01) * np.cos(t), (radius - 0.01) * np.sin(t))],
+            [
+                (0, 0.05 * np.cos(t), 0.05 * np.sin(t)),
+                (0, (radius - 0.01) * np.cos(t), (radius - 0.01) * np.sin(t)),
+            ],
             [0.014, 0.010],
             6,
         )
         for t in np.arange(8) * np.pi / 4
     ]
-    return [("rim", rim, BRASS), ("hub", hub, BRASS), *((f"spoke {k + 1}", s, OAK) for k, s in enumerate(spokes))]
+    return [
+        ("rim", rim, BRASS),
+        ("hub", hub, BRASS),
+        *((f"spoke {k + 1}", s, OAK) for k, s in enumerate(spokes)),
+    ]
 
 
 def _wheels(tree: _Tree) -> list[int]:
@@ -72,7 +84,11 @@ def _planks() -> list[Shape]:
 def _drawers() -> tuple[list[Shape], list[Shape]]:
     """(drawers, their knobs)."""
     places = [(-0.23 + 0.23 * c, r) for r in (0, 1) for c in range(3)]
-    drawers = [box(0.20, 0.16, 0.30, 0.006).moved(x, 0.45 + 0.18 * r, -0.15 + 0.32 * b) for x, r in places for b in (0, 1)]
+    drawers = [
+        box(0.20, 0.16, 0.30, 0.006).moved(x, 0.45 + 0.18 * r, -0.15 + 0.32 * b)
+        for x, r in places
+        for b in (0, 1)
+    ]
     knob = lathe([(0, 0), (0.012, 0.004), (0.016, 0.016), (0, 0.026)], 10).turned(0, 90)
     return drawers, [knob.moved(x, 0.53 + 0.18 * r, 0.32) for x, r in places]
 
@@ -84,7 +100,11 @@ def _body(tree: _Tree) -> list[int]:
     body += [tree.piece(f"drawer {k + 1}", s, OAK) for k, s in enumerate(drawers)]
     body += [tree.piece(f"knob {k + 1}", s, BRASS) for k, s in enumerate(knobs)]
     for s, side in ((1, "l"), (-1, "r")):
-        handle = tube([(0.30 * s, 0.44, -0.5), (0.30 * s, 0.60, -0.8), (0.26 * s, 0.78, -1.05)], [0.022, 0.020, 0.024], 8)
+        handle = tube(
+            [(0.30 * s, 0.44, -0.5), (0.30 * s, 0.60, -0.8), (0.26 * s, 0.78, -1.05)],
+            [0.022, 0.020, 0.024],
+            8,
+        )
         leg = tube([(0.3 * s, 0.42, -0.42), (0.3 * s, 0.0, -0.46)], [0.022, 0.018], 8)
         body += [tree.piece(f"handle {side}", handle, OAK), tree.piece(f"leg {side}", leg, OAK)]
     return [*body, tree.piece("plate", pane(0, 0, 0.26, 0.11).moved(0, 0.46, 0.537), BRAND)]
@@ -93,8 +113,14 @@ def _body(tree: _Tree) -> list[int]:
 def scene() -> Scene:
     """The cart as its workshop exports it."""
     key = digest_of(ASSET)
-    lost = Image(Key(key, "image", 2), "cart_brand", uri="cart_brand.png", problem="cart_brand.png is not there")
-    images = (image(ASSET, 0, "cart_wood", wood(640, 512, 51)), image(ASSET, 1, "cart_brass", brass(256, 53)[0]), lost)
+    lost = Image(
+        Key(key, "image", 2), "cart_brand", uri="cart_brand.png", problem="cart_brand.png is not there"
+    )
+    images = (
+        image(ASSET, 0, "cart_wood", wood(640, 512, 51)),
+        image(ASSET, 1, "cart_brass", brass(256, 53)[0]),
+        lost,
+    )
     materials = (
         material(ASSET, OAK, "oak", {"base_colour": 0}, metallic=0.0, roughness=0.75),
         material(ASSET, BRASS, "brass", {"base_colour": 1}, metallic=0.9, roughness=0.4),
@@ -104,6 +130,8 @@ def scene() -> Scene:
     wheels, body = _wheels(tree), tree.node("body group", children=tuple(_body(tree)))
     empty = [tree.node(f"empty {k + 1}") for k in range(5)]
     turn = matrix_quaternion(np.array([[0.0, 0, 1], [0, 1, 0], [-1, 0, 0]]))
-    frame = tree.node("frame", children=(body, *wheels, *empty), rotation=turn, translation=np.array([1.5, 0.0, -2.0]))
+    frame = tree.node(
+        "frame", children=(body, *wheels, *empty), rotation=turn, translation=np.array([1.5, 0.0, -2.0])
+    )
     root = tree.node("export root", children=(frame,))
     return signed(Scene(ASSET, key, tuple(tree.nodes), (root,), tuple(tree.meshes), materials, images))

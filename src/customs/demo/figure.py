@@ -1,4 +1,6 @@
-"""People of the glasshouse: a skeleton by proportions, one smooth skin around it, weights, paint and clips."""
+"""People of the glasshouse: a skeleton by proportions, one smooth skin around it, weights, paint and
+clips.
+"""
 
 from __future__ import annotations
 
@@ -34,7 +36,9 @@ TREE: Mapping[str, str] = {
 
 @dataclass(frozen=True)
 class Build:
-    """Proportions in metres; `arm` is the angle of the arms below level (degrees), `girth` a factor on thickness."""
+    """Proportions in metres; `arm` is the angle of the arms below level (degrees), `girth` a factor on
+    thickness.
+    """
 
     height: float = 1.7
     leg: float = 0.80
@@ -111,7 +115,9 @@ Paint = Callable[[F64, F64], F64]
 """Colour (N, 3) 0..255 of points (N, 3) with normals (N, 3)."""
 
 
-def body(asset: str, p: Mapping[str, F64], build: Build, order: Sequence[str], cell: float, number: int = 0) -> Primitive:
+def body(
+    asset: str, p: Mapping[str, F64], build: Build, order: Sequence[str], cell: float, number: int = 0
+) -> Primitive:
     """The skin with weights, front and back unfolded side by side."""
     flesh = capsules(p, build)
     points, faces = skin(flesh, cell, SOFT)
@@ -129,19 +135,29 @@ def body(asset: str, p: Mapping[str, F64], build: Build, order: Sequence[str], c
     uv = unfold(points[rows], np.repeat([False, True], [len(used[0]), len(used[1])]), build)
     joints, weights = influences_of(table[rows], 4, 0.01)
     return Primitive(
-        Key(digest_of(asset), "primitive", number), frozen(points[rows]), indices=frozen(flat.reshape(-1), np.uint32),
-        normals=frozen(normals[rows]), texcoords=(frozen(uv),), joints=joints, weights=weights, material=0,
-    )  # fmt: skip
+        Key(digest_of(asset), "primitive", number),
+        frozen(points[rows]),
+        indices=frozen(flat.reshape(-1), np.uint32),
+        normals=frozen(normals[rows]),
+        texcoords=(frozen(uv),),
+        joints=joints,
+        weights=weights,
+        material=0,
+    )
 
 
 def unfold(points: F64, back: npt.NDArray[np.bool_], build: Build) -> F64:
     """(N, 2) UVs, V down: the front on the left half, the back on the right."""
     wide = 2 * (build.shoulder + build.arm_length * 1.5)
-    u = np.clip(0.25 + 0.48 * points[:, 0] / wide * np.where(back, -1, 1), 0.005, 0.495) + np.where(back, 0.5, 0.0)
+    u = np.clip(0.25 + 0.48 * points[:, 0] / wide * np.where(back, -1, 1), 0.005, 0.495) + np.where(
+        back, 0.5, 0.0
+    )
     return np.column_stack([u, np.clip(1 - points[:, 1] / (build.height * 1.12), 0.002, 0.998)])
 
 
-def painted(size: int, build: Build, p: Mapping[str, F64], colours: Mapping[str, tuple[int, int, int]], seed: int) -> Pixels:
+def painted(
+    size: int, build: Build, p: Mapping[str, F64], colours: Mapping[str, tuple[int, int, int]], seed: int
+) -> Pixels:
     """The texture of a figure by the same unfolding: boots, trousers, shirt, apron, hands and head."""
     y, x = np.mgrid[0:size, 0:size] / size
     back = x >= 0.5
@@ -163,16 +179,23 @@ def painted(size: int, build: Build, p: Mapping[str, F64], colours: Mapping[str,
 
 
 def figure(
-    asset: str, build: Build, names: Mapping[str, str], order: Sequence[str], colours: Mapping[str, tuple[int, int, int]],
-    cell: float = 0.03, title: str = "body",
-) -> Scene:  # fmt: skip
+    asset: str,
+    build: Build,
+    names: Mapping[str, str],
+    order: Sequence[str],
+    colours: Mapping[str, tuple[int, int, int]],
+    cell: float = 0.03,
+    title: str = "body",
+) -> Scene:
     """A rigged figure at its bind pose, without clips; `names` by part, joints of the skin in `order`."""
     p = places(build)
     nodes = []
     for k, part in enumerate(order):
         base = p[TREE[part]] if TREE[part] else np.zeros(3)
         children = tuple(order.index(c) for c in order if TREE[c] == part)
-        nodes.append(Node(Key(digest_of(asset), "node", k), names[part], children, translation=p[part] - base))
+        nodes.append(
+            Node(Key(digest_of(asset), "node", k), names[part], children, translation=p[part] - base)
+        )
     skinned = Node(Key(digest_of(asset), "node", len(order)), title, mesh=0, skin=0)
     images = (image(asset, 0, f"{asset}_c", painted(512, build, p, colours, 7)),)
     materials = (material(asset, 0, "cloth", {"base_colour": 0}, metallic=0.0, roughness=0.85),)
@@ -182,7 +205,11 @@ def figure(
     world = world_matrices(bare)
     inverse = np.stack([np.linalg.inv(world[j]) for j in range(len(order))])
     rig = Skin(
-        Key(digest_of(asset), "skin", 0), f"{asset} rig", tuple(range(len(order))), frozen(inverse, np.float64), root=root
+        Key(digest_of(asset), "skin", 0),
+        f"{asset} rig",
+        tuple(range(len(order))),
+        frozen(inverse, np.float64),
+        root=root,
     )
     return replace(bare, skins=(rig,))
 
@@ -192,9 +219,15 @@ Turns = Mapping[str, Callable[[F64], F64]]
 
 
 def clip(
-    scene: Scene, number: int, name: str, seconds: float, turns: Turns, order: Sequence[str], way: Callable[[F64], F64] | None = None,
+    scene: Scene,
+    number: int,
+    name: str,
+    seconds: float,
+    turns: Turns,
+    order: Sequence[str],
+    way: Callable[[F64], F64] | None = None,
     rate: int = 30,
-) -> Clip:  # fmt: skip
+) -> Clip:
     """A clip by angles about the axes of the world at rest, with the hips' way (T, 3) in metres."""
     times = np.arange(round(seconds * rate) + 1) / rate
     channels = []
@@ -203,7 +236,9 @@ def clip(
         channels.append(Channel(order.index(part), "rotation", frozen(times), frozen(q)))
     if way is not None:
         hips = order.index("hips")
-        channels.append(Channel(hips, "translation", frozen(times), frozen(scene.nodes[hips].translation + way(times))))
+        channels.append(
+            Channel(hips, "translation", frozen(times), frozen(scene.nodes[hips].translation + way(times)))
+        )
     return Clip(Key(scene.digest, "clip", number), name, tuple(channels))
 
 
@@ -227,8 +262,12 @@ def stride(period: float) -> Turns:
     for s, sign, phase in (("l", -1.0, 0.0), ("r", 1.0, np.pi)):
         out |= {f"{s}.{part}": f for part, f in leg(phase).items()}
         out[f"{s}.shoulder"] = lambda t, sign=sign: angles(0, 0, sign * 14 + 0 * t)  # type: ignore[misc]
-        out[f"{s}.upper arm"] = lambda t, sign=sign, phase=phase: angles(24 * np.sin(w * t + phase), 0, sign * 52)  # type: ignore[misc]
-        out[f"{s}.lower arm"] = lambda t, sign=sign, phase=phase: angles(0, sign * (16 + 10 * np.sin(w * t + phase)), 0)  # type: ignore[misc]
+        out[f"{s}.upper arm"] = lambda t, sign=sign, phase=phase: angles(
+            24 * np.sin(w * t + phase), 0, sign * 52
+        )  # type: ignore[misc]
+        out[f"{s}.lower arm"] = lambda t, sign=sign, phase=phase: angles(
+            0, sign * (16 + 10 * np.sin(w * t + phase)), 0
+        )  # type: ignore[misc]
     out["spine"] = lambda t: angles(2, 5 * np.sin(w * t), 0)
     out["chest"] = lambda t: angles(1, -8 * np.sin(w * t), 0)
     out["head"] = lambda t: angles(-2, 4 * np.sin(w * t), 0)

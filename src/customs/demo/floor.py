@@ -1,4 +1,6 @@
-"""A mosaic floor whose materials are all a little wrong: an old kind of material, a map turned over, a puddle left opaque."""
+"""A mosaic floor whose materials are all a little wrong: an old kind of material, a map turned over, a puddle
+left opaque.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ SIZE = 512
 
 
 def mosaic(seed: int) -> tuple[Pixels, Pixels]:
-    """(diffuse, specular with glossiness in alpha) of small glazed stones in grey joints, (H, W, 3) and (H, W, 4)."""
+    """(diffuse, specular with glossiness in alpha) of small glazed stones in grey joints, (H, W, 3) and (H,
+    W, 4).
+    """
     cells = 16
     y, x = np.mgrid[0:SIZE, 0:SIZE] / SIZE * cells
     cell = (y.astype(int) * cells + x.astype(int)) % (cells * cells)
@@ -30,7 +34,10 @@ def mosaic(seed: int) -> tuple[Pixels, Pixels]:
     ring = np.hypot(y - cells / 2, x - cells / 2) / cells * 2
     joint = np.maximum(np.abs(x - np.floor(x) - 0.5), np.abs(y - np.floor(y) - 0.5)) > 0.44
     petals = np.sin(np.arctan2(y - cells / 2, x - cells / 2) * 6) * 0.12 + ring
-    glaze = ramp(np.clip(petals * 0.7 + 0.3 * tone, 0, 1), [(26, 74, 66), (74, 148, 128), (196, 190, 160), (120, 66, 34)])
+    glaze = ramp(
+        np.clip(petals * 0.7 + 0.3 * tone, 0, 1),
+        [(26, 74, 66), (74, 148, 128), (196, 190, 160), (120, 66, 34)],
+    )
     diffuse = np.where(joint[..., None], np.array([104, 100, 92]), glaze).astype(np.uint8)
     shine = np.where(joint, 30, 58 + 20 * tone)
     gloss = np.where(joint, 40, 170 + 50 * tone + 20 * noise((SIZE, SIZE), 24, seed + 1))
@@ -52,14 +59,18 @@ def marked(number: int, name: str, pixels: npt.NDArray[np.uint8]) -> Image:
     out, chunks = io.BytesIO(), PIL.PngImagePlugin.PngInfo()
     chunks.add(b"sRGB", b"\0")
     PIL.Image.fromarray(pixels).save(out, "PNG", pnginfo=chunks)
-    return Image(Key(digest_of(ASSET), "image", number), name, Encoded(out.getvalue(), "image/png"), uri=f"{name}.png")
+    return Image(
+        Key(digest_of(ASSET), "image", number), name, Encoded(out.getvalue(), "image/png"), uri=f"{name}.png"
+    )
 
 
 def plane(width: float, height: float) -> Shape:
     """A level rectangle facing up, its middle at zero."""
     w, h = width / 2, height / 2
     points = np.array([[-w, 0, h], [w, 0, h], [w, 0, -h], [-w, 0, -h]])
-    return Shape(points, np.array([[0, 1], [1, 1], [1, 0], [0, 0]], dtype=float), np.array([[0, 1, 2], [0, 2, 3]]))
+    return Shape(
+        points, np.array([[0, 1], [1, 1], [1, 0], [0, 0]], dtype=float), np.array([[0, 1, 2], [0, 2, 3]])
+    )
 
 
 def scene() -> Scene:
@@ -79,7 +90,9 @@ def scene() -> Scene:
     glazed = {"diffuse": 0, "specular_glossiness": 1}
     plain = {"base_colour": 2, "normal": 3, "metallic_roughness": 4}
     materials = (
-        material(ASSET, 0, "mosaic", glazed, model="specular_glossiness", specular=(1.0, 1.0, 1.0), glossiness=1.0),
+        material(
+            ASSET, 0, "mosaic", glazed, model="specular_glossiness", specular=(1.0, 1.0, 1.0), glossiness=1.0
+        ),
         material(ASSET, 1, "grate", plain),
         material(ASSET, 2, "puddle", {"base_colour": 5}, metallic=0.0, roughness=0.05),
     )

@@ -38,17 +38,31 @@ def scene() -> Scene:
     face = np.exp(-(((points - [0, 1.40, 0.11]) / 0.05) ** 2).sum(axis=1))
     smile = frozen(np.column_stack([0.012 * np.sign(points[:, 0]) * face, 0.008 * face, 0 * face]))
     blink = frozen(
-        np.column_stack([0 * face, -0.006 * np.exp(-(((points - [0, 1.46, 0.1]) / 0.04) ** 2).sum(axis=1)), 0 * face])
+        np.column_stack(
+            [0 * face, -0.006 * np.exp(-(((points - [0, 1.46, 0.1]) / 0.04) ** 2).sum(axis=1)), 0 * face]
+        )
     )
     body = replace(body, targets=(MorphTarget(smile), MorphTarget(blink)))
     head = PARTS.index("head")
     straw = primitive(
-        ASSET, 1, lathe([(0.0, 0.0), (0.24, -0.012), (0.25, 0.0), (0.13, 0.02), (0.118, 0.09), (0.09, 0.12), (0, 0.125)], 28), 1
+        ASSET,
+        1,
+        lathe(
+            [(0.0, 0.0), (0.24, -0.012), (0.25, 0.0), (0.13, 0.02), (0.118, 0.09), (0.09, 0.12), (0, 0.125)],
+            28,
+        ),
+        1,
     )
-    hat = Node(Key(digest_of(ASSET), "node", len(made.nodes)), "hat", translation=np.array([0, 0.145, 0.015]), mesh=1)
-    nodes = tuple(replace(n, children=(*n.children, len(made.nodes))) if i == head else n for i, n in enumerate(nodes))
+    hat = Node(
+        Key(digest_of(ASSET), "node", len(made.nodes)), "hat", translation=np.array([0, 0.145, 0.015]), mesh=1
+    )
+    nodes = tuple(
+        replace(n, children=(*n.children, len(made.nodes))) if i == head else n for i, n in enumerate(nodes)
+    )
     meshes = (
-        replace(made.meshes[0], primitives=(body,), target_names=("happy", "blink"), weights=frozen([0.0, 0.0])),
+        replace(
+            made.meshes[0], primitives=(body,), target_names=("happy", "blink"), weights=frozen([0.0, 0.0])
+        ),
         mesh(ASSET, 1, "hat", [straw]),
     )
     materials = (

@@ -31,9 +31,9 @@ PARTS: tuple[tuple[str, int, tuple[float, float, float]], ...] = (
 
 
 def _shapes() -> dict[str, tuple[Shape, int]]:
-    dome = lathe([(0, -0.06), (0.09, -0.05), (0.115, -0.01), (0.10, 0.05), (0.06, 0.085), (0, 0.095)], 22).scaled(
-        0.85, 0.8, 1.25
-    )
+    dome = lathe(
+        [(0, -0.06), (0.09, -0.05), (0.115, -0.01), (0.10, 0.05), (0.06, 0.085), (0, 0.095)], 22
+    ).scaled(0.85, 0.8, 1.25)
     spikes = []
     for ring, (height, radius, count) in enumerate(((0.045, 0.07, 11), (0.075, 0.04, 7), (0.088, 0.01, 3))):
         for k in range(count):
@@ -42,7 +42,9 @@ def _shapes() -> dict[str, tuple[Shape, int]]:
             start = np.array([radius * np.sin(turn), height, 1.2 * radius * np.cos(turn)])
             spikes.append(tube([start, start + 0.03 * lean, start + 0.055 * lean], [0.009, 0.006, 0.0015], 6))
     head = lathe([(0, -0.02), (0.05, 0.0), (0.045, 0.03), (0.02, 0.07), (0, 0.085)], 16).turned(0, 90)
-    wheel = joined([box(0.09, 0.025, 0.012).moved(0, -0.012, -0.05), tube([(0, 0, 0), (0, 0, -0.05)], [0.008, 0.008], 8)])
+    wheel = joined(
+        [box(0.09, 0.025, 0.012).moved(0, -0.012, -0.05), tube([(0, 0, 0), (0, 0, -0.05)], [0.008, 0.008], 8)]
+    )
     leg = joined(
         [
             tube([(0, 0.01, 0), (0, -0.03, 0.005), (0, -0.05, 0.015)], [0.02, 0.016, 0.014], 10),
@@ -50,7 +52,13 @@ def _shapes() -> dict[str, tuple[Shape, int]]:
         ]
     )
     nose = lathe([(0, -0.012), (0.012, 0), (0, 0.012)], 10)
-    out = {"body": (dome, 0), "spines": (joined(spikes), 1), "head": (head, 0), "nose": (nose, 1), "key": (wheel, 1)}
+    out = {
+        "body": (dome, 0),
+        "spines": (joined(spikes), 1),
+        "head": (head, 0),
+        "nose": (nose, 1),
+        "key": (wheel, 1),
+    }
     return out | {n: (leg, 1) for n, _, _ in PARTS if n.startswith("leg")}
 
 

@@ -23,11 +23,23 @@ def scene(count: int = 3000) -> Scene:
     grain = noise((EDGE, EDGE), 4, 83)
     images = [image(ASSET, i, f"seed_{i:04}_c", ramp(np.roll(grain, i, 1), _pair(rng))) for i in range(count)]
     relief = [
-        image(ASSET, count + k, f"seed_relief_{k:02}_n", np.full((EDGE, EDGE, 3), (128, 128, 255), np.uint8) + _dents(k))
+        image(
+            ASSET,
+            count + k,
+            f"seed_relief_{k:02}_n",
+            np.full((EDGE, EDGE, 3), (128, 128, 255), np.uint8) + _dents(k),
+        )
         for k in range(KINDS)
     ]
     materials = tuple(
-        material(ASSET, i, f"seed {i:04}", {"base_colour": i, "normal": count + i % KINDS}, metallic=0.0, roughness=0.8)
+        material(
+            ASSET,
+            i,
+            f"seed {i:04}",
+            {"base_colour": i, "normal": count + i % KINDS},
+            metallic=0.0,
+            roughness=0.8,
+        )
         for i in range(count)
     )
     side = int(np.ceil(np.sqrt(count)))

@@ -44,38 +44,67 @@ def warden() -> Scene:
     made = figure("house_warden", Build(1.74, 0.84, 0.185, 0.56), WARDEN_NAMES, WARDEN_ORDER, WARDEN, 0.034)
     walk = clip(made, 0, "patrol", 1.2, stride(1.2), WARDEN_ORDER,
                 lambda t: np.stack([0.012 * np.sin(5.236 * t), 0.014 * np.cos(10.472 * t) - 0.02, 1.1 * t], axis=1))  # fmt: skip
-    wave = clip(made, 1, "greet", 2.0, {
-        "l.shoulder": lambda t: angles(0, 0, -14 + 0 * t),
-        "r.shoulder": lambda t: angles(0, 0, 14 - 30 * np.clip(t / 0.5, 0, 1) * np.clip((2 - t) / 0.5, 0, 1)),
-        "r.upper arm": lambda t: angles(0, 0, 52 - 84 * np.clip(t / 0.5, 0, 1) * np.clip((2 - t) / 0.5, 0, 1)),
-        "r.lower arm": lambda t: angles(0, 0, -28 * np.clip(t / 0.5, 0, 1) * np.clip((2 - t) / 0.5, 0, 1) * (1 + 0.5 * np.sin(t * 12))),
-        "l.upper arm": lambda t: angles(0, 0, -52 + 0 * t),
-        "head": lambda t: angles(0, -12 * np.clip(t / 0.5, 0, 1) * np.clip((2 - t) / 0.5, 0, 1), 0),
-    }, WARDEN_ORDER)  # fmt: skip
-    bow = clip(made, 2, "tend", 2.4, {
-        "spine": lambda t: angles(26 * np.sin(np.pi * t / 2.4)),
-        "chest": lambda t: angles(22 * np.sin(np.pi * t / 2.4)),
-        "neck": lambda t: angles(10 * np.sin(np.pi * t / 2.4)),
-        "l.shoulder": lambda t: angles(0, 0, -14 + 0 * t),
-        "r.shoulder": lambda t: angles(0, 0, 14 + 0 * t),
-        "l.upper arm": lambda t: angles(0, 16 * np.sin(np.pi * t / 2.4), -46),
-        "r.upper arm": lambda t: angles(0, -16 * np.sin(np.pi * t / 2.4), 46),
-        "l.upper leg": lambda t: angles(-14 * np.sin(np.pi * t / 2.4)),
-        "r.upper leg": lambda t: angles(-14 * np.sin(np.pi * t / 2.4)),
-        "l.lower leg": lambda t: angles(24 * np.sin(np.pi * t / 2.4)),
-        "r.lower leg": lambda t: angles(24 * np.sin(np.pi * t / 2.4)),
-    }, WARDEN_ORDER)  # fmt: skip
+    wave = clip(
+        made,
+        1,
+        "greet",
+        2.0,
+        {
+            "l.shoulder": lambda t: angles(0, 0, -14 + 0 * t),
+            "r.shoulder": lambda t: angles(
+                0, 0, 14 - 30 * np.clip(t / 0.5, 0, 1) * np.clip((2 - t) / 0.5, 0, 1)
+            ),
+            "r.upper arm": lambda t: angles(
+                0, 0, 52 - 84 * np.clip(t / 0.5, 0, 1) * np.clip((2 - t) / 0.5, 0, 1)
+            ),
+            "r.lower arm": lambda t: angles(
+                0, 0, -28 * np.clip(t / 0.5, 0, 1) * np.clip((2 - t) / 0.5, 0, 1) * (1 + 0.5 * np.sin(t * 12))
+            ),
+            "l.upper arm": lambda t: angles(0, 0, -52 + 0 * t),
+            "head": lambda t: angles(0, -12 * np.clip(t / 0.5, 0, 1) * np.clip((2 - t) / 0.5, 0, 1), 0),
+        },
+        WARDEN_ORDER,
+    )
+    bow = clip(
+        made,
+        2,
+        "tend",
+        2.4,
+        {
+            "spine": lambda t: angles(26 * np.sin(np.pi * t / 2.4)),
+            "chest": lambda t: angles(22 * np.sin(np.pi * t / 2.4)),
+            "neck": lambda t: angles(10 * np.sin(np.pi * t / 2.4)),
+            "l.shoulder": lambda t: angles(0, 0, -14 + 0 * t),
+            "r.shoulder": lambda t: angles(0, 0, 14 + 0 * t),
+            "l.upper arm": lambda t: angles(0, 16 * np.sin(np.pi * t / 2.4), -46),
+            "r.upper arm": lambda t: angles(0, -16 * np.sin(np.pi * t / 2.4), 46),
+            "l.upper leg": lambda t: angles(-14 * np.sin(np.pi * t / 2.4)),
+            "r.upper leg": lambda t: angles(-14 * np.sin(np.pi * t / 2.4)),
+            "l.lower leg": lambda t: angles(24 * np.sin(np.pi * t / 2.4)),
+            "r.lower leg": lambda t: angles(24 * np.sin(np.pi * t / 2.4)),
+        },
+        WARDEN_ORDER,
+    )
     return signed(replace(made, clips=(walk, wave, bow)))
 
 
 def lighter() -> Scene:
     """The lamplighter: A-pose, other proportions, other names, a nod of its own."""
-    made = figure("lamplighter", Build(1.58, 0.70, 0.20, 0.60, 48.0, 0.115, 1.12), LIGHTER_NAMES, PARTS, LIGHTER, 0.032)
-    nod = clip(made, 0, "nod", 1.0, {
-        "head": lambda t: angles(14 * np.sin(np.pi * t) ** 2),
-        "chest": lambda t: angles(3 * np.sin(np.pi * t)),
-        "l.upper arm": lambda t: angles(10 * np.sin(np.pi * t)),
-    }, PARTS)  # fmt: skip
+    made = figure(
+        "lamplighter", Build(1.58, 0.70, 0.20, 0.60, 48.0, 0.115, 1.12), LIGHTER_NAMES, PARTS, LIGHTER, 0.032
+    )
+    nod = clip(
+        made,
+        0,
+        "nod",
+        1.0,
+        {
+            "head": lambda t: angles(14 * np.sin(np.pi * t) ** 2),
+            "chest": lambda t: angles(3 * np.sin(np.pi * t)),
+            "l.upper arm": lambda t: angles(10 * np.sin(np.pi * t)),
+        },
+        PARTS,
+    )
     return signed(replace(made, clips=(nod,)))
 
 
@@ -106,24 +135,41 @@ def keeper() -> Scene:
     # A joint under the head that moves nothing, as tools leave them to aim at.
     aim = Node(Key(digest, "node", count + 5), "head_aim", translation=np.array([0, 0.2, 0.1]))
     head = PARTS.index("head")
-    nodes = [replace(n, children=(*n.children, count + 5)) if i == head else n for i, n in enumerate(made.nodes)]
+    nodes = [
+        replace(n, children=(*n.children, count + 5)) if i == head else n for i, n in enumerate(made.nodes)
+    ]
     rig = made.skins[0]
     place = np.eye(4)
     place[:3, 3] = -(np.linalg.inv(rig.inverse_bind[head])[:3, 3] + [0, 0.2, 0.1])
     old = np.tile(np.eye(4), (4, 1, 1))
     old[:, 1, 3] = [-0.3 * (k + 1) for k in range(4)]
     first = replace(
-        rig, joints=(*rig.joints, count + 5), inverse_bind=frozen(np.concatenate([rig.inverse_bind, place[None]]), np.float64)
+        rig,
+        joints=(*rig.joints, count + 5),
+        inverse_bind=frozen(np.concatenate([rig.inverse_bind, place[None]]), np.float64),
     )
-    second = Skin(Key(digest, "skin", 1), "old rig", tuple(range(count, count + 4)), frozen(old, np.float64), root=count)
+    second = Skin(
+        Key(digest, "skin", 1), "old rig", tuple(range(count, count + 4)), frozen(old, np.float64), root=count
+    )
     tag = replace(
-        shell, key=Key(digest, "primitive", 2), positions=frozen(skin.positions[:3] * 0.02 + [0, 1.3, -0.2]), normals=frozen(skin.normals[:3]),
-        texcoords=(frozen(skin.texcoords[0][:3]),), joints=frozen(np.zeros((3, 4)), np.uint16), weights=frozen(np.eye(4)[np.zeros(3, int)]),
-        indices=frozen([0, 1, 2], np.uint32), material=0,
-    )  # fmt: skip
+        shell,
+        key=Key(digest, "primitive", 2),
+        positions=frozen(skin.positions[:3] * 0.02 + [0, 1.3, -0.2]),
+        normals=frozen(skin.normals[:3]),
+        texcoords=(frozen(skin.texcoords[0][:3]),),
+        joints=frozen(np.zeros((3, 4)), np.uint16),
+        weights=frozen(np.eye(4)[np.zeros(3, int)]),
+        indices=frozen([0, 1, 2], np.uint32),
+        material=0,
+    )
     tagged = Node(Key(digest, "node", count + 6), "tag", mesh=2, skin=1)
-    return signed(replace(
-        made, nodes=(*nodes, *spare, loose, aim, tagged), roots=(*made.roots, count, count + 4, count + 6), skins=(first, second),
-        meshes=(*made.meshes, mesh(asset, 1, "body outline", [shell]), mesh(asset, 2, "tag", [tag])),
-        materials=(*made.materials, outline),
-    ))  # fmt: skip
+    return signed(
+        replace(
+            made,
+            nodes=(*nodes, *spare, loose, aim, tagged),
+            roots=(*made.roots, count, count + 4, count + 6),
+            skins=(first, second),
+            meshes=(*made.meshes, mesh(asset, 1, "body outline", [shell]), mesh(asset, 2, "tag", [tag])),
+            materials=(*made.materials, outline),
+        )
+    )

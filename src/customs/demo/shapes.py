@@ -69,11 +69,17 @@ def lathe(profile: Sequence[tuple[float, float]], sides: int = 24) -> Shape:
     p = np.array(profile, dtype=float)
     turn = np.linspace(0, 2 * np.pi, sides + 1)
     radius, height = p[:, 0][:, None], p[:, 1][:, None]
-    points = np.stack([radius * np.sin(turn), np.broadcast_to(height, (len(p), sides + 1)), radius * np.cos(turn)], axis=2)
+    points = np.stack(
+        [radius * np.sin(turn), np.broadcast_to(height, (len(p), sides + 1)), radius * np.cos(turn)], axis=2
+    )
     length = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(p, axis=0), axis=1))])
     v = 1 - length / length[-1]
     uvs = np.stack(
-        [np.broadcast_to(turn / (2 * np.pi), (len(p), sides + 1)), np.broadcast_to(v[:, None], (len(p), sides + 1))], 2
+        [
+            np.broadcast_to(turn / (2 * np.pi), (len(p), sides + 1)),
+            np.broadcast_to(v[:, None], (len(p), sides + 1)),
+        ],
+        2,
     )
     faces = grid_faces(len(p) - 1, sides)[:, ::-1]
     flat = points.reshape(-1, 3)
@@ -101,7 +107,13 @@ def tube(path: Sequence[Any], radii: Sequence[float], sides: int = 12, caps: boo
     points = p[:, None] + ring * r[:, None, None]
     length = np.concatenate([[0], np.cumsum(np.linalg.norm(np.diff(p, axis=0), axis=1))])
     v = length / max(length[-1], 1e-9)
-    uvs = np.stack([np.broadcast_to(turn / (2 * np.pi), points.shape[:2]), np.broadcast_to(v[:, None], points.shape[:2])], 2)
+    uvs = np.stack(
+        [
+            np.broadcast_to(turn / (2 * np.pi), points.shape[:2]),
+            np.broadcast_to(v[:, None], points.shape[:2]),
+        ],
+        2,
+    )
     faces = grid_faces(len(p) - 1, sides)
     flat = points.reshape(-1, 3)
     a, b, c = flat[faces[:, 0]], flat[faces[:, 1]], flat[faces[:, 2]]
@@ -176,7 +188,14 @@ def sheet(outline: Sequence[tuple[float, float]], bend: float, rows: int = 6) ->
     z, y = np.cumsum(np.cos(angle) * step), -np.cumsum(np.sin(angle) * step)
     across = np.array([-1.0, 0.0, 1.0])
     points = np.stack(
-        [half[:, None] * across, y[:, None] - 0.12 * half[:, None] * np.abs(across), np.repeat(z[:, None], 3, 1)], 2
+        [
+            half[:, None] * across,
+            y[:, None] - 0.12 * half[:, None] * np.abs(across),
+            np.repeat(z[:, None], 3, 1),
+        ],
+        2,
     )
-    uvs = np.stack([np.broadcast_to((across + 1) / 2, (rows + 1, 3)), np.broadcast_to(1 - t[:, None], (rows + 1, 3))], 2)
+    uvs = np.stack(
+        [np.broadcast_to((across + 1) / 2, (rows + 1, 3)), np.broadcast_to(1 - t[:, None], (rows + 1, 3))], 2
+    )
     return Shape(points.reshape(-1, 3), uvs.reshape(-1, 2), grid_faces(rows, 2))

@@ -1,5 +1,5 @@
-"""The watering stork: a clockwork wader with a tank on its back. Arrives as a GLB with centimetres inside, lying down,
-in fourteen pieces, six influences a vertex, one long take."""
+"""The watering stork: a clockwork wader with a tank on its back. Arrives as a GLB with centimetres inside,
+lying down, in fourteen pieces, six influences a vertex, one long take."""
 
 from __future__ import annotations
 
@@ -74,13 +74,22 @@ def _leg(side: float, suffix: str) -> dict[str, Shape]:
     hip, knee = _place(f"thigh_{suffix}"), _place(f"shank_{suffix}")
     ankle, toe = _place(f"foot_{suffix}"), _place(f"toe_{suffix}")
     thigh = tube([hip + [0, 0.06, 0], hip * 0.6 + knee * 0.4, knee], [0.075, 0.062, 0.034], 12)
-    joint = lathe([(0, -0.042), (0.036, -0.026), (0.044, 0), (0.036, 0.026), (0, 0.042)], 14).turned(2, 90).moved(*knee)
+    joint = (
+        lathe([(0, -0.042), (0.036, -0.026), (0.044, 0), (0.036, 0.026), (0, 0.042)], 14)
+        .turned(2, 90)
+        .moved(*knee)
+    )
     shank = joined([tube([knee, knee * 0.5 + ankle * 0.5, ankle], [0.026, 0.02, 0.024], 10), joint])
-    toes = [tube([ankle, ankle * 0.4 + t * 0.6 + [0, 0.012, 0], t], [0.024, 0.018, 0.008], 8) for t in _toes(ankle, toe, side)]
+    toes = [
+        tube([ankle, ankle * 0.4 + t * 0.6 + [0, 0.012, 0], t], [0.024, 0.018, 0.008], 8)
+        for t in _toes(ankle, toe, side)
+    ]
     return {f"thigh_{suffix}": thigh, f"shank_{suffix}": shank, f"foot_{suffix}": joined(toes)}
 
 
-def _toes(ankle: npt.NDArray[np.float64], toe: npt.NDArray[np.float64], side: float) -> list[npt.NDArray[np.float64]]:
+def _toes(
+    ankle: npt.NDArray[np.float64], toe: npt.NDArray[np.float64], side: float
+) -> list[npt.NDArray[np.float64]]:
     out = [toe.copy(), toe + [0.075 * side, -0.01, -0.04], toe + [-0.075 * side, -0.01, -0.04]]
     out.append(np.array([ankle[0], 0.018, ankle[2] - 0.10]))
     for t in out:
@@ -108,10 +117,15 @@ def pieces() -> dict[str, tuple[Shape, int]]:
         .moved(0.082 * s, 1.69, 0.45)
         for s in (1, -1)
     ]
-    beak = tube([(0, 1.665, 0.47), (0, 1.645, 0.58), (0, 1.58, 0.73), (0, 1.52, 0.86)], [0.05, 0.036, 0.02, 0.006], 12)
+    beak = tube(
+        [(0, 1.665, 0.47), (0, 1.645, 0.58), (0, 1.58, 0.73), (0, 1.52, 0.86)], [0.05, 0.036, 0.02, 0.006], 12
+    )
     rose = lathe([(0, 0), (0.028, 0.01), (0.034, 0.03), (0, 0.034)], 12).turned(0, 115).moved(0, 1.518, 0.865)
-    neck = tube([_place("chest") + [0, 0.02, 0.1], *(_place(f"neck_0{k}") for k in (1, 2, 3)), _place("head")],
-                [0.115, 0.088, 0.062, 0.054, 0.062], 16)  # fmt: skip
+    neck = tube(
+        [_place("chest") + [0, 0.02, 0.1], *(_place(f"neck_0{k}") for k in (1, 2, 3)), _place("head")],
+        [0.115, 0.088, 0.062, 0.054, 0.062],
+        16,
+    )
     tank = lathe(
         [
             (0, 0),
@@ -128,9 +142,17 @@ def pieces() -> dict[str, tuple[Shape, int]]:
         24,
     )
     straps = [box(0.30, 0.03, 0.03).moved(0, 1.27 + 0.16 * k, -0.08) for k in (0, 1)]
-    pipe = tube([(0, 1.30, 0.06), (0, 1.26, 0.20), (0.05, 1.30, 0.36), (0.05, 1.48, 0.34), (0.04, 1.60, 0.40)], [0.018] * 5, 8)
+    pipe = tube(
+        [(0, 1.30, 0.06), (0, 1.26, 0.20), (0.05, 1.30, 0.36), (0.05, 1.48, 0.34), (0.04, 1.60, 0.40)],
+        [0.018] * 5,
+        8,
+    )
     tail = [
-        tube([(0.03 * k, 1.0, -0.30), (0.05 * k, 0.95, -0.46), (0.06 * k, 0.84, -0.58)], [0.05, 0.045, 0.008], 8)
+        tube(
+            [(0.03 * k, 1.0, -0.30), (0.05 * k, 0.95, -0.46), (0.06 * k, 0.84, -0.58)],
+            [0.05, 0.045, 0.008],
+            8,
+        )
         for k in (-1, 0, 1)
     ]
     out: dict[str, tuple[Shape, int]] = {
@@ -148,14 +170,21 @@ def pieces() -> dict[str, tuple[Shape, int]]:
     return out
 
 
-def _weights(points: npt.NDArray[np.float32], piece: str) -> tuple[npt.NDArray[np.uint16], npt.NDArray[np.float32]]:
-    """Six influences a vertex, by distance to the bones, those of the piece itself preferred. Stored in sets of four."""
+def _weights(
+    points: npt.NDArray[np.float32], piece: str
+) -> tuple[npt.NDArray[np.uint16], npt.NDArray[np.float32]]:
+    """Six influences a vertex, by distance to the bones, those of the piece itself preferred. Stored in sets
+    of four.
+    """
     names = [n for n, _, _ in JOINTS]
     distance = np.stack([_bone_distance(points.astype(float), n) for n in names], axis=1)
     home = {
-        "neck": ("neck_01", "neck_02", "neck_03"), "body": ("hips", "chest"), "tail": ("tail", "tail_tip"),
-        "wing_l": ("wing_l", "wing_tip_l"), "wing_r": ("wing_r", "wing_tip_r"),
-    }.get(piece, (piece,))  # fmt: skip
+        "neck": ("neck_01", "neck_02", "neck_03"),
+        "body": ("hips", "chest"),
+        "tail": ("tail", "tail_tip"),
+        "wing_l": ("wing_l", "wing_tip_l"),
+        "wing_r": ("wing_r", "wing_tip_r"),
+    }.get(piece, (piece,))
     mine = np.array([0.0 if n in home else 0.10 for n in names])
     reach = distance + mine
     reach -= reach.min(axis=1, keepdims=True)

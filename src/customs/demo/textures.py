@@ -117,7 +117,9 @@ def fern_leaf(size: int, seed: int) -> Pixels:
             tip = (mid + side * reach, y - reach * 0.42)
             elbow = (mid + side * reach * 0.5, y - reach * 0.1 - thick)
             below = (mid + side * reach * 0.5, y - reach * 0.14 + thick)
-            draw.polygon([(mid, y - thick * 0.4), elbow, tip, below, (mid, y + thick * 0.5)], fill=(*green, 255))
+            draw.polygon(
+                [(mid, y - thick * 0.4), elbow, tip, below, (mid, y + thick * 0.5)], fill=(*green, 255)
+            )
     draw.line([(mid, big * 0.99), (mid, big * 0.05)], fill=(92, 88, 44, 255), width=max(3, big // 70))
     return np.asarray(picture.resize((size, size), PIL.Image.Resampling.LANCZOS))
 
@@ -131,7 +133,9 @@ def feather(size: int, seed: int) -> Pixels:
     u = x * columns + 0.5 * (row % 2)
     fu, fv = u - np.floor(u) - 0.5, v - row
     edge = np.clip(1 - np.hypot(fu * 2, fv * 1.05), 0, 1)
-    tone = np.random.default_rng(seed).random((rows + 1, columns + 2))[row.astype(int), np.floor(u).astype(int)]
+    tone = np.random.default_rng(seed).random((rows + 1, columns + 2))[
+        row.astype(int), np.floor(u).astype(int)
+    ]
     grain = noise((size, size), 32, seed, 2)
     value = 0.15 + 0.5 * edge + 0.25 * tone + 0.15 * grain
     return ramp(value, [(70, 38, 22), (140, 84, 42), (186, 124, 62), (220, 170, 100)])

@@ -31,7 +31,15 @@ class Good:
 
 
 GOODS = (
-    Good("watering_stork", "Watering stork", "rigged", "stork/watering_stork.glb", "centimetre-zup", stork.arriving, "glb"),
+    Good(
+        "watering_stork",
+        "Watering stork",
+        "rigged",
+        "stork/watering_stork.glb",
+        "centimetre-zup",
+        stork.arriving,
+        "glb",
+    ),
     Good(
         "bell_lantern",
         "Bell lantern",
@@ -45,16 +53,51 @@ GOODS = (
     Good("fern_bed", "Fern bed", "foliage", "fern/fern_bed.gltf", "metre-yup", goods.fern_bed, "gltf"),
     Good("pane_wall", "Pane wall", "module", "wall/pane_wall.glb", "metre-zup", goods.pane_wall, "glb"),
     Good("seed_cart", "Seed cart", "prop", "cart/seed_cart.gltf", "metre-yup", cart.scene, "gltf"),
-    Good("spring_basin", "Spring basin", "prop", "basin/spring_basin.stl", "centimetre-zup", goods.spring_basin, "stl"),
-    Good("mosaic_floor", "Mosaic floor", "module", "floor/mosaic_floor.gltf", "metre-yup", floor.scene, "gltf"),
-    Good("potting_bench", "Potting bench", "prop", "bench/potting_bench.obj", "metre-yup", bench.scene, "obj", bench.loose),
-    Good("gardener", "Gardener", "humanoid", "gardener/gardener.vrm", "metre-yup", gardener.scene, "glb"),
-    Good("hedgehog", "Clockwork hedgehog", "parts", "hedgehog/hedgehog.gltf", "metre-yup", hedgehog.scene, "gltf"),
     Good(
-        "lamplighter", "Lamplighter", "rigged", "lamplighter/lamplighter.fbx", "centimetre-zup", people.lighter_arriving, "fbx"
+        "spring_basin",
+        "Spring basin",
+        "prop",
+        "basin/spring_basin.stl",
+        "centimetre-zup",
+        goods.spring_basin,
+        "stl",
+    ),
+    Good(
+        "mosaic_floor", "Mosaic floor", "module", "floor/mosaic_floor.gltf", "metre-yup", floor.scene, "gltf"
+    ),
+    Good(
+        "potting_bench",
+        "Potting bench",
+        "prop",
+        "bench/potting_bench.obj",
+        "metre-yup",
+        bench.scene,
+        "obj",
+        bench.loose,
+    ),
+    Good("gardener", "Gardener", "humanoid", "gardener/gardener.vrm", "metre-yup", gardener.scene, "glb"),
+    Good(
+        "hedgehog",
+        "Clockwork hedgehog",
+        "parts",
+        "hedgehog/hedgehog.gltf",
+        "metre-yup",
+        hedgehog.scene,
+        "gltf",
+    ),
+    Good(
+        "lamplighter",
+        "Lamplighter",
+        "rigged",
+        "lamplighter/lamplighter.fbx",
+        "centimetre-zup",
+        people.lighter_arriving,
+        "fbx",
     ),
     Good("moss_keeper", "Moss keeper", "rigged", "moss/moss_keeper.glb", "metre-yup", people.keeper, "glb"),
-    Good("house_warden", "House warden", "donor", "warden/house_warden.glb", "metre-yup", people.warden, "glb"),
+    Good(
+        "house_warden", "House warden", "donor", "warden/house_warden.glb", "metre-yup", people.warden, "glb"
+    ),
 )
 
 

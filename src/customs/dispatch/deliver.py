@@ -27,7 +27,9 @@ Writer = Callable[[Scene, WriteOptions], dict[str, Parts]]
 
 @dataclass(frozen=True)
 class Deliverable:
-    """A file to be: its path inside the package, what it is, and how its bytes are made (telling how far it is, 0..1)."""
+    """A file to be: its path inside the package, what it is, and how its bytes are made (telling how far it
+    is, 0..1).
+    """
 
     path: str
     kind: str
@@ -45,11 +47,15 @@ def destination_scene(scene: Scene, sheet: Sheet) -> Scene:
 def image_path(image: Image, sheet: Sheet, asset: str, form: str) -> str:
     """Path of a texture inside the package, in the file format `form`."""
     ending = texture_format(form).endings[0]
-    return sheet.layout.texture.format(asset=asset, name=image.name, ending=ending, index="", material="", role="", later="")
+    return sheet.layout.texture.format(
+        asset=asset, name=image.name, ending=ending, index="", material="", role="", later=""
+    )
 
 
 def planned_files(scene: Scene, sheet: Sheet) -> tuple[tuple[str, str], ...]:
-    """(path, kind) of every file a delivery of `scene` would write; nothing is converted or encoded for it."""
+    """(path, kind) of every file a delivery of `scene` would write; nothing is converted or encoded for
+    it.
+    """
     used = prune(scene)
     textures = [path for path, _, _ in _texture_files(used, sheet)] if _apart(sheet) else []
     models = [pair for f in model_files(used, sheet) for pair in _endings(f, sheet)]
@@ -68,7 +74,11 @@ def _there(scene: Scene) -> dict[int, Image]:
 def _texture_files(scene: Scene, sheet: Sheet) -> list[tuple[str, int, Delivery]]:
     """(path, image, how) of each texture file, further copies after the one a model names."""
     how = {i: deliveries(im, scene.wishes) for i, im in _there(scene).items()}
-    return [(image_path(scene.images[i], sheet, scene.name, d.form), i, d) for i, files in how.items() for d in files]
+    return [
+        (image_path(scene.images[i], sheet, scene.name, d.form), i, d)
+        for i, files in how.items()
+        for d in files
+    ]
 
 
 def _endings(file: ModelFile, sheet: Sheet) -> list[tuple[str, str]]:
@@ -91,14 +101,22 @@ def deliver(final: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
     form = entry.settings(**sheet.model.form)
     out = [d for f in model_files(final, sheet) for d in _model(f, sheet, write, form, paths)]
     kinds = texture_kinds(final)
-    out += [Deliverable(path, "texture", _encoder(final.images[i], how, kinds.get(i, PLAIN)), final.images[i].name)
-            for path, i, how in textures]  # fmt: skip
+    out += [
+        Deliverable(
+            path, "texture", _encoder(final.images[i], how, kinds.get(i, PLAIN)), final.images[i].name
+        )
+        for path, i, how in textures
+    ]
     _no_clash(out)
     return tuple(out)
 
 
-def _model(file: ModelFile, sheet: Sheet, write: Writer, form: Settings, paths: Mapping[str, str]) -> list[Deliverable]:
-    """The deliverables of one model file in the `form` the sheet asks for; `paths` of textures apart by Key."""
+def _model(
+    file: ModelFile, sheet: Sheet, write: Writer, form: Settings, paths: Mapping[str, str]
+) -> list[Deliverable]:
+    """The deliverables of one model file in the `form` the sheet asks for; `paths` of textures apart by
+    Key.
+    """
     folder, stem = posixpath.split(file.path)
     relative = {
         i: posixpath.relpath(paths[str(im.key)], folder or ".")
@@ -125,5 +143,7 @@ def _no_clash(files: list[Deliverable]) -> None:
     for f in files:
         low = f.path.lower()
         if low in taken:
-            raise WriteError(f"two files called {f.path}", "a name of its own for each", "Add Names to the route.")
+            raise WriteError(
+                f"two files called {f.path}", "a name of its own for each", "Add Names to the route."
+            )
         taken[low] = f.subject

@@ -23,16 +23,22 @@ from customs.words import many
 
 
 def package_folder(out: Path, scene: Scene, folder: str = "") -> Path:
-    """Where the package of a scene goes below `out`: a folder of its name, or `folder`. Raises WriteError for no name."""
+    """Where the package of a scene goes below `out`: a folder of its name, or `folder`. Raises WriteError for
+    no name.
+    """
     for part in folder.split("/") if folder else [scene.name]:
         if why := why_no_part(part):
-            raise WriteError(f"the name “{part}” {why}", "a name every system takes", "Add Names to the route.", scene.name)
+            raise WriteError(
+                f"the name “{part}” {why}", "a name every system takes", "Add Names to the route.", scene.name
+            )
     return out / (folder or scene.name)
 
 
 @dataclass(frozen=True, eq=False)
 class Goods:
-    """All that a package and its docket are made from: the asset as received, after every stop, judged, and where it came from."""
+    """All that a package and its docket are made from: the asset as received, after every stop, judged, and
+    where it came from.
+    """
 
     received: Scene
     passed: Sequence[At]
@@ -50,24 +56,38 @@ def dispatch(
     replace_existing: bool = False,
     folder: str = "",
 ) -> Written:
-    """Write the package of the asset at the end of its route to a folder of its name (or `folder`) below `out`.
+    """Write the package of the asset at the end of its route to a folder of its name (or `folder`) below
+    `out`.
 
-    `check` is shown the finished package before it is put in its place, and raises where it must not be. Raises WriteError for a
-    held asset (nothing is written) and whatever `write_package` raises.
+    `check` is shown the finished package before it is put in its place, and raises where it must not be.
+    Raises WriteError for a held asset (nothing is written) and whatever `write_package` raises.
     """
     held = [r for r in goods.ledger.open() if r.verdict == "held"]
     scene = goods.passed[-1].scene
     if held:
         what = "; ".join(f"{r.title}: {r.delivering}" for r in held[:3])
-        raise WriteError(f"{many(len(held), 'requirement')} held ({what})", "none", "Clear them first.", scene.name)
+        raise WriteError(
+            f"{many(len(held), 'requirement')} held ({what})", "none", "Clear them first.", scene.name
+        )
     if goods.about.use == "study":
-        raise WriteError("study-only goods are never dispatched", "goods that may be delivered", file=goods.received.name)
+        raise WriteError(
+            "study-only goods are never dispatched", "goods that may be delivered", file=goods.received.name
+        )
     final = destination_scene(scene, goods.sheet)
     when = datetime.now(UTC).strftime("%Y-%m-%d %H:%M UTC")
 
     def docket(files: Sequence[dict[str, Any]], folder: Path) -> dict[str, Any]:
         return make_docket(
-            goods.sheet, goods.received, final, goods.passed, goods.ledger, goods.about, goods.source, files, when, folder
+            goods.sheet,
+            goods.received,
+            final,
+            goods.passed,
+            goods.ledger,
+            goods.about,
+            goods.source,
+            files,
+            when,
+            folder,
         )
 
     target = package_folder(out, scene, folder)

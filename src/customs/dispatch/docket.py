@@ -60,22 +60,34 @@ class Model:
 
 
 WHOLE = ("triangles", "materials", "joints", "clips")
-"""Counts a file has to keep where its format carries them; vertices are parted and joined by formats as they need."""
+"""Counts a file has to keep where its format carries them; vertices are parted and joined by formats as they
+need.
+"""
 
 
 def written_model(file: ModelFile, sheet: Sheet, folder: Path) -> Model:
-    """What one model file holds, read back from `folder`: its counts, names and box. Raises WriteError when faces are gone."""
+    """What one model file holds, read back from `folder`: its counts, names and box. Raises WriteError when
+    faces are gone.
+    """
     entry = get_format(sheet.model.format)
     ending = entry.files(file.scene)[0]
     found = prune(read_scene(Source(folder / (file.path + ending), folder)))
     meant, holds = counts(told_by_model(file.scene, entry, posixpath.basename(file.path))), counts(found)
     if holds["triangles"] != meant["triangles"]:
         raise WriteError(
-            f"{holds['triangles']:,} triangles in the file that was written", f"{meant['triangles']:,}",
-            "Nothing was put in place. Choose another format, or simplify the mesh.", file.path + ending,
-        )  # fmt: skip
+            f"{holds['triangles']:,} triangles in the file that was written",
+            f"{meant['triangles']:,}",
+            "Nothing was put in place. Choose another format, or simplify the mesh.",
+            file.path + ending,
+        )
     lost = {k: meant[k] - holds[k] for k in WHOLE if meant[k] > holds[k]}
-    record = {"path": file.path + ending, "kind": file.kind, "after": holds, "names": names_of(found), "box": box_of(found)}
+    record = {
+        "path": file.path + ending,
+        "kind": file.kind,
+        "after": holds,
+        "names": names_of(found),
+        "box": box_of(found),
+    }
     return Model(record, found, lost)
 
 
@@ -101,11 +113,21 @@ def left_behind(received: Scene, passed: Sequence[At], sheet: Sheet, models: Seq
     arrived = passed[0].scene if passed else received
     out = [
         loss.as_dict()
-        for loss in losses(arrived, passed[-1].scene if passed else received, get_format(sheet.model.format), passed)
+        for loss in losses(
+            arrived, passed[-1].scene if passed else received, get_format(sheet.model.format), passed
+        )
     ]
     for m in models:
-        out += [{"kind": k, "text": f"{n:,} {k} that {m.record['path']} does not hold", "before": n, "after": 0, "unasked": False}
-                for k, n in m.lost.items()]  # fmt: skip
+        out += [
+            {
+                "kind": k,
+                "text": f"{n:,} {k} that {m.record['path']} does not hold",
+                "before": n,
+                "after": 0,
+                "unasked": False,
+            }
+            for k, n in m.lost.items()
+        ]
     return out
 
 
@@ -121,7 +143,8 @@ def make_docket(
     when: str,
     folder: Path,
 ) -> Json:
-    """The docket as data; `final` is in destination numbers, `folder` holds the files as written: its counts are theirs.
+    """The docket as data; `final` is in destination numbers, `folder` holds the files as written: its counts
+    are theirs.
 
     The digest is over everything else, written last.
     """
@@ -134,9 +157,18 @@ def make_docket(
         "made_by": f"Customs {__version__}",
         "when": when,
         "asset": final.name,
-        "sheet": {"id": sheet.id, "title": sheet.title, "edition": sheet.edition, "digest": sheet_digest(sheet)},
+        "sheet": {
+            "id": sheet.id,
+            "title": sheet.title,
+            "edition": sheet.edition,
+            "digest": sheet_digest(sheet),
+        },
         "source": dict(source),
-        "rights": {"author": about.author, "licence": about.licence or received.copyright, "use": about.use or "deliver"},
+        "rights": {
+            "author": about.author,
+            "licence": about.licence or received.copyright,
+            "use": about.use or "deliver",
+        },
         "before": counts(received),
         "after": main["after"] | {"clips": len(clips)},
         "box": {"unit": sheet.axes.unit_name, "metres_per_unit": sheet.axes.metres_per_unit, **main["box"]},

@@ -1,4 +1,6 @@
-"""How large a package will be, before anything is converted or encoded: exact where files go out as they came, else about."""
+"""How large a package will be, before anything is converted or encoded: exact where files go out as they
+came, else about.
+"""
 
 from __future__ import annotations
 
@@ -13,9 +15,17 @@ from customs.scene.wishes import Delivery
 from customs.sheet.model import Sheet
 from customs.surface.pixels import image_info
 
-PACKED: Mapping[str, float] = {"png": 0.2, "webp": 0.13, "jpeg": 0.05, "tga": 0.8, "bmp": 1.0, "ktx2": 1.0, "dds": 1.0}
-"""Share of its plain bytes a texture file takes in each format: PNG, WebP, JPEG and TGA as the median of the demo's textures (a
-noisy photograph takes up to three times that), the others by their format."""
+PACKED: Mapping[str, float] = {
+    "png": 0.2,
+    "webp": 0.13,
+    "jpeg": 0.05,
+    "tga": 0.8,
+    "bmp": 1.0,
+    "ktx2": 1.0,
+    "dds": 1.0,
+}
+"""Share of its plain bytes a texture file takes in each format: PNG, WebP, JPEG and TGA as the median of the
+demo's textures (a noisy photograph takes up to three times that), the others by their format."""
 BITS: Mapping[str, int] = {"bc1": 4, "bc4": 4, "bc3": 8, "bc5": 8, "bc7": 8}
 """Bits a pixel of each block compression (Khronos Data Format Specification 1.3)."""
 MIPS = 4 / 3
@@ -59,7 +69,9 @@ def _array_bytes(prim: Primitive) -> int:
 
 
 def planned_sizes(scene: Scene, sheet: Sheet) -> tuple[dict[str, int], int]:
-    """(bytes by path of texture files apart, bytes of the model files together with the textures inside them)."""
+    """(bytes by path of texture files apart, bytes of the model files together with the textures inside
+    them).
+    """
     used = prune(scene)
     textures = {
         image_path(im, sheet, used.name, how.form): texture_bytes(im, how)

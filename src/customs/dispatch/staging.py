@@ -1,4 +1,6 @@
-"""Hidden folders beside a target in which a package is made; what a killed process left of them is swept by the next one."""
+"""Hidden folders beside a target in which a package is made; what a killed process left of them is swept by
+the next one.
+"""
 
 from __future__ import annotations
 
@@ -21,9 +23,15 @@ def new_staging(target: Path) -> Path:
 
 
 def sweep(folder: Path) -> None:
-    """Removes what processes that are no more left in `folder`; an old package that was half replaced goes back to its place."""
+    """Removes what processes that are no more left in `folder`; an old package that was half replaced goes
+    back to its place.
+    """
     with os.scandir(folder) as entries:
-        found = [(Path(e.path), m) for e in entries if (m := NAME.match(e.name)) and e.is_dir(follow_symlinks=False)]
+        found = [
+            (Path(e.path), m)
+            for e in entries
+            if (m := NAME.match(e.name)) and e.is_dir(follow_symlinks=False)
+        ]
     for path, said in found:
         if _alive(int(said["process"])):
             continue

@@ -1,4 +1,6 @@
-"""What a model file of a format tells of a scene: what the format has no place for is not in its figures and names."""
+"""What a model file of a format tells of a scene: what the format has no place for is not in its figures and
+names.
+"""
 
 from __future__ import annotations
 
@@ -17,15 +19,20 @@ from customs.scene.tree import mesh_nodes
 
 
 def told_by_model(scene: Scene, entry: Format, stem: str) -> Scene:
-    """The scene as a file called `stem` tells it: textures in roles the format knows, materials and tree where it has them.
+    """The scene as a file called `stem` tells it: textures in roles the format knows, materials and tree
+    where it has them.
 
     Only what is counted and named is meant to hold: places are not moved.
     """
     roles = entry.texture_roles
-    materials = tuple(replace(m, textures={r: u for r, u in m.textures.items() if r in roles}) for m in scene.materials)
+    materials = tuple(
+        replace(m, textures={r: u for r, u in m.textures.items() if r in roles}) for m in scene.materials
+    )
     out = prune(replace(scene, materials=materials))
     if "materials" not in entry.carries:
-        meshes = tuple(replace(m, primitives=tuple(replace(p, material=None) for p in m.primitives)) for m in out.meshes)
+        meshes = tuple(
+            replace(m, primitives=tuple(replace(p, material=None) for p in m.primitives)) for m in out.meshes
+        )
         out = prune(replace(out, meshes=meshes, materials=(), images=(), variants=()))
     return out if "hierarchy" in entry.carries else _one_mesh(out, entry, stem)
 
@@ -38,7 +45,12 @@ def _one_mesh(scene: Scene, entry: Format, stem: str) -> Scene:
         parts = [_corners(p) for p in parts]
     mesh = Mesh(Key(scene.digest, "mesh", 0), stem, tuple(parts))
     return replace(
-        scene, nodes=(Node(Key(scene.digest, "node", 0), stem, mesh=0),), roots=(0,), meshes=(mesh,), skins=(), clips=()
+        scene,
+        nodes=(Node(Key(scene.digest, "node", 0), stem, mesh=0),),
+        roots=(0,),
+        meshes=(mesh,),
+        skins=(),
+        clips=(),
     )
 
 

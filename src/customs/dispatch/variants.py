@@ -47,7 +47,9 @@ def model_files(scene: Scene, sheet: Sheet) -> tuple[ModelFile, ...]:
     if split:
         out.append(ModelFile(_path(sheet.layout.skeleton, scene.name, scene.name), "skeleton", bones))
     # A clip that moves nothing of the skeleton (morph weights alone) has nothing to say in a file of its own.
-    out += [ModelFile(p, "clip", replace(bones, clips=c)) for p, clip in clips if (c := _onto(scene, bones, clip))]
+    out += [
+        ModelFile(p, "clip", replace(bones, clips=c)) for p, clip in clips if (c := _onto(scene, bones, clip))
+    ]
     return tuple(_naming_each_other(out)) if split else tuple(out)
 
 
@@ -67,7 +69,9 @@ def _onto(scene: Scene, bones: Scene, clip: Clip) -> tuple[Clip, ...]:
 
 
 def _naming_each_other(files: list[ModelFile]) -> list[ModelFile]:
-    """Each file's first root says which files hold the skin, the skeleton and the clips, by name without ending."""
+    """Each file's first root says which files hold the skin, the skeleton and the clips, by name without
+    ending.
+    """
     names = {f.kind: f.path.rsplit("/", 1)[-1] for f in files if f.kind != "clip"}
     table = {
         "skin_file": names["model"],

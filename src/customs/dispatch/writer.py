@@ -42,9 +42,11 @@ def write_package(
     job: Job | None = None,
     replace_existing: bool = False,
 ) -> Written:
-    """Write `files` and then the docket to a hidden folder beside `target`, `check` it, and move it there in one rename.
+    """Write `files` and then the docket to a hidden folder beside `target`, `check` it, and move it there in
+    one rename.
 
-    Raises WriteError; Cancelled when the job is. Either way the target is as it was and nothing is left beside it.
+    Raises WriteError; Cancelled when the job is. Either way the target is as it was and nothing is left
+    beside it.
     """
     job = job or Job()
     check_free(target, replace_existing)
@@ -65,7 +67,10 @@ def write_package(
         _place(staging, target)
     except OSError as problem:
         raise WriteError(
-            f"cannot be written ({problem.strerror})", "room and permission", _advice(problem), problem.filename or target
+            f"cannot be written ({problem.strerror})",
+            "room and permission",
+            _advice(problem),
+            problem.filename or target,
         ) from None
     finally:
         shutil.rmtree(staging, ignore_errors=True)
@@ -78,7 +83,10 @@ def _staging(target: Path) -> Path:
         return new_staging(target)
     except OSError as problem:
         raise WriteError(
-            f"cannot be written to ({problem.strerror})", "a folder that can be", _advice(problem), target.parent
+            f"cannot be written to ({problem.strerror})",
+            "a folder that can be",
+            _advice(problem),
+            target.parent,
         ) from None
 
 
@@ -100,10 +108,16 @@ def _write_file(staging: Path, item: Deliverable, index: int, count: int, job: J
     tick(0.0)
     path = staging / item.path
     if staging.resolve() not in path.resolve().parents:
-        raise WriteError(f"path {item.path} leaves the package", "a path inside it", "Mend the sheet's layout.")
+        raise WriteError(
+            f"path {item.path} leaves the package", "a path inside it", "Mend the sheet's layout."
+        )
     for name in item.path.split("/"):
         if why := why_no_part(name):
-            raise WriteError(f"“{name}” in the path {item.path} {why}", "a name every system takes", "Add Names to the route.")
+            raise WriteError(
+                f"“{name}” in the path {item.path} {why}",
+                "a name every system takes",
+                "Add Names to the route.",
+            )
     path.parent.mkdir(parents=True, exist_ok=True)
     state, size = hashlib.sha256(), 0
     with path.open("wb") as out:
@@ -123,7 +137,9 @@ def _flush(path: Path) -> None:
 
 
 def _place(staging: Path, target: Path) -> None:
-    """One rename; where something is there already the two are swapped in one step, and the old one removed after."""
+    """One rename; where something is there already the two are swapped in one step, and the old one removed
+    after.
+    """
     os.chmod(staging, 0o755)
     if not target.exists():
         os.rename(staging, target)

@@ -1,5 +1,7 @@
-"""BVH: a skeleton and one long take. Source: the format as published with Biovision's motion capture data (common practice):
-HIERARCHY of ROOT, JOINT, End Site with OFFSET and CHANNELS, then MOTION with Frames, Frame Time and a row a frame."""
+"""BVH: a skeleton and one long take. Source: the format as published with Biovision's motion capture data
+(common practice): HIERARCHY of ROOT, JOINT, End Site with OFFSET and CHANNELS, then MOTION with Frames, Frame
+Time and a row a frame.
+"""
 
 from __future__ import annotations
 
@@ -42,16 +44,22 @@ def read_bvh(source: Source) -> Scene:
         if j.parent >= 0:
             below[j.parent].append(k)
     nodes = [
-        Node(Key(digest, "node", k), j.name, tuple(below[k]), translation=np.array(j.offset, dtype=np.float64))
+        Node(
+            Key(digest, "node", k), j.name, tuple(below[k]), translation=np.array(j.offset, dtype=np.float64)
+        )
         for k, j in enumerate(joints)
     ]
     times = frozen(np.arange(len(table)) * seconds)
     channels = [c for k, j in enumerate(joints) for c in _channels(k, j, table, times)]
     clips = (
-        (Clip(Key(digest, "clip", 0), source.path.stem, tuple(channels), {"rate": round(1 / seconds, 4)}),) if channels else ()
+        (Clip(Key(digest, "clip", 0), source.path.stem, tuple(channels), {"rate": round(1 / seconds, 4)}),)
+        if channels
+        else ()
     )
     roots = tuple(k for k, j in enumerate(joints) if j.parent < 0)
-    return Scene(source.path.stem, digest, tuple(nodes), roots, clips=clips, convention=Convention(stated="assumed"))
+    return Scene(
+        source.path.stem, digest, tuple(nodes), roots, clips=clips, convention=Convention(stated="assumed")
+    )
 
 
 def _hierarchy(lines: list[str], source: Source) -> tuple[list[_Joint], int]:
@@ -70,7 +78,9 @@ def _hierarchy(lines: list[str], source: Source) -> tuple[list[_Joint], int]:
             pending = len(joints) - 1
         elif head == "{":
             if pending < 0 or len(stack) > NODE_DEPTH:
-                raise source.error(where, "{ without a joint before it", "ROOT, JOINT or End Site first", "Export it again.")
+                raise source.error(
+                    where, "{ without a joint before it", "ROOT, JOINT or End Site first", "Export it again."
+                )
             stack.append(pending)
             pending = -1
         elif head == "}":
@@ -84,25 +94,34 @@ def _hierarchy(lines: list[str], source: Source) -> tuple[list[_Joint], int]:
         elif head == "MOTION":
             if stack or not joints:
                 raise source.error(
-                    where, "MOTION before the hierarchy is closed", "braces in pairs and a ROOT", "Export it again."
+                    where,
+                    "MOTION before the hierarchy is closed",
+                    "braces in pairs and a ROOT",
+                    "Export it again.",
                 )
             return joints, number
         else:
             raise source.error(where, line.strip()[:40], "HIERARCHY statements", "Export it again.")
-    raise source.error(f"line {len(lines)}", "the file ends", "a MOTION part", "The file is cut off: fetch it again.")
+    raise source.error(
+        f"line {len(lines)}", "the file ends", "a MOTION part", "The file is cut off: fetch it again."
+    )
 
 
 def _three(words: list[str], where: str, source: Source) -> tuple[float, float, float]:
     try:
         x, y, z = (float(w) for w in words)
     except ValueError:
-        raise source.error(where, " ".join(words)[:40] or "nothing", "three numbers", "Export it again.") from None
+        raise source.error(
+            where, " ".join(words)[:40] or "nothing", "three numbers", "Export it again."
+        ) from None
     if not np.isfinite([x, y, z]).all():
         raise source.error(where, " ".join(words)[:40], "finite numbers", "Export it again.")
     return x, y, z
 
 
-def _take_channels(joints: list[_Joint], k: int, words: list[str], first: int, where: str, source: Source) -> int:
+def _take_channels(
+    joints: list[_Joint], k: int, words: list[str], first: int, where: str, source: Source
+) -> int:
     """Joint `k` takes the channels from `first` on; returns the one after them."""
     names = [w.lower() for w in words[2:]]
     known = {f"{a}{kind}" for a in AXES for kind in ("position", "rotation")}
@@ -112,9 +131,13 @@ def _take_channels(joints: list[_Joint], k: int, words: list[str], first: int, w
         or not set(names) <= known
         or len(set(names)) < len(names)
     ):
-        raise source.error(where, " ".join(words)[:60], "a count and as many of Xposition … Zrotation", "Export it again.")
+        raise source.error(
+            where, " ".join(words)[:60], "a count and as many of Xposition … Zrotation", "Export it again."
+        )
     if joints[k].channels:
-        raise source.error(where, f"a second CHANNELS of {joints[k].name}", "one of each joint", "Export it again.")
+        raise source.error(
+            where, f"a second CHANNELS of {joints[k].name}", "one of each joint", "Export it again."
+        )
     joints[k].channels = names
     joints[k].first = first
     return first + len(names)
@@ -127,10 +150,15 @@ def _motion(lines: list[str], at: int, joints: list[_Joint], source: Source) -> 
         frames = int(head[0].lower().removeprefix("frames:"))
         seconds = float(head[1].lower().removeprefix("frame time:"))
     except (IndexError, ValueError):
-        raise source.error(f"line {at + 2}", " / ".join(head)[:60], "Frames: and Frame Time:", "Export it again.") from None
+        raise source.error(
+            f"line {at + 2}", " / ".join(head)[:60], "Frames: and Frame Time:", "Export it again."
+        ) from None
     if not 1e-6 <= seconds <= 60 or frames < 0:
         raise source.error(
-            f"line {at + 3}", f"{frames} frames of {seconds:g} s", "a frame time of 1e-6 to 60 s", "Export it again."
+            f"line {at + 3}",
+            f"{frames} frames of {seconds:g} s",
+            "a frame time of 1e-6 to 60 s",
+            "Export it again.",
         )
     width = sum(len(j.channels) for j in joints)
     body = " ".join(lines[at + 1 :]).lower().partition("frame time:")[2].split(None, 1)
@@ -140,13 +168,18 @@ def _motion(lines: list[str], at: int, joints: list[_Joint], source: Source) -> 
         raise source.error("MOTION", "something that is no number", "numbers", "Export it again.") from None
     if not width or len(values) < frames * width or not np.isfinite(values[: frames * width]).all():
         raise source.error(
-            "MOTION", f"{len(values):,} finite numbers", f"{frames} × {width}", "The file is cut off: fetch it again."
+            "MOTION",
+            f"{len(values):,} finite numbers",
+            f"{frames} × {width}",
+            "The file is cut off: fetch it again.",
         )
     return values[: frames * width].reshape(frames, width), seconds
 
 
 def _channels(node: int, joint: _Joint, table: F64, times: npt.NDArray[np.float32]) -> list[Channel]:
-    """Turns in the order the channels stand (each about the axes the ones before have turned), places instead of the offset."""
+    """Turns in the order the channels stand (each about the axes the ones before have turned), places instead
+    of the offset.
+    """
     out = []
     moves = [(AXES[c[0]], joint.first + k) for k, c in enumerate(joint.channels) if c.endswith("position")]
     if moves:

@@ -36,7 +36,9 @@ def deliveries(image: Image, wishes: Wishes) -> tuple[Delivery, ...]:
 
 
 def texture_kinds(scene: Scene) -> dict[int, Kind]:
-    """What the numbers of each used image are, by what it is used for; a cut-out's cutoff goes with its colour."""
+    """What the numbers of each used image are, by what it is used for; a cut-out's cutoff goes with its
+    colour.
+    """
     roles: dict[int, set[str]] = {}
     cutoffs: dict[int, float] = {}
     for m in scene.materials:
@@ -44,7 +46,9 @@ def texture_kinds(scene: Scene) -> dict[int, Kind]:
             roles.setdefault(use.image, set()).add(role)
             if role in ("base_colour", "diffuse") and m.alpha_mode == "mask":
                 cutoffs[use.image] = m.alpha_cutoff
-    return {i: Kind(bool(r & set(COLOUR_SLOTS)), bool(r & NORMAL_SLOTS), cutoffs.get(i)) for i, r in roles.items()}
+    return {
+        i: Kind(bool(r & set(COLOUR_SLOTS)), bool(r & NORMAL_SLOTS), cutoffs.get(i)) for i, r in roles.items()
+    }
 
 
 def untouched(image: Image, delivery: Delivery) -> bool:
@@ -52,13 +56,19 @@ def untouched(image: Image, delivery: Delivery) -> bool:
     if image.pixels is not None or image.content is None:
         return False
     info = image_info(image)
-    same = info is not None and info.form == delivery.form and (not delivery.block or info.block == delivery.block)
+    same = (
+        info is not None
+        and info.form == delivery.form
+        and (not delivery.block or info.block == delivery.block)
+    )
     if info is None or not same or (delivery.mips and info.levels == 1 and max(info.width, info.height) > 1):
         return False
     return not image.space or image.space == info.space
 
 
-def encode(image: Image, delivery: Delivery, kind: Kind = PLAIN, tick: Callable[[float], None] = lambda share: None) -> bytes:
+def encode(
+    image: Image, delivery: Delivery, kind: Kind = PLAIN, tick: Callable[[float], None] = lambda share: None
+) -> bytes:
     """The image as bytes of a file. Source bytes go out untouched when nothing about them changed.
 
     Raises ReadError for an image that cannot be decoded, WriteError for a format that cannot be written.
@@ -68,14 +78,20 @@ def encode(image: Image, delivery: Delivery, kind: Kind = PLAIN, tick: Callable[
     entry = texture_formats().get(delivery.form)
     if entry is None or entry.encode is None:
         known = ", ".join(f.title for f in texture_formats().values() if f.encode)
-        raise WriteError(f"{delivery.form} cannot be written", known, "Add Formats to the route.", image.uri or image.name)
+        raise WriteError(
+            f"{delivery.form} cannot be written", known, "Add Formats to the route.", image.uri or image.name
+        )
     if delivery.block and delivery.block not in entry.blocks:
         known = ", ".join(b.upper() for b in entry.blocks) or "no block compression"
-        raise WriteError(f"{delivery.block.upper()} in {entry.title}", known, "Change Formats.", image.uri or image.name)
+        raise WriteError(
+            f"{delivery.block.upper()} in {entry.title}", known, "Change Formats.", image.uri or image.name
+        )
     pixels = image_pixels(image)
     if pixels.dtype == np.uint16 and pixels.shape[2] not in entry.sixteen:
         pixels = (pixels >> 8).astype(np.uint8)
-    coding = Coding(delivery.block, delivery.quality, stated_space(image), delivery.header, delivery.zstd, tick)
+    coding = Coding(
+        delivery.block, delivery.quality, stated_space(image), delivery.header, delivery.zstd, tick
+    )
     if not entry.mips:
         return entry.encode([pixels], coding)
     return _kept(pixels, delivery, coding, kind)

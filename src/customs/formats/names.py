@@ -14,8 +14,8 @@ NAMED = ("materials", "skins", "clips")
 
 
 def with_plain_names(scene: Scene) -> Scene:
-    """The scene with U+FFFD in its names for control characters and halves of surrogate pairs, which a terminal would obey and
-    no page or database could hold."""
+    """The scene with U+FFFD in its names for control characters and halves of surrogate pairs, which a
+    terminal would obey and no page or database could hold."""
     said: dict[str, Any] = {group: tuple(_plain(e) for e in getattr(scene, group)) for group in NAMED}
     return replace(
         scene,

@@ -66,30 +66,45 @@ def read_header(source: Source) -> tuple[str, list[Element], int]:
                 order = FORMATS[words[1]]
             elif words[0] == "element":
                 if words[1] in {e.name for e in elements}:
-                    raise source.error(f"line {k + 1}", f"a second element {words[1]}", "each element once", "Mend the header.")
+                    raise source.error(
+                        f"line {k + 1}",
+                        f"a second element {words[1]}",
+                        "each element once",
+                        "Mend the header.",
+                    )
                 elements.append(Element(words[1], int(words[2])))
             elif words[0] == "property" and words[1] == "list":
                 _take(elements[-1], (words[4], TYPES[words[3]], TYPES[words[2]]), k, source)
             elif words[0] == "property":
                 _take(elements[-1], (words[2], TYPES[words[1]], ""), k, source)
         except (KeyError, IndexError, ValueError):
-            raise source.error(f"line {k + 1}", line.strip()[:60], "a PLY header line", "Mend that line.") from None
+            raise source.error(
+                f"line {k + 1}", line.strip()[:60], "a PLY header line", "Mend that line."
+            ) from None
     if order is None:
         raise source.error("header", "no format line", "ascii, binary_little_endian or binary_big_endian")
     for e in elements:
         if not 0 <= e.count <= ELEMENTS:
-            raise LimitError(f"{e.count:,} of {e.name}", f"at most {ELEMENTS:,}", file=source.path, where="header")
+            raise LimitError(
+                f"{e.count:,} of {e.name}", f"at most {ELEMENTS:,}", file=source.path, where="header"
+            )
     return order, elements, found.end()
 
 
 def _take(element: Element, own: tuple[str, str, str], line: int, source: Source) -> None:
     if own[0] in element.columns():
         raise source.error(
-            f"line {line + 1}", f"a second property {own[0]} of {element.name}", "each property once", "Mend the header."
+            f"line {line + 1}",
+            f"a second property {own[0]} of {element.name}",
+            "each property once",
+            "Mend the header.",
         )
     if own[2].startswith("f"):
         raise source.error(
-            f"line {line + 1}", f"a list of {own[0]} counted by fractions", "a whole number type", "Mend the header."
+            f"line {line + 1}",
+            f"a list of {own[0]} counted by fractions",
+            "a whole number type",
+            "Mend the header.",
         )
     element.properties.append(own)
 
@@ -108,14 +123,18 @@ def _binary(source: Source, order: str, elements: list[Element], at: int) -> dic
             dtype = _scalars(e, order)
             if at + e.count * dtype.itemsize > len(data):
                 there = (len(data) - at) // max(dtype.itemsize, 1)
-                raise source.error(f"element {e.name}", f"{e.count:,} stated", f"at most {there:,}", "It is cut off.")
+                raise source.error(
+                    f"element {e.name}", f"{e.count:,} stated", f"at most {there:,}", "It is cut off."
+                )
             table = np.frombuffer(data, dtype, e.count, at)
             out[e.name] = {n: table[n] for n in e.columns()}
             at += e.count * dtype.itemsize
         else:
             found = list_offsets(np.frombuffer(data, np.uint8), at, e.count, e.properties, order)
             if found is None:
-                raise source.error(f"element {e.name}", f"{e.count:,} stated", "as many as the file holds", "It is cut off.")
+                raise source.error(
+                    f"element {e.name}", f"{e.count:,} stated", "as many as the file holds", "It is cut off."
+                )
             out[e.name], at = found
     return out
 
@@ -123,7 +142,9 @@ def _binary(source: Source, order: str, elements: list[Element], at: int) -> dic
 def _ascii(source: Source, elements: list[Element], at: int) -> dict[str, dict[str, Any]]:
     values = read_numbers(source.data[at:])
     if values is None:
-        raise source.error("data", "something that is no number", "numbers", "Mend the file or fetch it again.")
+        raise source.error(
+            "data", "something that is no number", "numbers", "Mend the file or fetch it again."
+        )
     out: dict[str, dict[str, Any]] = {}
     start = 0
     for e in elements:
@@ -133,14 +154,18 @@ def _ascii(source: Source, elements: list[Element], at: int) -> dict[str, dict[s
         if not any(p[2] for p in e.properties):
             stop = start + e.count * width
             if stop > len(values):
-                raise source.error(f"element {e.name}", f"{e.count:,} stated", "as many as the file holds", "It is cut off.")
+                raise source.error(
+                    f"element {e.name}", f"{e.count:,} stated", "as many as the file holds", "It is cut off."
+                )
             table = values[start:stop].reshape(e.count, width)
             out[e.name] = {n: table[:, c] for c, n in enumerate(e.columns())}
             start = stop
         else:
             found = list_offsets(values, start, e.count, e.properties, None)
             if found is None:
-                raise source.error(f"element {e.name}", f"{e.count:,} stated", "as many as the file holds", "It is cut off.")
+                raise source.error(
+                    f"element {e.name}", f"{e.count:,} stated", "as many as the file holds", "It is cut off."
+                )
             out[e.name], start = found
     return out
 
@@ -155,7 +180,9 @@ def read_ply(source: Source) -> Scene:
         source.remark(f"lists of {name}, of different lengths from vertex to vertex, are left out")
         del vertex[name]
     if not {"x", "y", "z"} <= set(vertex):
-        raise source.error("header", "no vertex with x, y and z", "element vertex with x, y, z", "Export it again.")
+        raise source.error(
+            "header", "no vertex with x, y and z", "element vertex with x, y, z", "Export it again."
+        )
     digest = source.digest
     positions = _columns(vertex, ("x", "y", "z"))
     kept = {"x", "y", "z", "nx", "ny", "nz", *COLOURS, "alpha", *(n for pair in UVS for n in pair)}
@@ -197,7 +224,9 @@ def _uvs(table: dict[str, Any]) -> tuple[npt.NDArray[np.float32], ...]:
 
 
 def _colours(table: dict[str, Any]) -> tuple[npt.NDArray[np.float32], ...]:
-    """Colours (V, 4) linear; the file's are taken as sRGB (common practice): whole numbers 0..255, fractions 0..1."""
+    """Colours (V, 4) linear; the file's are taken as sRGB (common practice): whole numbers 0..255, fractions
+    0..1.
+    """
     if not set(COLOURS) <= set(table):
         return ()
     names = (*COLOURS, "alpha") if "alpha" in table else COLOURS
@@ -222,7 +251,9 @@ def _faces(table: dict[str, Any], positions: Array, source: Source) -> dict[str,
         flat, sizes = flat[np.repeat(good, sizes)], sizes[good]
     low, high = int(flat.min(initial=0)), int(flat.max(initial=-1))
     if low < 0 or high >= len(positions):
-        raise source.error("faces", f"vertex number {high if low >= 0 else low}", f"0..{len(positions) - 1}", "Export again.")
+        raise source.error(
+            "faces", f"vertex number {high if low >= 0 else low}", f"0..{len(positions) - 1}", "Export again."
+        )
     indices = frozen(flat, np.uint32)
     if int(sizes.max(initial=3)) == 3:
         return {"mode": "triangles", "indices": indices}
@@ -252,7 +283,14 @@ def write_ply(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
         faces.append(triangles_of(p) + np.uint32(start))
         start += len(p.positions)
     fields = [
-        (n, "<f4") for n in ("x", "y", "z", *(("nx", "ny", "nz") if has_normals else ()), *(("u", "v") if has_uvs else ()))
+        (n, "<f4")
+        for n in (
+            "x",
+            "y",
+            "z",
+            *(("nx", "ny", "nz") if has_normals else ()),
+            *(("u", "v") if has_uvs else ()),
+        )
     ]
     fields += [(n, "u1") for n in (*COLOURS, "alpha")] if has_colours else []
     vertex = np.zeros(start, dtype=fields)
@@ -269,7 +307,12 @@ def write_ply(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
     face = np.zeros(len(every), dtype=[("n", "u1"), ("i", "<u4", 3)])
     face["n"], face["i"] = 3, every
     text = as_text(options.settings)
-    lines = ["ply", f"format {'ascii' if text else 'binary_little_endian'} 1.0", "comment Customs", f"element vertex {start}"]
+    lines = [
+        "ply",
+        f"format {'ascii' if text else 'binary_little_endian'} 1.0",
+        "comment Customs",
+        f"element vertex {start}",
+    ]
     lines += [f"property {'uchar' if kind == 'u1' else 'float'} {name}" for name, kind in fields]
     lines += [f"element face {len(every)}", "property list uchar uint vertex_indices", "end_header", ""]
     head = "\n".join(lines).encode()

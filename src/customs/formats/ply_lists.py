@@ -1,4 +1,6 @@
-"""PLY elements with lists, whose records have different lengths: found without stepping through them one by one."""
+"""PLY elements with lists, whose records have different lengths: found without stepping through them one by
+one.
+"""
 
 from __future__ import annotations
 
@@ -19,11 +21,15 @@ def list_offsets(
 ) -> tuple[dict[str, Any], int] | None:
     """({name: values, or (flat, sizes) of a list}, where the element ends), or None when the data runs out.
 
-    `data` is bytes (N,) uint8 with byte `order`, or numbers (N,) float64 when `order` is None. All records are first
-    taken to have the lists of the first one; where that does not hold, starts are found by doubling jumps.
+    `data` is bytes (N,) uint8 with byte `order`, or numbers (N,) float64 when `order` is None. All records
+    are first taken to have the lists of the first one; where that does not hold, starts are found by doubling
+    jumps.
     """
     if count == 0:
-        return {n: ((np.zeros(0, np.int64), np.zeros(0, np.int64)) if c else np.zeros(0)) for n, _, c in properties}, at
+        return {
+            n: ((np.zeros(0, np.int64), np.zeros(0, np.int64)) if c else np.zeros(0))
+            for n, _, c in properties
+        }, at
     sizes = _first_sizes(data, at, properties, order)
     if sizes is None:
         return None
@@ -103,7 +109,9 @@ def _uniform(
 
 
 def _next(data: Array, at: Array, properties: Properties, order: str | None) -> Array:
-    """Where the record after the one at each of `at` (N,) would start; len(data) + 1 where that is no record."""
+    """Where the record after the one at each of `at` (N,) would start; len(data) + 1 where that is no
+    record.
+    """
     end = len(data)
     where = at.astype(np.int64)
     for _, kind, counter in properties:
@@ -118,7 +126,9 @@ def _next(data: Array, at: Array, properties: Properties, order: str | None) -> 
 
 
 def _starts(data: Array, at: int, count: int, properties: Properties, order: str | None) -> Array | None:
-    """Starts (count,) of the records: block by block, every position's jump is squared until the chain is known."""
+    """Starts (count,) of the records: block by block, every position's jump is squared until the chain is
+    known.
+    """
     parts: list[Array] = []
     found, here = 0, at
     while found < count:
@@ -140,7 +150,9 @@ def _starts(data: Array, at: int, count: int, properties: Properties, order: str
     return np.concatenate(parts)
 
 
-def _varied(data: Array, at: int, count: int, properties: Properties, order: str | None) -> tuple[dict[str, Any], int] | None:
+def _varied(
+    data: Array, at: int, count: int, properties: Properties, order: str | None
+) -> tuple[dict[str, Any], int] | None:
     where = _starts(data, at, count, properties, order)
     if where is None:
         return None

@@ -22,7 +22,9 @@ Parts = list[Buffer]
 
 @dataclass(frozen=True)
 class WriteOptions:
-    """What a writer needs besides the scene: the name of the model file and how textures are found from it."""
+    """What a writer needs besides the scene: the name of the model file and how textures are found from
+    it.
+    """
 
     stem: str
     image_path: Mapping[int, str] = field(default_factory=dict)
@@ -33,10 +35,11 @@ class WriteOptions:
 
 @dataclass(frozen=True)
 class Format:
-    """One model file format. `carries` names what a scene keeps in it; `fixed` says axes and unit are the format's own. `settings` are
-    what a sheet may say of the form of the file (`model.form`); `written` gives the endings of the files a scene is written as, the
-    model first, where they are not the id; `share` is about how many bytes a file has for each byte of its arrays, which is one where
-    they stand in it as they are (medians of the demo's goods, 78 deliveries).
+    """One model file format. `carries` names what a scene keeps in it; `fixed` says axes and unit are the
+    format's own. `settings` are what a sheet may say of the form of the file (`model.form`); `written` gives
+    the endings of the files a scene is written as, the model first, where they are not the id; `share` is
+    about how many bytes a file has for each byte of its arrays, which is one where they stand in it as they
+    are (medians of the demo's goods, 78 deliveries).
     """
 
     id: str

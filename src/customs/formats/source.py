@@ -15,8 +15,8 @@ from customs.tolerances import FILE_BYTES
 
 
 class Source:
-    """The bytes of one file, and safe access to files beside it: of `tree`, or of the folder `root` (its own unless given).
-    Companions opened are remembered in `touched`.
+    """The bytes of one file, and safe access to files beside it: of `tree`, or of the folder `root` (its own
+    unless given). Companions opened are remembered in `touched`.
     """
 
     def __init__(self, path: Path, root: Path | None = None, tree: Tree | None = None) -> None:
@@ -36,7 +36,9 @@ class Source:
 
     @property
     def digest(self) -> str:
-        """Twelve hex digits over the size and samples of the file: it names Keys, it does not prove content."""
+        """Twelve hex digits over the size and samples of the file: it names Keys, it does not prove
+        content.
+        """
         return quick_digest(self.data)
 
     def read(self, place: Path) -> bytes:
@@ -58,7 +60,9 @@ class Source:
         try:
             return self.tree.on_disk(self.path)
         except OSError as problem:
-            raise ReadError(f"is no file of the disk ({problem.strerror})", "a file", "Unpack it first.", self.path) from None
+            raise ReadError(
+                f"is no file of the disk ({problem.strerror})", "a file", "Unpack it first.", self.path
+            ) from None
 
     def at(self, place: Path) -> Source:
         """Another file of the same tree as a source."""
@@ -75,9 +79,10 @@ class Source:
     def companion(self, name: str, where: str, needed: bool = False) -> Path | None:
         """The file called `name` beside this one, or None when it is not there; it is noted as absent then.
 
-        A path out of the folder is never followed: what the file cannot be read without (`needed`) raises ReadError, anything
-        else is looked for beside the file by its bare name and is missing where it is not there. Spelling that differs only in
-        case is found too, with a remark: many sources come from systems that do not care.
+        A path out of the folder is never followed: what the file cannot be read without (`needed`) raises
+        ReadError, anything else is looked for beside the file by its bare name and is missing where it is not
+        there. Spelling that differs only in case is found too, with a remark: many sources come from systems
+        that do not care.
         """
         clean = cleaned(name)
         if not clean:
@@ -105,7 +110,9 @@ class Source:
             if needed:
                 raise self.error(where, found, "a file inside it", "Put the file beside this one.")
             resolved = self.path.parent / Path(clean).name
-            self.remark(f"{where}: {found} and is not followed; looked for {resolved.name} beside the file instead")
+            self.remark(
+                f"{where}: {found} and is not followed; looked for {resolved.name} beside the file instead"
+            )
             if not self.tree.holds(resolved):
                 return None
         return resolved if self.tree.is_file(resolved) else self._other_case(resolved)

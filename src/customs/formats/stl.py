@@ -45,7 +45,12 @@ def read_stl(source: Source) -> Scene:
         source.remark("no triangles in this file")
     nodes = tuple(Node(Key(digest, "node", i), m.name, mesh=i) for i, m in enumerate(meshes))
     return Scene(
-        source.path.stem, digest, nodes, tuple(range(len(nodes))), tuple(meshes), convention=Convention(stated="assumed")
+        source.path.stem,
+        digest,
+        nodes,
+        tuple(range(len(nodes))),
+        tuple(meshes),
+        convention=Convention(stated="assumed"),
     )
 
 
@@ -60,11 +65,15 @@ def _is_binary(data: bytes) -> bool:
 
 def _binary(data: bytes, source: Source) -> npt.NDArray[np.float32]:
     if len(data) < HEADER:
-        raise source.error("header", f"{len(data)} bytes", f"at least {HEADER}", "The file is cut off: fetch it again.")
+        raise source.error(
+            "header", f"{len(data)} bytes", f"at least {HEADER}", "The file is cut off: fetch it again."
+        )
     count = int.from_bytes(data[80:84], "little")
     if HEADER + count * RECORD.itemsize > len(data):
         there = (len(data) - HEADER) // RECORD.itemsize
-        raise source.error("byte 80", f"{count:,} triangles", f"at most {there:,}, what the file holds", "It is cut off.")
+        raise source.error(
+            "byte 80", f"{count:,} triangles", f"at most {there:,}, what the file holds", "It is cut off."
+        )
     records = np.frombuffer(data, RECORD, count, HEADER)
     if count and records["attribute"].any():
         source.remark("attribute bytes (colours, at some makers) left out")
@@ -85,7 +94,10 @@ def _text(data: bytes, source: Source) -> list[tuple[str, npt.NDArray[np.float32
             todo = "The file is cut off or damaged: fetch it again."
             raise source.error(f"solid {i + 1}", found, "twelve numbers a facet", todo)
         out.append(
-            (decode_text(name).strip() or source.path.stem, values.reshape(-1, 4, 3)[:, 1:].reshape(-1, 3).astype(np.float32))
+            (
+                decode_text(name).strip() or source.path.stem,
+                values.reshape(-1, 4, 3)[:, 1:].reshape(-1, 3).astype(np.float32),
+            )
         )
     return out
 
@@ -115,7 +127,14 @@ def _as_text(table: npt.NDArray[np.void]) -> bytes:
     points = table["corners"].reshape(-1, 3)
     corners = format_rows(b"vertex", points, decimals_for(points)).splitlines(keepends=True)
     count = len(table)
-    lines = zip(turns, [b"outer loop\n"] * count, corners[::3], corners[1::3], corners[2::3], [b"endloop\nendfacet\n"] * count)
+    lines = zip(
+        turns,
+        [b"outer loop\n"] * count,
+        corners[::3],
+        corners[1::3],
+        corners[2::3],
+        [b"endloop\nendfacet\n"] * count,
+    )
     return b"".join([b"solid Customs\n", *itertools.chain.from_iterable(lines), b"endsolid Customs\n"])
 
 

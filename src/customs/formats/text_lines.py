@@ -41,7 +41,9 @@ def token_starts(data: Bytes) -> Ints:
 
 
 def sums_from(flags: npt.NDArray[np.bool_], starts: Ints) -> Ints:
-    """(L,) how many of `flags` (N,) are set from each start to the next. A running sum is quicker than reduceat here."""
+    """(L,) how many of `flags` (N,) are set from each start to the next. A running sum is quicker than
+    reduceat here.
+    """
     running = np.cumsum(flags, dtype=np.int32)
     ends = np.append(starts[1:], len(flags)) - 1
     before = np.where(starts > 0, running[np.maximum(starts - 1, 0)], 0)
@@ -90,7 +92,9 @@ def rows_of(values: npt.NDArray[Any], counts: Ints, width: int) -> npt.NDArray[A
 
 
 def parse_floats(text: bytes, count: int) -> npt.NDArray[np.float64] | None:
-    """The `count` numbers of `text`, or None when there are more, fewer, or something that is none (1,5 is none)."""
+    """The `count` numbers of `text`, or None when there are more, fewer, or something that is none (1,5 is
+    none).
+    """
     if count == 0:
         return np.zeros(0) if not text.strip() else None
     values = parse_numbers(text)

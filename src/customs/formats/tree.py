@@ -1,4 +1,6 @@
-"""Where a source's files lie: a folder, or whatever else can be asked for files by their place. Readers open nothing by themselves."""
+"""Where a source's files lie: a folder, or whatever else can be asked for files by their place. Readers open
+nothing by themselves.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,9 @@ class Tree(Protocol):
         """Where its places begin."""
 
     def holds(self, place: Path) -> bool:
-        """True when there can be a file of the tree at `place`: it lies below the root, and no link leads out of it."""
+        """True when there can be a file of the tree at `place`: it lies below the root, and no link leads out
+        of it.
+        """
 
     def is_file(self, place: Path) -> bool:
         """True when there is a file."""
@@ -44,7 +48,9 @@ class Folder:
 
     def holds(self, place: Path) -> bool:
         """True for what lies inside, links followed."""
-        return _within(place, self.root) and (not os.path.exists(place) or _within(place.resolve(), self.root))
+        return _within(place, self.root) and (
+            not os.path.exists(place) or _within(place.resolve(), self.root)
+        )
 
     def is_file(self, place: Path) -> bool:
         """True for a regular file."""

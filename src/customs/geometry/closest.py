@@ -1,4 +1,6 @@
-"""Closest points on a surface, exact: a k-d tree over samples of the triangles with a bound that is proven for each point."""
+"""Closest points on a surface, exact: a k-d tree over samples of the triangles with a bound that is proven
+for each point.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,9 @@ BATCH = 4_000
 
 @dataclass(frozen=True, eq=False)
 class Closest:
-    """For N points: the triangle (N,), the point on it (N, 3), its barycentric shares (N, 3), the distance (N,)."""
+    """For N points: the triangle (N,), the point on it (N, 3), its barycentric shares (N, 3), the distance
+    (N,).
+    """
 
     face: Ints
     point: F64
@@ -70,8 +74,8 @@ class Surface:
     def closest(self, points: npt.NDArray[Any], normals: npt.NDArray[Any] | None = None) -> Closest:
         """The closest point of the surface for each of `points` (N, 3).
 
-        With `normals` (N, 3) triangles that face away (more than 90 degrees) are passed over where any other is among the
-        nearest; that choice is no longer the closest of all, by wish.
+        With `normals` (N, 3) triangles that face away (more than 90 degrees) are passed over where any other
+        is among the nearest; that choice is no longer the closest of all, by wish.
         """
         q = np.asarray(points, dtype=np.float64)
         n = None if normals is None else np.asarray(normals, dtype=np.float64)
@@ -79,11 +83,19 @@ class Surface:
         if not len(q):
             return Closest(np.zeros(0, np.intp), np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0))
         with ThreadPoolExecutor(min(len(cuts), os.cpu_count() or 1)) as threads:
-            parts = list(threads.map(lambda k: self._batch(q[k : k + BATCH], None if n is None else n[k : k + BATCH]), cuts))
-        return Closest(*(np.concatenate([getattr(p, f) for p in parts]) for f in ("face", "point", "shares", "distance")))
+            parts = list(
+                threads.map(
+                    lambda k: self._batch(q[k : k + BATCH], None if n is None else n[k : k + BATCH]), cuts
+                )
+            )
+        return Closest(
+            *(np.concatenate([getattr(p, f) for p in parts]) for f in ("face", "point", "shares", "distance"))
+        )
 
     def _batch(self, q: F64, normals: F64 | None) -> Closest:
-        best = Closest(np.zeros(len(q), np.intp), np.zeros((len(q), 3)), np.zeros((len(q), 3)), np.full(len(q), np.inf))
+        best = Closest(
+            np.zeros(len(q), np.intp), np.zeros((len(q), 3)), np.zeros((len(q), 3)), np.full(len(q), np.inf)
+        )
         if normals is not None:
             count = min(WITH_NORMALS, len(self.samples))
             every = np.asarray(self.tree.query(q, k=count)[1], dtype=np.intp).reshape(-1)
@@ -102,12 +114,14 @@ class Surface:
                 return best
         lists = self.tree.query_ball_point(q[left], best.distance[left] + self.radius, return_sorted=False)
         lengths = np.fromiter((len(x) for x in lists), np.intp, len(left))
-        self._look(best, q, np.repeat(left, lengths), np.concatenate([np.asarray(x, dtype=np.intp) for x in lists]))
+        self._look(
+            best, q, np.repeat(left, lengths), np.concatenate([np.asarray(x, dtype=np.intp) for x in lists])
+        )
         return best
 
     def _look(self, best: Closest, q: F64, rows: Ints, samples: Ints) -> None:
-        """Try samples that can hold something nearer than what is known: a piece of a triangle lies in its plane, within its
-        radius of the sample."""
+        """Try samples that can hold something nearer than what is known: a piece of a triangle lies in its
+        plane, within its radius of the sample."""
         way = q[rows] - self.samples[samples]
         high = np.einsum("ij,ij->i", way, self.normals[self.owner[samples]])
         aside = np.sqrt(np.maximum(np.einsum("ij,ij->i", way, way) - high * high, 0)) - self.radii[samples]
@@ -138,7 +152,8 @@ class Surface:
 def _sampled(corners: F64) -> tuple[F64, Ints, F64]:
     """Samples (S, 3), the triangle each stands for (S,), and how far what it stands for reaches from it (S,).
 
-    A triangle larger than most is cut into four, again and again, until its parts are about as small as the others.
+    A triangle larger than most is cut into four, again and again, until its parts are about as small as the
+    others.
     """
     parts, owner = corners, np.arange(len(corners))
     radius = _radius(parts)
@@ -151,7 +166,9 @@ def _sampled(corners: F64) -> tuple[F64, Ints, F64]:
         done.append((parts[~big], owner[~big], radius[~big]))
         a, b, c = parts[big, 0], parts[big, 1], parts[big, 2]
         ab, bc, ca = (a + b) / 2, (b + c) / 2, (c + a) / 2
-        parts = np.concatenate([np.stack(t, axis=1) for t in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))])
+        parts = np.concatenate(
+            [np.stack(t, axis=1) for t in ((a, ab, ca), (ab, b, bc), (ca, bc, c), (ab, bc, ca))]
+        )
         owner = np.tile(owner[big], 4)
         radius = _radius(parts)
     done.append((parts, owner, radius))
@@ -167,8 +184,8 @@ def _radius(parts: F64) -> F64:
 def closest_on(p: F64, t: Triangles) -> tuple[F64, F64]:
     """(points (M, 3), barycentric shares (M, 3)) nearest to `p` (M, 3) on triangles `t`, one each.
 
-    Source: C. Ericson, "Real-Time Collision Detection" (2005), 5.1.5: which corner, edge or inside a point belongs to. The
-    products with the other corners follow from those with the first.
+    Source: C. Ericson, "Real-Time Collision Detection" (2005), 5.1.5: which corner, edge or inside a point
+    belongs to. The products with the other corners follow from those with the first.
     """
     ap = p - t.a
     d1, d2 = _dot(t.ab, ap), _dot(t.ac, ap)

@@ -13,7 +13,9 @@ def counts(scene: Scene) -> dict[str, int]:
     used = prune(scene)
     return {
         "vertices": sum(len(p.positions) for m in used.meshes for p in m.primitives),
-        "triangles": sum(n * len(triangles_of(p)) for n, m in zip(shown_times(used), used.meshes) for p in m.primitives),
+        "triangles": sum(
+            n * len(triangles_of(p)) for n, m in zip(shown_times(used), used.meshes) for p in m.primitives
+        ),
         "nodes": len(used.nodes) + len(used.placements),
         "meshes": len(used.meshes),
         "materials": len(used.materials),

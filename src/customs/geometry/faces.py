@@ -30,7 +30,8 @@ def degenerate(positions: F32, faces: U32) -> Mask:
 
 
 def doubled(positions: F32, faces: U32) -> Mask:
-    """(F,) True for every repeat of a face: the same three places in the same winding. The first of its kind stays False.
+    """(F,) True for every repeat of a face: the same three places in the same winding. The first of its kind
+    stays False.
 
     A face in the opposite winding is a back, and no repeat.
     """
@@ -47,13 +48,17 @@ def doubled(positions: F32, faces: U32) -> Mask:
 
 
 def _edge_pairs(place: U32) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp], Mask, Mask]:
-    """Pairs of faces that share an edge with no third: (first, second, same direction?), and faces on open edges (F,)."""
+    """Pairs of faces that share an edge with no third: (first, second, same direction?), and faces on open
+    edges (F,).
+    """
     n = len(place)
     a = place[:, [0, 1, 2]].T.reshape(-1)
     b = place[:, [1, 2, 0]].T.reshape(-1)
     face = np.tile(np.arange(n), 3)
     forward = a < b
-    edge = np.where(forward, a, b).astype(np.uint64) << np.uint64(32) | np.where(forward, b, a).astype(np.uint64)
+    edge = np.where(forward, a, b).astype(np.uint64) << np.uint64(32) | np.where(forward, b, a).astype(
+        np.uint64
+    )
     order = np.argsort(edge, kind="stable")
     edge, face, forward = edge[order], face[order], forward[order]
     starts = np.flatnonzero(np.r_[True, edge[1:] != edge[:-1]])
@@ -76,10 +81,11 @@ LEAST_FACES = 3
 def inward(positions: F32, faces: U32, look: Look | None = None) -> Mask:
     """(F,) True for faces that look inward.
 
-    Within a shell, faces sharing an edge must run it in opposite directions; the minority that cannot is out of line.
-    A shell that encloses a volume is outward when its signed volume is positive; an open shell is judged by which side
-    of its faces its own centre lies on, and only when nearly all of its area agrees (a flat or wavy sheet has no inside).
-    Where that leaves a doubt, `look` says how much of each face is seen from outside from its front and from its back.
+    Within a shell, faces sharing an edge must run it in opposite directions; the minority that cannot is out
+    of line. A shell that encloses a volume is outward when its signed volume is positive; an open shell is
+    judged by which side of its faces its own centre lies on, and only when nearly all of its area agrees (a
+    flat or wavy sheet has no inside). Where that leaves a doubt, `look` says how much of each face is seen
+    from outside from its front and from its back.
     """
     if len(faces) < LEAST_FACES:
         return np.zeros(len(faces), dtype=bool)
@@ -100,8 +106,8 @@ def _consistent(
 ) -> tuple[Mask, npt.NDArray[np.int32]]:
     """Faces (n,) to flip so neighbours agree, and the connected part (n,) of each.
 
-    Every face stands twice in a graph, as it is and flipped; an edge ties the copies that agree. A part whose two copies
-    fall into one component cannot be made consistent (a Möbius band) and is left as it is.
+    Every face stands twice in a graph, as it is and flipped; an edge ties the copies that agree. A part whose
+    two copies fall into one component cannot be made consistent (a Möbius band) and is left as it is.
     """
     rows = np.concatenate([first, first + n])
     cols = np.concatenate([np.where(clash, second + n, second), np.where(clash, second, second + n)])
@@ -117,7 +123,9 @@ def _consistent(
     return flipped, part
 
 
-def _judge_parts(positions: F32, faces: U32, part: npt.NDArray[np.int32], open_face: Mask, look: Look | None) -> Mask:
+def _judge_parts(
+    positions: F32, faces: U32, part: npt.NDArray[np.int32], open_face: Mask, look: Look | None
+) -> Mask:
     """(F,) True for faces of parts whose outside is inside."""
     p = positions.astype(np.float64)
     corners = p[faces]
@@ -150,12 +158,14 @@ def _looked_at(
 ) -> Mask:
     """Which parts are turned, those in `doubt` by what an eye outside sees of them.
 
-    An open shell is turned when mostly backs are seen; a closed one stays as it is when nothing of it is seen: it is the
-    hollow inside of another.
+    An open shell is turned when mostly backs are seen; a closed one stays as it is when nothing of it is
+    seen: it is the hollow inside of another.
     """
     front, back = (np.bincount(part, weights=w, minlength=len(bad)) for w in look(positions, faces))
     area = np.bincount(
-        part, weights=np.linalg.norm(face_vectors(positions.astype(np.float64), faces), axis=1) / 2, minlength=len(bad)
+        part,
+        weights=np.linalg.norm(face_vectors(positions.astype(np.float64), faces), axis=1) / 2,
+        minlength=len(bad),
     )
     seen = front + back
     visible = seen > SEEN * area

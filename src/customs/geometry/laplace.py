@@ -14,10 +14,11 @@ STEEP = 20.0
 
 
 def cotangent(points: npt.NDArray[Any], faces: npt.NDArray[Any]) -> tuple[sparse.csr_matrix, F64]:
-    """(L (V, V) positive semi-definite, areas (V,)): the cotangent Laplacian and a third of the area around each vertex.
+    """(L (V, V) positive semi-definite, areas (V,)): the cotangent Laplacian and a third of the area around
+    each vertex.
 
-    Source: U. Pinkall and K. Polthier, "Computing discrete minimal surfaces and their conjugates" (1993). Negative weights
-    of obtuse pairs are set to 0 so that solutions stay between their bounds.
+    Source: U. Pinkall and K. Polthier, "Computing discrete minimal surfaces and their conjugates" (1993).
+    Negative weights of obtuse pairs are set to 0 so that solutions stay between their bounds.
     """
     p, n = points.astype(np.float64), len(points)
     rows, columns, values = [], [], []
@@ -34,7 +35,9 @@ def cotangent(points: npt.NDArray[Any], faces: npt.NDArray[Any]) -> tuple[sparse
     half.data = np.maximum(half.data, 1e-6)
     whole = half + half.T
     lap = sparse.diags(np.asarray(whole.sum(axis=1)).reshape(-1)) - whole
-    areas = np.linalg.norm(np.cross(p[faces[:, 1]] - p[faces[:, 0]], p[faces[:, 2]] - p[faces[:, 0]]), axis=1) / 6
+    areas = (
+        np.linalg.norm(np.cross(p[faces[:, 1]] - p[faces[:, 0]], p[faces[:, 2]] - p[faces[:, 0]]), axis=1) / 6
+    )
     mass = np.bincount(faces.reshape(-1), weights=np.repeat(areas, 3), minlength=n)
     return lap.tocsr(), mass.astype(np.float64)
 

@@ -28,12 +28,15 @@ def off_length(rows: F32) -> npt.NDArray[np.bool_]:
 def scatter(faces: U32, values: npt.NDArray[Any], count: int) -> npt.NDArray[Any]:
     """Sum `values` (F, D) of faces onto their three vertices, (count, D).
 
-    The faces are a CSC matrix as they stand (pointers 0, 3, 6 …): nothing is sorted, and sums run in face order.
+    The faces are a CSC matrix as they stand (pointers 0, 3, 6 …): nothing is sorted, and sums run in face
+    order.
     """
     n = len(faces)
     pointers = np.arange(0, 3 * n + 1, 3, dtype=np.int32)
     ones = np.ones(3 * n, dtype=values.dtype)
-    matrix = sparse.csc_matrix((ones, faces.reshape(-1).view(np.int32), pointers), shape=(count, n), copy=False)
+    matrix = sparse.csc_matrix(
+        (ones, faces.reshape(-1).view(np.int32), pointers), shape=(count, n), copy=False
+    )
     matrix.has_canonical_format = True
     return matrix @ values
 
@@ -44,11 +47,12 @@ def smooth_normals(positions: F32, faces: U32) -> F32:
 
 
 def corner_normals(positions: F32, faces: U32, angle: float, groups: U32 | None = None) -> F32:
-    """Normals per corner (F, 3, 3) float32: faces at one place are smoothed together when within `angle` degrees.
+    """Normals per corner (F, 3, 3) float32: faces at one place are smoothed together when within `angle`
+    degrees.
 
-    Each corner's normal is the area-weighted sum over the faces at its place whose direction lies within `angle` of the
-    face's own (common practice in the trade). `groups` (F,) uint32 are smoothing groups: two faces must be in
-    the same one, and it must not be 0.
+    Each corner's normal is the area-weighted sum over the faces at its place whose direction lies within
+    `angle` of the face's own (common practice in the trade). `groups` (F,) uint32 are smoothing groups: two
+    faces must be in the same one, and it must not be 0.
     """
     vectors = face_vectors(positions, faces).astype(np.float64)
     length = np.linalg.norm(vectors, axis=1)
@@ -61,7 +65,8 @@ def corner_normals(positions: F32, faces: U32, angle: float, groups: U32 | None 
     own = order // 3
     out = np.zeros((len(order), 3))
     limit = np.cos(np.radians(angle)) - 1e-6
-    # Round k compares every corner with the k-th other corner of its place: as many rounds as the fullest place.
+    # Round k compares every corner with the k-th other corner of its place: as many rounds as the fullest
+    # place.
     position = np.arange(len(order)) - np.repeat(starts, sizes)
     size_of = np.repeat(sizes, sizes)
     start_of = np.repeat(starts, sizes)

@@ -14,7 +14,10 @@ def inside_outline(points: npt.ArrayLike, outline: npt.ArrayLike) -> npt.NDArray
 
     Source: a ray to +x crosses the outline an odd number of times (M. Shimrat, "Algorithm 112", CACM 1962).
     """
-    p, a = np.asarray(points, dtype=np.float64).reshape(-1, 2), np.asarray(outline, dtype=np.float64).reshape(-1, 2)
+    p, a = (
+        np.asarray(points, dtype=np.float64).reshape(-1, 2),
+        np.asarray(outline, dtype=np.float64).reshape(-1, 2),
+    )
     inside = np.zeros(len(p), dtype=bool)
     if len(a) < 3:
         return inside

@@ -1,4 +1,6 @@
-"""Cutting polygons into triangles: a fan where convex, ear clipping where not, all polygons of one size at a time."""
+"""Cutting polygons into triangles: a fan where convex, ear clipping where not, all polygons of one size at a
+time.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +21,9 @@ def triangulate(positions: F32, corners: U32, sizes: U32) -> tuple[U32, U32]:
     `corners` (sum of sizes,) are vertex indices of polygons one after another; `sizes` (P,) at least 3 each.
     A polygon of n corners gives n − 2 triangles. Winding is kept.
     """
-    starts = np.concatenate([[0], np.cumsum(sizes[:-1], dtype=np.int64)]) if len(sizes) else np.zeros(0, np.int64)
+    starts = (
+        np.concatenate([[0], np.cumsum(sizes[:-1], dtype=np.int64)]) if len(sizes) else np.zeros(0, np.int64)
+    )
     parts: list[tuple[U32, npt.NDArray[np.intp]]] = []
     for n in np.unique(sizes):
         rows = np.flatnonzero(sizes == n)
@@ -55,7 +59,9 @@ def _cut(flat: npt.NDArray[np.float64]) -> tuple[npt.NDArray[np.int64], npt.NDAr
     fast = kernel("ears") if n >= COMPILED and bool(np.isfinite(flat).all()) else None
     if fast is None:
         return _clip_ears(flat)
-    return np.concatenate([fast.clip_ears(np.ascontiguousarray(p)) for p in flat]), np.repeat(np.arange(count), n - 2)
+    return np.concatenate([fast.clip_ears(np.ascontiguousarray(p)) for p in flat]), np.repeat(
+        np.arange(count), n - 2
+    )
 
 
 def _fan(loops: U32, rows: npt.NDArray[np.intp]) -> tuple[U32, npt.NDArray[np.intp]]:
@@ -66,7 +72,9 @@ def _fan(loops: U32, rows: npt.NDArray[np.intp]) -> tuple[U32, npt.NDArray[np.in
 
 
 def _flatten(positions: F32, loops: U32) -> npt.NDArray[np.float64]:
-    """Polygons (P, n, 2) in their own plane, ccw: Newell's normal picks the axis pair with the largest area."""
+    """Polygons (P, n, 2) in their own plane, ccw: Newell's normal picks the axis pair with the largest
+    area.
+    """
     p = positions[loops].astype(np.float64)
     q = np.roll(p, -1, axis=1)
     normal = np.cross(p, q).sum(axis=1)
@@ -78,9 +86,13 @@ def _flatten(positions: F32, loops: U32) -> npt.NDArray[np.float64]:
     return out
 
 
-def _turn(a: npt.NDArray[np.float64], b: npt.NDArray[np.float64], c: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+def _turn(
+    a: npt.NDArray[np.float64], b: npt.NDArray[np.float64], c: npt.NDArray[np.float64]
+) -> npt.NDArray[np.float64]:
     """Twice the signed area of triangles a b c, each (..., 2)."""
-    return (b[..., 0] - a[..., 0]) * (c[..., 1] - a[..., 1]) - (b[..., 1] - a[..., 1]) * (c[..., 0] - a[..., 0])
+    return (b[..., 0] - a[..., 0]) * (c[..., 1] - a[..., 1]) - (b[..., 1] - a[..., 1]) * (
+        c[..., 0] - a[..., 0]
+    )
 
 
 def _is_convex(flat: npt.NDArray[np.float64]) -> npt.NDArray[np.bool_]:
@@ -96,9 +108,9 @@ def _is_convex(flat: npt.NDArray[np.float64]) -> npt.NDArray[np.bool_]:
 def _clip_ears(flat: npt.NDArray[np.float64]) -> tuple[npt.NDArray[np.int64], npt.NDArray[np.intp]]:
     """Ear clipping (Meisters 1975) of polygons (P, n, 2) ccw, all at once, one ear of each per round.
 
-    Returns corners (P·(n−2), 3) within each polygon, and the polygon (P·(n−2),). Only the two neighbours of a cut ear are
-    judged again, so a polygon costs n² and not n³. Where no clean ear is left (a loop that crosses itself) the bluntest
-    corner is cut, so the count is always right.
+    Returns corners (P·(n−2), 3) within each polygon, and the polygon (P·(n−2),). Only the two neighbours of a
+    cut ear are judged again, so a polygon costs n² and not n³. Where no clean ear is left (a loop that
+    crosses itself) the bluntest corner is cut, so the count is always right.
     """
     count, n, _ = flat.shape
     every = np.arange(count)
@@ -132,7 +144,9 @@ def _ear_scores(
     at: npt.NDArray[np.intp],
     alive: npt.NDArray[np.bool_],
 ) -> npt.NDArray[np.float64]:
-    """(P, K) how good an ear each corner `at` (P, K) is: roundness, and far below zero where something lies inside it."""
+    """(P, K) how good an ear each corner `at` (P, K) is: roundness, and far below zero where something lies
+    inside it.
+    """
     row = np.arange(len(at))[:, None]
     a, b, c = flat[row, before[row, at]], flat[row, at], flat[row, after[row, at]]
     turn = _turn(a, b, c)

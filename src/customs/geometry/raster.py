@@ -18,9 +18,11 @@ RIM = 1e-6
 
 
 def covered(uv: F32, faces: U32, width: int, height: int) -> tuple[I32, F32]:
-    """(face (H, W) or −1, weights (H, W, 3) of its corners) for every pixel whose middle lies in a triangle of `uv` (V, 2).
+    """(face (H, W) or −1, weights (H, W, 3) of its corners) for every pixel whose middle lies in a triangle
+    of `uv` (V, 2).
 
-    Coordinates run 0..1 over the picture, rows from the top; where triangles lie over each other the later one is seen.
+    Coordinates run 0..1 over the picture, rows from the top; where triangles lie over each other the later
+    one is seen.
     """
     owner = np.full(height * width, -1, np.int32)
     weights = np.zeros((height * width, 3), np.float32)

@@ -24,7 +24,9 @@ GRID = 40
 
 
 def backs(positions: F32, faces: U32) -> Mask:
-    """(F,) True for faces that have another at the same three places in the opposite winding: two-sided modelling."""
+    """(F,) True for faces that have another at the same three places in the opposite winding: two-sided
+    modelling.
+    """
     place = groups_of_rows(positions)[faces]
     key = np.sort(place, axis=1)
     order = np.lexsort(key.T)
@@ -40,7 +42,9 @@ def backs(positions: F32, faces: U32) -> Mask:
 
 
 def winding(place: U32) -> Mask:
-    """(F,) True where the three numbers of a face run upward, wherever it starts: its orientation among its own places."""
+    """(F,) True where the three numbers of a face run upward, wherever it starts: its orientation among its
+    own places.
+    """
     a, b, c = place[:, 0], place[:, 1], place[:, 2]
     rising: Mask = ((a < b).astype(np.int8) + (b < c) + (c < a)) == 2
     return rising
@@ -55,12 +59,15 @@ def _flat(place: U32) -> Mask:
 def turned_inward(positions: F32, faces: U32) -> Mask:
     """(F,) True for faces that look inward, judged without broken ones, doubles and backs.
 
-    Shells that edges and volume do not decide are looked at from outside: what shows mostly its back is turned.
+    Shells that edges and volume do not decide are looked at from outside: what shows mostly its back is
+    turned.
     """
     out = np.zeros(len(faces), dtype=bool)
     if not len(faces):
         return out
-    broken = np.stack([degenerate(positions, faces), doubled(positions, faces), backs(positions, faces)]).any(axis=0)
+    broken = np.stack([degenerate(positions, faces), doubled(positions, faces), backs(positions, faces)]).any(
+        axis=0
+    )
     sound = np.flatnonzero(~broken)
     if len(sound):
         out[sound] = inward(positions, faces[sound], seen_from_outside)
@@ -70,7 +77,8 @@ def turned_inward(positions: F32, faces: U32) -> Mask:
 def seen_from_outside(positions: F32, faces: U32) -> tuple[F64, F64]:
     """(front (F,), back (F,)): how much of each face is seen from outside, and from which side, in area.
 
-    Points spread over the faces are drawn from 14 directions into a grid of depths; the nearest in each cell is seen.
+    Points spread over the faces are drawn from 14 directions into a grid of depths; the nearest in each cell
+    is seen.
     """
     owner, points, share = _spread(positions.astype(np.float64), faces)
     vectors = face_vectors(positions.astype(np.float64), faces)
@@ -87,9 +95,17 @@ def seen_from_outside(positions: F32, faces: U32) -> tuple[F64, F64]:
 
 
 def _directions() -> F64:
-    """(14, 3) unit vectors to the faces and corners of a cube; turned a little, so that none lies in the plane of a wall."""
+    """(14, 3) unit vectors to the faces and corners of a cube; turned a little, so that none lies in the
+    plane of a wall.
+    """
     steps = np.array(
-        [(x, y, z) for x in (-1, 0, 1) for y in (-1, 0, 1) for z in (-1, 0, 1) if abs(x) + abs(y) + abs(z) in (1, 3)],
+        [
+            (x, y, z)
+            for x in (-1, 0, 1)
+            for y in (-1, 0, 1)
+            for z in (-1, 0, 1)
+            if abs(x) + abs(y) + abs(z) in (1, 3)
+        ],
         dtype=float,
     )
     a, b = 0.11, 0.07
@@ -100,13 +116,15 @@ def _directions() -> F64:
 
 
 def _nearest(points: F64, way: F64, grid: int) -> npt.NDArray[np.intp]:
-    """Points (of size about one) that an eye far out along `way` sees: the nearest of each cell, and those just behind it."""
+    """Points (of size about one) that an eye far out along `way` sees: the nearest of each cell, and those
+    just behind it.
+    """
     side = np.cross(way, (0.0, 1.0, 0.0) if abs(way[1]) < 0.9 else (1.0, 0.0, 0.0))
     side /= np.linalg.norm(side)
     up = np.cross(side, way)
-    cell = np.floor((points @ side + 0.5) * grid).astype(np.int64) * (2 * grid) + np.floor((points @ up + 0.5) * grid).astype(
-        np.int64
-    )
+    cell = np.floor((points @ side + 0.5) * grid).astype(np.int64) * (2 * grid) + np.floor(
+        (points @ up + 0.5) * grid
+    ).astype(np.int64)
     depth = -(points @ way)
     cell -= cell.min()
     best = np.full(int(cell.max()) + 1, np.inf)
@@ -115,7 +133,8 @@ def _nearest(points: F64, way: F64, grid: int) -> npt.NDArray[np.intp]:
 
 
 def _spread(positions: F64, faces: U32) -> tuple[npt.NDArray[np.intp], F64, F64]:
-    """(face, point (N, 3), area each stands for) of points spread evenly over the faces, one at least on each.
+    """(face, point (N, 3), area each stands for) of points spread evenly over the faces, one at least on
+    each.
 
     Where faces are more than MANY, the smallest share their points with their neighbours in the list.
     """
@@ -130,7 +149,8 @@ def _spread(positions: F64, faces: U32) -> tuple[npt.NDArray[np.intp], F64, F64]
         wanted = np.maximum(1, np.round(share)).astype(np.int64)
     owner = np.repeat(np.arange(len(faces)), wanted)
     place = np.arange(len(owner)) - np.repeat(np.cumsum(wanted) - wanted, wanted)
-    # An even spread by the plastic number, as for UVs (Roberts, "The unreasonable effectiveness of quasirandom sequences").
+    # An even spread by the plastic number, as for UVs (Roberts, "The unreasonable effectiveness of
+    # quasirandom sequences").
     s, t = (place * 0.7548776662466927 + 0.5) % 1, (place * 0.5698402909980532 + 0.5) % 1
     over = s + t > 1
     s, t = np.where(over, 1 - s, s)[:, None], np.where(over, 1 - t, t)[:, None]

@@ -15,8 +15,8 @@ U32 = npt.NDArray[np.uint32]
 def face_tangents(positions: F32, uvs: F32, faces: U32) -> tuple[F32, npt.NDArray[np.float32]]:
     """Direction of growing U per face (F, 3), and the sign (F,) of the UV area with V up: +1 unmirrored.
 
-    Source: E. Lengyel, "Computing tangent space basis vectors for an arbitrary mesh" (2001); V counts as 1 − v, since
-    glTF's V points down while its tangent frame expects it up.
+    Source: E. Lengyel, "Computing tangent space basis vectors for an arbitrary mesh" (2001); V counts as 1 −
+    v, since glTF's V points down while its tangent frame expects it up.
     """
     a = faces[:, 0]
     e1 = positions.take(faces[:, 1], axis=0) - positions.take(a, axis=0)
@@ -26,13 +26,16 @@ def face_tangents(positions: F32, uvs: F32, faces: U32) -> tuple[F32, npt.NDArra
     t1, t2 = -d1[:, 1], -d2[:, 1]
     determinant = d1[:, 0] * t2 - d2[:, 0] * t1
     sign = np.sign(determinant)
-    # Not divided by the determinant: its sign alone keeps the direction, and long thin UV triangles stay finite.
+    # Not divided by the determinant: its sign alone keeps the direction, and long thin UV triangles stay
+    # finite.
     tangent = (e1 * t2[:, None] - e2 * t1[:, None]) * sign[:, None]
     return tangent.astype(np.float32), sign.astype(np.float32)
 
 
 def mirrored_vertices(sign: npt.NDArray[np.float32], faces: U32, count: int) -> npt.NDArray[np.bool_]:
-    """(count,) True for vertices that faces of both UV directions use: they must be split before tangents are made."""
+    """(count,) True for vertices that faces of both UV directions use: they must be split before tangents are
+    made.
+    """
     used = np.zeros((2, count), dtype=bool)
     used[0][faces[sign > 0].reshape(-1)] = True
     used[1][faces[sign < 0].reshape(-1)] = True
@@ -40,7 +43,9 @@ def mirrored_vertices(sign: npt.NDArray[np.float32], faces: U32, count: int) -> 
 
 
 def vertex_tangents(positions: F32, normals: F32, uvs: F32, faces: U32) -> F32:
-    """Tangents (V, 4) float32: unit, orthogonal to the normal, w = +1 where the patch is unmirrored with V up."""
+    """Tangents (V, 4) float32: unit, orthogonal to the normal, w = +1 where the patch is unmirrored with V
+    up.
+    """
     faces = np.ascontiguousarray(faces)
     tangent, sign = face_tangents(positions, uvs, faces)
     # Weighted by area, like the normals: unit direction times twice the face's area.

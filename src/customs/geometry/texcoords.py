@@ -19,7 +19,9 @@ LEAST_SAMPLES = 6
 
 
 def uv_areas(uv: F32, faces: U32) -> F64:
-    """Signed area (F,) of each triangle in UV; positive where it runs as on the surface (V down, so the sign is turned)."""
+    """Signed area (F,) of each triangle in UV; positive where it runs as on the surface (V down, so the sign
+    is turned).
+    """
     a, b, c = (uv[faces[:, k]].astype(np.float64) for k in range(3))
     return -0.5 * ((b[:, 0] - a[:, 0]) * (c[:, 1] - a[:, 1]) - (c[:, 0] - a[:, 0]) * (b[:, 1] - a[:, 1]))
 
@@ -51,8 +53,8 @@ def texel_density(points: F32, uv: F32, faces: U32, width: int, height: int, sca
 def overlapping(uv: F32, faces: U32) -> Mask:
     """(F,) True where a triangle shares most of its part of the texture with another, found on a grid.
 
-    Coordinates are wrapped into 0..1. Cells on the rim between neighbours are few, so a face overlaps when more than half
-    of its cells are covered again. Triangles of under LEAST_SAMPLES cells are not judged.
+    Coordinates are wrapped into 0..1. Cells on the rim between neighbours are few, so a face overlaps when
+    more than half of its cells are covered again. Triangles of under LEAST_SAMPLES cells are not judged.
     """
     count = len(faces)
     areas = np.abs(uv_areas(uv, faces))
@@ -71,11 +73,14 @@ def overlapping(uv: F32, faces: U32) -> Mask:
 
 
 def _samples(uv: F32, faces: U32, areas: F64, grid: int) -> tuple[npt.NDArray[Any], npt.NDArray[Any]]:
-    """(face, cell) of points spread evenly over the triangles, drawn in a little so that neighbours do not meet."""
+    """(face, cell) of points spread evenly over the triangles, drawn in a little so that neighbours do not
+    meet.
+    """
     wanted = np.clip(np.ceil(areas * grid * grid), 1, 4096).astype(np.int64)
     owner = np.repeat(np.arange(len(faces)), wanted)
     place = np.arange(len(owner)) - np.repeat(np.cumsum(wanted) - wanted, wanted)
-    # An even spread of points by the plastic number (Roberts, "The unreasonable effectiveness of quasirandom sequences").
+    # An even spread of points by the plastic number (Roberts, "The unreasonable effectiveness of quasirandom
+    # sequences").
     s, t = (place * 0.7548776662466927 + 0.5) % 1, (place * 0.5698402909980532 + 0.5) % 1
     over = s + t > 1
     s, t = np.where(over, 1 - s, s), np.where(over, 1 - t, t)

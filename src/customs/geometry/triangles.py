@@ -57,7 +57,9 @@ def triangles_of(prim: Primitive) -> U32:
 
 
 def face_vectors(positions: npt.NDArray[Any], faces: U32) -> F32:
-    """Twice-area vectors (F, 3): cross product of two edges; direction is the side a ccw front face looks to."""
+    """Twice-area vectors (F, 3): cross product of two edges; direction is the side a ccw front face looks
+    to.
+    """
     a = positions.take(faces[:, 0], axis=0)
     ab = positions.take(faces[:, 1], axis=0)
     ab -= a

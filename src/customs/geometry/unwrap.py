@@ -14,7 +14,9 @@ U32 = npt.NDArray[np.uint32]
 
 @dataclass(frozen=True, eq=False)
 class Unwrapped:
-    """`source` (W,) says which old vertex each new one is, `faces` (F, 3) and `uv` (W, 2) in 0..1 are of the new ones."""
+    """`source` (W,) says which old vertex each new one is, `faces` (F, 3) and `uv` (W, 2) in 0..1 are of the
+    new ones.
+    """
 
     source: U32
     faces: U32
@@ -22,7 +24,9 @@ class Unwrapped:
     charts: int
 
 
-def unwrap(points: F32, faces: U32, normals: F32 | None = None, padding: int = 4, resolution: int = 1024) -> Unwrapped:
+def unwrap(
+    points: F32, faces: U32, normals: F32 | None = None, padding: int = 4, resolution: int = 1024
+) -> Unwrapped:
     """Cut a mesh into charts and pack them, with `padding` pixels between at a texture of `resolution`."""
     import xatlas
 
@@ -36,6 +40,8 @@ def unwrap(points: F32, faces: U32, normals: F32 | None = None, padding: int = 4
     atlas.generate(pack_options=options)
     source, flat, uv = atlas[0]
     return Unwrapped(
-        np.ascontiguousarray(source, np.uint32), np.ascontiguousarray(flat, np.uint32), np.ascontiguousarray(uv, np.float32),
+        np.ascontiguousarray(source, np.uint32),
+        np.ascontiguousarray(flat, np.uint32),
+        np.ascontiguousarray(uv, np.float32),
         int(atlas.chart_count),
-    )  # fmt: skip
+    )

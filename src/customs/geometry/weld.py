@@ -42,10 +42,11 @@ def hash_rows(columns: Sequence[npt.NDArray[Any]]) -> npt.NDArray[np.uint64]:
 
 
 def unique_rows(columns: Sequence[npt.NDArray[Any]]) -> tuple[npt.NDArray[np.intp], U32]:
-    """(first, inverse): `first` (M,) the first row of each distinct one, in order of appearance; `inverse` (N,) uint32.
+    """(first, inverse): `first` (M,) the first row of each distinct one, in order of appearance; `inverse`
+    (N,) uint32.
 
-    Rows are the same when their 64-bit hashes are (−0 equals 0). Among a million rows the chance that two different ones
-    are taken for the same is about 3e-8.
+    Rows are the same when their 64-bit hashes are (−0 equals 0). Among a million rows the chance that two
+    different ones are taken for the same is about 3e-8.
     """
     n = len(columns[0])
     if n == 0:
@@ -68,15 +69,21 @@ def unique_rows(columns: Sequence[npt.NDArray[Any]]) -> tuple[npt.NDArray[np.int
 
 
 ROUNDS = 24
-"""Rounds of comparing before what is left is sorted: a vertex seldom has as many different UVs and normals."""
+"""Rounds of comparing before what is left is sorted: a vertex seldom has as many different UVs and
+normals.
+"""
 
 
 COMPILED = 150_000
 """Rows from which the compiled way is worth its start."""
 
 
-def distinct_pairs(places: npt.NDArray[Any], keys: Sequence[npt.NDArray[Any]], count: int) -> tuple[npt.NDArray[Any], U32]:
-    """(first, inverse) as of `unique_rows`, for rows (place, *keys) of whole numbers: places 0..`count` − 1, at most two keys below 2³¹."""
+def distinct_pairs(
+    places: npt.NDArray[Any], keys: Sequence[npt.NDArray[Any]], count: int
+) -> tuple[npt.NDArray[Any], U32]:
+    """(first, inverse) as of `unique_rows`, for rows (place, *keys) of whole numbers: places 0..`count` − 1,
+    at most two keys below 2³¹.
+    """
     compiled = kernel("corners") if len(places) >= COMPILED else None
     quick = by_chains(compiled, places, keys, count) if compiled is not None else None
     return quick if quick is not None else by_rounds(places, keys, count)
@@ -85,7 +92,9 @@ def distinct_pairs(places: npt.NDArray[Any], keys: Sequence[npt.NDArray[Any]], c
 def by_chains(
     compiled: ModuleType, places: npt.NDArray[Any], keys: Sequence[npt.NDArray[Any]], count: int
 ) -> tuple[npt.NDArray[Any], U32] | None:
-    """`distinct_pairs` by a kernel; None where one place has too many different corners for it. Raises IndexError."""
+    """`distinct_pairs` by a kernel; None where one place has too many different corners for it. Raises
+    IndexError.
+    """
     if len(places) and (int(places.min()) < 0 or int(places.max()) >= count):
         raise IndexError(f"places {places.min()}..{places.max()} of {count}")
     numbers = [np.ascontiguousarray(c, np.int32) for c in (places, *keys)]
@@ -96,9 +105,11 @@ def by_chains(
     return (first[:found].copy(), inverse) if found >= 0 else None
 
 
-def by_rounds(places: npt.NDArray[Any], keys: Sequence[npt.NDArray[Any]], count: int) -> tuple[npt.NDArray[np.intp], U32]:
-    """`distinct_pairs` in numpy. Nothing is sorted: in each round every place's first row still left stands for all that
-    agree with it."""
+def by_rounds(
+    places: npt.NDArray[Any], keys: Sequence[npt.NDArray[Any]], count: int
+) -> tuple[npt.NDArray[np.intp], U32]:
+    """`distinct_pairs` in numpy. Nothing is sorted: in each round every place's first row still left stands
+    for all that agree with it."""
     n = len(places)
     stands = np.arange(n)
     left: npt.NDArray[np.intp] | None = None
@@ -120,7 +131,9 @@ def by_rounds(places: npt.NDArray[Any], keys: Sequence[npt.NDArray[Any]], count:
         if not len(left):
             break
     if left is not None and len(left):
-        first, inverse = unique_rows([np.stack([places[left], *(k[left] for k in keys)], axis=1).astype(np.uint32)])
+        first, inverse = unique_rows(
+            [np.stack([places[left], *(k[left] for k in keys)], axis=1).astype(np.uint32)]
+        )
         stands[left] = left[first][inverse]
     leads = stands == np.arange(n)
     rank = np.cumsum(leads, dtype=np.uint32)

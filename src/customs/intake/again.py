@@ -1,4 +1,6 @@
-"""A file that has changed, taken again: which of its elements are which of those before, by name path, then by number."""
+"""A file that has changed, taken again: which of its elements are which of those before, by name path, then
+by number.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ class Known:
 
 @dataclass(frozen=True)
 class Again:
-    """How a file taken again is numbered; names of what was there before and is no more, and counts of what is new, by kind."""
+    """How a file taken again is numbered; names of what was there before and is no more, and counts of what
+    is new, by kind.
+    """
 
     numbering: Numbering
     gone: Mapping[str, tuple[str, ...]]
@@ -45,7 +49,9 @@ class Again:
 
 
 def elements(scene: Scene) -> dict[str, Known]:
-    """Elements of a scene by kind of Key; textures found near the file are known by their place and not among them."""
+    """Elements of a scene by kind of Key; textures found near the file are known by their place and not among
+    them.
+    """
     out: dict[str, Known] = {}
     for kind in (*KINDS[1:], "cameras", "lights"):
         items = [x for x in getattr(scene, kind) if x.key.kind != FILE]
@@ -80,11 +86,15 @@ def _nodes(scene: Scene) -> Known:
         above = above.copy()
         above[at] = rows.above[above[at]]
     names = np.char.add(top, names)
-    return Known(np.concatenate([own.paths, names]), np.concatenate([own.numbers, rows.ordinals.astype(np.int64)]))
+    return Known(
+        np.concatenate([own.paths, names]), np.concatenate([own.numbers, rows.ordinals.astype(np.int64)])
+    )
 
 
 def matched(before: Scene, after: Scene, known: Numbering) -> Again:
-    """`after` as read from the changed file, against `before` as it was taken, whose Keys `known` had already numbered."""
+    """`after` as read from the changed file, against `before` as it was taken, whose Keys `known` had already
+    numbered.
+    """
     old, new = elements(before), elements(after)
     numbering: dict[str, Renumbering] = {}
     gone: dict[str, tuple[str, ...]] = {}
@@ -109,7 +119,9 @@ def matched(before: Scene, after: Scene, known: Numbering) -> Again:
 
 
 def _pairs(a: Known, b: Known) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp]]:
-    """(places in `a`, places in `b`) of what is the same: by name path, several of one in their order; then by number."""
+    """(places in `a`, places in `b`) of what is the same: by name path, several of one in their order; then
+    by number.
+    """
     _, codes = np.unique(np.concatenate([a.paths, b.paths]), return_inverse=True)
     first = _ranked(codes[: len(a.paths)]), _ranked(codes[len(a.paths) :])
     _, i, j = np.intersect1d(*first, assume_unique=True, return_indices=True)
@@ -122,7 +134,11 @@ def _ranked(codes: npt.NDArray[np.intp]) -> I64:
     """A number for each (N,) that is the same in two lists for the k-th of one code."""
     order = np.argsort(codes, kind="stable")
     sorted_ = codes[order]
-    starts = np.flatnonzero(np.concatenate([[True], sorted_[1:] != sorted_[:-1]])) if len(codes) else np.zeros(0, np.intp)
+    starts = (
+        np.flatnonzero(np.concatenate([[True], sorted_[1:] != sorted_[:-1]]))
+        if len(codes)
+        else np.zeros(0, np.intp)
+    )
     rank = np.arange(len(codes)) - np.repeat(starts, np.diff(np.concatenate([starts, [len(codes)]])))
     out = np.empty(len(codes), dtype=np.int64)
     out[order] = sorted_.astype(np.int64) * (1 << 32) + rank

@@ -1,4 +1,6 @@
-"""Texture files around an asset that it may be meant to have: those of a missing name, and those of its families."""
+"""Texture files around an asset that it may be meant to have: those of a missing name, and those of its
+families.
+"""
 
 from __future__ import annotations
 
@@ -28,7 +30,9 @@ _listings: dict[Path, tuple[float, list[Path]]] = {}
 
 
 def texture_files(folder: Path) -> list[Path]:
-    """Texture files in `folder` and below, hidden ones passed over; kept for a few seconds, as many assets ask alike."""
+    """Texture files in `folder` and below, hidden ones passed over; kept for a few seconds, as many assets
+    ask alike.
+    """
     now = time.monotonic()
     known = _listings.get(folder)
     if known is None or now - known[0] > LISTING_SECONDS:
@@ -65,7 +69,9 @@ def stem(name: str) -> str:
 
 
 def _families(scene: Scene, own: str) -> list[tuple[str, ...]]:
-    """Words a texture of this asset would begin with: its materials' names, its own, those of its textures."""
+    """Words a texture of this asset would begin with: its materials' names, its own, those of its
+    textures.
+    """
     names = {own, *(m.name for m in scene.materials)}
     for image in scene.images:
         said = words(image.name)
@@ -80,8 +86,14 @@ def alike(a: str, b: str) -> bool:
 
 
 def nearby(scene: Scene, model: Path, folders: Iterable[Path]) -> list[Path]:
-    """Files near `model` its scene does not name but may be meant to: at most MOST_FOUND, those of missing names first."""
-    have = {im.content.path.resolve() for im in scene.images if im.content is not None and im.content.path is not None}
+    """Files near `model` its scene does not name but may be meant to: at most MOST_FOUND, those of missing
+    names first.
+    """
+    have = {
+        im.content.path.resolve()
+        for im in scene.images
+        if im.content is not None and im.content.path is not None
+    }
     files: dict[Path, str] = {}
     for folder in folders:
         for path in texture_files(folder.resolve()):
@@ -95,7 +107,11 @@ def nearby(scene: Scene, model: Path, folders: Iterable[Path]) -> list[Path]:
         named |= {p for p, s in files.items() if s in close}
     families = _families(scene, model.stem)
     first = {f[0] for f in families}
-    kin = {p for p, s in files.items() if p not in named and _is_kin(p.stem, families, first)} if scene.materials else set()
+    kin = (
+        {p for p, s in files.items() if p not in named and _is_kin(p.stem, families, first)}
+        if scene.materials
+        else set()
+    )
     return [*_sorted(named, model)[:MOST_FOUND], *_sorted(kin, model)][:MOST_FOUND]
 
 
@@ -117,7 +133,8 @@ def with_nearby(scene: Scene, model: Path, found: Sequence[Path]) -> Scene:
     images: dict[Key, Image] = {}
     for path in found:
         shown = Path(os.path.relpath(path, folder)).as_posix()
-        # By name and content: the same file has the same Key wherever it lies, and a copy of it is no second choice.
+        # By name and content: the same file has the same Key wherever it lies, and a copy of it is no second
+        # choice.
         key = Key(scene.digest, FILE, _mark(path))
         image = Image(key, path.stem, Encoded(path), uri=shown)
         images.setdefault(key, replace(image, problem=probe(image)))

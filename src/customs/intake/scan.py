@@ -32,7 +32,9 @@ class Entry:
     @property
     def shown(self) -> str:
         """Path from the folder it was found from."""
-        return self.path.relative_to(self.root).as_posix() if self.root in self.path.parents else self.path.name
+        return (
+            self.path.relative_to(self.root).as_posix() if self.root in self.path.parents else self.path.name
+        )
 
 
 def scan(paths: Iterable[Path]) -> list[Entry]:

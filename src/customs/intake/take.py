@@ -17,7 +17,9 @@ from customs.scene.model import Scene
 
 @dataclass(frozen=True, eq=False)
 class Taken:
-    """An asset as received: its scene, the files it is made of (the model first), what is absent, the digest of all."""
+    """An asset as received: its scene, the files it is made of (the model first), what is absent, the digest
+    of all.
+    """
 
     scene: Scene
     files: tuple[Path, ...]
@@ -40,7 +42,8 @@ def files_digest(files: tuple[Path, ...]) -> str:
 
 
 def take(path: Path, root: Path | None = None, search: Sequence[Path] = ()) -> Taken:
-    """Read `path`; companions must lie inside `root` (the file's own folder unless given). Raises CustomsError.
+    """Read `path`; companions must lie inside `root` (the file's own folder unless given). Raises
+    CustomsError.
 
     Textures it may be meant to have are looked for in `root` and in the folders `search`.
     """

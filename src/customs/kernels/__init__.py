@@ -1,1 +1,3 @@
-"""Compiled loops: arrays in, arrays out, one self-contained file each. The rules for them stand in docs/kernels.md."""
+"""Compiled loops: arrays in, arrays out, one self-contained file each. The rules for them stand in
+docs/kernels.md.
+"""

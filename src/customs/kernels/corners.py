@@ -1,4 +1,6 @@
-"""Distinct corners: rows of (place, UV, normal) told apart by a chain at each place, in the order they appear."""
+"""Distinct corners: rows of (place, UV, normal) told apart by a chain at each place, in the order they
+appear.
+"""
 
 from __future__ import annotations
 
@@ -13,10 +15,11 @@ MOST = 64
 
 @njit(types.int64(NUMBERS, NUMBERS, NUMBERS, I32, I32, I32, U32), cache=True, nogil=True)
 def distinct(places, a, b, heads, follows, first, inverse):
-    """The first row of each distinct (places, a, b) into `first` and the number of each row's into `inverse` (N,).
+    """The first row of each distinct (places, a, b) into `first` and the number of each row's into `inverse`
+    (N,).
 
-    `heads` holds −1 for every place there may be; `follows` and `first` hold N. Returns how many there are, or −1 where one place has
-    more than MOST.
+    `heads` holds −1 for every place there may be; `follows` and `first` hold N. Returns how many there are,
+    or −1 where one place has more than MOST.
     """
     found = 0
     for row in range(len(places)):

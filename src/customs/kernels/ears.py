@@ -1,7 +1,7 @@
 """Ears of one large polygon, cut in the same order as the numpy way cuts them: the roundest first.
 
-Points lie in the cells of a grid, so that only those near an ear are looked at; ears wait in a heap. Source: G. H. Meisters,
-"Polygons Have Ears" (1975).
+Points lie in the cells of a grid, so that only those near an ear are looked at; ears wait in a heap. Source:
+G. H. Meisters, "Polygons Have Ears" (1975).
 """
 
 from __future__ import annotations
@@ -36,10 +36,16 @@ def _cell(value, low, size, cells):
     cache=True, nogil=True,
 )  # fmt: skip
 def _score(flat, a, b, c, alive, starts, order, grid, cells):
-    """How good an ear corner `b` between `a` and `c` is: roundness, far below zero where a point lies inside it."""
+    """How good an ear corner `b` between `a` and `c` is: roundness, far below zero where a point lies inside
+    it.
+    """
     ax, ay, bx, by, cx, cy = flat[a, 0], flat[a, 1], flat[b, 0], flat[b, 1], flat[c, 0], flat[c, 1]
     turn = _turn(ax, ay, bx, by, cx, cy)
-    longest = ((cx - ax) ** 2 + (cy - ay) ** 2) + ((bx - ax) ** 2 + (by - ay) ** 2) + ((cx - bx) ** 2 + (cy - by) ** 2)
+    longest = (
+        ((cx - ax) ** 2 + (cy - ay) ** 2)
+        + ((bx - ax) ** 2 + (by - ay) ** 2)
+        + ((cx - bx) ** 2 + (cy - by) ** 2)
+    )
     score = turn / longest if longest > 0 else 0.0
     if turn <= 0:
         return score - BLOCKED
@@ -51,7 +57,11 @@ def _score(flat, a, b, c, alive, starts, order, grid, cells):
             if not alive[p]:
                 continue
             px, py = flat[p, 0], flat[p, 1]
-            if _turn(ax, ay, bx, by, px, py) >= 0 and _turn(bx, by, cx, cy, px, py) >= 0 and _turn(cx, cy, ax, ay, px, py) >= 0:
+            if (
+                _turn(ax, ay, bx, by, px, py) >= 0
+                and _turn(bx, by, cx, cy, px, py) >= 0
+                and _turn(cx, cy, ax, ay, px, py) >= 0
+            ):
                 touches = (px == ax and py == ay) or (px == bx and py == by) or (px == cx and py == cy)
                 if not touches:
                     return score - BLOCKED
@@ -100,7 +110,9 @@ def clip_ears(flat):
     starts = np.zeros(cells * cells + 1, np.int64)
     cell = np.empty(n, np.int64)
     for i in range(n):
-        cell[i] = _cell(flat[i, 1], grid[1], grid[3], cells) * cells + _cell(flat[i, 0], grid[0], grid[2], cells)
+        cell[i] = _cell(flat[i, 1], grid[1], grid[3], cells) * cells + _cell(
+            flat[i, 0], grid[0], grid[2], cells
+        )
         starts[cell[i] + 1] += 1
     for k in range(cells * cells):
         starts[k + 1] += starts[k]

@@ -10,7 +10,9 @@ OUT = types.Array(types.uint8, 2, "C")
 
 @njit(types.void(BYTES, types.int64, OUT), cache=True, nogil=True)
 def unfilter(rows, step, out):
-    """Rows (H, 1 + W·step) with the kind of filter (0..4) first, `step` bytes a pixel, into `out` (H, W·step)."""
+    """Rows (H, 1 + W·step) with the kind of filter (0..4) first, `step` bytes a pixel, into `out` (H,
+    W·step).
+    """
     height, width = out.shape
     for y in range(height):
         kind = rows[y, 0]

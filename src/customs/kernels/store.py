@@ -1,4 +1,6 @@
-"""Where compiled kernels lie, whether they are there, and getting one; nothing here imports the compiler unless one is got."""
+"""Where compiled kernels lie, whether they are there, and getting one; nothing here imports the compiler
+unless one is got.
+"""
 
 from __future__ import annotations
 
@@ -38,12 +40,17 @@ def bounds_checked() -> bool:
 def folder() -> Path:
     """The cache of these sources with this compiler on this processor.
 
-    Times of the files are part of its name, as the compiler looks at them too: a cache that is there is never compiled again.
+    Times of the files are part of its name, as the compiler looks at them too: a cache that is there is never
+    compiled again.
     """
-    told = hashlib.sha256(f"{HERE}{importlib.metadata.version('numba')}{_processor()}{bounds_checked()}".encode())
+    told = hashlib.sha256(
+        f"{HERE}{importlib.metadata.version('numba')}{_processor()}{bounds_checked()}".encode()
+    )
     for path in sorted(HERE.glob("*.py")):
         told.update(f"{path.name}{path.stat().st_mtime_ns}".encode() + path.read_bytes())
-    return Path(os.environ.get("CUSTOMS_CACHE") or user_cache_dir("customs")) / "kernels" / told.hexdigest()[:20]
+    return (
+        Path(os.environ.get("CUSTOMS_CACHE") or user_cache_dir("customs")) / "kernels" / told.hexdigest()[:20]
+    )
 
 
 def _processor() -> str:
@@ -51,7 +58,9 @@ def _processor() -> str:
         text = Path("/proc/cpuinfo").read_text("utf-8", "replace").partition("\n\n")[0]
     except OSError:
         return platform.processor() or platform.machine()
-    lines = [line for line in text.splitlines() if line.startswith(("model name", "flags", "Features", "CPU part"))]
+    lines = [
+        line for line in text.splitlines() if line.startswith(("model name", "flags", "Features", "CPU part"))
+    ]
     return "\n".join(lines) or platform.machine()
 
 
@@ -64,7 +73,8 @@ def ready() -> bool:
 
 
 def kernel(name: str) -> ModuleType | None:
-    """The module of a kernel, or None where it is not compiled: then the caller goes the numpy way, which is slower.
+    """The module of a kernel, or None where it is not compiled: then the caller goes the numpy way, which is
+    slower.
 
     That it is asked for begins the compiling, in a process of its own.
     """
@@ -83,7 +93,8 @@ def _loaded(name: str) -> ModuleType:
 
 
 def compile_all() -> float:
-    """Compile what is not compiled yet, in this process, and say so; seconds it took. Raises OSError without a writable cache.
+    """Compile what is not compiled yet, in this process, and say so; seconds it took. Raises OSError without
+    a writable cache.
 
     Run as `python -m customs.kernels`, in a process of its own: never in one that shows a window.
     """
@@ -107,7 +118,9 @@ def _sweep(place: Path) -> None:
 
 
 def begin() -> subprocess.Popen[bytes] | None:
-    """Start compiling in a child process, where that is neither done nor begun; the caller goes on without waiting for it."""
+    """Start compiling in a child process, where that is neither done nor begun; the caller goes on without
+    waiting for it.
+    """
     if ready():
         return None
     try:
@@ -117,9 +130,12 @@ def begin() -> subprocess.Popen[bytes] | None:
             return None
         mark.touch()
         child = subprocess.Popen(
-            [sys.executable, "-m", "customs.kernels"], stdin=subprocess.DEVNULL, stdout=subprocess.DEVNULL,
-            stderr=subprocess.DEVNULL, start_new_session=True,
-        )  # fmt: skip
+            [sys.executable, "-m", "customs.kernels"],
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            start_new_session=True,
+        )
         _children.append(child)
         return child
     except (OSError, importlib.metadata.PackageNotFoundError):

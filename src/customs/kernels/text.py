@@ -1,9 +1,9 @@
-"""Text into arrays, every byte checked: lines of OBJ, and numbers between blanks. Anything unusual ends the kernel: the numpy way
-then reads the text, or says what is wrong and where.
+"""Text into arrays, every byte checked: lines of OBJ, and numbers between blanks. Anything unusual ends the
+kernel: the numpy way then reads the text, or says what is wrong and where.
 
-Numbers: up to 19 digits in a 64-bit integer, times a power of ten; exact where the digits fit 53 bits and the power is at most 22
-(W. D. Clinger, "How to Read Floating Point Numbers Accurately", 1990, the quick case), else within a few units in the last place
-of a double, which is far below a float32.
+Numbers: up to 19 digits in a 64-bit integer, times a power of ten; exact where the digits fit 53 bits and the
+power is at most 22 (W. D. Clinger, "How to Read Floating Point Numbers Accurately", 1990, the quick case),
+else within a few units in the last place of a double, which is far below a float32.
 """
 
 from __future__ import annotations
@@ -18,7 +18,9 @@ DONE, UNUSUAL = 0, 1
 
 @njit(types.Tuple((types.float64, types.int64))(TEXT, types.int64, types.int64), cache=True, nogil=True)
 def _number(text, at, end):
-    """(value, where it ends) of the decimal number at `at`; −1 for its end where there is none, or something sticks to it."""
+    """(value, where it ends) of the decimal number at `at`; −1 for its end where there is none, or something
+    sticks to it.
+    """
     negative = False
     if at < end and (text[at] == 45 or text[at] == 43):
         negative = text[at] == 45
@@ -101,7 +103,9 @@ I32S = types.Array(types.int32, 2, "C")
 
 @njit(types.UniTuple(types.int64, 2)(TEXT, types.int64, types.int64, F64), cache=True, nogil=True)
 def _vector(text, at, end, out):
-    """(how many numbers stand on the rest of a line, where it ends), the first six in `out`; −1 where something is none."""
+    """(how many numbers stand on the rest of a line, where it ends), the first six in `out`; −1 where
+    something is none.
+    """
     count = 0
     while True:
         while at < end and (text[at] == 32 or text[at] == 9):
@@ -133,9 +137,15 @@ def _corner(text, at, end):
     return v, t, n, at
 
 
-@njit(types.UniTuple(types.int64, 3)(TEXT, types.int64, types.int64, I32, I32, I32, types.int64), cache=True, nogil=True)
+@njit(
+    types.UniTuple(types.int64, 3)(TEXT, types.int64, types.int64, I32, I32, I32, types.int64),
+    cache=True,
+    nogil=True,
+)
 def _face(text, at, end, corner_v, corner_t, corner_n, nc):
-    """(corners so far, where the line ends, 2 when some number is relative) of the face at `at`; −1 for its end where one is none."""
+    """(corners so far, where the line ends, 2 when some number is relative) of the face at `at`; −1 for its
+    end where one is none.
+    """
     relative = 0
     at += 1
     while at < end and text[at] != 10:
@@ -157,10 +167,11 @@ def _face(text, at, end, corner_v, corner_t, corner_n, nc):
     cache=True, nogil=True,
 )  # fmt: skip
 def read_lines(text, at, end, points, uvs, normals, tints, corner_v, corner_t, corner_n, sizes, held, others):
-    """Lines of bytes `at`..`end`: positions (N, 3), UVs, normals, colours (NaN where a vertex has none); corners as written, 0 where
-    absent; of each face its size, how many v, vt, vn stood above it and where it begins (F, 4); of other statements where they begin
-    and end, and how many faces stood above them (S, 3). Returns (DONE or UNUSUAL, vertices, UVs, normals, corners, faces, others,
-    faces too small, flags: 1 colours, 2 relative numbers). The arrays must hold what that many bytes can say: see `room`."""
+    """Lines of bytes `at`..`end`: positions (N, 3), UVs, normals, colours (NaN where a vertex has none);
+    corners as written, 0 where absent; of each face its size, how many v, vt, vn stood above it and where it
+    begins (F, 4); of other statements where they begin, end, and how many faces stood above them (S, 3).
+    Returns (DONE or UNUSUAL, vertices, UVs, normals, corners, faces, others, faces too small, flags: 1
+    colours, 2 relative numbers). The arrays must hold what that many bytes can say: see `room`."""
     nv, nt, nn, nc, nf, ns, small, flags, start = 0, 0, 0, 0, 0, 0, 0, 0, at
     found, odd = np.zeros(6), (UNUSUAL, 0, 0, 0, 0, 0, 0, 0, 0)
     while at < end:
@@ -219,8 +230,8 @@ def read_lines(text, at, end, points, uvs, normals, tints, corner_v, corner_t, c
 
 @njit(types.int64(TEXT, types.int64, types.int64, types.Array(types.float64, 1, "C")), cache=True, nogil=True)
 def read_numbers(text, at, end, out):
-    """The numbers of bytes `at`..`end`, parted by blanks and line ends, into `out`; how many, or −1 where something is none,
-    or there are more than `out` holds."""
+    """The numbers of bytes `at`..`end`, parted by blanks and line ends, into `out`; how many, or −1 where
+    something is none, or there are more than `out` holds."""
     count = 0
     while True:
         while at < end and (text[at] == 32 or text[at] == 10 or text[at] == 9 or text[at] == 13):

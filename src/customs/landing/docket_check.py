@@ -49,17 +49,34 @@ def _bytes(path: Path) -> bytes:
 
 
 def check_story(body: Json, sheet: Sheet, log: Log) -> None:
-    """What the docket says of itself, as far as it can be counted again: its unit, its requirements, its rows."""
+    """What the docket says of itself, as far as it can be counted again: its unit, its requirements, its
+    rows.
+    """
     box, asked = body["box"], body.get("requirements", {})
     unit, metres = box.get("unit"), box.get("metres_per_unit")
     log.check(
-        unit == sheet.axes.unit_name, "docket.json", f"says lengths are in {unit}, its sheet takes {sheet.axes.unit_name}"
+        unit == sheet.axes.unit_name,
+        "docket.json",
+        f"says lengths are in {unit}, its sheet takes {sheet.axes.unit_name}",
     )
-    same = isinstance(metres, int | float) and abs(metres - sheet.axes.metres_per_unit) <= 1e-9 * sheet.axes.metres_per_unit
-    log.check(same, "docket.json", f"says a unit is {metres} m, its sheet takes {sheet.axes.metres_per_unit:g} m")
-    log.check(not asked.get("held"), "docket.json", f"says {asked.get('held')} requirements were held: nothing held leaves")
+    same = (
+        isinstance(metres, int | float)
+        and abs(metres - sheet.axes.metres_per_unit) <= 1e-9 * sheet.axes.metres_per_unit
+    )
+    log.check(
+        same, "docket.json", f"says a unit is {metres} m, its sheet takes {sheet.axes.metres_per_unit:g} m"
+    )
+    log.check(
+        not asked.get("held"),
+        "docket.json",
+        f"says {asked.get('held')} requirements were held: nothing held leaves",
+    )
     queries = sum(r.get("verdict") == "query" and not r.get("waived") for r in body.get("ledger", ()))
-    log.check(asked.get("query", 0) == queries, "docket.json", f"says {asked.get('query')} queries and lists {queries}")
+    log.check(
+        asked.get("query", 0) == queries,
+        "docket.json",
+        f"says {asked.get('query')} queries and lists {queries}",
+    )
 
 
 def check_files(folder: Path, body: Json, log: Log) -> dict[str, Path]:
@@ -103,7 +120,9 @@ def recount(after: Json, found: dict[str, int], file: str, log: Log) -> None:
     """Every figure of the docket against what the file holds."""
     for key, value in found.items():
         if key in after:
-            log.check(after[key] == value, file, f"the docket says {after[key]:,} {key}, the file holds {value:,}")
+            log.check(
+                after[key] == value, file, f"the docket says {after[key]:,} {key}, the file holds {value:,}"
+            )
     missing = sorted(set(found) - set(after))
     log.check(not missing, "docket.json", f"says nothing of {', '.join(missing)}")
 

@@ -18,7 +18,12 @@ from customs.landing.docket_check import check_files, check_story, read_docket, 
 from customs.landing.log import Log
 from customs.landing.model_check import check_model
 from customs.landing.motion_check import fits, names_others, play_all, whole_motion
-from customs.landing.texture_check import check_copies, check_fixed_names, check_loose_textures, check_textures
+from customs.landing.texture_check import (
+    check_copies,
+    check_fixed_names,
+    check_loose_textures,
+    check_textures,
+)
 from customs.motion.posing.bounds import world_bounds
 from customs.scene.convention import WORKING
 from customs.scene.model import Scene
@@ -36,7 +41,9 @@ def packages(folder: Path) -> list[Path]:
     if (folder / "docket.json").is_file() or not folder.is_dir():
         return [folder]
     inside = sorted(p for p in folder.iterdir() if p.is_dir() and not p.name.startswith("."))
-    return [p for p in inside if (p / "docket.json").is_file() or any(q.suffix in endings() for q in p.iterdir())]
+    return [
+        p for p in inside if (p / "docket.json").is_file() or any(q.suffix in endings() for q in p.iterdir())
+    ]
 
 
 def land(folder: Path, find_sheet: FindSheet, by: Sheet | None = None) -> Log:
@@ -64,7 +71,12 @@ def land(folder: Path, find_sheet: FindSheet, by: Sheet | None = None) -> Log:
 
 
 def _land_models(
-    models: list[dict[str, Any]], files: dict[str, Path], body: dict[str, Any], sheet: Sheet, folder: Path, log: Log
+    models: list[dict[str, Any]],
+    files: dict[str, Path],
+    body: dict[str, Any],
+    sheet: Sheet,
+    folder: Path,
+    log: Log,
 ) -> None:
     """The file with the mesh, then those of skeleton and clips, and whether they fit it."""
     scenes: dict[str, Scene] = {}
@@ -85,7 +97,12 @@ def _land_models(
     # The docket's own figures are of the asset as a whole: the mesh's file, and the clips of all.
     clips = [c.name for s in scenes.values() for c in s.clips]
     recount(body["after"], counts(main) | {"clips": len(clips)}, name, log)
-    same_names(body["names"], _names(main, name) | ({"clips": clips} if "clips" in _names(main, name) else {}), name, log)
+    same_names(
+        body["names"],
+        _names(main, name) | ({"clips": clips} if "clips" in _names(main, name) else {}),
+        name,
+        log,
+    )
     _same_box(main, body["box"], name, log)
     check_model(main, sheet, name, log)
     check_textures(main, sheet, folder, name, log)
@@ -118,7 +135,9 @@ def _sheet(body: dict[str, object], find_sheet: FindSheet, log: Log) -> Sheet | 
         log.refuse("docket.json", f"its sheet is not here: {problem}")
         return None
     if sheet_digest(sheet) != said.get("digest"):
-        log.remark("docket.json", f"sheet {sheet.id} has changed since the dispatch (edition {said.get('edition')})")
+        log.remark(
+            "docket.json", f"sheet {sheet.id} has changed since the dispatch (edition {said.get('edition')})"
+        )
     return sheet
 
 
@@ -129,7 +148,11 @@ def _open(path: Path, folder: Path, name: str, sheet: Sheet, log: Log) -> Scene 
     except CustomsError as problem:
         log.refuse(name, str(problem))
         return None
-    log.check(scene.format == sheet.model.format, name, f"is {scene.format.upper()}, {sheet.model.format.upper()} is read")
+    log.check(
+        scene.format == sheet.model.format,
+        name,
+        f"is {scene.format.upper()}, {sheet.model.format.upper()} is read",
+    )
     used = prune(scene)
     log.note("opens", name, f"{many(len(used.meshes), 'mesh')}, {counts(used)['triangles']:,} triangles")
     return used

@@ -14,7 +14,9 @@ MISTAKES = (
 
 
 def plant(folder: Path, kind: str) -> bool:
-    """Plant the fault `kind` in the package at `folder` (a copy!). False when there is nothing of the kind in it."""
+    """Plant the fault `kind` in the package at `folder` (a copy!). False when there is nothing of the kind in
+    it.
+    """
     docket = folder / "docket.json"
     body = json.loads(docket.read_text("utf-8"))
     model = next(folder / f["path"] for f in body["files"] if f["kind"] == "model")
@@ -32,7 +34,9 @@ def plant(folder: Path, kind: str) -> bool:
 
 
 def _remove_texture(folder: Path, body: dict[str, object], model: Path) -> bool:
-    """A texture file goes; where textures lie inside the model, its image is left without a name in the file."""
+    """A texture file goes; where textures lie inside the model, its image is left without a name in the
+    file.
+    """
     files = body["files"]
     assert isinstance(files, list)
     for f in files:

@@ -28,7 +28,9 @@ def check_model(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
     _names(scene, sheet, file, log)
     limit = sheet.materials.max_count
     log.check(
-        limit is None or len(scene.materials) <= limit, file, f"{many(len(scene.materials), 'material')}, at most {limit}"
+        limit is None or len(scene.materials) <= limit,
+        file,
+        f"{many(len(scene.materials), 'material')}, at most {limit}",
     )
 
 
@@ -47,11 +49,23 @@ def _tree(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
     if model.settled and not scene.clips and not scene.skins:
         off = [n for n in nodes if np.abs(local_matrix(scene.nodes[n]) - np.eye(4)).max() > 1e-4]
         rows = 0 if "placements" in get_format(scene.format).carries else len(scene.placements)
-        log.check(not off and not rows, file, f"mesh nodes that keep a transform of their own: {len(off) + rows}")
-    bare = len(empties(scene)) + int((~scene.placements.shows).sum()) if model.empty_nodes == "forbidden" else 0
+        log.check(
+            not off and not rows, file, f"mesh nodes that keep a transform of their own: {len(off) + rows}"
+        )
+    bare = (
+        len(empties(scene)) + int((~scene.placements.shows).sum()) if model.empty_nodes == "forbidden" else 0
+    )
     log.check(not bare, file, f"{many(bare, 'node')} without mesh, light or camera, none taken")
-    log.check(model.cameras != "forbidden" or not scene.cameras, file, f"{many(len(scene.cameras), 'camera')}, none taken")
-    log.check(model.lights != "forbidden" or not scene.lights, file, f"{many(len(scene.lights), 'light')}, none taken")
+    log.check(
+        model.cameras != "forbidden" or not scene.cameras,
+        file,
+        f"{many(len(scene.cameras), 'camera')}, none taken",
+    )
+    log.check(
+        model.lights != "forbidden" or not scene.lights,
+        file,
+        f"{many(len(scene.lights), 'light')}, none taken",
+    )
 
 
 def _meshes(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
@@ -59,18 +73,36 @@ def _meshes(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
     for mesh in (m for n, m in zip(shown_times(scene), scene.meshes) if n):
         count = sum(len(p.positions) for p in mesh.primitives)
         top = rules.max_vertices
-        log.check(top is None or count <= top, file, f"mesh {mesh.name} has {count:,} vertices, at most {top or 0:,}")
+        log.check(
+            top is None or count <= top,
+            file,
+            f"mesh {mesh.name} has {count:,} vertices, at most {top or 0:,}",
+        )
         for p in mesh.primitives:
             faces = triangles_of(p)
             lists = p.mode == "triangles" or (rules.loose_points_lines != "forbidden" and not len(faces))
             log.check(lists, file, f"mesh {mesh.name} has parts of mode {p.mode}")
-            log.check(bool(np.isfinite(p.positions).all()), file, f"mesh {mesh.name} has numbers that are not finite")
+            log.check(
+                bool(np.isfinite(p.positions).all()),
+                file,
+                f"mesh {mesh.name} has numbers that are not finite",
+            )
             if rules.normals == "required" and len(faces) and "normals" in get_format(scene.format).carries:
                 log.check(p.normals is not None, file, f"mesh {mesh.name} has no normals")
-            log.check(rules.vertex_colours != "forbidden" or not p.colours, file, f"mesh {mesh.name} has vertex colours")
-            log.check(rules.morphs != "forbidden" or not p.targets, file, f"mesh {mesh.name} has morph targets")
+            log.check(
+                rules.vertex_colours != "forbidden" or not p.colours,
+                file,
+                f"mesh {mesh.name} has vertex colours",
+            )
+            log.check(
+                rules.morphs != "forbidden" or not p.targets, file, f"mesh {mesh.name} has morph targets"
+            )
             sets = rules.max_texcoord_sets
-            log.check(sets is None or len(p.texcoords) <= sets, file, f"mesh {mesh.name} has {len(p.texcoords)} UV sets")
+            log.check(
+                sets is None or len(p.texcoords) <= sets,
+                file,
+                f"mesh {mesh.name} has {len(p.texcoords)} UV sets",
+            )
 
 
 def _size(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
@@ -85,10 +117,18 @@ def _size(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
     mine = size if same else np.sort(size)
     if high is not None:
         most = np.array(high) if same else np.sort(high)
-        log.check(bool((mine <= most * 1.001).all()), file, f"{_metres(size)} is larger than {_metres(np.array(high))}")
+        log.check(
+            bool((mine <= most * 1.001).all()),
+            file,
+            f"{_metres(size)} is larger than {_metres(np.array(high))}",
+        )
     if low is not None:
         least = np.array(low) if same else np.sort(low)
-        log.check(bool((mine >= least * 0.999).any()), file, f"{_metres(size)} is smaller than {_metres(np.array(low))}")
+        log.check(
+            bool((mine >= least * 0.999).any()),
+            file,
+            f"{_metres(size)} is smaller than {_metres(np.array(low))}",
+        )
     log.note("measures", file, f"{_metres(size)}, {sheet.axes.unit_name} inside")
     if sheet.model.footing == "base-centre":
         axis = "XYZ".index(sheet.axes.up[1])
@@ -103,17 +143,27 @@ def _metres(size: np.ndarray) -> str:
 
 def _rig(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
     rig = sheet.rig
-    log.check(rig.skins != "forbidden" or not scene.skins, file, f"{many(len(scene.skins), 'skin')}, none taken")
-    log.check(rig.clips != "forbidden" or not scene.clips, file, f"{many(len(scene.clips), 'clip')}, none taken")
+    log.check(
+        rig.skins != "forbidden" or not scene.skins, file, f"{many(len(scene.skins), 'skin')}, none taken"
+    )
+    log.check(
+        rig.clips != "forbidden" or not scene.clips, file, f"{many(len(scene.clips), 'clip')}, none taken"
+    )
     for s in scene.skins:
         log.check(
-            rig.max_joints is None or len(s.joints) <= rig.max_joints, file, f"{many(len(s.joints), 'joint')} in {s.name}"
+            rig.max_joints is None or len(s.joints) <= rig.max_joints,
+            file,
+            f"{many(len(s.joints), 'joint')} in {s.name}",
         )
     for m in scene.meshes:
         for p in m.primitives:
             if p.weights is not None:
                 most = int(np.count_nonzero(p.weights, axis=1).max())
-                log.check(most <= rig.influences, file, f"{most} influences on a vertex of {m.name}, at most {rig.influences}")
+                log.check(
+                    most <= rig.influences,
+                    file,
+                    f"{most} influences on a vertex of {m.name}, at most {rig.influences}",
+                )
                 off = float(np.abs(p.weights.sum(axis=1) - 1).max())
                 log.check(off < 1e-4, file, f"weights of {m.name} do not sum to one")
 
@@ -121,7 +171,9 @@ def _rig(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
 def _names(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
     rules = sheet.names
     for kind in ("nodes", "meshes", "materials", "images", "clips"):
-        names = [item.name for item in getattr(scene, kind)] + list(scene.placements.names if kind == "nodes" else ())
+        names = [item.name for item in getattr(scene, kind)] + list(
+            scene.placements.names if kind == "nodes" else ()
+        )
         for name in names:
             legal = fits(rules.allowed, name) and len(name) <= rules.max_length
             log.check(bool(legal), file, f"{kind}: name {name!r} is not legal there")

@@ -25,7 +25,9 @@ SEAM = 0.002
 
 
 def play_all(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
-    """Every clip of a file with a mesh, posed at PLAYED times: finite, not torn, closed where the sheet asks for loops."""
+    """Every clip of a file with a mesh, posed at PLAYED times: finite, not torn, closed where the sheet asks
+    for loops.
+    """
     box = world_bounds(scene)
     size = max(float(np.linalg.norm(box[1] - box[0])), 1e-9) if box is not None else 0.0
     for clip in scene.clips:
@@ -34,15 +36,23 @@ def play_all(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
             far = max(_reach(scene, clip, float(t)) for t in spread_times(clip, PLAYED))
             log.check(np.isfinite(far), file, f"clip {clip.name} moves vertices to where no number is")
             log.check(
-                not far > BURST * size, file, f"clip {clip.name} tears the mesh: it reaches {far / size:.0f} times its size"
+                not far > BURST * size,
+                file,
+                f"clip {clip.name} tears the mesh: it reaches {far / size:.0f} times its size",
             )
         most = sheet.rig.max_clip_seconds
         log.check(
-            most is None or clip.seconds <= most + 1e-3, file, f"clip {clip.name} lasts {clip.seconds:.2f} s, at most {most}"
+            most is None or clip.seconds <= most + 1e-3,
+            file,
+            f"clip {clip.name} lasts {clip.seconds:.2f} s, at most {most}",
         )
         if any(fnmatch.fnmatchcase(clip.name, pattern) for pattern in sheet.rig.loops) and size:
             off = seam(scene, clip, travel=False) / size
-            log.check(off <= SEAM, file, f"clip {clip.name} does not close: its seam is {off:.1%} of the asset's size")
+            log.check(
+                off <= SEAM,
+                file,
+                f"clip {clip.name} does not close: its seam is {off:.1%} of the asset's size",
+            )
         log.note("plays", clip.name, text)
 
 
@@ -53,7 +63,9 @@ def _reach(scene: Scene, clip: Clip, seconds: float) -> float:
 
 
 def fits(main: Scene, other: Scene, file: str, log: Log) -> None:
-    """A file of skeleton or clips against the one with the mesh: every joint is there, under the same parent, at the same rest."""
+    """A file of skeleton or clips against the one with the mesh: every joint is there, under the same parent,
+    at the same rest.
+    """
     mine = {n.name: i for i, n in enumerate(main.nodes)}
     above, theirs = parents(main), parents(other)
     for i, node in enumerate(other.nodes):
@@ -64,12 +76,20 @@ def fits(main: Scene, other: Scene, file: str, log: Log) -> None:
         up = main.nodes[above[at]].name if above[at] >= 0 else ""
         said = other.nodes[theirs[i]].name if theirs[i] >= 0 else ""
         log.check(
-            up == said, file, f"{node.name} hangs under {said or 'the root'}, in the mesh's file under {up or 'the root'}"
+            up == said,
+            file,
+            f"{node.name} hangs under {said or 'the root'}, in the mesh's file under {up or 'the root'}",
         )
         off = float(np.abs(local_matrix(node) - local_matrix(main.nodes[at])).max())
         scale = max(1.0, float(np.abs(local_matrix(main.nodes[at])).max()))
-        log.check(off <= 1e-4 * scale, file, f"{node.name} rests elsewhere than in the mesh's file ({off:.3g})")
-    lost = sorted(main.nodes[j].name for j in joint_nodes(main) if main.nodes[j].name not in {n.name for n in other.nodes})
+        log.check(
+            off <= 1e-4 * scale, file, f"{node.name} rests elsewhere than in the mesh's file ({off:.3g})"
+        )
+    lost = sorted(
+        main.nodes[j].name
+        for j in joint_nodes(main)
+        if main.nodes[j].name not in {n.name for n in other.nodes}
+    )
     log.check(not lost, file, f"joints are missing in it: {', '.join(lost[:3])}")
 
 
@@ -92,7 +112,9 @@ def whole_motion(main: Scene, others: list[Scene]) -> Scene:
     for other in others:
         for clip in other.clips:
             channels = tuple(
-                replace(c, node=mine[other.nodes[c.node].name]) for c in clip.channels if other.nodes[c.node].name in mine
+                replace(c, node=mine[other.nodes[c.node].name])
+                for c in clip.channels
+                if other.nodes[c.node].name in mine
             )
             clips.append(replace(clip, channels=channels))
     return replace(main, clips=tuple(clips))

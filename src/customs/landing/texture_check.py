@@ -1,4 +1,6 @@
-"""The textures of a package by the sheet: there, readable, of the kind, size, compression and number it takes."""
+"""The textures of a package by the sheet: there, readable, of the kind, size, compression and number it
+takes.
+"""
 
 from __future__ import annotations
 
@@ -55,7 +57,9 @@ def _one(image: Image, info: ImageInfo, slots: set[str], sheet: Sheet, shown: st
     log.check(info.bits in rules.bits, shown, f"{info.bits} bits a channel are not read there")
     edge = max(info.width, info.height)
     size = f"{info.width} × {info.height}"
-    log.check(rules.min_edge <= edge <= rules.max_edge, shown, f"{size}, from {rules.min_edge} to {rules.max_edge}")
+    log.check(
+        rules.min_edge <= edge <= rules.max_edge, shown, f"{size}, from {rules.min_edge} to {rules.max_edge}"
+    )
     powers = all(v & (v - 1) == 0 for v in (info.width, info.height))
     log.check(powers or not rules.power_of_two, shown, f"{size} is no power of two")
     log.check(info.width == info.height or not rules.square, shown, f"{size} is not square")
@@ -64,7 +68,9 @@ def _one(image: Image, info: ImageInfo, slots: set[str], sheet: Sheet, shown: st
     if compressed(rules.blocks):
         wanted = {wanted_block(rules.blocks, slots, alpha) for alpha in (False, True)}
         words = " or ".join(sorted(b.upper() or "plain pixels" for b in wanted))
-        log.check(info.block in wanted, shown, f"holds {info.block.upper() or 'plain pixels'}, {words} is read")
+        log.check(
+            info.block in wanted, shown, f"holds {info.block.upper() or 'plain pixels'}, {words} is read"
+        )
     want = full_chain(info.width, info.height) if rules.mips else 1
     log.check(not rules.mips or info.levels == want, shown, f"{info.levels} mip levels, {want} are read")
 
@@ -83,7 +89,11 @@ def check_copies(scene: Scene, sheet: Sheet, files: dict[str, Path], log: Log) -
                 continue
             found.add(name)
             copy = _info(path)
-            same = info is not None and copy is not None and (copy.width, copy.height) == (info.width, info.height)
+            same = (
+                info is not None
+                and copy is not None
+                and (copy.width, copy.height) == (info.width, info.height)
+            )
             log.check(same, name, f"is no {form.upper()} of the size of {image.uri}")
     return found
 
@@ -94,7 +104,9 @@ def check_fixed_names(scene: Scene, sheet: Sheet, files: dict[str, Path], log: L
     if not scene.materials or "parameters" not in rules.required or "parameters" not in rules.suffixes:
         return
     wanted = rules.suffixes["parameters"]
-    path = next((p for n, p in files.items() if Path(n).stem == wanted or Path(n).stem.endswith(f"_{wanted}")), None)
+    path = next(
+        (p for n, p in files.items() if Path(n).stem == wanted or Path(n).stem.endswith(f"_{wanted}")), None
+    )
     if path is None:
         log.refuse(wanted, "the texture of packed parameters is not there")
         return

@@ -18,7 +18,9 @@ F64 = npt.NDArray[np.float64]
 
 
 def shown_texture(scene: Scene, material: int | None) -> tuple[int, int, float] | None:
-    """(width, height, times it repeats beside what UV says) of the colour texture of a material, else of its first."""
+    """(width, height, times it repeats beside what UV says) of the colour texture of a material, else of its
+    first.
+    """
     if material is None:
         return None
     textures = scene.materials[material].textures
@@ -38,7 +40,9 @@ def face_density(scene: Scene, prim: Primitive, scale: float = 1.0) -> F64 | Non
 
 
 def _scales(scene: Scene) -> Iterator[tuple[int, float]]:
-    """(mesh, metres a unit) of each node that shows one; once, in the middle of their scales, for a mesh that rows show."""
+    """(mesh, metres a unit) of each node that shows one; once, in the middle of their scales, for a mesh that
+    rows show.
+    """
     world = world_matrices(scene)
     for n in mesh_nodes(scene):
         yield scene.nodes[n].mesh or 0, float(abs(np.linalg.det(world[n][:3, :3])) ** (1 / 3)) or 1.0

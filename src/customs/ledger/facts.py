@@ -175,7 +175,8 @@ def facts_of(prim: Primitive) -> PrimitiveFacts:
 
 
 def alpha_shares(image: Image) -> tuple[float, float, float] | None:
-    """(share fully clear, share in between, share fully opaque) of the alpha channel; None without alpha or pixels.
+    """(share fully clear, share in between, share fully opaque) of the alpha channel; None without alpha or
+    pixels.
 
     Within 4 of 255 of either end counts as that end.
     """
@@ -220,7 +221,9 @@ class SceneFacts:
     @cached_property
     def used_meshes(self) -> list[int]:
         """Meshes some node shows, in walking order, once each."""
-        by_nodes = dict.fromkeys(m for n in mesh_nodes(self.scene) if (m := self.scene.nodes[n].mesh) is not None)
+        by_nodes = dict.fromkeys(
+            m for n in mesh_nodes(self.scene) if (m := self.scene.nodes[n].mesh) is not None
+        )
         return list(by_nodes | dict.fromkeys(self.scene.placements.meshes))
 
     @cached_property

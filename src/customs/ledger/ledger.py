@@ -57,7 +57,8 @@ def judge(
 ) -> Ledger:
     """The ledger at the end of the route, or at stop `upto`. `passed` is what `evaluate` gave.
 
-    Where a requirement itself fails on an asset, its row is held and says so; the others are judged all the same.
+    Where a requirement itself fails on an asset, its row is held and says so; the others are judged all the
+    same.
     """
     upto_at = next((a for a in passed if a.stop.id == upto), passed[-1]) if passed else None
     arrived = passed[0].scene if passed else received
@@ -81,9 +82,17 @@ def judge(
 def _step_row(at: At) -> Row:
     step = step_of(at.stop.step)
     return Row(
-        "step", f"Step {step.name}", step.desk, "–", "runs", "failed", "held", subject=at.stop.id,
-        subject_name=step.name, note=str(at.error),
-    )  # fmt: skip
+        "step",
+        f"Step {step.name}",
+        step.desk,
+        "–",
+        "runs",
+        "failed",
+        "held",
+        subject=at.stop.id,
+        subject_name=step.name,
+        note=str(at.error),
+    )
 
 
 def _done(row: Row, step: str, passed: Sequence[At]) -> Row:
@@ -103,9 +112,18 @@ def _waived(row: Row, waivers: Mapping[str, Waiver]) -> Row:
 
 def refused(problem: CustomsError) -> Ledger:
     """The ledger of an asset that could not be read: one held row."""
-    return Ledger((
-        Row(
-            "readable", "Source can be read", "intake", problem.found, problem.expected or "readable", "–", "held",
-            subject_name=str(problem.where), note=str(problem),
-        ),
-    ))  # fmt: skip
+    return Ledger(
+        (
+            Row(
+                "readable",
+                "Source can be read",
+                "intake",
+                problem.found,
+                problem.expected or "readable",
+                "–",
+                "held",
+                subject_name=str(problem.where),
+                note=str(problem),
+            ),
+        )
+    )

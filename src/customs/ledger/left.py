@@ -19,7 +19,9 @@ from customs.surface.pixels import image_info
 
 @dataclass(frozen=True)
 class Loss:
-    """One kind of thing: how many there were and how many are left. `unasked` when nobody and no rule asked for it to go."""
+    """One kind of thing: how many there were and how many are left. `unasked` when nobody and no rule asked
+    for it to go.
+    """
 
     kind: str
     title: str
@@ -39,7 +41,13 @@ class Loss:
 
     def as_dict(self) -> dict[str, Any]:
         """For the docket and `--json`."""
-        return {"kind": self.kind, "text": self.text(), "before": self.before, "after": self.after, "unasked": self.unasked}
+        return {
+            "kind": self.kind,
+            "text": self.text(),
+            "before": self.before,
+            "after": self.after,
+            "unasked": self.unasked,
+        }
 
 
 def _prims(scene: Scene) -> list[tuple[int, Primitive]]:
@@ -65,7 +73,9 @@ def _morph_clips(scene: Scene) -> int:
 
 
 def _extras(scene: Scene) -> int:
-    """Values a person or a tool put beside nodes, meshes and materials; what Customs itself notes there is not counted."""
+    """Values a person or a tool put beside nodes, meshes and materials; what Customs itself notes there is
+    not counted.
+    """
     own = {"mtl", "rate"}
     items: Iterable[Any] = (*scene.nodes, *scene.meshes, *scene.materials, *scene.clips)
     return sum(len(set(item.extras) - own) for item in items)
@@ -101,7 +111,12 @@ COUNTS: tuple[tuple[str, str, Count, str], ...] = (
     ),
     ("skins", "skins", lambda s: len(s.skins), "skins"),
     ("joints", "joints", lambda s: len({j for k in s.skins for j in k.joints}), "skins"),
-    ("influences", "influences on a vertex", lambda s: max((most_influences(p) for _, p in _prims(s)), default=0), "skins"),
+    (
+        "influences",
+        "influences on a vertex",
+        lambda s: max((most_influences(p) for _, p in _prims(s)), default=0),
+        "skins",
+    ),
     ("clips", "clips", lambda s: len(s.clips), "clips"),
     ("morph-clips", "clips of morph targets", _morph_clips, "morphs"),
     ("keys", "keys of movement", _keys, "clips"),
@@ -126,19 +141,36 @@ def losses(arrived: Scene, delivering: Scene, entry: Format, passed: Sequence[At
         elif needs and needs not in entry.carries:
             has = 0
         if kind == "textures":
-            has = sum(role in entry.texture_roles or role == "parameters" for m in after.materials for role in m.textures)
+            has = sum(
+                role in entry.texture_roles or role == "parameters"
+                for m in after.materials
+                for role in m.textures
+            )
         if had > has:
-            out.append(Loss(kind, title, had, has, _note(kind, passed), kind == "faces" and _broken(passed) > 0))
+            out.append(
+                Loss(kind, title, had, has, _note(kind, passed), kind == "faces" and _broken(passed) > 0)
+            )
     gone = {loss.kind for loss in out if not loss.after}
     out = [
         x
         for x in out
-        if not (x.kind == "keys" and "clips" in gone) and not (x.kind in ("joints", "influences") and "skins" in gone)
+        if not (x.kind == "keys" and "clips" in gone)
+        and not (x.kind in ("joints", "influences") and "skins" in gone)
     ]
-    pictures = _pictures(before) - sum(im.there and not im.problem and im.key.kind != FILE for im in before.images)
+    pictures = _pictures(before) - sum(
+        im.there and not im.problem and im.key.kind != FILE for im in before.images
+    )
     if pictures > 0:
         whole = _pictures(before)
-        out.append(Loss("pictures", "pictures of textures that hold several", whole, whole - pictures, "the first is taken"))
+        out.append(
+            Loss(
+                "pictures",
+                "pictures of textures that hold several",
+                whole,
+                whole - pictures,
+                "the first is taken",
+            )
+        )
     unknown = [u for u in arrived.unknown if not u.startswith("ignored")]
     if unknown:
         out.append(Loss("extensions", "extensions", len(unknown), 0, ", ".join(unknown[:4])))

@@ -33,7 +33,8 @@ def allowed_roles(case: Case) -> tuple[str, ...]:
         return case.sheet.textures.roles
     packed = case.sheet.textures.pack
     more = (slot_of(parse_pattern(packed)),) if packed else ()
-    # Where a texture cannot say which of its channels counts, or few readers heed it, values go in textures of their own.
+    # Where a texture cannot say which of its channels counts, or few readers heed it, values go in textures
+    # of their own.
     roles = [r for r in case.format.texture_roles if case.format.channels or r != "metallic_roughness"]
     return (*roles, *more)
 
@@ -57,7 +58,9 @@ def roles_of(facts: SceneFacts) -> dict[int, set[str]]:
 
 
 def alpha_used(facts: SceneFacts, index: int) -> bool:
-    """True when some material needs the alpha of an image: cut out or blended by it, or with a value packed there."""
+    """True when some material needs the alpha of an image: cut out or blended by it, or with a value packed
+    there.
+    """
     return index in _used(facts)[1]
 
 
@@ -77,10 +80,14 @@ def _find_used(facts: SceneFacts) -> tuple[dict[int, set[str]], set[int]]:
 
 
 def _needs_alpha(material: Material, role: str, use: TextureUse) -> bool:
-    if (role in ("base_colour", "diffuse") and material.alpha_mode != "opaque") or role == "specular_glossiness":
+    if (
+        role in ("base_colour", "diffuse") and material.alpha_mode != "opaque"
+    ) or role == "specular_glossiness":
         return True
     layout = use.extras.get(LAYOUT)
-    return role == "parameters" and (layout is None or any(p.channel == "A" for p in parse_pattern(str(layout))))
+    return role == "parameters" and (
+        layout is None or any(p.channel == "A" for p in parse_pattern(str(layout)))
+    )
 
 
 def near_images(scene: Scene) -> list[Image]:
@@ -104,8 +111,16 @@ def delivery_values(case: Case, index: int) -> dict[str, Any]:
         return {}
     values: dict[str, Any] = {"form": forms[0], "accept": tuple(forms), "bits": min(8, *rules.bits)}
     if texture_format(forms[0]).mips and (compressed(rules.blocks) or rules.mips):
-        block = wanted_block(rules.blocks, roles_of(case.after).get(index, set()), alpha_used(case.after, index))
-        values |= {"block": block, "mips": rules.mips, "quality": rules.quality, "header": rules.header, "zstd": rules.zstd}
+        block = wanted_block(
+            rules.blocks, roles_of(case.after).get(index, set()), alpha_used(case.after, index)
+        )
+        values |= {
+            "block": block,
+            "mips": rules.mips,
+            "quality": rules.quality,
+            "header": rules.header,
+            "zstd": rules.zstd,
+        }
         values |= {"targets": (str(image.key),)}
     if rules.also:
         values |= {"also": rules.also}
@@ -127,7 +142,9 @@ def delivered_levels(image: Image, wishes: Wishes) -> bool:
     if wished := wishes.first(image.key):
         return wished.mips
     info = image_info(image)
-    return info is not None and image.pixels is None and info.levels >= max(info.width, info.height).bit_length()
+    return (
+        info is not None and image.pixels is None and info.levels >= max(info.width, info.height).bit_length()
+    )
 
 
 def wants_colour(roles: set[str]) -> bool:

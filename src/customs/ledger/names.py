@@ -14,7 +14,13 @@ from customs.scene.model import Scene
 from customs.scene.prune import prune
 from customs.sheet.model import Sheet
 
-KINDS = (("node", "nodes"), ("mesh", "meshes"), ("material", "materials"), ("image", "images"), ("clip", "clips"))
+KINDS = (
+    ("node", "nodes"),
+    ("mesh", "meshes"),
+    ("material", "materials"),
+    ("image", "images"),
+    ("clip", "clips"),
+)
 
 
 def named(scene: Scene) -> Iterator[tuple[Any, Any]]:
@@ -31,7 +37,9 @@ def _elements(scene: Scene, attribute: str) -> tuple[Any, ...]:
 
 
 def file_kinds(sheet: Sheet) -> tuple[str, ...]:
-    """Kinds of elements that files of their own are named by, where a sheet takes those: their names are parts of paths."""
+    """Kinds of elements that files of their own are named by, where a sheet takes those: their names are
+    parts of paths.
+    """
     apart = sheet.rig.files == "split" or any(how != "together" for how in sheet.rig.clip_files)
     return (*(("image",) if sheet.model.textures == "apart" else ()), *(("clip",) if apart else ()))
 
@@ -39,7 +47,11 @@ def file_kinds(sheet: Sheet) -> tuple[str, ...]:
 def name_values(sheet: Sheet) -> dict[str, Any]:
     """The sheet's naming rules as settings of the step Names."""
     kinds = file_kinds(sheet)
-    return {**sheet.names.model_dump(), "suffixes": dict(sheet.textures.suffixes), **({"files": kinds} if kinds else {})}
+    return {
+        **sheet.names.model_dump(),
+        "suffixes": dict(sheet.textures.suffixes),
+        **({"files": kinds} if kinds else {}),
+    }
 
 
 def name_fix(sheet: Sheet) -> Remedy | None:

@@ -18,7 +18,9 @@ MARGIN = 0.12
 
 @dataclass(frozen=True)
 class Candidate:
-    """A texture that may stand in for a missing one, how likely (0..1), why, and whether it has the very name."""
+    """A texture that may stand in for a missing one, how likely (0..1), why, and whether it has the very
+    name.
+    """
 
     image: Image
     score: float
@@ -29,12 +31,16 @@ class Candidate:
 def candidates(scene: Scene, lost: Image) -> list[Candidate]:
     """Textures for a missing one, the likeliest first.
 
-    Nearness to the model counts most, then lying with other textures of the asset, then the usual size, then spelling.
+    Nearness to the model counts most, then lying with other textures of the asset, then the usual size, then
+    spelling.
     """
     name = stem(lost.uri or lost.name)
     near = [im for im in scene.images if im.key.kind == FILE and im.there and not im.problem]
     exact = [im for im in near if stem(im.uri) == name]
-    out = [_scored(scene, lost, im, bool(exact)) for im in exact or [im for im in near if alike(stem(im.uri), name)]]
+    out = [
+        _scored(scene, lost, im, bool(exact))
+        for im in exact or [im for im in near if alike(stem(im.uri), name)]
+    ]
     return sorted(out, key=lambda c: (-c.score, c.image.uri))
 
 
@@ -57,7 +63,9 @@ def _scored(scene: Scene, lost: Image, image: Image, exact: bool) -> Candidate:
     # A name spelt otherwise is a guess: it is offered and never taken alone.
     score = 0.45 + 0.55 * score if exact else 0.45 * score
     where = f"in {folder}/" if folder else "beside the model"
-    reasons = [where] + (["with other textures of it"] if shared else []) + (["of their size"] if size == 1 else [])
+    reasons = (
+        [where] + (["with other textures of it"] if shared else []) + (["of their size"] if size == 1 else [])
+    )
     reasons += [] if exact else ["its name is spelt otherwise"]
     return Candidate(image, score, ", ".join(reasons), exact)
 
@@ -65,7 +73,11 @@ def _scored(scene: Scene, lost: Image, image: Image, exact: bool) -> Candidate:
 def _shared(scene: Scene, folder: str) -> float:
     """1 where textures the asset uses already lie in the same folder; half where only its relatives do."""
     used = {u.image for m in scene.materials for u in m.textures.values()}
-    folders = {os.path.dirname(im.uri.replace("\\", "/")) for i, im in enumerate(scene.images) if i in used and im.there}
+    folders = {
+        os.path.dirname(im.uri.replace("\\", "/"))
+        for i, im in enumerate(scene.images)
+        if i in used and im.there
+    }
     if folder in folders:
         return 1.0
     family = {tuple(words(m.name))[:1] for m in scene.materials}
@@ -76,7 +88,11 @@ def _shared(scene: Scene, folder: str) -> float:
 def _usual_size(scene: Scene, image: Image) -> float:
     info = image_info(image)
     used = {u.image for m in scene.materials for u in m.textures.values()}
-    sizes = [(i.width, i.height) for k in used if scene.images[k].there and (i := image_info(scene.images[k])) is not None]
+    sizes = [
+        (i.width, i.height)
+        for k in used
+        if scene.images[k].there and (i := image_info(scene.images[k])) is not None
+    ]
     if info is None or not sizes:
         return 0.5
     return 1.0 if (info.width, info.height) in sizes else 0.0

@@ -74,7 +74,9 @@ class Remedy:
 
 
 def remedy(step: str, label: str, sure: bool = True, **values: Any) -> Remedy | None:
-    """A Remedy with `values` as settings; None where they lie beyond what the step takes. Raises StepError for a field it does not have."""
+    """A Remedy with `values` as settings; None where they lie beyond what the step takes. Raises StepError
+    for a field it does not have.
+    """
     try:
         return Remedy(step, make_settings(get_step(step), values), label, sure)
     except StepError:
@@ -87,9 +89,9 @@ def remedy(step: str, label: str, sure: bool = True, **values: Any) -> Remedy | 
 class Row:
     """One subject judged by one requirement.
 
-    `values` are what was measured, as data: numbers, names, states; a waiver is good for them. `badness` is how far the row is from
-    cleared by a measure of its own, less being better, where there is one. `received`, `required`, `delivering` and `note` are
-    what a person reads.
+    `values` are what was measured, as data: numbers, names, states; a waiver is good for them. `badness` is
+    how far the row is from cleared by a measure of its own, less being better, where there is one.
+    `received`, `required`, `delivering` and `note` are what a person reads.
     """
 
     requirement: str
@@ -116,7 +118,9 @@ class Row:
 
     @property
     def wording(self) -> str:
-        """What waivers of the first edition remember: the words of a row. They are read once and keep `values` from then on."""
+        """What waivers of the first edition remember: the words of a row. They are read once and keep
+        `values` from then on.
+        """
         return f"{self.required} | {self.delivering}"
 
     def as_dict(self) -> dict[str, Any]:
@@ -128,8 +132,8 @@ class Row:
 
 @dataclass(frozen=True)
 class About:
-    """What is known of an asset besides its scene: rights, absent files, a source that changed, the destination's donor, the vertices
-    a person chose.
+    """What is known of an asset besides its scene: rights, absent files, a source that changed, the
+    destination's donor, the vertices a person chose.
     """
 
     author: str = ""
@@ -143,12 +147,17 @@ class About:
     @property
     def resources(self) -> Content:
         """What steps may ask for by digest."""
-        return {**self.selections, self.donor.digest: self.donor.data} if self.donor is not None else self.selections
+        return (
+            {**self.selections, self.donor.digest: self.donor.data}
+            if self.donor is not None
+            else self.selections
+        )
 
 
 @dataclass(frozen=True, eq=False)
 class Case:
-    """Everything a requirement may look at. `received` has raw numbers, `arrived` and `delivering` are in metres.
+    """Everything a requirement may look at. `received` has raw numbers, `arrived` and `delivering` are in
+    metres.
 
     `passed` are the stops up to `delivering`, with what they remarked.
     """
@@ -187,12 +196,24 @@ class Requirement:
     step: str = ""
     about: str = ""
 
-    def row(self, received: object, required: object, delivering: object, verdict: Verdict, **more: Any) -> Row:
-        """A row of this requirement. Its values are those of `required` and `delivering`, and `values` where more are given."""
+    def row(
+        self, received: object, required: object, delivering: object, verdict: Verdict, **more: Any
+    ) -> Row:
+        """A row of this requirement. Its values are those of `required` and `delivering`, and `values` where
+        more are given.
+        """
         found = {"required": value_of(required), "delivering": value_of(delivering)}
         values = {k: v for k, v in found.items() if v is not None} | dict(more.pop("values", {}))
         return Row(
-            self.id, self.title, self.desk, str(received), str(required), str(delivering), verdict, values=values, **more
+            self.id,
+            self.title,
+            self.desk,
+            str(received),
+            str(required),
+            str(delivering),
+            verdict,
+            values=values,
+            **more,
         )
 
 

@@ -46,9 +46,15 @@ def per_mesh(
     but: Callable[[SceneFacts], Iterable[Key]] = lambda facts: (),
     but_note: str = "",
 ) -> Iterator[Row]:
-    """A row for each mesh whose `measure` is over 0 and that is not among `but`, or one cleared row for all."""
+    """A row for each mesh whose `measure` is over 0 and that is not among `but`, or one cleared row for
+    all.
+    """
     before, spared = total(case.before, measure, but(case.before)), set(but(case.after))
-    bad = [(m, n) for m in shown(case.after) if m.key not in spared and (n := sum(measure(p) for p in m.primitives))]
+    bad = [
+        (m, n)
+        for m in shown(case.after)
+        if m.key not in spared and (n := sum(measure(p) for p in m.primitives))
+    ]
     if not bad:
         yield rule.row(f"{before:,}", required, "0", "cleared", note=but_note if spared else "")
         return
@@ -87,26 +93,42 @@ def elements(
     for item, has in bad:
         any_bad = True
         yield rule.row(
-            has, required, has, verdict,
-            subject=str(item.key), subject_name=item.name, note=note, remedy=fix(item), place=Place(item.key, kind),
-        )  # fmt: skip
+            has,
+            required,
+            has,
+            verdict,
+            subject=str(item.key),
+            subject_name=item.name,
+            note=note,
+            remedy=fix(item),
+            place=Place(item.key, kind),
+        )
     if not any_bad:
         yield rule.row(received, required, fine, "cleared")
 
 
 def limit_row(
-    rule: Requirement, received: int, limit: int | None, delivering: int, note: str, fix: Remedy | None = None,
+    rule: Requirement,
+    received: int,
+    limit: int | None,
+    delivering: int,
+    note: str,
+    fix: Remedy | None = None,
     verdict: Verdict = "held",
-) -> Iterator[Row]:  # fmt: skip
+) -> Iterator[Row]:
     """One row for a count with an upper limit; none when the sheet sets no limit."""
     if limit is None:
         return
     over = delivering > limit
     yield rule.row(
-        f"{received:,}", said(limit, f"≤ {limit:,}"), said(delivering, f"{delivering:,}"), verdict if over else "cleared",
+        f"{received:,}",
+        said(limit, f"≤ {limit:,}"),
+        said(delivering, f"{delivering:,}"),
+        verdict if over else "cleared",
         badness=delivering if over else None,
-        note=note if over else "", remedy=fix if over else None,
-    )  # fmt: skip
+        note=note if over else "",
+        remedy=fix if over else None,
+    )
 
 
 def forbidden_row(
@@ -119,16 +141,22 @@ def forbidden_row(
     carried: bool = True,
     missing: str = "This asset brings none.",
 ) -> Iterator[Row]:
-    """One row for a thing a sheet may require, allow or forbid, or that its format cannot carry; `note` says why it is not
-    wanted, `missing` what to do where it is required and not there."""
+    """One row for a thing a sheet may require, allow or forbid, or that its format cannot carry; `note` says
+    why it is not wanted, `missing` what to do where it is required and not there."""
     rule_text = {"required": "at least 1", "forbidden": "none"}.get(wanted, "allowed")
     if not carried:
         rule_text = "none (format)"
-    bad = (delivering > 0 and (wanted == "forbidden" or not carried)) or (wanted == "required" and delivering == 0)
+    bad = (delivering > 0 and (wanted == "forbidden" or not carried)) or (
+        wanted == "required" and delivering == 0
+    )
     yield rule.row(
-        f"{received:,}", rule_text, said(delivering, f"{delivering:,}"), "held" if bad else "cleared",
-        note=("" if not bad else note if delivering else missing), remedy=fix if bad else None,
-    )  # fmt: skip
+        f"{received:,}",
+        rule_text,
+        said(delivering, f"{delivering:,}"),
+        "held" if bad else "cleared",
+        note=("" if not bad else note if delivering else missing),
+        remedy=fix if bad else None,
+    )
 
 
 def faces_measure(name: str) -> Callable[[Primitive], int]:

@@ -13,12 +13,16 @@ from customs.route.keys import in_new_names, old_names, speaks_old
 from customs.scene.model import Scene
 
 ALIKE = 1e-6
-"""Share by which a measured number may differ and still be the same: another machine adds up in another order."""
+"""Share by which a measured number may differ and still be the same: another machine adds up in another
+order.
+"""
 
 
 @dataclass(frozen=True)
 class Waiver:
-    """Why, and the values it is good for, as plain JSON. `wording` is what the first edition kept instead: the words of a row."""
+    """Why, and the values it is good for, as plain JSON. `wording` is what the first edition kept instead:
+    the words of a row.
+    """
 
     reason: str
     values: Mapping[str, Any] | None
@@ -48,7 +52,9 @@ def waiver(row: Row, reason: str) -> Waiver:
 
 
 def spoken(waivers: Mapping[str, Waiver], scene: Scene) -> Mapping[str, Waiver]:
-    """Waivers whose subjects and values have the Keys of today; the same object when they have already. `scene` is what is judged."""
+    """Waivers whose subjects and values have the Keys of today; the same object when they have already.
+    `scene` is what is judged.
+    """
     if not any(speaks_old(k) or speaks_old(w.values) for k, w in waivers.items()):
         return waivers
     names, out = old_names(scene), dict[str, Waiver]()
@@ -59,7 +65,9 @@ def spoken(waivers: Mapping[str, Waiver], scene: Scene) -> Mapping[str, Waiver]:
 
 
 def brought_up(waivers: Mapping[str, Waiver], rows: Iterable[Row]) -> Mapping[str, Waiver]:
-    """Waivers that remember words and cover a row remember its values from now on; the same object when there are none."""
+    """Waivers that remember words and cover a row remember its values from now on; the same object when there
+    are none.
+    """
     old = {k for k, w in waivers.items() if w.values is None}
     found = {r.id: waiver(r, waivers[r.id].reason) for r in rows if r.id in old and r.waived} if old else {}
     return {**waivers, **found} if found else waivers

@@ -1,4 +1,6 @@
-"""What of a material is drawn: textures that come apart or packed otherwise are brought to the places the shader has."""
+"""What of a material is drawn: textures that come apart or packed otherwise are brought to the places the
+shader has.
+"""
 
 from __future__ import annotations
 
@@ -42,9 +44,14 @@ def _made(material: Material, images: Sequence[Image]) -> Appearance:
     old = material.model == "specular_glossiness"
     metallic, roughness = (0.0, 1 - material.glossiness) if old else (material.metallic, material.roughness)
     if LOOSE & set(material.textures):
-        found = next((f[0] for v in ("roughness", "metallic", "occlusion") if (f := source_of(material, images, v))), None)
+        found = next(
+            (f[0] for v in ("roughness", "metallic", "occlusion") if (f := source_of(material, images, v))),
+            None,
+        )
         if found is not None:
-            image = Image(Key("drawn", "image", 0), "packed", pixels=frozen(packed(material, images, ORM), "u1"))
+            image = Image(
+                Key("drawn", "image", 0), "packed", pixels=frozen(packed(material, images, ORM), "u1")
+            )
             use = replace(found, strength=1.0)
             uses["metallic_roughness"] = (image, use)
             if "parameters" in material.textures and "occlusion" not in uses:
@@ -55,7 +62,9 @@ def _made(material: Material, images: Sequence[Image]) -> Appearance:
     return Appearance(uses, metallic, roughness)
 
 
-def _with_opacity(material: Material, images: Sequence[Image], uses: dict[str, tuple[Image, TextureUse]]) -> None:
+def _with_opacity(
+    material: Material, images: Sequence[Image], uses: dict[str, tuple[Image, TextureUse]]
+) -> None:
     base, opacity = uses.get("base_colour"), pixels_or_none(images[material.textures["opacity"].image])
     pixels = pixels_or_none(base[0]) if base is not None else None
     if base is None or pixels is None or opacity is None:

@@ -15,7 +15,9 @@ FIELD = np.radians(32.0)
 
 @dataclass(frozen=True)
 class Orbit:
-    """Looking at `target` (m) from `distance` (m); `yaw` and `pitch` in degrees, 0/0 looks along −Z from the front."""
+    """Looking at `target` (m) from `distance` (m); `yaw` and `pitch` in degrees, 0/0 looks along −Z from the
+    front.
+    """
 
     target: tuple[float, float, float] = (0.0, 0.9, 0.0)
     distance: float = 5.0

@@ -14,7 +14,9 @@ from customs.scene.model import Material, Mesh, Primitive, Scene
 
 F64 = npt.NDArray[np.float64]
 PALE, DEEP = (0.925, -0.004, 0.008), (0.42, -0.065, -0.018)
-"""Ends of the ramp in OKLab (B. Ottosson, "A perceptual color space for image processing", 2020): paper to teal."""
+"""Ends of the ramp in OKLab (B. Ottosson, "A perceptual color space for image processing", 2020): paper to
+teal.
+"""
 
 
 def ramp(share: npt.NDArray[np.floating]) -> F64:
@@ -34,10 +36,14 @@ def ramp(share: npt.NDArray[np.floating]) -> F64:
 
 
 def heat_scene(scene: Scene, joint: str) -> Scene:
-    """The scene with every mesh in the colours of its weights for the joint of that name; what has none stays pale."""
+    """The scene with every mesh in the colours of its weights for the joint of that name; what has none stays
+    pale.
+    """
     skin_of = {n.mesh: n.skin for n in scene.nodes if n.mesh is not None}
     number = len(scene.materials)
-    cloth = Material(Key(scene.digest, "material", 9_000_000), "weights", metallic=0.0, roughness=0.9, double_sided=True)
+    cloth = Material(
+        Key(scene.digest, "material", 9_000_000), "weights", metallic=0.0, roughness=0.9, double_sided=True
+    )
 
     def change(mesh_number: int, prim: Primitive) -> Primitive:
         skin = skin_of.get(mesh_number)
@@ -52,4 +58,8 @@ def heat_scene(scene: Scene, joint: str) -> Scene:
     def mesh(i: int, mesh: Mesh) -> Mesh:
         return replace(mesh, primitives=tuple(change(i, p) for p in mesh.primitives))
 
-    return replace(scene, meshes=tuple(mesh(i, m) for i, m in enumerate(scene.meshes)), materials=(*scene.materials, cloth))
+    return replace(
+        scene,
+        meshes=tuple(mesh(i, m) for i, m in enumerate(scene.meshes)),
+        materials=(*scene.materials, cloth),
+    )

@@ -1,4 +1,6 @@
-"""What a picture is made of: every primitive of a scene with what it is drawn by, nearest things first or last as they need."""
+"""What a picture is made of: every primitive of a scene with what it is drawn by, nearest things first or
+last as they need.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ IDENTITY = np.eye(4)
 
 
 class Item(NamedTuple):
-    """A primitive at a node, or at the places of a group; `model` is its world transform in metres, `joints` a texture of matrices."""
+    """A primitive at a node, or at the places of a group; `model` is its world transform in metres, `joints`
+    a texture of matrices.
+    """
 
     prim: Primitive
     material: Material | None
@@ -39,7 +43,9 @@ class Item(NamedTuple):
 
 
 class Items(NamedTuple):
-    """What covers and what lets through, the farthest of that first; `textures` are to be released when all is drawn."""
+    """What covers and what lets through, the farthest of that first; `textures` are to be released when all
+    is drawn.
+    """
 
     solid: list[Item]
     clear: list[Item]
@@ -60,7 +66,11 @@ def items(shot: Shot, store: Store, few: int | None) -> Items:
     clear: list[tuple[float, Item]] = []
 
     def put(far: float, item: Item) -> None:
-        blended = item.material is not None and item.material.alpha_mode == "blend" and shot.look.shading == "surface"
+        blended = (
+            item.material is not None
+            and item.material.alpha_mode == "blend"
+            and shot.look.shading == "surface"
+        )
         if blended:
             clear.append((far, item))
         else:
@@ -75,7 +85,10 @@ def items(shot: Shot, store: Store, few: int | None) -> Items:
             put(group.far, Item(p, material(p), IDENTITY, None, mesh.weights, group, -1))
     for n in mesh_nodes(scene):
         node, model = scene.nodes[n], scale @ world[n]
-        weights, far = morph_weights(scene, n, clip, shot.seconds), float(np.linalg.norm(model[:3, 3] - shot.orbit.eye))
+        weights, far = (
+            morph_weights(scene, n, clip, shot.seconds),
+            float(np.linalg.norm(model[:3, 3] - shot.orbit.eye)),
+        )
         joints = skins.get(node.skin if node.skin is not None else -1)
         for p in scene.meshes[node.mesh or 0].primitives:
             put(far, Item(p, material(p), model, joints, weights, None, n))

@@ -79,7 +79,9 @@ def dimension_lines(low: Any, high: Any, evening: bool) -> tuple[F32, list[Label
         for p, q in ((a, b), (a - t, a + t), (b - t, b + t)):
             lines += [(*p, *tone, 1.0), (*q, *tone, 1.0)]
         middle = (a + b) / 2
-        labels.append(Label((float(middle[0]), float(middle[1]), float(middle[2])), length_text(float(length))))
+        labels.append(
+            Label((float(middle[0]), float(middle[1]), float(middle[2])), length_text(float(length)))
+        )
     return np.array(lines, dtype=np.float32), labels
 
 
@@ -96,7 +98,9 @@ def length_text(metres: float) -> str:
 
 def box_lines(low: Any, high: Any, evening: bool) -> F32:
     """The twelve edges of a box, faint: (24, 7)."""
-    corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+    corners = np.array(
+        [[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])]
+    )
     pairs = [(a, b) for a in range(8) for b in range(a + 1, 8) if bin(a ^ b).count("1") == 1]
     tone = (0.9, 0.92, 0.9) if evening else SOFT
     return np.array([(*corners[k], *tone, 0.45) for pair in pairs for k in pair], dtype=np.float32)

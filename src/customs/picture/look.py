@@ -19,9 +19,11 @@ EVENING = ((0.33, 0.37, 0.39), (0.19, 0.22, 0.24))
 
 @dataclass(frozen=True)
 class Look:
-    """Settings of a picture. `figure` is the x (m) the standing figure is put at, or None; `dual` skins by dual quaternions.
+    """Settings of a picture. `figure` is the x (m) the standing figure is put at, or None; `dual` skins by
+    dual quaternions.
 
-    Without `smooth` edges are left rough, and a software driver draws fewer triangles: for pictures that move.
+    Without `smooth` edges are left rough, and a software driver draws fewer triangles: for pictures that
+    move.
     """
 
     shading: Shading = "surface"

@@ -18,8 +18,9 @@ from customs.scene.model import Material, Mesh, Primitive, Scene
 
 @dataclass(frozen=True, eq=False)
 class Met:
-    """What was met: the Key and name of the node or row, its mesh, primitive and material, and the triangle of the primitive (its number
-    in `triangles_of`). Keys, as the scene it was met in need not be the one that is decided about.
+    """What was met: the Key and name of the node or row, its mesh, primitive and material, and the triangle
+    of the primitive (its number in `triangles_of`). Keys, as the scene it was met in need not be the one that
+    is decided about.
     """
 
     key: Key
@@ -41,7 +42,9 @@ class Met:
 
 
 def pick(renderer: Renderer, shot: Shot, x: int, y: int) -> Met | None:
-    """What the picture of `shot` shows at pixel `x`, `y` (from its upper left), or None for nothing. On the renderer's own thread."""
+    """What the picture of `shot` shows at pixel `x`, `y` (from its upper left), or None for nothing. On the
+    renderer's own thread.
+    """
     context = renderer.context
     found = items(shot, renderer.store, None)
     listed = [*found.solid, *found.clear]

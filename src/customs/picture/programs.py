@@ -22,8 +22,9 @@ def shader_text(name: str) -> str:
 class Programs:
     """Mesh programs by the words they are compiled with, each made when first asked for.
 
-    Software drivers run both sides of a branch, so what a mesh does not need is not in its shader: RIGGED skins and morphs by
-    four influences, EIGHT adds four more, DUAL skins by dual quaternions; PLACED takes a place for each of many; IDS draws numbers.
+    Software drivers run both sides of a branch, so what a mesh does not need is not in its shader: RIGGED
+    skins and morphs by four influences, EIGHT adds four more, DUAL skins by dual quaternions; PLACED takes a
+    place for each of many; IDS draws numbers.
     """
 
     def __init__(self, context: Any) -> None:
@@ -38,7 +39,12 @@ class Programs:
             self._see(program)
 
     def get(
-        self, rigged: bool = False, eight: bool = False, dual: bool = False, placed: bool = False, ids: bool = False
+        self,
+        rigged: bool = False,
+        eight: bool = False,
+        dual: bool = False,
+        placed: bool = False,
+        ids: bool = False,
     ) -> Any:
         """The program for a mesh."""
         words = (

@@ -1,4 +1,6 @@
-"""An asset as received, so that it can be drawn: its own numbers, with what they mean where a picture must know."""
+"""An asset as received, so that it can be drawn: its own numbers, with what they mean where a picture must
+know.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,8 @@ from customs.scene.model import Scene
 
 
 def as_seen(scene: Scene, meant: Convention) -> Scene:
-    """`scene` with V growing down and with the green that is `meant`, as pictures take them. Kept while the scene lives.
+    """`scene` with V growing down and with the green that is `meant`, as pictures take them. Kept while the
+    scene lives.
 
     Places and lengths stay in the file's own numbers.
     """

@@ -39,7 +39,9 @@ def _context() -> Any:
         make: Any = moderngl.create_standalone_context
         return make(require=330, backend="egl")
     except Exception as problem:  # noqa: BLE001 (drivers raise anything)
-        raise ToolError(f"no OpenGL here ({problem})", "OpenGL 3.3 over EGL", "Install a graphics driver or Mesa.") from None
+        raise ToolError(
+            f"no OpenGL here ({problem})", "OpenGL 3.3 over EGL", "Install a graphics driver or Mesa."
+        ) from None
 
 
 DARK_LINE, LIGHT_LINE = (0.05, 0.08, 0.1, 0.5), (0.93, 0.96, 0.96, 0.55)
@@ -47,7 +49,9 @@ DARK_LINE, LIGHT_LINE = (0.05, 0.08, 0.1, 0.5), (0.93, 0.96, 0.96, 0.55)
 
 
 class Renderer:
-    """Owns a context; all calls must come from the thread that made it. Raises ToolError where there is no OpenGL."""
+    """Owns a context; all calls must come from the thread that made it. Raises ToolError where there is no
+    OpenGL.
+    """
 
     def __init__(self) -> None:
         self.context = _context()
@@ -73,7 +77,9 @@ class Renderer:
         vp = orbit.projection(shot.width / shot.height) @ orbit.view()
         self._frame(shot, vp)
         if shot.look.grid:
-            self._lines(grid(orbit.distance, orbit.target, shot.look.evening), vp, orbit.eye, orbit.distance * 7)
+            self._lines(
+                grid(orbit.distance, orbit.target, shot.look.evening), vp, orbit.eye, orbit.distance * 7
+            )
         self._scene(shot)
         if shot.look.figure is not None:
             self._figure(shot.look.figure)
@@ -105,7 +111,9 @@ class Renderer:
                         b.release()
                 self.targets.clear()
             size = (width, height)
-            plain = self.context.framebuffer([self.context.renderbuffer(size)], self.context.depth_renderbuffer(size))
+            plain = self.context.framebuffer(
+                [self.context.renderbuffer(size)], self.context.depth_renderbuffer(size)
+            )
             drawn = plain
             if samples:
                 drawn = self.context.framebuffer(
@@ -170,7 +178,9 @@ class Renderer:
             self._marked_rows(part, group.only(marked_rows(shot.scene, shot.marks)))
 
     def cull(self, item: Item, part: Part, shot: Shot) -> None:
-        """Backs of faces are left out where the picture shows materials as they are and this one has one side."""
+        """Backs of faces are left out where the picture shows materials as they are and this one has one
+        side.
+        """
         two_sided = item.material is None or item.material.double_sided or shot.look.shading != "surface"
         if two_sided or part.mode != moderngl.TRIANGLES:
             self.context.disable(moderngl.CULL_FACE)
@@ -216,7 +226,9 @@ class Renderer:
         """The part of an item on the card, `mesh` the program for it, all set that places its vertices."""
         prim, joints, weights = item.prim, item.joints, item.weights
         part = self.store.part(prim)
-        self.mesh = self.programs.get(part.rigged, part.eight, dual and joints is not None, item.group is not None, ids)
+        self.mesh = self.programs.get(
+            part.rigged, part.eight, dual and joints is not None, item.group is not None, ids
+        )
         self._set("model", item.model)
         if not part.rigged:
             return part
@@ -239,13 +251,17 @@ class Renderer:
         p["shading"] = SHADINGS[look.shading]
         p["has_normals"], p["has_tangents"] = prim.normals is not None, prim.tangents is not None
         old = material is not None and material.model == "specular_glossiness"
-        p["base_factor"] = PLAIN_BASE if material is None else (material.diffuse if old else material.base_colour)
+        p["base_factor"] = (
+            PLAIN_BASE if material is None else (material.diffuse if old else material.base_colour)
+        )
         p["unlit"] = material is not None and material.model == "unlit"
         seen = appearance(material, scene.images) if material is not None else None
         p["metallic_factor"] = seen.metallic if seen else 0.0
         p["roughness_factor"] = seen.roughness if seen else 0.8
         strength = material.emissive_strength if material else 1.0
-        p["emissive_factor"] = tuple(min(e * strength, 8.0) for e in material.emissive) if material else (0, 0, 0)
+        p["emissive_factor"] = (
+            tuple(min(e * strength, 8.0) for e in material.emissive) if material else (0, 0, 0)
+        )
         p["alpha_mode"] = {"opaque": 0, "mask": 1, "blend": 2}[material.alpha_mode] if material else 0
         p["alpha_cutoff"] = material.alpha_cutoff if material else 0.5
         slots = second = 0

@@ -1,4 +1,6 @@
-"""Placements as they are drawn: mesh by mesh, all its rows in one call; the largest on the screen where not all can be."""
+"""Placements as they are drawn: mesh by mesh, all its rows in one call; the largest on the screen where not
+all can be.
+"""
 
 from __future__ import annotations
 
@@ -18,8 +20,8 @@ F64 = npt.NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class Group:
-    """Rows of one mesh that are all mirrored or all not: `rows` (M,) their numbers, `matrices` (M, 3, 4) float32, world transforms in
-    metres; `far` metres from the eye to the nearest.
+    """Rows of one mesh that are all mirrored or all not: `rows` (M,) their numbers, `matrices` (M, 3, 4)
+    float32, world transforms in metres; `far` metres from the eye to the nearest.
     """
 
     mesh: int
@@ -42,7 +44,9 @@ def marked_rows(scene: Scene, marks: Iterable[str]) -> npt.NDArray[np.intp]:
 
 
 def groups(scene: Scene, worlds: F64, unit: float, eye: F64, most: int | None = None) -> list[Group]:
-    """The rows of a scene whose nodes stand at `worlds` (nodes, 4, 4); of them the largest on the screen whose triangles are `most`."""
+    """The rows of a scene whose nodes stand at `worlds` (nodes, 4, 4); of them the largest on the screen
+    whose triangles are `most`.
+    """
     rows = scene.placements
     if not len(rows):
         return []
@@ -71,6 +75,10 @@ def _sizes(scene: Scene) -> tuple[F64, npt.NDArray[np.int64]]:
         boxes = [local_bounds(p) for p in scene.meshes[k].primitives]
         radii[k] = max((float(np.abs(np.stack(b)).max()) for b in boxes), default=0.0)
         triangles[k] = (
-            sum(len(p.indices) if p.indices is not None else len(p.positions) for p in scene.meshes[k].primitives) // 3
+            sum(
+                len(p.indices) if p.indices is not None else len(p.positions)
+                for p in scene.meshes[k].primitives
+            )
+            // 3
         )
     return radii, triangles

@@ -1,7 +1,7 @@
 """OpenGL calls that take long, made with the interpreter lock let go.
 
-moderngl keeps the lock while a draw call runs, and a software driver may run it for a tenth of a second: the window would
-stand still. ctypes lets it go. The objects stay moderngl's; only their numbers are used.
+moderngl keeps the lock while a draw call runs, and a software driver may run it for a tenth of a second: the
+window would stand still. ctypes lets it go. The objects stay moderngl's; only their numbers are used.
 """
 
 from __future__ import annotations
@@ -17,12 +17,20 @@ LIBRARIES = ("libOpenGL.so.0", "libGL.so.1", "libGL.so")
 
 
 class Unlocked:
-    """The few calls that are needed, from the library the system offers. Raises ToolError where there is none."""
+    """The few calls that are needed, from the library the system offers. Raises ToolError where there is
+    none.
+    """
 
     def __init__(self) -> None:
         self._gl = self._library()
         self._gl.glDrawElements.argtypes = [ctypes.c_uint, ctypes.c_int, ctypes.c_uint, ctypes.c_void_p]
-        self._gl.glDrawElementsInstanced.argtypes = [ctypes.c_uint, ctypes.c_int, ctypes.c_uint, ctypes.c_void_p, ctypes.c_int]
+        self._gl.glDrawElementsInstanced.argtypes = [
+            ctypes.c_uint,
+            ctypes.c_int,
+            ctypes.c_uint,
+            ctypes.c_void_p,
+            ctypes.c_int,
+        ]
         self._gl.glBlitFramebuffer.argtypes = [ctypes.c_int] * 8 + [ctypes.c_uint, ctypes.c_uint]
 
     @staticmethod

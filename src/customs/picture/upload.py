@@ -83,15 +83,21 @@ class Store:
             named[f"in_uv{i}"] = values
         named["in_colour"] = prim.colours[0] if prim.colours else np.ones((count, 4), dtype=np.float32)
         if prim.joints is not None and prim.weights is not None:
-            # An attribute that is not given reads (0, 0, 0, 1), which would be a whole weight: the second set is always there.
+            # An attribute that is not given reads (0, 0, 0, 1), which would be a whole weight: the second set
+            # is always there.
             joints, weights = np.zeros((2, count, 8), dtype=np.float32)
             width = min(8, prim.joints.shape[1])
             joints[:, :width], weights[:, :width] = prim.joints[:, :width], prim.weights[:, :width]
             for i in range(2):
-                named[f"in_joints{i}"], named[f"in_weights{i}"] = joints[:, 4 * i : 4 * i + 4], weights[:, 4 * i : 4 * i + 4]
+                named[f"in_joints{i}"], named[f"in_weights{i}"] = (
+                    joints[:, 4 * i : 4 * i + 4],
+                    weights[:, 4 * i : 4 * i + 4],
+                )
         content = []
         for name, values in named.items():
-            buffer = self.context.buffer(np.ascontiguousarray(np.nan_to_num(values), dtype=np.float32).tobytes())
+            buffer = self.context.buffer(
+                np.ascontiguousarray(np.nan_to_num(values), dtype=np.float32).tobytes()
+            )
             content.append((buffer, f"{values.shape[1]}f", name))
         faces = triangles_of(prim)
         mode = moderngl.TRIANGLES if len(faces) else MODES.get(prim.mode, moderngl.POINTS)
@@ -99,14 +105,25 @@ class Store:
         eight = prim.weights is not None and bool(prim.weights[:, 4:].any())
         rigged = prim.joints is not None or bool(prim.targets)
         return Part(
-            rigged, eight, mode, len(flat), content, {0: self._index(flat)}, self._morphs(prim, count), weakref.ref(prim)
-        )  # fmt: skip
+            rigged,
+            eight,
+            mode,
+            len(flat),
+            content,
+            {0: self._index(flat)},
+            self._morphs(prim, count),
+            weakref.ref(prim),
+        )
 
     def _index(self, flat: npt.NDArray[Any]) -> tuple[Any, int]:
-        return self.context.buffer(np.ascontiguousarray(flat, dtype=np.uint32).tobytes() or b"\0\0\0\0"), flat.size
+        return self.context.buffer(
+            np.ascontiguousarray(flat, dtype=np.uint32).tobytes() or b"\0\0\0\0"
+        ), flat.size
 
     def array(self, part: Part, program: Any, halved: int = 0) -> tuple[Any, int]:
-        """The part's vertex array for a program, and how many indices to draw: all, or about 1 / 2^`halved` of them."""
+        """The part's vertex array for a program, and how many indices to draw: all, or about 1 / 2^`halved`
+        of them.
+        """
         prim = part.alive()
         if halved not in part.indices and prim is not None:
             target = part.count // 3 >> halved
@@ -119,15 +136,18 @@ class Store:
         return part.arrays[key], count
 
     def placed(self, part: Part, program: Any, places: Any) -> tuple[Any, int]:
-        """A vertex array that draws the part at each of `places` (a buffer of M rows of 12 floats), and how many indices. The caller
-        releases it."""
+        """A vertex array that draws the part at each of `places` (a buffer of M rows of 12 floats), and how
+        many indices. The caller releases it."""
         buffer, count = part.indices[0]
         content = [*part.content, (places, "4f 4f 4f/i", "in_place0", "in_place1", "in_place2")]
         return self.context.vertex_array(program, content, buffer, skip_errors=True), count
 
     def _morphs(self, prim: Primitive, count: int) -> Any:
         """Position offsets of up to 16 targets as a float texture 1024 wide."""
-        offsets = [t.positions if t.positions is not None else np.zeros((count, 3), np.float32) for t in prim.targets[:16]]
+        offsets = [
+            t.positions if t.positions is not None else np.zeros((count, 3), np.float32)
+            for t in prim.targets[:16]
+        ]
         if not offsets:
             return None
         flat = np.concatenate(offsets)
@@ -139,7 +159,8 @@ class Store:
         return texture
 
     def joints(self, matrices: npt.NDArray[Any]) -> Any:
-        """Joint matrices (J, 4, 4) as a float texture: a row a joint, a texel a column. The caller releases it.
+        """Joint matrices (J, 4, 4) as a float texture: a row a joint, a texel a column. The caller releases
+        it.
 
         Behind the four columns stand the real and the dual quaternion and the three columns of the stretch.
         """
@@ -190,7 +211,9 @@ class Store:
 
 
 def _rgba(pixels: npt.NDArray[Any]) -> npt.NDArray[np.uint8]:
-    """Pixels as (H, W, 4) uint8, thinned to at most LARGEST on an edge (a picture on screen shows no more)."""
+    """Pixels as (H, W, 4) uint8, thinned to at most LARGEST on an edge (a picture on screen shows no
+    more).
+    """
     step = -(-max(pixels.shape[:2]) // LARGEST)
     p = pixels[::step, ::step]
     if p.dtype == np.uint16:
@@ -207,7 +230,9 @@ def _rgba(pixels: npt.NDArray[Any]) -> npt.NDArray[np.uint8]:
 
 
 def missing_weave(size: int = 64) -> npt.NDArray[np.uint8]:
-    """Grey twill weave with a small question mark: what a missing texture is drawn as. (size, size, 4) uint8."""
+    """Grey twill weave with a small question mark: what a missing texture is drawn as. (size, size, 4)
+    uint8.
+    """
     y, x = np.mgrid[0:size, 0:size]
     twill = ((x + y) // 4) % 2 == 0
     tone = np.where(twill, 168, 148).astype(np.uint8)

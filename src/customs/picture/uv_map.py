@@ -1,4 +1,6 @@
-"""A picture of the texture coordinates of some primitives, laid over their texture, with the tiles around the first."""
+"""A picture of the texture coordinates of some primitives, laid over their texture, with the tiles around the
+first.
+"""
 
 from __future__ import annotations
 
@@ -37,7 +39,9 @@ class Window:
 
     def places(self, uv: npt.NDArray[Any], size: int) -> npt.NDArray[np.float64]:
         """UVs (..., 2) in pixels of a picture `size` wide."""
-        out: npt.NDArray[np.float64] = (np.asarray(uv, dtype=np.float64) - (self.left, self.top)) / self.edge * size
+        out: npt.NDArray[np.float64] = (
+            (np.asarray(uv, dtype=np.float64) - (self.left, self.top)) / self.edge * size
+        )
         return out
 
     def uv(self, x: float, y: float, size: int) -> tuple[float, float]:
@@ -46,12 +50,17 @@ class Window:
 
 
 def window_of(prims: Sequence[Primitive], texcoord: int = 0) -> Window:
-    """The square that holds the first tile and all others something lies on, FARTHEST at most to each side."""
+    """The square that holds the first tile and all others something lies on, FARTHEST at most to each
+    side.
+    """
     low, high = np.zeros(2), np.ones(2)
     for prim in prims:
         uv = _finite(prim, texcoord)
         if uv is not None:
-            low, high = np.minimum(low, np.floor(uv.min(axis=0) + 1e-5)), np.maximum(high, np.ceil(uv.max(axis=0) - 1e-5))
+            low, high = (
+                np.minimum(low, np.floor(uv.min(axis=0) + 1e-5)),
+                np.maximum(high, np.ceil(uv.max(axis=0) - 1e-5)),
+            )
     low, high = np.maximum(low, -FARTHEST), np.minimum(high, 1 + FARTHEST)
     edge = float((high - low).max())
     return Window(float(low[0]) - MARGIN * edge, float(low[1]) - MARGIN * edge, edge * (1 + 2 * MARGIN))
@@ -65,9 +74,11 @@ def uv_picture(
     window: Window | None = None,
     picked: Mapping[int, Mask] | None = None,
 ) -> U8:
-    """(size, size, 3) picture of `window` with the edges of every triangle; mirrored ones in rust, `picked` faces in gold.
+    """(size, size, 3) picture of `window` with the edges of every triangle; mirrored ones in rust, `picked`
+    faces in gold.
 
-    `ground` (H, W, C) uint8 lies under it on every tile, paled. `picked` are masks (F,) by number of the primitive.
+    `ground` (H, W, C) uint8 lies under it on every tile, paled. `picked` are masks (F,) by number of the
+    primitive.
     """
     window = window or window_of(prims, texcoord)
     out = _ground(ground, size, window)
@@ -81,14 +92,20 @@ def uv_picture(
         thin = np.zeros(len(faces), bool)
         thin[:: -(-len(faces) // MOST_FACES)] = True
         over = flipped(uv, faces)
-        for chosen, tone, width in ((thin & ~over, TEAL, wide), (thin & over, RUST, wide), (gold, GOLD, wide + 1)):
+        for chosen, tone, width in (
+            (thin & ~over, TEAL, wide),
+            (thin & over, RUST, wide),
+            (gold, GOLD, wide + 1),
+        ):
             if chosen.any():
                 _draw(out, window.places(uv, size), faces[chosen], tone, width)
     return out
 
 
 def island_at(prims: Sequence[Primitive], texcoord: int, u: float, v: float) -> dict[int, Mask]:
-    """Faces (F,) by number of the primitive of the islands that lie under a texture coordinate; empty where none does."""
+    """Faces (F,) by number of the primitive of the islands that lie under a texture coordinate; empty where
+    none does.
+    """
     out: dict[int, Mask] = {}
     for number, prim in enumerate(prims):
         uv, faces = _finite(prim, texcoord), triangles_of(prim)
@@ -123,12 +140,17 @@ def _holding(uv: npt.NDArray[np.float32], faces: npt.NDArray[np.uint32], u: floa
 
 def _islands(uv: npt.NDArray[np.float32], faces: npt.NDArray[np.uint32]) -> npt.NDArray[np.intp]:
     """(F,) number of the island of each face: those that share a place in texture space hang together."""
-    same = unique_rows([np.round(uv.astype(np.float64) * 1e5).astype(np.int64)])[1].astype(np.intp)[faces.astype(np.intp)]
+    same = unique_rows([np.round(uv.astype(np.float64) * 1e5).astype(np.int64)])[1].astype(np.intp)[
+        faces.astype(np.intp)
+    ]
     count = int(same.max()) + 1
     links = sparse.coo_matrix(
-        (np.ones(2 * len(faces), bool), (np.repeat(same[:, 0], 2), same[:, 1:].reshape(-1))), shape=(count, count)
+        (np.ones(2 * len(faces), bool), (np.repeat(same[:, 0], 2), same[:, 1:].reshape(-1))),
+        shape=(count, count),
     )
-    label: npt.NDArray[np.intp] = sparse.csgraph.connected_components(links, directed=False)[1].astype(np.intp)
+    label: npt.NDArray[np.intp] = sparse.csgraph.connected_components(links, directed=False)[1].astype(
+        np.intp
+    )
     return label[same[:, 0]]
 
 
@@ -154,13 +176,17 @@ def _tiles(out: U8, window: Window) -> None:
         whole = np.arange(np.ceil(begin), begin + window.edge + 1e-9)
         lines = np.clip(((whole - begin) / window.edge * size).astype(int), 0, size - 1)
         out[(lines, slice(None)) if axis == 0 else (slice(None), lines)] = TILE
-    (x0, y0), (x1, y1) = (np.clip(window.places(np.array(p), size).astype(int), 0, size - 1) for p in ((0.0, 0.0), (1.0, 1.0)))
+    (x0, y0), (x1, y1) = (
+        np.clip(window.places(np.array(p), size).astype(int), 0, size - 1) for p in ((0.0, 0.0), (1.0, 1.0))
+    )
     for k in range(2):
         out[[min(y0 + k, size - 1), max(y1 - k, 0)], x0 : x1 + 1] = FIRST
         out[y0 : y1 + 1, [min(x0 + k, size - 1), max(x1 - k, 0)]] = FIRST
 
 
-def _draw(out: U8, at: npt.NDArray[np.float64], faces: npt.NDArray[np.uint32], tone: npt.NDArray[Any], width: int) -> None:
+def _draw(
+    out: U8, at: npt.NDArray[np.float64], faces: npt.NDArray[np.uint32], tone: npt.NDArray[Any], width: int
+) -> None:
     """All edges, `width` pixels wide, as rows of points close enough to touch for the longest among them."""
     size = out.shape[0]
     at = np.clip(at, -1, size)

@@ -64,7 +64,9 @@ def fresh_route(origin: Origin | None) -> Route:
 
 
 def take_remedy(route: Route, fix: Remedy, by: str = "plan") -> Route:
-    """The route with a remedy added at its step's place, or worked into the stop that is there. Raises StepError."""
+    """The route with a remedy added at its step's place, or worked into the stop that is there. Raises
+    StepError.
+    """
     step, asked = get_step(fix.step), fix.settings
     existing = route.of_step(fix.step)
     if step.plural and isinstance(asked, Targeted) and asked.targets:
@@ -86,8 +88,12 @@ def _same_but_targets(stop: Stop, asked: Settings) -> bool:
 
 
 def _released(route: Route, step: str, asked: Targeted) -> Route:
-    """The plan's other stops of a step let go of what another is now to do, and leave when nothing is left to them."""
-    for stop in [s for s in route.stops if s.step == step and s.by == "plan" and not _same_but_targets(s, asked)]:
+    """The plan's other stops of a step let go of what another is now to do, and leave when nothing is left to
+    them.
+    """
+    for stop in [
+        s for s in route.stops if s.step == step and s.by == "plan" and not _same_but_targets(s, asked)
+    ]:
         had = tuple(dict(stop.values).get("targets", ()))
         left = tuple(t for t in had if t not in asked.targets)
         if had and not left:
@@ -99,7 +105,9 @@ def _released(route: Route, step: str, asked: Targeted) -> Route:
 
 @dataclass(frozen=True, eq=False)
 class Subject:
-    """What is planned for: an asset as received, the digest of its files, the sheet, what is known of it, its waivers."""
+    """What is planned for: an asset as received, the digest of its files, the sheet, what is known of it, its
+    waivers.
+    """
 
     received: Scene
     digest: str
@@ -121,25 +129,34 @@ def plan(subject: Subject, route: Route, cache: SceneCache | None = None, job: J
     return _remedied(subject, route, cache if cache is not None else SceneCache(), job, lambda row: True)
 
 
-def press(subject: Subject, now: Plan, fix: Remedy, cache: SceneCache | None = None, job: Job | None = None) -> Plan:
-    """The route of `now` with a remedy taken by a person, and with the plan's own remedies for what that opened.
+def press(
+    subject: Subject, now: Plan, fix: Remedy, cache: SceneCache | None = None, job: Job | None = None
+) -> Plan:
+    """The route of `now` with a remedy taken by a person, and with the plan's own remedies for what that
+    opened.
 
-    Rows open in `now` are left as they are, since a person has seen them. Raises StepError for settings that do not fit.
+    Rows open in `now` are left as they are, since a person has seen them. Raises StepError for settings that
+    do not fit.
     """
     known = {r.id for r in now.ledger.open()}
     route = take_remedy(now.route, fix, by="person")
-    return _remedied(subject, route, cache if cache is not None else SceneCache(), job, lambda row: row.id not in known)
+    return _remedied(
+        subject, route, cache if cache is not None else SceneCache(), job, lambda row: row.id not in known
+    )
 
 
-def _remedied(subject: Subject, route: Route, cache: SceneCache, job: Job | None, meant: Callable[[Row], bool]) -> Plan:
+def _remedied(
+    subject: Subject, route: Route, cache: SceneCache, job: Job | None, meant: Callable[[Row], bool]
+) -> Plan:
     """Sure remedies of the rows `meant`, one round after another, until nothing more clears."""
     taken: set[tuple[str, str]] = set()
     now = subject.judged(route, cache, job)
     for _ in range(ROUNDS):
         wanted = [
-            r for r in now.ledger.open()
+            r
+            for r in now.ledger.open()
             if r.remedy is not None and r.remedy.sure and meant(r) and (r.id, repr(r.remedy)) not in taken
-        ]  # fmt: skip
+        ]
         if not wanted:
             break
         first = min(_phase(r) for r in wanted)

@@ -1,4 +1,6 @@
-"""Keys along a route: what earlier editions called an element is answered, and no two elements a route makes have one Key."""
+"""Keys along a route: what earlier editions called an element is answered, and no two elements a route makes
+have one Key.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,9 @@ from customs.scene.key import KINDS, Key
 from customs.scene.model import Scene
 
 OLD = re.compile(r"[0-9a-f]{4,}:(?:[a-z]+:\d{7,}|[\w-]+\.[\w.-]+:\d+)")
-"""Keys of what steps of an earlier edition made: a number of seven digits and more, or a kind of several parts."""
+"""Keys of what steps of an earlier edition made: a number of seven digits and more, or a kind of several
+parts.
+"""
 
 
 def keyed(scene: Scene) -> Iterator[tuple[Key, tuple[Key, ...]]]:
@@ -30,7 +34,9 @@ def keyed(scene: Scene) -> Iterator[tuple[Key, tuple[Key, ...]]]:
 
 
 def old_names(scene: Scene) -> Mapping[str, str]:
-    """What earlier editions called elements of a scene → what they are called now. Kept while the scene lives."""
+    """What earlier editions called elements of a scene → what they are called now. Kept while the scene
+    lives.
+    """
     return kept("old_names", scene, lambda: _old_names(scene))
 
 
@@ -53,8 +59,8 @@ def speaks_old(value: Any) -> bool:
 
 
 def in_new_names(value: Any, names: Mapping[str, str]) -> Any:
-    """A setting, or other plain data, with Keys of an earlier edition replaced by today's; the same object where it has none that
-    `names` knows.
+    """A setting, or other plain data, with Keys of an earlier edition replaced by today's; the same object
+    where it has none that `names` knows.
     """
     if isinstance(value, str):
         return names.get(value, value)

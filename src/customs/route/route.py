@@ -23,8 +23,8 @@ from customs.scene.settings import Settings
 
 @dataclass(frozen=True)
 class Stop:
-    """A step in its place on one route. `id` is stable, as in `resize@2`; `by` says who put it there. `version` is that of the settings
-    where a newer edition kept them, else None: they are of today.
+    """A step in its place on one route. `id` is stable, as in `resize@2`; `by` says who put it there.
+    `version` is that of the settings where a newer edition kept them, else None: they are of today.
     """
 
     id: str
@@ -44,7 +44,9 @@ class Stop:
             if self.version is None:
                 raise
             found = f"{step.name} was set by a newer edition of Customs: {problem.found}"
-            raise replace(problem, found=found, todo="Set it anew, or open the shipment with that edition.") from None
+            raise replace(
+                problem, found=found, todo="Set it anew, or open the shipment with that edition."
+            ) from None
 
     def with_values(self, **changed: Any) -> Stop:
         """This stop with some settings changed (and checked)."""
@@ -57,7 +59,14 @@ class Stop:
         step = STEPS.get(self.step)
         version = self.version or (step.settings.version if step is not None else 1)
         more = {"version": version} if version > 1 else {}
-        return {"id": self.id, "step": self.step, "values": dict(self.values), "on": self.on, "by": self.by, **more}
+        return {
+            "id": self.id,
+            "step": self.step,
+            "values": dict(self.values),
+            "on": self.on,
+            "by": self.by,
+            **more,
+        }
 
     @classmethod
     def from_dict(cls, table: Mapping[str, Any]) -> Stop:
@@ -112,7 +121,9 @@ class Route:
         return Route((*self.stops[:at], stop, *self.stops[at:]))
 
     def set(self, step_id: str, values: Mapping[str, Any], stop_id: str | None = None) -> Route:
-        """With a person's settings of a step: in the stop `stop_id`, else in the step's last stop, else in a new one."""
+        """With a person's settings of a step: in the stop `stop_id`, else in the step's last stop, else in a
+        new one.
+        """
         stop = self.of_step(step_id) if stop_id is None else self.find(stop_id)
         if stop is None:
             return self.added(step_id, values, by="person")
@@ -165,8 +176,8 @@ class At:
 
 @dataclass
 class SceneCache:
-    """Scenes by key, least recently used first out, within `budget` bytes counted once per array: a quarter of the machine's memory
-    where nothing else is said.
+    """Scenes by key, least recently used first out, within `budget` bytes counted once per array: a quarter
+    of the machine's memory where nothing else is said.
     """
 
     budget: int = field(default_factory=lambda: memory_there() // 4)
@@ -226,7 +237,9 @@ def next_key(previous: str, stop: Stop, resources: Content) -> str:
     step = step_of(stop.step)
     values = json.dumps(stop.values, default=str)
     # Only what the stop names: another donor at hand changes nothing for the others.
-    text = json.dumps([previous, step.id, step.settings.version, values, sorted(d for d in resources if d in values)])
+    text = json.dumps(
+        [previous, step.id, step.settings.version, values, sorted(d for d in resources if d in values)]
+    )
     return hashlib.sha256(text.encode()).hexdigest()
 
 
@@ -258,7 +271,8 @@ def evaluate(
         outcome, error = cache.get(key), None
         if outcome is None:
             try:
-                # Broken numbers are looked for and dropped by steps of their own; meeting them is no news here.
+                # Broken numbers are looked for and dropped by steps of their own; meeting them is no news
+                # here.
                 with np.errstate(all="ignore"):
                     outcome = step_of(stop.step).run(scene, stop.settings, resources, job)
                 outcome = replace(outcome, scene=apart(outcome.scene, scene, stop.id))

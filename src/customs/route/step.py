@@ -33,8 +33,8 @@ class Outcome:
 
 @dataclass(frozen=True)
 class Step:
-    """One kind of change. `order` places it on a planned route; `name` is what the strip shows. A plan takes remedies of one `phase`
-    before it asks what the next one needs."""
+    """One kind of change. `order` places it on a planned route; `name` is what the strip shows. A plan takes
+    remedies of one `phase` before it asks what the next one needs."""
 
     id: str
     name: str
@@ -51,13 +51,19 @@ class Step:
     targets: Literal["meshes", "materials", "images", "nodes", ""] = ""
     """What its settings can be kept to, where the step itself does not say which targets are gone."""
     placements: bool = False
-    """It takes a scene's placements as they are; for any other step they become nodes, and a table again after it."""
+    """It takes a scene's placements as they are; for any other step they become nodes, and a table again
+    after it.
+    """
 
     def run(self, scene: Scene, settings: Any, resources: Content, job: Job) -> Outcome:
-        """`apply`, with placements as this step knows them, and a remark for each target that nothing answers to."""
+        """`apply`, with placements as this step knows them, and a remark for each target that nothing answers
+        to.
+        """
         gone: tuple[Remark, ...] = ()
         if self.targets and isinstance(settings, Targeted) and settings.targets:
-            gone = missing_targets(settings, ((x.key, x.name, x.made_from) for x in getattr(scene, self.targets)))
+            gone = missing_targets(
+                settings, ((x.key, x.name, x.made_from) for x in getattr(scene, self.targets))
+            )
         whole = scene if self.placements or not len(scene.placements) else unfolded(scene)
         done = self.apply(whole, settings, resources, job)
         after = done.scene if whole is scene else scene if done.scene is whole else fold(done.scene)
@@ -88,15 +94,20 @@ class Foreign(Settings):
 
 
 def step_of(id_: str) -> Step:
-    """The step a kept stop names. Where this edition has none of that name, one that says so when it is to run."""
-    return STEPS.get(id_) or Step(id_, id_, "dispatch", 0, "A step this edition of Customs does not have.", Foreign, _unknown)
+    """The step a kept stop names. Where this edition has none of that name, one that says so when it is to
+    run.
+    """
+    return STEPS.get(id_) or Step(
+        id_, id_, "dispatch", 0, "A step this edition of Customs does not have.", Foreign, _unknown
+    )
 
 
 def _unknown(scene: Scene, settings: Settings, resources: Content, job: Job) -> Outcome:
     raise StepError(
-        "this edition of Customs has no such step", "one of its own",
+        "this edition of Customs has no such step",
+        "one of its own",
         "Take the stop out of the route, or open the shipment with the edition that made it.",
-    )  # fmt: skip
+    )
 
 
 def make_settings(step: Step, values: Mapping[str, Any]) -> Settings:
@@ -107,4 +118,6 @@ def make_settings(step: Step, values: Mapping[str, Any]) -> Settings:
         first = problem.errors()[0]
         where = ".".join(str(part) for part in first["loc"])
         fields = ", ".join(step.settings.model_fields)
-        raise StepError(f"{first.get('input')!r:.60}", str(first["msg"]), f"Fields: {fields}.", step.name, where) from None
+        raise StepError(
+            f"{first.get('input')!r:.60}", str(first["msg"]), f"Fields: {fields}.", step.name, where
+        ) from None

@@ -1,4 +1,6 @@
-"""Encoded bytes of a texture, read when they are needed. Compared by identity, so caches can hang on to it weakly."""
+"""Encoded bytes of a texture, read when they are needed. Compared by identity, so caches can hang on to it
+weakly.
+"""
 
 from __future__ import annotations
 
@@ -10,7 +12,9 @@ from customs.tolerances import FILE_BYTES
 
 
 class Encoded:
-    """Encoded image bytes, in memory or in a file of the store. `mime` is a media type, or "" when unknown."""
+    """Encoded image bytes, in memory or in a file of the store. `mime` is a media type, or "" when
+    unknown.
+    """
 
     __slots__ = ("__weakref__", "_data", "_path", "mime")
 

@@ -1,4 +1,6 @@
-"""Nodes that only repeat a mesh become rows of placements, and rows become nodes again for who does not know them."""
+"""Nodes that only repeat a mesh become rows of placements, and rows become nodes again for who does not know
+them.
+"""
 
 from __future__ import annotations
 
@@ -15,12 +17,22 @@ from customs.scene.model import Node, Scene
 from customs.scene.placements import NOTHING, Placements, table
 from customs.scene.prune import with_nodes
 from customs.scene.transforms import compose, decompose_all
-from customs.scene.tree import animated_nodes, joint_nodes, local_matrices, mesh_nodes, parents, walk, world_matrices
+from customs.scene.tree import (
+    animated_nodes,
+    joint_nodes,
+    local_matrices,
+    mesh_nodes,
+    parents,
+    walk,
+    world_matrices,
+)
 
 F64 = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
 LEAST = 32
-"""Nodes that show the same, with all below them, before they are a table (common practice: fewer are quicker one by one)."""
+"""Nodes that show the same, with all below them, before they are a table (common practice: fewer are quicker
+one by one).
+"""
 SHEAR = 1e-4
 """Largest cosine between two axes that translation, rotation and scale may stand for."""
 
@@ -43,7 +55,9 @@ def row_names(scene: Scene) -> tuple[RowName, ...]:
     rows, digest = scene.placements, scene.digest
 
     def find() -> tuple[RowName, ...]:
-        return tuple(RowName(Key(digest, "node", k), name) for k, name in zip(rows.ordinals.tolist(), rows.names))
+        return tuple(
+            RowName(Key(digest, "node", k), name) for k, name in zip(rows.ordinals.tolist(), rows.names)
+        )
 
     return kept("row names", rows, find)
 
@@ -75,11 +89,11 @@ def shown_times(scene: Scene) -> list[int]:
 
 
 def fold(scene: Scene) -> Scene:
-    """Nodes that say no more than a row can, LEAST or more that show the same with all below them, as rows, and fewer rows as nodes;
-    the same scene where there are none of either.
+    """Nodes that say no more than a row can, LEAST or more that show the same with all below them, as rows,
+    and fewer rows as nodes; the same scene where there are none of either.
 
-    Joints, what clips move and all above and below them, skinned, morphed and sheared nodes, and nodes that hold or say anything
-    else stay nodes, and with them what is above them.
+    Joints, what clips move and all above and below them, skinned, morphed and sheared nodes, and nodes that
+    hold or say anything else stay nodes, and with them what is above them.
     """
     count = len(scene.nodes)
     if count < LEAST and not len(scene.placements):
@@ -88,14 +102,21 @@ def fold(scene: Scene) -> Scene:
     many = repeated(above, shown)
     if not many[count:].all():
         return fold(as_nodes(scene, ~many[count:]))
-    gone = many[:count] & ~leading(above, np.append(~_rowlike(scene), np.zeros(len(scene.placements), dtype=bool)))[:count]
+    gone = (
+        many[:count]
+        & ~leading(above, np.append(~_rowlike(scene), np.zeros(len(scene.placements), dtype=bool)))[:count]
+    )
     if not gone.any():
         return scene
-    return with_nodes(_as_rows(scene, gone, above), {old: new for new, old in enumerate(np.flatnonzero(~gone).tolist())})
+    return with_nodes(
+        _as_rows(scene, gone, above), {old: new for new, old in enumerate(np.flatnonzero(~gone).tolist())}
+    )
 
 
 def repeated(above: Ints, shown: Ints) -> npt.NDArray[np.bool_]:
-    """(N,) which items, each under another (N,) and showing a mesh (N,), are LEAST or more that show the same with all below them."""
+    """(N,) which items, each under another (N,) and showing a mesh (N,), are LEAST or more that show the same
+    with all below them.
+    """
     _, which, times = np.unique(shapes(shown, above), return_inverse=True, return_counts=True)
     out: npt.NDArray[np.bool_] = times[which] >= LEAST
     return out
@@ -104,13 +125,19 @@ def repeated(above: Ints, shown: Ints) -> npt.NDArray[np.bool_]:
 def _items(scene: Scene) -> tuple[Ints, Ints]:
     """(what each hangs under, the mesh it shows or −1) of all nodes, then of all rows."""
     rows, count = scene.placements, len(scene.nodes)
-    above = np.concatenate([parents(scene), np.where(rows.top, rows.parents, rows.above + count)]).astype(np.intp)
+    above = np.concatenate([parents(scene), np.where(rows.top, rows.parents, rows.above + count)]).astype(
+        np.intp
+    )
     nodes = [-1 if n.mesh is None else n.mesh for n in scene.nodes]
-    return above, np.concatenate([nodes, np.where(rows.shows, rows.of, 0).astype(np.intp) - ~rows.shows]).astype(np.intp)
+    return above, np.concatenate(
+        [nodes, np.where(rows.shows, rows.of, 0).astype(np.intp) - ~rows.shows]
+    ).astype(np.intp)
 
 
 def _rowlike(scene: Scene) -> npt.NDArray[np.bool_]:
-    """(N,) which nodes are in the tree, do not move, are no joints and hang under none, and say no more than a row can."""
+    """(N,) which nodes are in the tree, do not move, are no joints and hang under none, and say no more than
+    a row can.
+    """
     busy = animated_nodes(scene) | joint_nodes(scene) | {s.root for s in scene.skins}
     busy |= {c.node for clip in scene.clips for c in clip.channels}
     leads, moving = set(scene.placements.parents.tolist()), set[int]()
@@ -121,35 +148,57 @@ def _rowlike(scene: Scene) -> npt.NDArray[np.bool_]:
         else:
             node = scene.nodes[n]
             # What shows nothing and leads nowhere is left as it is, to be found and dropped.
-            out[n] = _plain(node, scene.digest) and (node.mesh is not None or bool(node.children) or n in leads)
+            out[n] = _plain(node, scene.digest) and (
+                node.mesh is not None or bool(node.children) or n in leads
+            )
     return out
 
 
 def _plain(node: Node, digest: str) -> bool:
     """True for a node that says no more than a row can."""
     return (
-        node.matrix is None and node.skin is None and not node.holds and node.weights is None
-        and not node.bone and not node.extras and not node.made_from and node.key.kind == "node" and node.key.digest == digest
-    )  # fmt: skip
+        node.matrix is None
+        and node.skin is None
+        and not node.holds
+        and node.weights is None
+        and not node.bone
+        and not node.extras
+        and not node.made_from
+        and node.key.kind == "node"
+        and node.key.digest == digest
+    )
 
 
 def _as_rows(scene: Scene, gone: npt.NDArray[np.bool_], above: Ints) -> Scene:
     """The scene with rows for the nodes `gone` (N,), before those it has; the nodes are still there."""
-    order = np.array(sorted(np.flatnonzero(gone).tolist(), key=lambda i: scene.nodes[i].key.ordinal), dtype=np.intp)
+    order = np.array(
+        sorted(np.flatnonzero(gone).tolist(), key=lambda i: scene.nodes[i].key.ordinal), dtype=np.intp
+    )
     number = np.full(len(scene.nodes) + 1, -1)
     number[order] = np.arange(len(order))
     nodes, under = [scene.nodes[i] for i in order.tolist()], above[order]
     of = [NOTHING if n.mesh is None else n.mesh for n in nodes]
     matrices, names = local_matrices(scene)[order], tuple(n.name for n in nodes)
-    rows = table(of, matrices, np.where(number[under] < 0, under, -1), [n.key.ordinal for n in nodes], names, number[under])
+    rows = table(
+        of,
+        matrices,
+        np.where(number[under] < 0, under, -1),
+        [n.key.ordinal for n in nodes],
+        names,
+        number[under],
+    )
     had = scene.placements
     rows = rows.and_(had)
-    mine = np.concatenate([rows.above[: len(order)], np.where(had.top, number[had.parents], rows.above[len(order) :])])
+    mine = np.concatenate(
+        [rows.above[: len(order)], np.where(had.top, number[had.parents], rows.above[len(order) :])]
+    )
     return replace(scene, placements=rows.hung(mine, rows.parents))
 
 
 def unfolded(scene: Scene) -> Scene:
-    """The scene with a node for every row; the same one where there are no rows. Kept while the scene lives."""
+    """The scene with a node for every row; the same one where there are no rows. Kept while the scene
+    lives.
+    """
     every = np.ones(len(scene.placements), dtype=bool)
     return kept("unfolded", scene, lambda: as_nodes(scene, every)) if len(scene.placements) else scene
 
@@ -171,7 +220,9 @@ def as_nodes(scene: Scene, which: npt.NDArray[np.bool_]) -> Scene:
         else:
             nodes[parent] = replace(nodes[parent], children=(*nodes[parent].children, *children.tolist()))
     freed = ~all_rows.top & which[all_rows.above]
-    rows = all_rows.hung(np.where(freed, -1, all_rows.above), np.where(freed, number[all_rows.above], all_rows.parents))
+    rows = all_rows.hung(
+        np.where(freed, -1, all_rows.above), np.where(freed, number[all_rows.above], all_rows.parents)
+    )
     return replace(scene, nodes=tuple(nodes), roots=roots, placements=rows.at(~which))
 
 
@@ -195,7 +246,14 @@ def row_depths(scene: Scene) -> npt.NDArray[np.intp]:
 
 
 def row_parts(rows: Placements) -> tuple[F64, F64, F64, npt.NDArray[np.bool_]]:
-    """Translations (N, 3), quaternions (N, 4), scales (N, 3) of the rows, and which (N,) hold shear, that these cannot say."""
+    """Translations (N, 3), quaternions (N, 4), scales (N, 3) of the rows, and which (N,) hold shear, that
+    these cannot say.
+    """
     places, turns, scales, _ = decompose_all(rows.squares)
     off = np.abs(compose(places, turns, scales) - rows.squares)[:, :3, :3].max(axis=(1, 2), initial=0.0)
-    return places, turns, scales, ~(off <= SHEAR * np.abs(rows.matrices[:, :, :3]).max(axis=(1, 2), initial=1e-300))
+    return (
+        places,
+        turns,
+        scales,
+        ~(off <= SHEAR * np.abs(rows.matrices[:, :, :3]).max(axis=(1, 2), initial=1e-300)),
+    )

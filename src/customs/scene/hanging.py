@@ -1,7 +1,8 @@
-"""What hangs under what, as columns: `above` (N,) integers, the number of the item each hangs under, negative for none.
+"""What hangs under what, as columns: `above` (N,) integers, the number of the item each hangs under, negative
+for none.
 
-All are found by pointer jumping, in as many rounds as the logarithm of the depth (J. C. Wyllie, The complexity of parallel
-computations, 1979).
+All are found by pointer jumping, in as many rounds as the logarithm of the depth (J. C. Wyllie, The
+complexity of parallel computations, 1979).
 """
 
 from __future__ import annotations
@@ -19,7 +20,9 @@ MOST_ROUNDS = 33
 
 
 def _rounds(above: npt.NDArray[Any]) -> Any:
-    """(items still on their way up (M,), what each hangs under (M,)), each round twice as far up. Raises ValueError for a circle."""
+    """(items still on their way up (M,), what each hangs under (M,)), each round twice as far up. Raises
+    ValueError for a circle.
+    """
     now = above.astype(np.intp)
     for _ in range(MOST_ROUNDS):
         at = np.flatnonzero(now >= 0)
@@ -32,7 +35,9 @@ def _rounds(above: npt.NDArray[Any]) -> Any:
 
 
 def topmost(above: npt.NDArray[Any]) -> Ints:
-    """(N,) the topmost item above each; itself for those that hang under none. Raises ValueError for a circle."""
+    """(N,) the topmost item above each; itself for those that hang under none. Raises ValueError for a
+    circle.
+    """
     out = np.arange(len(above))
     for at, up in _rounds(above):
         out[at] = out[up]
@@ -48,7 +53,9 @@ def depths(above: npt.NDArray[Any]) -> Ints:
 
 
 def up_to(above: npt.NDArray[Any], matrices: F64) -> F64:
-    """Transforms (N, 3, 4) of items with all above them taken in, of their own ones (N, 3, 4). Raises ValueError for a circle."""
+    """Transforms (N, 3, 4) of items with all above them taken in, of their own ones (N, 3, 4). Raises
+    ValueError for a circle.
+    """
     out = matrices
     for at, up in _rounds(above):
         out = out.copy() if out is matrices else out
@@ -75,8 +82,8 @@ def leading(above: npt.NDArray[Any], which: Bools) -> Bools:
 
 
 def held_up(above: npt.NDArray[Any], matrices: F64, stay: Bools) -> tuple[npt.NDArray[np.int32], F64]:
-    """(`above` in numbers of what stays, matrices) (N,), (N, 3, 4), when only the items `stay` (N,) do: the others' transforms go
-    into those of what hung under them."""
+    """(`above` in numbers of what stays, matrices) (N,), (N, 3, 4), when only the items `stay` (N,) do: the
+    others' transforms go into those of what hung under them."""
     now, out = above.astype(np.int32), matrices
     while (lost := np.flatnonzero((now >= 0) & ~stay[now])).size:
         out = out.copy() if out is matrices else out
@@ -87,10 +94,12 @@ def held_up(above: npt.NDArray[Any], matrices: F64, stay: Bools) -> tuple[npt.ND
 
 
 def shapes(shown: npt.NDArray[Any], above: npt.NDArray[Any]) -> npt.NDArray[np.uint64]:
-    """(N,) a number for what each item shows (N,) (−1: nothing) with all that hangs under it: the same where both are the same.
+    """(N,) a number for what each item shows (N,) (−1: nothing) with all that hangs under it: the same where
+    both are the same.
 
-    A sum over scattered numbers of what hangs under an item, so that order plays no part. Source of the scattering: the finalizer
-    of SplitMix64 (Steele, Lea, Flood, Fast splittable pseudorandom number generators, 2014).
+    A sum over scattered numbers of what hangs under an item, so that order plays no part. Source of the
+    scattering: the finalizer of SplitMix64 (Steele, Lea, Flood, Fast splittable pseudorandom number
+    generators, 2014).
     """
     out = _scattered(shown.astype(np.int64).astype(np.uint64))
     deep = depths(above)

@@ -1,4 +1,6 @@
-"""What nodes hold beside meshes: one visitor for all of it, so that a new kind of held thing is a new class and no new branch."""
+"""What nodes hold beside meshes: one visitor for all of it, so that a new kind of held thing is a new class
+and no new branch.
+"""
 
 from __future__ import annotations
 
@@ -14,8 +16,8 @@ def holds_nothing(node: Node) -> bool:
 
 
 def map_held(nodes: Iterable[Node], change: Callable[[Held], Held | None]) -> tuple[Node, ...]:
-    """The nodes with what they hold changed, or gone for None. A thing that several hold is changed once; what does not change is
-    shared.
+    """The nodes with what they hold changed, or gone for None. A thing that several hold is changed once;
+    what does not change is shared.
     """
     made: dict[int, tuple[Held, Held | None]] = {}
 

@@ -15,9 +15,9 @@ _tables: dict[int, tuple[weakref.ref[Any], dict[Hashable, Any]]] = {}
 def kept(name: Hashable, holder: Any, find: Callable[[], Value]) -> Value:
     """The value called `name` of `holder`; `find` is asked when it is not known yet.
 
-    Holders are told apart by identity (arrays too), and must not change. Threads may ask at once: nothing is locked while a value is
-    found, and all get the one that was found first. A value must not refer to its holder, which would keep it alive for good; the
-    holder itself as the answer is not kept.
+    Holders are told apart by identity (arrays too), and must not change. Threads may ask at once: nothing is
+    locked while a value is found, and all get the one that was found first. A value must not refer to its
+    holder, which would keep it alive for good; the holder itself as the answer is not kept.
     """
     with _lock:
         table = _table(holder)
@@ -49,7 +49,9 @@ def _table(holder: Any) -> dict[Hashable, Any]:
 
 
 def latest(name: Hashable, holder: Any, mark: Any, find: Callable[[], Value]) -> Value:
-    """`kept` for a value that also hangs on `mark`: the last one found is kept, one for each name and holder."""
+    """`kept` for a value that also hangs on `mark`: the last one found is kept, one for each name and
+    holder.
+    """
     with _lock:
         table = _table(holder)
         known = table.get(name)

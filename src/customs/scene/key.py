@@ -12,8 +12,9 @@ FILE = "file"
 
 @dataclass(frozen=True, order=True)
 class Key:
-    """Where an element of a file came from: file digest (first twelve hex digits), kind, ordinal in the file. What a step makes has a
-    `path` besides, `step.part` for each step it came through: `digest:kind:ordinal/settle.12/join`.
+    """Where an element of a file came from: file digest (first twelve hex digits), kind, ordinal in the file.
+    What a step makes has a `path` besides, `step.part` for each step it came through:
+    `digest:kind:ordinal/settle.12/join`.
 
     `old` is what an earlier edition called it, "" for a file's own: decisions kept by then speak of it so.
     """
@@ -40,18 +41,27 @@ class Key:
 
     @classmethod
     def parse(cls, text: str) -> Key:
-        """The Key written as `text`, of this edition or an earlier one. Raises ValueError when `text` is no Key."""
+        """The Key written as `text`, of this edition or an earlier one. Raises ValueError when `text` is no
+        Key.
+        """
         digest, kind, rest = text.split(":", 2)
         ordinal, _, path = rest.partition("/")
         return cls(digest, kind, int(ordinal), path)
 
 
 def made_key(source: Key, step: str, part: object = "", old: Key | None = None) -> Key:
-    """The Key of what `step` makes from `source`: the same every time. `part` tells apart several made from one.
+    """The Key of what `step` makes from `source`: the same every time. `part` tells apart several made from
+    one.
 
     `old` is the Key an earlier edition made; without it, the one it made for textures and materials.
     """
     said = f"{step}.{part}" if str(part) else step
     was = source.was
     before = old if old is not None else Key(was.digest, f"{was.kind}.{said}", was.ordinal)
-    return Key(source.digest, source.kind, source.ordinal, f"{source.path}/{said}" if source.path else said, str(before))
+    return Key(
+        source.digest,
+        source.kind,
+        source.ordinal,
+        f"{source.path}/{said}" if source.path else said,
+        str(before),
+    )

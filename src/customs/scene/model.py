@@ -1,4 +1,6 @@
-"""The scene: frozen dataclasses over read-only arrays. A step returns a new Scene that shares what it did not change."""
+"""The scene: frozen dataclasses over read-only arrays. A step returns a new Scene that shares what it did not
+change.
+"""
 
 from __future__ import annotations
 
@@ -21,13 +23,17 @@ F64 = npt.NDArray[np.float64]
 U32 = npt.NDArray[np.uint32]
 Array = npt.NDArray[Any]
 
-Mode = Literal["points", "lines", "line_loop", "line_strip", "triangles", "triangle_strip", "triangle_fan", "polygons"]
+Mode = Literal[
+    "points", "lines", "line_loop", "line_strip", "triangles", "triangle_strip", "triangle_fan", "polygons"
+]
 NO_EXTRAS: Mapping[str, Any] = MappingProxyType({})
 
 
 @dataclass(frozen=True, eq=False)
 class Remark:
-    """Something measured or noticed on the way that stops nothing; `values` are its facts as data, by name."""
+    """Something measured or noticed on the way that stops nothing; `values` are its facts as data, by
+    name.
+    """
 
     text: str
     subject: Key | None = None
@@ -36,7 +42,9 @@ class Remark:
 
 @dataclass(frozen=True, eq=False)
 class Held:
-    """What a node can hold beside a mesh. What is `aimed` looks along the node's local −Z, as cameras and lights of glTF do."""
+    """What a node can hold beside a mesh. What is `aimed` looks along the node's local −Z, as cameras and
+    lights of glTF do.
+    """
 
     aimed: ClassVar[bool] = False
     key: Key
@@ -49,7 +57,9 @@ class Held:
 
 @dataclass(frozen=True, eq=False)
 class Camera(Held):
-    """Perspective (`yfov` radians, `aspect` or None) or orthographic (`xmag`, `ymag` units); `znear`, `zfar` units."""
+    """Perspective (`yfov` radians, `aspect` or None) or orthographic (`xmag`, `ymag` units); `znear`, `zfar`
+    units.
+    """
 
     aimed: ClassVar[bool] = True
     perspective: bool = True
@@ -89,8 +99,8 @@ class Light(Held):
 class Node:
     """A node. `translation` (3,), `rotation` (4,) quaternion x y z w, `scale` (3,), all float64.
 
-    `matrix` (4, 4) float64, column vectors, is set only where translation, rotation and scale cannot say it (shear).
-    `bone` is the bone of the VRM humanoid map it stands for, "" for none.
+    `matrix` (4, 4) float64, column vectors, is set only where translation, rotation and scale cannot say it
+    (shear). `bone` is the bone of the VRM humanoid map it stands for, "" for none.
     """
 
     key: Key
@@ -122,10 +132,10 @@ class MorphTarget:
 class Primitive:
     """One drawable part of a mesh.
 
-    `positions`, `normals` (V, 3), `tangents` (V, 4), `texcoords` each (V, 2), `colours` each (V, 4) linear, all float32;
-    `joints` (V, K) uint16 and `weights` (V, K) float32 with K a multiple of four;
-    `indices` flat uint32, or None for 0..V-1. For mode `polygons`, `sizes` (P,) uint32 says how many of the flat
-    indices each polygon takes and `triangulation` (F, 3) uint32 is its division into triangles.
+    `positions`, `normals` (V, 3), `tangents` (V, 4), `texcoords` each (V, 2), `colours` each (V, 4) linear,
+    all float32; `joints` (V, K) uint16 and `weights` (V, K) float32 with K a multiple of four;
+    `indices` flat uint32, or None for 0..V-1. For mode `polygons`, `sizes` (P,) uint32 says how many of the
+    flat indices each polygon takes and `triangulation` (F, 3) uint32 is its division into triangles.
     `source_primitive`, `source_face` (F,) uint32 point back to where merged triangles came from.
     """
 
@@ -199,20 +209,32 @@ COLOUR_SLOTS = ("base_colour", "emissive", "diffuse", "specular", "specular_glos
 NORMAL_SLOTS = frozenset({"normal", "detail_normal"})
 """Roles whose textures hold unit vectors."""
 
-STANDARD_SLOTS = ("base_colour", "metallic_roughness", "normal", "occlusion", "emissive", "diffuse", "specular_glossiness")
+STANDARD_SLOTS = (
+    "base_colour",
+    "metallic_roughness",
+    "normal",
+    "occlusion",
+    "emissive",
+    "diffuse",
+    "specular_glossiness",
+)
 """Roles glTF 2.0 and KHR_materials_pbrSpecularGlossiness have a place for."""
 
 LOOSE_SLOTS = (
     "metallic", "roughness", "glossiness", "specular", "opacity", "height", "detail", "detail_normal", "parameters",
 )  # fmt: skip
-"""Roles of textures that come or go apart: one value a texture, a detail laid over, values packed by a sheet's pattern."""
+"""Roles of textures that come or go apart: one value a texture, a detail laid over, values packed by a
+sheet's pattern.
+"""
 
 SLOTS = (*STANDARD_SLOTS, *LOOSE_SLOTS)
 
 
 @dataclass(frozen=True, eq=False)
 class Material:
-    """A material in glTF 2.0 terms. `model` is "pbr", "unlit" or "specular_glossiness". Colours are linear."""
+    """A material in glTF 2.0 terms. `model` is "pbr", "unlit" or "specular_glossiness". Colours are
+    linear.
+    """
 
     key: Key
     name: str
@@ -235,10 +257,11 @@ class Material:
 
 @dataclass(frozen=True, eq=False)
 class Image:
-    """A texture image: encoded source bytes, or `pixels` (H, W, C) uint8 or uint16 where a step has changed them.
+    """A texture image: encoded source bytes, or `pixels` (H, W, C) uint8 or uint16 where a step has changed
+    them.
 
-    `problem` says why there are neither. `space` is the colour space a step has marked it with, "" for what its file says; `green` the
-    direction of its green channel, "" for what its pixels or its origin say.
+    `problem` says why there are neither. `space` is the colour space a step has marked it with, "" for what
+    its file says; `green` the direction of its green channel, "" for what its pixels or its origin say.
     `uri` is the name as the source file spelt it.
     """
 
@@ -308,8 +331,8 @@ class Clip:
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """An asset. All indices are into the tuples of this scene; `placements` are meshes it repeats, beside those its nodes show;
-    `suffixes` are the parts of texture names its origin has.
+    """An asset. All indices are into the tuples of this scene; `placements` are meshes it repeats, beside
+    those its nodes show; `suffixes` are the parts of texture names its origin has.
 
     `wishes` are what steps wish of the delivery; `rights` what the file itself says of
     author, licence and terms.

@@ -1,4 +1,6 @@
-"""Numbers an earlier edition gave to what steps made. Only decisions kept by then speak of them; nothing new is counted on."""
+"""Numbers an earlier edition gave to what steps made. Only decisions kept by then speak of them; nothing new
+is counted on.
+"""
 
 from __future__ import annotations
 

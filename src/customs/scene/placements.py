@@ -1,4 +1,6 @@
-"""What a scene repeats, as a table: a level of a hundred thousand things is a few hundred meshes and as many rows."""
+"""What a scene repeats, as a table: a level of a hundred thousand things is a few hundred meshes and as many
+rows.
+"""
 
 from __future__ import annotations
 
@@ -27,10 +29,11 @@ def _none(shape: tuple[int, ...], dtype: Any) -> Any:
 
 @dataclass(frozen=True, eq=False)
 class Placements:
-    """N rows, each a mesh that stands somewhere, or what several rows hang under. `of` (N,) uint32 are indices of meshes (NOTHING: none),
-    `matrices` (N, 3, 4) float64 the rows' own transforms, `above` (N,) int32 the rows they hang under (−1: none), `parents` (N,) int32
-    the nodes that they, or the topmost rows above them, hang under (−1: none), `ordinals` (N,) uint32 the numbers their nodes had in
-    the file, so that the Key of a row is (digest, "node", ordinal); `names` N names. Arrays are read-only.
+    """N rows, each a mesh that stands somewhere, or what several rows hang under. `of` (N,) uint32 are
+    indices of meshes (NOTHING: none), `matrices` (N, 3, 4) float64 the rows' own transforms, `above` (N,)
+    int32 the rows they hang under (−1: none), `parents` (N,) int32 the nodes that they, or the topmost rows
+    above them, hang under (−1: none), `ordinals` (N,) uint32 the numbers their nodes had in the file, so that
+    the Key of a row is (digest, "node", ordinal); `names` N names. Arrays are read-only.
     """
 
     of: U32 = field(default_factory=lambda: _none((0,), np.uint32))
@@ -78,7 +81,9 @@ class Placements:
         if not len(other) or not len(self):
             return self if not len(other) else other
         moved = np.where(other.above < 0, -1, other.above + len(self))
-        pairs = [(getattr(self, name), getattr(other, name)) for name in ("of", "matrices", "parents", "ordinals")]
+        pairs = [
+            (getattr(self, name), getattr(other, name)) for name in ("of", "matrices", "parents", "ordinals")
+        ]
         of, matrices, parents, ordinals = (_locked(np.concatenate(pair)) for pair in pairs)
         above = _locked(np.concatenate([self.above, moved]).astype(np.int32))
         return Placements(of, matrices, parents, above, ordinals, self.names + other.names)
@@ -92,7 +97,9 @@ class Placements:
         return replace(self, parents=_locked(parents.astype(np.int32)[topmost(self.above)]))
 
     def hung(self, above: npt.NDArray[Any], parents: npt.NDArray[Any]) -> Placements:
-        """The rows under other rows (N,), and the topmost of them under other nodes (N,). Raises ValueError where they hang in a circle."""
+        """The rows under other rows (N,), and the topmost of them under other nodes (N,). Raises ValueError
+        where they hang in a circle.
+        """
         return replace(self, above=_locked(above.astype(np.int32))).under(parents)
 
     def showing(self, change: Callable[[npt.NDArray[np.intp]], npt.NDArray[Any]]) -> Placements:
@@ -118,9 +125,17 @@ class Placements:
         return up_to(self.above, self.matrices)
 
 
-def table(of: Any, matrices: Any, parents: Any, ordinals: Any, names: tuple[str, ...], above: Any = None) -> Placements:
-    """Rows of columns (N,) in any integer type, matrices (N, 3, 4) or (N, 4, 4); none under another where `above` is not said."""
-    rows = Placements(_locked(np.array(of, np.uint32)), names=names).moved(matrices).numbered(np.asarray(ordinals))
+def table(
+    of: Any, matrices: Any, parents: Any, ordinals: Any, names: tuple[str, ...], above: Any = None
+) -> Placements:
+    """Rows of columns (N,) in any integer type, matrices (N, 3, 4) or (N, 4, 4); none under another where
+    `above` is not said.
+    """
+    rows = (
+        Placements(_locked(np.array(of, np.uint32)), names=names)
+        .moved(matrices)
+        .numbered(np.asarray(ordinals))
+    )
     return rows.hung(np.full(len(rows), -1) if above is None else np.asarray(above), np.asarray(parents))
 
 

@@ -24,7 +24,9 @@ def _pick(items: tuple[Any, ...], keep: dict[int, int]) -> tuple[Any, ...]:
 
 
 def prune_nodes(scene: Scene) -> Scene:
-    """Nodes outside the tree go, with channels and joints that point at them renumbered. Joints are always kept."""
+    """Nodes outside the tree go, with channels and joints that point at them renumbered. Joints are always
+    kept.
+    """
     reach = {n for n, _, _ in walk(scene)}
     if len(reach) == len(scene.nodes) and all(c.channels for c in scene.clips):
         return scene
@@ -32,7 +34,9 @@ def prune_nodes(scene: Scene) -> Scene:
 
 
 def with_nodes(scene: Scene, keep: Mapping[int, int]) -> Scene:
-    """Only the nodes `keep`, old number to new, in the order of the new; skins whose joints go, channels and rows below go too."""
+    """Only the nodes `keep`, old number to new, in the order of the new; skins whose joints go, channels and
+    rows below go too.
+    """
     skins: list[Skin] = []
     skin_keep: dict[int, int] = {}
     for i, skin in enumerate(scene.skins):
@@ -61,7 +65,11 @@ def with_nodes(scene: Scene, keep: Mapping[int, int]) -> Scene:
 def _renumbered(node: Node, keep: Mapping[int, int], skins: Mapping[int, int]) -> Node:
     children = tuple(keep[c] for c in node.children if c in keep)
     skin = skins.get(node.skin) if node.skin is not None else None
-    return node if children == node.children and skin == node.skin else replace(node, children=children, skin=skin)
+    return (
+        node
+        if children == node.children and skin == node.skin
+        else replace(node, children=children, skin=skin)
+    )
 
 
 def _renumbered_rows(scene: Scene, keep: Mapping[int, int]) -> Placements:
@@ -116,15 +124,20 @@ def prune_content(scene: Scene, near: bool = False) -> Scene:
         placements=_with_meshes(scene.placements, meshes),
         skins=_pick(scene.skins, skins),
         materials=tuple(
-            replace(m, textures={r: replace(u, image=images[u.image]) for r, u in m.textures.items()}) for m in kept_materials
+            replace(m, textures={r: replace(u, image=images[u.image]) for r, u in m.textures.items()})
+            for m in kept_materials
         ),
         images=_pick(scene.images, images),
-        clips=tuple(c for c in (replace(c, channels=channels(c.channels)) for c in scene.clips) if c.channels),
+        clips=tuple(
+            c for c in (replace(c, channels=channels(c.channels)) for c in scene.clips) if c.channels
+        ),
     )
 
 
 def _all_used(scene: Scene, *tables: dict[int, int]) -> bool:
-    """True when every element of each kind is used, and no clip moves the morph weights of what shows no mesh."""
+    """True when every element of each kind is used, and no clip moves the morph weights of what shows no
+    mesh.
+    """
     kinds = (scene.meshes, scene.skins, scene.materials, scene.images)
     if any(len(table) != len(kind) for table, kind in zip(tables, kinds)):
         return False

@@ -1,4 +1,6 @@
-"""Keys that hold when a file changes: elements of a file taken again keep the Keys they had when it was first taken."""
+"""Keys that hold when a file changes: elements of a file taken again keep the Keys they had when it was first
+taken.
+"""
 
 from __future__ import annotations
 
@@ -18,7 +20,9 @@ I64 = npt.NDArray[np.int64]
 
 @dataclass(frozen=True)
 class Renumbering:
-    """Numbers of one kind of element: `runs` of (number in the file, number in its Key, count), and the next number nothing ever had."""
+    """Numbers of one kind of element: `runs` of (number in the file, number in its Key, count), and the next
+    number nothing ever had.
+    """
 
     runs: tuple[tuple[int, int, int], ...]
     next: int
@@ -51,19 +55,27 @@ def numbers_of(ordinals: I64, mine: I64, floor: int) -> Renumbering:
     """Numbers in the file (N,) and in the Keys (N,) as runs, ascending."""
     order = np.argsort(ordinals, kind="stable")
     a, b = ordinals[order], mine[order]
-    starts = np.flatnonzero(np.concatenate([[True], (np.diff(a) != 1) | (np.diff(b) != 1)])) if len(a) else np.zeros(0, np.intp)
+    starts = (
+        np.flatnonzero(np.concatenate([[True], (np.diff(a) != 1) | (np.diff(b) != 1)]))
+        if len(a)
+        else np.zeros(0, np.intp)
+    )
     counts = np.diff(np.concatenate([starts, [len(a)]]))
     runs = tuple(zip(a[starts].tolist(), b[starts].tolist(), counts.tolist()))
     return Renumbering(runs, max(floor, int(b.max(initial=-1)) + 1))
 
 
 def renumbered(scene: Scene, prefix: str, numbering: Numbering) -> Scene:
-    """The scene with Keys of an asset that was first taken under `prefix`; the same one where they are so already."""
+    """The scene with Keys of an asset that was first taken under `prefix`; the same one where they are so
+    already.
+    """
     if scene.digest == prefix and not numbering:
         return scene
     changed: dict[str, Any] = {kind: _all(getattr(scene, kind), prefix, numbering) for kind in KINDS}
     changed["nodes"] = map_held(changed["nodes"], lambda thing: _all((thing,), prefix, numbering)[0])
-    changed["meshes"] = tuple(replace(m, primitives=_all(m.primitives, prefix, numbering)) for m in changed["meshes"])
+    changed["meshes"] = tuple(
+        replace(m, primitives=_all(m.primitives, prefix, numbering)) for m in changed["meshes"]
+    )
     rows = scene.placements
     if len(rows) and "node" in numbering:
         rows = rows.numbered(numbering["node"].of(rows.ordinals))
@@ -72,9 +84,13 @@ def renumbered(scene: Scene, prefix: str, numbering: Numbering) -> Scene:
 
 def _all(items: tuple[Any, ...], prefix: str, numbering: Numbering) -> tuple[Any, ...]:
     numbers = {
-        k: numbering[k].of([x.key.ordinal for x in items]).tolist() for k in {x.key.kind for x in items} if k in numbering
+        k: numbering[k].of([x.key.ordinal for x in items]).tolist()
+        for k in {x.key.kind for x in items}
+        if k in numbering
     }
     return tuple(
-        replace(x, key=Key(prefix, x.key.kind, numbers[x.key.kind][i] if x.key.kind in numbers else x.key.ordinal))
+        replace(
+            x, key=Key(prefix, x.key.kind, numbers[x.key.kind][i] if x.key.kind in numbers else x.key.ordinal)
+        )
         for i, x in enumerate(items)
     )

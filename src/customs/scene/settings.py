@@ -1,4 +1,6 @@
-"""What a person settles about a change: the base of all settings, and of those that can be kept to some elements."""
+"""What a person settles about a change: the base of all settings, and of those that can be kept to some
+elements.
+"""
 
 from __future__ import annotations
 
@@ -15,8 +17,9 @@ from customs.scene.model import Remark
 class Settings(BaseModel):
     """Base of all settings: frozen, unknown keys refused.
 
-    `adds` names lists that add up when two wishes are worked into one, `stays` flags that stay set once one of them asks. `version`
-    goes up when kept settings can no longer be read as they are; `renamed` says what a field was called.
+    `adds` names lists that add up when two wishes are worked into one, `stays` flags that stay set once one
+    of them asks. `version` goes up when kept settings can no longer be read as they are; `renamed` says what
+    a field was called.
     """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
@@ -30,7 +33,9 @@ class Settings(BaseModel):
         return self.model_dump(exclude_unset=True)
 
     def merged(self, other: Self) -> Self:
-        """These settings with what `other` says besides: its word counts, but for lists that add up and flags that stay."""
+        """These settings with what `other` says besides: its word counts, but for lists that add up and flags
+        that stay.
+        """
         mine, out = self.said(), other.said()
         for name in self.adds:
             if mine.get(name) and out.get(name):
@@ -47,7 +52,9 @@ class Settings(BaseModel):
 
 
 class Targeted(Settings):
-    """Settings of a step that can be kept to some elements: `targets` are Keys or name patterns; empty means all."""
+    """Settings of a step that can be kept to some elements: `targets` are Keys or name patterns; empty means
+    all.
+    """
 
     targets: tuple[str, ...] = Field(default=(), description="Keys or name patterns; empty means all")
 
@@ -71,7 +78,9 @@ class Targeted(Settings):
         return any(t in keys or fnmatch.fnmatchcase(name, t) for t in self.targets)
 
 
-def missing_targets(settings: Targeted, elements: Iterable[tuple[Key, str, tuple[Key, ...]]]) -> tuple[Remark, ...]:
+def missing_targets(
+    settings: Targeted, elements: Iterable[tuple[Key, str, tuple[Key, ...]]]
+) -> tuple[Remark, ...]:
     """A remark for each target nothing answers to."""
     items = list(elements)
     out = []

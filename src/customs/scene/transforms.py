@@ -1,4 +1,6 @@
-"""Quaternions (x y z w), translation-rotation-scale and matrices, vectorised over leading axes. All float64."""
+"""Quaternions (x y z w), translation-rotation-scale and matrices, vectorised over leading axes. All
+float64.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,8 @@ F64 = npt.NDArray[np.float64]
 def quaternion_matrix(q: Any) -> F64:
     """Rotation matrices (..., 3, 3) of quaternions (..., 4), normalised first.
 
-    Source: glTF 2.0 specification, appendix on animation (quaternion to matrix), the usual Euler-Rodrigues form.
+    Source: glTF 2.0 specification, appendix on animation (quaternion to matrix), the usual Euler-Rodrigues
+    form.
     """
     q = np.asarray(q, dtype=np.float64)
     length = np.linalg.norm(q, axis=-1, keepdims=True)
@@ -34,8 +37,8 @@ def quaternion_matrix(q: Any) -> F64:
 def matrix_quaternion(m: Any) -> F64:
     """Quaternions (..., 4) x y z w of rotation matrices (..., 3, 3), w >= 0.
 
-    Source: S. W. Shepperd, "Quaternion from rotation matrix", Journal of Guidance and Control 1 (1978): the largest
-    of the four squared components is found first, so nothing is divided by a small number.
+    Source: S. W. Shepperd, "Quaternion from rotation matrix", Journal of Guidance and Control 1 (1978): the
+    largest of the four squared components is found first, so nothing is divided by a small number.
     """
     m = np.asarray(m, dtype=np.float64)
     x, y, z = m[..., 0, 0], m[..., 1, 1], m[..., 2, 2]
@@ -57,10 +60,11 @@ def matrix_quaternion(m: Any) -> F64:
 
 
 def decompose_all(m: Any, like: Any = None) -> tuple[F64, F64, F64, float]:
-    """Translations (..., 3), quaternions (..., 4), scales (..., 3) of matrices (..., 4, 4), and the worst shear.
+    """Translations (..., 3), quaternions (..., 4), scales (..., 3) of matrices (..., 4, 4), and the worst
+    shear.
 
-    The shear is the largest cosine between two axes; 0 means nothing is lost. Squashed axes count as one long. Mirrored
-    ones get a negative Z, or the signs of the scale `like` (3,) where they fit.
+    The shear is the largest cosine between two axes; 0 means nothing is lost. Squashed axes count as one
+    long. Mirrored ones get a negative Z, or the signs of the scale `like` (3,) where they fit.
     """
     m = np.asarray(m, dtype=np.float64)
     scale = axis_lengths(m)
@@ -78,7 +82,9 @@ def decompose_all(m: Any, like: Any = None) -> tuple[F64, F64, F64, float]:
 
 
 def continuous(q: Any) -> F64:
-    """Quaternions (T, ..., 4) with signs chosen so that neighbours in time lie on one side: the short way round."""
+    """Quaternions (T, ..., 4) with signs chosen so that neighbours in time lie on one side: the short way
+    round.
+    """
     q = np.array(q, dtype=np.float64)
     if len(q) > 1:
         turned = np.einsum("...i,...i->...", q[1:], q[:-1]) < 0
@@ -112,7 +118,9 @@ def compose(translation: Any, rotation: Any, scale: Any) -> F64:
 
 
 def _with_all_axes(rotation: F64, long: npt.NDArray[np.bool_]) -> F64:
-    """Axes (3, 3) as columns, with those that are not `long` (3,) made up so that all stand square on each other."""
+    """Axes (3, 3) as columns, with those that are not `long` (3,) made up so that all stand square on each
+    other.
+    """
     if long.all():
         return rotation
     if not long.any():
@@ -133,11 +141,15 @@ def _with_all_axes(rotation: F64, long: npt.NDArray[np.bool_]) -> F64:
 LEAST, MOST = 1e-30, 1e30
 """Scales smaller than this are 0 to what a vertex holds (a float32), larger ones infinite (ratio)."""
 FLAT = 1e-9
-"""An axis shorter than this share of the longest, or axes that enclose less than this, squash what goes through (ratio)."""
+"""An axis shorter than this share of the longest, or axes that enclose less than this, squash what goes
+through (ratio).
+"""
 
 
 def axis_lengths(m: Any) -> F64:
-    """(..., 3) lengths of the axes of matrices (..., 3, 3) or (..., 4, 4), in whatever unit: their squares may be past a double."""
+    """(..., 3) lengths of the axes of matrices (..., 3, 3) or (..., 4, 4), in whatever unit: their squares
+    may be past a double.
+    """
     basis = np.asarray(m, dtype=np.float64)[..., :3, :3]
     longest = np.abs(basis).max(axis=-2)
     longest = np.where((longest > 0) & np.isfinite(longest), longest, 1.0)
@@ -186,8 +198,9 @@ def decompose(m: Any, like: Any = None) -> tuple[F64, F64, F64] | None:
 
     Axes squashed to nothing have a scale of 0 and turn as the others leave room for.
 
-    A mirrored matrix gives one negative scale, on the axis that leaves the rotation smallest (X when all are equal). Where
-    the signs of the scale `like` (3,) fit, they are taken: clips that move one part of a node rely on the others.
+    A mirrored matrix gives one negative scale, on the axis that leaves the rotation smallest (X when all are
+    equal). Where the signs of the scale `like` (3,) fit, they are taken: clips that move one part of a node
+    rely on the others.
     """
     m = np.asarray(m, dtype=np.float64)
     basis = m[:3, :3]

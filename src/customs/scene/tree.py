@@ -32,7 +32,9 @@ def parents(scene: Scene) -> list[int]:
 
 
 def walk(scene: Scene) -> Iterator[tuple[int, int, int]]:
-    """(node, parent or −1, depth) for every node reachable from the roots, parents first, children in order."""
+    """(node, parent or −1, depth) for every node reachable from the roots, parents first, children in
+    order.
+    """
     stack = [(root, -1, 0) for root in reversed(scene.roots)]
     while stack:
         node, parent, depth = stack.pop()
@@ -49,7 +51,8 @@ def _local_matrices(scene: Scene) -> F64:
     if not scene.nodes:
         return np.zeros((0, 4, 4))
     parts = (
-        np.array([getattr(n, path) for n in scene.nodes], dtype=np.float64) for path in ("translation", "rotation", "scale")
+        np.array([getattr(n, path) for n in scene.nodes], dtype=np.float64)
+        for path in ("translation", "rotation", "scale")
     )
     out = compose(*parts)
     for k, node in enumerate(scene.nodes):
@@ -70,8 +73,12 @@ def levels(scene: Scene) -> Levels:
 
 
 def world_matrices(scene: Scene) -> F64:
-    """World transforms (N, 4, 4) float64 of all nodes at rest, read-only; identity outside the tree. Kept while the scene lives."""
-    return kept("worlds", scene, lambda: frozen(placed_in_world(levels(scene), local_matrices(scene)), np.float64))
+    """World transforms (N, 4, 4) float64 of all nodes at rest, read-only; identity outside the tree. Kept
+    while the scene lives.
+    """
+    return kept(
+        "worlds", scene, lambda: frozen(placed_in_world(levels(scene), local_matrices(scene)), np.float64)
+    )
 
 
 def placed_in_world(tree: Levels, own: F64) -> F64:

@@ -12,7 +12,8 @@ from customs.scene.key import Key
 
 @dataclass(frozen=True)
 class Delivery:
-    """How a texture is written: file format (`png`, `dds`, …), block compression or "", mip levels or one alone.
+    """How a texture is written: file format (`png`, `dds`, …), block compression or "", mip levels or one
+    alone.
 
     `header` is the kind of DDS header, `zstd` packs the levels of a KTX2 file.
     """
@@ -27,8 +28,8 @@ class Delivery:
 
 @dataclass(frozen=True, eq=False)
 class Wishes:
-    """`textures`: the files of an image by its Key, the one that models name first; an image without any goes out as it came.
-    `clips`: how clips are put into files, "" for what the sheet takes first.
+    """`textures`: the files of an image by its Key, the one that models name first; an image without any goes
+    out as it came. `clips`: how clips are put into files, "" for what the sheet takes first.
     """
 
     textures: Mapping[Key, tuple[Delivery, ...]] = field(default_factory=lambda: MappingProxyType({}))

@@ -52,13 +52,17 @@ def sheet_texts(folder: Path | None = None) -> dict[str, tuple[str, Path | None]
     return out
 
 
-def resolve(tables: Tables, texts: Mapping[str, tuple[str, Path | None]], file: str | Path, depth: int = 0) -> Tables:
+def resolve(
+    tables: Tables, texts: Mapping[str, tuple[str, Path | None]], file: str | Path, depth: int = 0
+) -> Tables:
     """`tables` merged over the sheet it extends, and that over its own. Raises SheetError."""
     parent = tables.get("extends", "")
     if not parent:
         return tables
     if depth >= MAX_EXTENDS:
-        raise SheetError("sheets extend each other in a circle", f"at most {MAX_EXTENDS} deep", file=file, where="extends")
+        raise SheetError(
+            "sheets extend each other in a circle", f"at most {MAX_EXTENDS} deep", file=file, where="extends"
+        )
     if not isinstance(parent, str) or parent not in texts:
         raise SheetError(f"no sheet {parent!r}", "one of " + ", ".join(texts), file=file, where="extends")
     text, path = texts[parent]
@@ -87,8 +91,11 @@ def _check_across(sheet: Sheet, file: str | Path) -> Sheet:
     own = sheet.axes.convention("down")
     usual = entry.convention
     differs = (own.up, own.faces, own.hand, own.metres_per_unit) != (
-        usual.up, usual.faces, usual.hand, usual.metres_per_unit
-    )  # fmt: skip
+        usual.up,
+        usual.faces,
+        usual.hand,
+        usual.metres_per_unit,
+    )
     if entry.fixed and differs and not sheet.model.own_axes_note:
         raise SheetError(
             f"{entry.title} fixes metres, Y up and +Z, this sheet asks for others",
@@ -103,7 +110,9 @@ def _check_across(sheet: Sheet, file: str | Path) -> Sheet:
     _check_contradictions(sheet, file)
     low, high = sheet.model.min_size, sheet.model.max_size
     if low and high and any(a > b for a, b in zip(low, high)):
-        raise SheetError("a least size over the greatest", "min_size below max_size", file=file, where="model.min_size")
+        raise SheetError(
+            "a least size over the greatest", "min_size below max_size", file=file, where="model.min_size"
+        )
     return sheet
 
 
@@ -115,50 +124,86 @@ def _check_form(sheet: Sheet, entry: Format, file: str | Path) -> None:
         first = problem.errors()[0]
         known = ", ".join(entry.settings.model_fields) or f"nothing: {entry.title} has one form"
         where = ".".join(("model.form", *map(str, first["loc"])))
-        raise SheetError(f"{first.get('input')!r:.60} ({first['msg']})", known, file=file, where=where) from None
+        raise SheetError(
+            f"{first.get('input')!r:.60} ({first['msg']})", known, file=file, where=where
+        ) from None
 
 
 def _check_contradictions(sheet: Sheet, file: str | Path) -> None:
     """Limits no asset could keep, and files that would stand where the docket does."""
     t, m = sheet.textures, sheet.model
     if t.max_edge < t.min_edge:
-        raise SheetError(f"a longest edge of {t.max_edge} under the shortest, {t.min_edge}", "max_edge at least min_edge",
-                         file=file, where="textures.max_edge")  # fmt: skip
+        raise SheetError(
+            f"a longest edge of {t.max_edge} under the shortest, {t.min_edge}",
+            "max_edge at least min_edge",
+            file=file,
+            where="textures.max_edge",
+        )
     if not t.bits or not set(t.bits) <= {8, 16}:
         raise SheetError(f"bits {list(t.bits)}", "8, 16 or both", file=file, where="textures.bits")
     if t.density is not None and not 0 <= t.density[0] <= t.density[1]:
-        raise SheetError(f"a density of {list(t.density)}", "two numbers, the least first", file=file, where="textures.density")
+        raise SheetError(
+            f"a density of {list(t.density)}",
+            "two numbers, the least first",
+            file=file,
+            where="textures.density",
+        )
     for name in ("min_size", "max_size"):
         size = getattr(m, name)
         if size is not None and not all(0 <= v < 1e30 for v in size):
-            raise SheetError(f"a size of {list(size)}", "lengths of 0 and more", file=file, where="model." + name)
+            raise SheetError(
+                f"a size of {list(size)}", "lengths of 0 and more", file=file, where="model." + name
+            )
     if m.max_size is not None and not all(v > 0 for v in m.max_size):
-        raise SheetError(f"a greatest size of {list(m.max_size)}", "lengths above 0", file=file, where="model.max_size")
+        raise SheetError(
+            f"a greatest size of {list(m.max_size)}", "lengths above 0", file=file, where="model.max_size"
+        )
     for name, pattern in sheet.layout.model_dump().items():
         if pattern.lower().split("/")[0].split(".")[0].strip() == "docket":
             raise SheetError(
-                f"a file called {pattern}", "another name: the docket stands there", file=file, where=f"layout.{name}"
+                f"a file called {pattern}",
+                "another name: the docket stands there",
+                file=file,
+                where=f"layout.{name}",
             )
 
 
 def _check_textures(sheet: Sheet, entry: Format, file: str | Path) -> None:
     """Texture formats, compression and roles that the model format and the texture formats can hold."""
     rules = sheet.textures
-    bad = [f for f in (*rules.formats[:1], *rules.also) if f not in entry.image_forms] if entry.image_forms else []
+    bad = (
+        [f for f in (*rules.formats[:1], *rules.also) if f not in entry.image_forms]
+        if entry.image_forms
+        else []
+    )
     if bad:
         able = ", ".join(entry.image_forms)
-        raise SheetError(f"{entry.title} with textures in {bad[0]}", f"one of {able}", file=file, where="textures.formats")
+        raise SheetError(
+            f"{entry.title} with textures in {bad[0]}", f"one of {able}", file=file, where="textures.formats"
+        )
     if rules.also and sheet.model.textures != "apart":
-        raise SheetError("further copies of textures inside the model", 'textures "apart"', file=file, where="textures.also")
+        raise SheetError(
+            "further copies of textures inside the model",
+            'textures "apart"',
+            file=file,
+            where="textures.also",
+        )
     able_blocks = texture_format(rules.formats[0]).blocks
     for kind, block in rules.blocks.model_dump().items():
         if block and block not in able_blocks:
             known = ", ".join(able_blocks) or "none"
-            raise SheetError(f"{block} in {rules.formats[0]}", f"one of {known}", file=file, where=f"textures.blocks.{kind}")
+            raise SheetError(
+                f"{block} in {rules.formats[0]}",
+                f"one of {known}",
+                file=file,
+                where=f"textures.blocks.{kind}",
+            )
     for role in rules.roles or ():
         if role not in (*entry.texture_roles, "parameters"):
             able = ", ".join((*entry.texture_roles, "parameters"))
-            raise SheetError(f"role {role} in {entry.title}", f"one of {able}", file=file, where="textures.roles")
+            raise SheetError(
+                f"role {role} in {entry.title}", f"one of {able}", file=file, where="textures.roles"
+            )
 
 
 def load_sheet(id_or_path: str, folder: Path | None = None) -> Sheet:
@@ -176,7 +221,9 @@ def load_sheet(id_or_path: str, folder: Path | None = None) -> Sheet:
         return parse_sheet(data.decode("utf-8", "replace"), path, folder)
     texts = sheet_texts(folder)
     if id_or_path not in texts:
-        raise SheetError(f"no sheet {id_or_path!r}", "one of " + ", ".join(texts), "List them with: customs sheets.")
+        raise SheetError(
+            f"no sheet {id_or_path!r}", "one of " + ", ".join(texts), "List them with: customs sheets."
+        )
     text, source = texts[id_or_path]
     return parse_sheet(text, source or f"{id_or_path}.toml", folder)
 

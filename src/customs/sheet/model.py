@@ -17,7 +17,9 @@ from customs.surface.pattern import parse_pattern, pattern_text
 
 Rule = Literal["required", "allowed", "forbidden"]
 ClipFiles = Literal["together", "each", "first-with-mesh", "only"]
-"""Clips all in the model's file; each in a file with mesh; the first with the mesh and the others alone; all alone."""
+"""Clips all in the model's file; each in a file with mesh; the first with the mesh and the others alone; all
+alone.
+"""
 TOKENS = ("asset", "name", "index", "later", "material", "role", "ending")
 
 
@@ -115,7 +117,9 @@ Block = Literal["", "bc1", "bc3", "bc4", "bc5", "bc7"]
 
 
 class Blocks(Part):
-    """Block compression by what a texture holds; "" is none. `alpha` is colour with alpha, `packed` several values."""
+    """Block compression by what a texture holds; "" is none. `alpha` is colour with alpha, `packed` several
+    values.
+    """
 
     colour: Block = ""
     alpha: Block = ""
@@ -212,7 +216,8 @@ Expression = Annotated[str, AfterValidator(check_expression)]
 class Names(Part):
     """Patterns with {asset} {name} {index} {material} {role} {later}, and what a name may look like.
 
-    {role} is the sheet's suffix for the role; {later} is nothing for the first material with textures, then _2, _3, …
+    {role} is the sheet's suffix for the role; {later} is nothing for the first material with textures, then
+    _2, _3, …
     """
 
     asset: Pattern = "{asset}"

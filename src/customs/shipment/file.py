@@ -31,12 +31,14 @@ CREATE TABLE IF NOT EXISTS states (
 CREATE TABLE IF NOT EXISTS blobs (digest TEXT PRIMARY KEY, body BLOB NOT NULL);
 """
 MIGRATIONS: dict[int, str] = {1: ""}
-"""SQL that brings a file from one schema version to the next. From 1 to 2 states name bodies of assets where they held them: both
-are read, so that nothing has to be written anew."""
+"""SQL that brings a file from one schema version to the next. From 1 to 2 states name bodies of assets where
+they held them: both are read, so that nothing has to be written anew."""
 
 
 class Shipment:
-    """An open shipment. `writable` is False in a second copy of the application, or where the file cannot be written."""
+    """An open shipment. `writable` is False in a second copy of the application, or where the file cannot be
+    written.
+    """
 
     def __init__(self, path: Path) -> None:
         # Where a link leads: one file has one lock and one store, by whatever name it is opened.
@@ -60,14 +62,24 @@ class Shipment:
     def create(cls, path: Path, state: State | None = None) -> Shipment:
         """A new file. Raises ShipmentError when there is one already or it cannot be made."""
         whole = state or State()
-        first = (1, None, "New shipment", time.time(), json.dumps(whole.as_dict([name_of(a) for a in whole.goods])))
+        first = (
+            1,
+            None,
+            "New shipment",
+            time.time(),
+            json.dumps(whole.as_dict([name_of(a) for a in whole.goods])),
+        )
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
             _make(path, (first,), [(name_of(a), body_of(a)) for a in whole.goods], 1)
         except FileExistsError:
-            raise ShipmentError("there is a file of that name", "a free name", "Open it, or choose another.", path) from None
+            raise ShipmentError(
+                "there is a file of that name", "a free name", "Open it, or choose another.", path
+            ) from None
         except (OSError, sqlite3.Error) as problem:
-            raise ShipmentError(f"cannot be made ({problem})", "a folder that can be written", file=path) from None
+            raise ShipmentError(
+                f"cannot be made ({problem})", "a folder that can be written", file=path
+            ) from None
         return cls(path)
 
     @property
@@ -97,7 +109,9 @@ class Shipment:
         return new
 
     def refresh(self, change: Callable[[State], State]) -> State:
-        """The current state said anew, where what it says stays the same: nothing to undo. Raises ShipmentError."""
+        """The current state said anew, where what it says stays the same: nothing to undo. Raises
+        ShipmentError.
+        """
         new = change(self.state)
         names = self._parcels.names(new.goods)
         body, fresh = json.dumps(new.as_dict(names)), self._parcels.new(new.goods, names)
@@ -169,12 +183,16 @@ class Shipment:
     def _connect(self) -> sqlite3.Connection:
         if not self.path.is_file():
             self._release()
-            raise ShipmentError("there is no such file", "a shipment", "Choose another, or start a new one.", self.path)
+            raise ShipmentError(
+                "there is no such file", "a shipment", "Choose another, or start a new one.", self.path
+            )
         try:
             mode = "rw" if self.writable else "ro"
             # As it stands in a URI: names may hold # ? % and bytes that are no text.
             name = quote(os.fsencode(self.path))
-            db = sqlite3.connect(f"file:{name}?mode={mode}", uri=True, isolation_level=None, check_same_thread=False)
+            db = sqlite3.connect(
+                f"file:{name}?mode={mode}", uri=True, isolation_level=None, check_same_thread=False
+            )
             version = db.execute("PRAGMA user_version").fetchone()[0]
             owner = db.execute("PRAGMA application_id").fetchone()[0]
         except sqlite3.DatabaseError as problem:
@@ -194,9 +212,11 @@ class Shipment:
                 self.path,
             )
         if self.writable:
-            # Safe against a kill at any moment; FULL would only add to what a power cut spares, and the window would wait.
+            # Safe against a kill at any moment; FULL would only add to what a power cut spares, and the
+            # window would wait.
             db.execute("PRAGMA synchronous=NORMAL")
-            # The journal stays while the file is open, so that no decision waits for a file to be made and removed.
+            # The journal stays while the file is open, so that no decision waits for a file to be made and
+            # removed.
             db.execute("PRAGMA journal_mode=PERSIST")
             if version < SCHEMA:
                 self._keep_copy(db, version)
@@ -235,12 +255,17 @@ class Shipment:
             self._lock = None
 
     def _saved(self) -> State:
-        """What can be read of a damaged file, in a new one in its place where it may be written. Raises ShipmentError."""
+        """What can be read of a damaged file, in a new one in its place where it may be written. Raises
+        ShipmentError.
+        """
         found = salvage(self.path)
         if found is None:
             self._release()
             raise ShipmentError(
-                "is damaged, and no decision in it can be read", "a whole shipment", "Restore a copy.", self.path
+                "is damaged, and no decision in it can be read",
+                "a whole shipment",
+                "Restore a copy.",
+                self.path,
             )
         bodies = dict(found.blobs)
         table = json.loads(next(s[4] for s in found.states if s[0] == found.current))
@@ -268,7 +293,9 @@ class Shipment:
             return State.from_dict(json.loads(row[0]), self._parcels.unpacked)
         except (sqlite3.Error, TypeError, ValueError, KeyError, AttributeError, RecursionError) as problem:
             self._db.close()
-            raise ShipmentError(f"is damaged ({problem})", "a whole shipment", "Restore a copy.", self.path) from None
+            raise ShipmentError(
+                f"is damaged ({problem})", "a whole shipment", "Restore a copy.", self.path
+            ) from None
 
     def _current(self) -> int:
         return int(self._db.execute("SELECT value FROM meta WHERE key = 'current'").fetchone()[0])
@@ -279,13 +306,18 @@ class Shipment:
         ).fetchone()
 
     def _go(self, id_: int) -> None:
-        self._transaction(lambda db: db.execute("UPDATE meta SET value = ? WHERE key = 'current'", (str(id_),)))
+        self._transaction(
+            lambda db: db.execute("UPDATE meta SET value = ? WHERE key = 'current'", (str(id_),))
+        )
         self.state = self._load()
 
     def _transaction(self, write: Callable[[sqlite3.Connection], object]) -> None:
         if not self.writable:
             raise ShipmentError(
-                "is open for reading only", "to be open once", "Another copy of Customs has it open.", self.path
+                "is open for reading only",
+                "to be open once",
+                "Another copy of Customs has it open.",
+                self.path,
             )
         try:
             self._db.execute("BEGIN IMMEDIATE")
@@ -294,11 +326,17 @@ class Shipment:
         except sqlite3.Error as problem:
             if self._db.in_transaction:
                 self._db.execute("ROLLBACK")
-            raise ShipmentError(f"cannot be written ({problem})", "room and permission", file=self.path) from None
+            raise ShipmentError(
+                f"cannot be written ({problem})", "room and permission", file=self.path
+            ) from None
 
 
-def _make(path: Path, states: Sequence[tuple[Any, ...]], blobs: Sequence[tuple[str, bytes]], current: int) -> None:
-    """A whole shipment under a name nobody has, all of it or nothing. Raises OSError (FileExistsError among it), sqlite3.Error."""
+def _make(
+    path: Path, states: Sequence[tuple[Any, ...]], blobs: Sequence[tuple[str, bytes]], current: int
+) -> None:
+    """A whole shipment under a name nobody has, all of it or nothing. Raises OSError (FileExistsError among
+    it), sqlite3.Error.
+    """
     for old in path.parent.glob(f".{glob.escape(path.name)}.*.making"):
         old.unlink(missing_ok=True)
     made = path.with_name(f".{path.name}.{os.getpid()}.making")
@@ -311,7 +349,9 @@ def _make(path: Path, states: Sequence[tuple[Any, ...]], blobs: Sequence[tuple[s
 
 
 def _put(made: Path, path: Path) -> None:
-    """`made` under the name `path`, never over something: a link is made or it is not. Some file systems know no links."""
+    """`made` under the name `path`, never over something: a link is made or it is not. Some file systems know
+    no links.
+    """
     try:
         os.link(made, path)
     except FileExistsError:
@@ -322,7 +362,12 @@ def _put(made: Path, path: Path) -> None:
         os.rename(made, path)
 
 
-def _fill(db: sqlite3.Connection, states: Sequence[tuple[Any, ...]], blobs: Sequence[tuple[str, bytes]], current: int) -> None:
+def _fill(
+    db: sqlite3.Connection,
+    states: Sequence[tuple[Any, ...]],
+    blobs: Sequence[tuple[str, bytes]],
+    current: int,
+) -> None:
     db.executescript(f"PRAGMA application_id={APPLICATION_ID}; PRAGMA user_version={SCHEMA};" + TABLES)
     db.execute("BEGIN")
     db.executemany("INSERT INTO states (id, parent, label, made, body) VALUES (?, ?, ?, ?, ?)", states)

@@ -1,6 +1,8 @@
-"""Assets of a shipment as bodies under their digests: a decision writes the one asset it is about, not the whole shipment.
+"""Assets of a shipment as bodies under their digests: a decision writes the one asset it is about, not the
+whole shipment.
 
-What stands in a state for an asset is the digest of its body; files of version 1 have the body itself there, and are read as well.
+What stands in a state for an asset is the digest of its body; files of version 1 have the body itself there,
+and are read as well.
 """
 
 from __future__ import annotations
@@ -35,7 +37,8 @@ class Parcels:
         self._find = find
         self._alive: weakref.WeakValueDictionary[str, Asset] = weakref.WeakValueDictionary()
         self._there: set[str] = set()
-        # Of the goods at hand, which are held here so that no other object gets their number: a decision asks about all of them.
+        # Of the goods at hand, which are held here so that no other object gets their number: a decision asks
+        # about all of them.
         self._held: tuple[Asset, ...] = ()
         self._names: dict[int, str] = {}
 
@@ -59,7 +62,9 @@ class Parcels:
         self._held = goods
 
     def unpacked(self, said: Any) -> Asset:
-        """The asset a state speaks of. Raises KeyError where its body is gone, ValueError or TypeError where it is none."""
+        """The asset a state speaks of. Raises KeyError where its body is gone, ValueError or TypeError where
+        it is none.
+        """
         if not isinstance(said, str):
             return Asset.from_dict(said)
         known = self._alive.get(said)

@@ -1,4 +1,6 @@
-"""A damaged shipment: what can still be read of it goes into a new file in its place; the damaged one is kept beside it."""
+"""A damaged shipment: what can still be read of it goes into a new file in its place; the damaged one is kept
+beside it.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,9 @@ MOST_MISSED = 1000
 
 @dataclass(frozen=True)
 class Saved:
-    """What came of it: readable states as rows, blobs, the number of the current one, and in words what is lost."""
+    """What came of it: readable states as rows, blobs, the number of the current one, and in words what is
+    lost.
+    """
 
     states: tuple[tuple[Any, ...], ...]
     blobs: tuple[tuple[str, bytes], ...]
@@ -42,7 +46,9 @@ def salvage(path: Path) -> Saved | None:
             # The number is the file's own word: no further than there are decisions, where that can be told.
             top = _one(db, "SELECT MAX(id) FROM states")
             blobs, gone = _blobs(db)
-            states, broken, lost = _states(db, min(wanted, top if isinstance(top, int) else MOST_TRIED), dict(blobs))
+            states, broken, lost = _states(
+                db, min(wanted, top if isinstance(top, int) else MOST_TRIED), dict(blobs)
+            )
             if not states:
                 return None
             known = {int(s[0]): s for s in states}
@@ -50,7 +56,9 @@ def salvage(path: Path) -> Saved | None:
     except (sqlite3.Error, OSError):
         return None
     stands = (
-        f"the last among them, so it stands as of “{known[now][2][:LABEL]}”" if now != wanted else "not the last among them"
+        f"the last among them, so it stands as of “{known[now][2][:LABEL]}”"
+        if now != wanted
+        else "not the last among them"
     )
     parts = [f"{many(broken, 'decision')} cannot be read, {stands}"] if broken or now != wanted else []
     parts += [f"{many(lost[now], 'asset')} of it cannot be read"] if now in lost else []
@@ -68,8 +76,12 @@ def _one(db: sqlite3.Connection, statement: str, *values: Any) -> Any:
     return row[0] if row else None
 
 
-def _states(db: sqlite3.Connection, last: int, bodies: dict[str, bytes]) -> tuple[list[tuple[Any, ...]], int, dict[int, int]]:
-    """(readable rows, how many are not, by number the assets whose bodies are gone from it) where number `last` was current. Asked for one by one, as a bad page ends a whole query."""
+def _states(
+    db: sqlite3.Connection, last: int, bodies: dict[str, bytes]
+) -> tuple[list[tuple[Any, ...]], int, dict[int, int]]:
+    """(readable rows, how many are not, by number the assets whose bodies are gone from it) where number
+    `last` was current. Asked for one by one, as a bad page ends a whole query.
+    """
     out: list[tuple[Any, ...]] = []
     broken, lost, number = list[int](), dict[int, int](), 0
     # The state before is held, as most of its assets are those of the next.
@@ -77,7 +89,9 @@ def _states(db: sqlite3.Connection, last: int, bodies: dict[str, bytes]) -> tupl
     while number < last or number - (int(out[-1][0]) if out else 0) < MOST_MISSED:
         number += 1
         try:
-            row = db.execute("SELECT id, parent, label, made, body FROM states WHERE id = ?", (number,)).fetchone()
+            row = db.execute(
+                "SELECT id, parent, label, made, body FROM states WHERE id = ?", (number,)
+            ).fetchone()
         except sqlite3.Error:
             broken.append(number)
             continue

@@ -15,9 +15,10 @@ from customs.scene.renumber import Numbering, Renumbering
 class Asset:
     """One asset: where it came from, what is kept of it, its route and what a person decided.
 
-    `model` is the path of the model file inside the store; `source` the person's own file. `extra` holds keys a newer
-    program wrote, which are kept. `donor` is the digest of the donor whose skeleton or clips it may take over. `prefix` is that of its
-    Keys, fixed when it was first taken ("": the model file's own); `numbering` of one that was taken again after a change.
+    `model` is the path of the model file inside the store; `source` the person's own file. `extra` holds keys
+    a newer program wrote, which are kept. `donor` is the digest of the donor whose skeleton or clips it may
+    take over. `prefix` is that of its Keys, fixed when it was first taken ("": the model file's own);
+    `numbering` of one that was taken again after a change.
     """
 
     id: str
@@ -101,7 +102,9 @@ class Asset:
 
 @dataclass(frozen=True)
 class State:
-    """A whole shipment at one moment. `origins` are those kept with it; `sheet_text` pins a sheet of a person's own."""
+    """A whole shipment at one moment. `origins` are those kept with it; `sheet_text` pins a sheet of a
+    person's own.
+    """
 
     sheet: str = "metre-yup-pbr"
     sheet_digest: str = ""

@@ -31,8 +31,8 @@ def copy_file(source: Path, target: Path) -> None:
 def keep(store: Path, files: Sequence[Path], digest: str, originals: Sequence[Path] = ()) -> Path:
     """Copy an asset's files (the model first) into `store`; returns the model's path there.
 
-    They keep their places relative to one another; `originals` says where they lay first, when they are copies themselves.
-    Copies already there are used. Raises ShipmentError.
+    They keep their places relative to one another; `originals` says where they lay first, when they are
+    copies themselves. Copies already there are used. Raises ShipmentError.
     """
     lay = [Path(f) for f in originals or files]
     root = Path(os.path.commonpath([str(f.parent) for f in lay]))
@@ -48,7 +48,9 @@ def keep(store: Path, files: Sequence[Path], digest: str, originals: Sequence[Pa
             os.rename(staging, place)
         except OSError as problem:
             raise ShipmentError(
-                f"cannot be copied into the shipment ({problem.strerror})", "room and permission", file=files[0]
+                f"cannot be copied into the shipment ({problem.strerror})",
+                "room and permission",
+                file=files[0],
             ) from None
     return place / lay[0].relative_to(root)
 

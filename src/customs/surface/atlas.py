@@ -20,7 +20,12 @@ from customs.surface.resize import resize
 
 U8 = npt.NDArray[np.uint8]
 ORM = parse_pattern("R=occlusion G=roughness B=metallic")
-NEUTRAL = {"base_colour": (0, 0, 0, 255), "metallic_roughness": (255, 255, 0), "normal": (128, 128, 255), "emissive": (0, 0, 0)}
+NEUTRAL = {
+    "base_colour": (0, 0, 0, 255),
+    "metallic_roughness": (255, 255, 0),
+    "normal": (128, 128, 255),
+    "emissive": (0, 0, 0),
+}
 """What fills the room between: nothing that a filter would show."""
 LEAST_EDGE = 8
 """A material of plain numbers gets so many pixels in the atlas."""
@@ -36,7 +41,9 @@ class Atlas:
 
 
 def make_atlas(materials: Sequence[Material], images: Sequence[Image], limit: int, gap: int) -> Atlas:
-    """One sheet a role any of the materials uses; factors are worked into the pixels. Raises StepError when too large."""
+    """One sheet a role any of the materials uses; factors are worked into the pixels. Raises StepError when
+    too large.
+    """
     sizes = [_size(m, images) for m in materials]
     found = pack_rectangles(sizes, gap, limit)
     while found is None and max(max(s) for s in sizes) > LEAST_EDGE:
@@ -44,12 +51,18 @@ def make_atlas(materials: Sequence[Material], images: Sequence[Image], limit: in
         found = pack_rectangles(sizes, gap, limit)
     if found is None:
         raise StepError(
-            f"{len(materials)} materials", f"a sheet of at most {limit} pixels", "Raise the limit, or choose fewer."
+            f"{len(materials)} materials",
+            f"a sheet of at most {limit} pixels",
+            "Raise the limit, or choose fewer.",
         )
     edge, corners = found
     roles = {r for m in materials for r in m.textures}
     wanted = [("base_colour", 4)]
-    wanted += [("metallic_roughness", 3)] if roles & {"metallic_roughness", "occlusion", "metallic", "roughness"} else []
+    wanted += (
+        [("metallic_roughness", 3)]
+        if roles & {"metallic_roughness", "occlusion", "metallic", "roughness"}
+        else []
+    )
     wanted += [("normal", 3)] if "normal" in roles else []
     wanted += [("emissive", 3)] if "emissive" in roles or any(any(m.emissive) for m in materials) else []
     sheets = {}
@@ -64,7 +77,9 @@ def make_atlas(materials: Sequence[Material], images: Sequence[Image], limit: in
 
 def _size(material: Material, images: Sequence[Image]) -> tuple[int, int]:
     """Size of the largest texture of a material."""
-    shapes = [p.shape for u in material.textures.values() if (p := pixels_or_none(images[u.image])) is not None]
+    shapes = [
+        p.shape for u in material.textures.values() if (p := pixels_or_none(images[u.image])) is not None
+    ]
     return (max((s[1] for s in shapes), default=LEAST_EDGE), max((s[0] for s in shapes), default=LEAST_EDGE))
 
 
@@ -78,7 +93,9 @@ def _tile(material: Material, images: Sequence[Image], role: str, width: int, he
         flat = np.array([[[128, 128, 255]]], np.uint8)
         return resize(flat if pixels is None else pixels[:, :, :3], width, height, False, True)
     factor: Any = (
-        material.base_colour if role == "base_colour" else tuple(e * material.emissive_strength for e in material.emissive)
+        material.base_colour
+        if role == "base_colour"
+        else tuple(e * material.emissive_strength for e in material.emissive)
     )
     white = np.full((1, 1, 4), 255, np.uint8)
     four = _four(white if pixels is None else pixels)

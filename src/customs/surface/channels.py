@@ -1,4 +1,6 @@
-"""Values of a material as pictures of one channel, wherever they come from; packed into textures and taken apart."""
+"""Values of a material as pictures of one channel, wherever they come from; packed into textures and taken
+apart.
+"""
 
 from __future__ import annotations
 
@@ -85,7 +87,9 @@ def value_of(material: Material, images: Sequence[Image], value: str) -> Value:
     pixels = pixels_or_none(images[use.image])
     if pixels is None:
         return factor
-    plane = pixels[:, :, min(channel, pixels.shape[2] - 1)].astype(np.float32) / np.float32(np.iinfo(pixels.dtype).max)
+    plane = pixels[:, :, min(channel, pixels.shape[2] - 1)].astype(np.float32) / np.float32(
+        np.iinfo(pixels.dtype).max
+    )
     if inverted:
         # glossinessFactor multiplies glossiness, so it is brought in before turning over.
         gloss = 1 - factor if material.model == "specular_glossiness" else 1.0
@@ -96,14 +100,18 @@ def value_of(material: Material, images: Sequence[Image], value: str) -> Value:
 
 
 def packed(material: Material, images: Sequence[Image], parts: Sequence[Part]) -> U8:
-    """Texture (H, W, channels) of a pattern, as large as the largest texture it draws on; 1 × 1 when all are numbers."""
+    """Texture (H, W, channels) of a pattern, as large as the largest texture it draws on; 1 × 1 when all are
+    numbers.
+    """
     values = [p.constant if not p.value else value_of(material, images, p.value) for p in parts]
     values = [1 - v if p.inverted else v for p, v in zip(parts, values)]
     return stacked(values)
 
 
 def stacked(values: Sequence[Value]) -> U8:
-    """Values 0..1 side by side as channels (H, W, C) uint8, smaller ones brought to the size of the largest."""
+    """Values 0..1 side by side as channels (H, W, C) uint8, smaller ones brought to the size of the
+    largest.
+    """
     sizes = [v.shape for v in values if isinstance(v, np.ndarray)]
     height = max((s[0] for s in sizes), default=1)
     width = max((s[1] for s in sizes), default=1)
@@ -118,7 +126,9 @@ def _plane(value: Value, width: int, height: int) -> U8:
     return resize(plane[:, :, None], width, height, colour=False)[:, :, 0]
 
 
-def same_size(a: npt.NDArray[Any], b: npt.NDArray[Any], colour: bool = False) -> tuple[npt.NDArray[Any], npt.NDArray[Any]]:
+def same_size(
+    a: npt.NDArray[Any], b: npt.NDArray[Any], colour: bool = False
+) -> tuple[npt.NDArray[Any], npt.NDArray[Any]]:
     """Both textures in eight bits at the larger of the two sizes."""
     a, b = to_eight(a), to_eight(b)
     height, width = max(a.shape[0], b.shape[0]), max(a.shape[1], b.shape[1])

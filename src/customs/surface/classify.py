@@ -8,7 +8,9 @@ from typing import Any, Literal
 import numpy as np
 import numpy.typing as npt
 
-Content = Literal["normal", "two-channel normal", "height", "grey", "mask", "colour", "emissive", "packed", "flat"]
+Content = Literal[
+    "normal", "two-channel normal", "height", "grey", "mask", "colour", "emissive", "packed", "flat"
+]
 SIDE = 256
 """Pixels looked at along each edge, taken evenly."""
 NORMALS = 0.75
@@ -59,7 +61,9 @@ def _two_channel(values: F32) -> bool:
 
 
 def unit_vectors(rgb: F32) -> float:
-    """Share of the pixels (h, w, 3), 0..1, that are vectors one long; 0 where on average they do not lean outward."""
+    """Share of the pixels (h, w, 3), 0..1, that are vectors one long; 0 where on average they do not lean
+    outward.
+    """
     v = rgb * 2 - 1
     outward = _lean(rgb) < 0.3 and float(v[:, :, 2].mean()) > 0.35
     return float((np.abs(np.sqrt(np.einsum("ijk,ijk->ij", v, v)) - 1) < 0.12).mean()) if outward else 0.0
@@ -77,7 +81,11 @@ def _lean(rgb: F32) -> float:
 def _normal(rgb: F32) -> Guess | None:
     whole = unit_vectors(rgb)
     if whole > NORMALS:
-        return Guess("normal", min(0.99, whole), f"{whole * 100:.0f} % of its pixels are unit vectors that lean outward")
+        return Guess(
+            "normal",
+            min(0.99, whole),
+            f"{whole * 100:.0f} % of its pixels are unit vectors that lean outward",
+        )
     blue = rgb[:, :, 2]
     flat_blue = float(blue.std()) < 0.01 and (float(blue.mean()) < 0.02 or float(blue.mean()) > 0.98)
     if flat_blue and _two_channel(rgb) and _lean(rgb) < 0.15:
@@ -109,7 +117,9 @@ def _coloured(rgb: F32, spread: F32) -> Guess:
     packed = _packed(rgb)
     if packed:
         return Guess("packed", 0.75, packed)
-    return Guess("colour", 0.8 if float(spread.mean()) > 0.04 else 0.6, "channels move together as colours do")
+    return Guess(
+        "colour", 0.8 if float(spread.mean()) > 0.04 else 0.6, "channels move together as colours do"
+    )
 
 
 def _packed(rgb: F32) -> str:

@@ -21,7 +21,9 @@ def to_srgb(linear: npt.NDArray[Any]) -> npt.NDArray[np.float32]:
 
 
 def to_oklab(srgb: npt.NDArray[Any]) -> npt.NDArray[np.float32]:
-    """OKLab (…, 3) of sRGB 0..1 (…, 3): lightness 0..1, then two hue axes. Source: Ottosson, "A perceptual color space" (2020)."""
+    """OKLab (…, 3) of sRGB 0..1 (…, 3): lightness 0..1, then two hue axes. Source: Ottosson, "A perceptual
+    color space" (2020).
+    """
     lms = np.cbrt(to_linear(srgb) @ TO_LMS.T)
     return (lms @ TO_LAB.T).astype(np.float32)
 

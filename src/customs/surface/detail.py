@@ -14,8 +14,11 @@ from customs.surface.mipmap import Kind, chain
 U8 = npt.NDArray[np.uint8]
 
 
-def tiled(pixels: npt.NDArray[Any], size: tuple[int, int], scale: tuple[float, float], offset: tuple[float, float]) -> U8:
-    """A tiling texture (h, w, C) as it lies over a square of `size` (width, height) pixels: u' = scale · u + offset.
+def tiled(
+    pixels: npt.NDArray[Any], size: tuple[int, int], scale: tuple[float, float], offset: tuple[float, float]
+) -> U8:
+    """A tiling texture (h, w, C) as it lies over a square of `size` (width, height) pixels: u' = scale · u +
+    offset.
 
     Where it is drawn smaller than it is, a mip level of it is taken first. Bilinear in between.
     """
@@ -29,16 +32,21 @@ def tiled(pixels: npt.NDArray[Any], size: tuple[int, int], scale: tuple[float, f
     v = (np.arange(height) + 0.5) / height * scale[1] + offset[1]
     at = np.meshgrid(v * h - 0.5, u * w - 0.5, indexing="ij")
     planes = [
-        map_coordinates(source[:, :, c].astype(np.float32), at, order=1, mode="grid-wrap") for c in range(source.shape[2])
+        map_coordinates(source[:, :, c].astype(np.float32), at, order=1, mode="grid-wrap")
+        for c in range(source.shape[2])
     ]
     return np.clip(np.round(np.stack(planes, axis=-1)), 0, 255).astype(np.uint8)
 
 
 def laid_over(base: U8, detail: U8, strength: float) -> U8:
-    """Colours times twice the detail, so that its middle grey changes nothing (common practice). Alpha stays."""
+    """Colours times twice the detail, so that its middle grey changes nothing (common practice). Alpha
+    stays.
+    """
     tone = 3 if base.shape[2] >= 3 else 1
     factor = (
-        detail[:, :, :3].astype(np.float32) / 127.5 if detail.shape[2] >= 3 else detail[:, :, :1].astype(np.float32) / 127.5
+        detail[:, :, :3].astype(np.float32) / 127.5
+        if detail.shape[2] >= 3
+        else detail[:, :, :1].astype(np.float32) / 127.5
     )
     factor = factor.mean(axis=2, keepdims=True) if tone == 1 else factor
     out = base.copy()

@@ -28,7 +28,8 @@ def parse_colour(text: str) -> tuple[float, float, float]:
 def colour_mask(pixels: npt.NDArray[Any], colours: Sequence[str], tolerance: float, feather: float) -> F32:
     """How much each pixel (H, W, 3 or more) belongs to the picked colours, (H, W) 0..1.
 
-    `tolerance` is the largest OKLab distance that belongs wholly, `feather` the further distance over which it fades.
+    `tolerance` is the largest OKLab distance that belongs wholly, `feather` the further distance over which
+    it fades.
     """
     lab = to_oklab(to_eight(pixels)[:, :, :3] / np.float32(255))
     nearest = np.full(lab.shape[:2], np.inf, np.float32)
@@ -67,7 +68,8 @@ def glow_map(pixels: npt.NDArray[Any], mask: F32) -> U8:
 
 
 def tinted(pixels: npt.NDArray[Any], mask: F32, colour: str, strength: float) -> npt.NDArray[Any]:
-    """Pixels whose hue and saturation go towards `colour` by `strength` (0..1) where the mask is; lightness is kept.
+    """Pixels whose hue and saturation go towards `colour` by `strength` (0..1) where the mask is; lightness
+    is kept.
 
     The texture's own variation of saturation stays: it is scaled to the mean of what is recoloured.
     """

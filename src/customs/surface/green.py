@@ -15,7 +15,9 @@ from customs.surface.pixels import pixels_or_none
 
 F32 = npt.NDArray[np.float32]
 LARGEST = 1024
-"""Longest edge looked at (pixels); a larger map is cut to its middle, never thinned, as slopes live from pixel to pixel."""
+"""Longest edge looked at (pixels); a larger map is cut to its middle, never thinned, as slopes live from
+pixel to pixel.
+"""
 BLURS = (0.8, 1.6, 3.2)
 """Widths of the smoothing before slopes are compared (pixels)."""
 TILES = 8
@@ -25,7 +27,9 @@ LEAST, SURE = 0.10, 4.0
 
 @dataclass(frozen=True)
 class Green:
-    """`direction` is "up", "down" or "undecidable"; `agreement` −1 (down) to 1 (up); `reason` says how it was told."""
+    """`direction` is "up", "down" or "undecidable"; `agreement` −1 (down) to 1 (up); `reason` says how it was
+    told.
+    """
 
     direction: Literal["up", "down", "undecidable"]
     agreement: float
@@ -36,7 +40,9 @@ GreenWay = Literal["up", "down"]
 
 
 def green_of(image: Image, origin: GreenWay) -> GreenWay:
-    """Which way a map's green points: as a step has marked it, else as its pixels tell, else as its origin says."""
+    """Which way a map's green points: as a step has marked it, else as its pixels tell, else as its origin
+    says.
+    """
     if image.green:
         return image.green
     found = told_green(image)
@@ -54,7 +60,9 @@ def told_green(image: Image) -> Green | None:
 
 
 def slopes(pixels: npt.NDArray[Any]) -> tuple[F32, F32, npt.NDArray[np.bool_]]:
-    """(∂h/∂column, ∂h/∂row if green is up, usable) of a map (H, W, 2 or more); blue is worked out from red and green."""
+    """(∂h/∂column, ∂h/∂row if green is up, usable) of a map (H, W, 2 or more); blue is worked out from red
+    and green.
+    """
     top = np.float32(np.iinfo(pixels.dtype).max)
     x, y = (pixels[:, :, c].astype(np.float32) * (2 / top) - 1 for c in (0, 1))
     squares = x * x + y * y
@@ -65,9 +73,9 @@ def slopes(pixels: npt.NDArray[Any]) -> tuple[F32, F32, npt.NDArray[np.bool_]]:
 def green_direction(pixels: npt.NDArray[Any]) -> Green:
     """Judge a normal map (H, W, 2 or more), uint8 or uint16.
 
-    The slopes of a surface have no curl: ∂p/∂row equals ∂q/∂column, as both are the surface's mixed second derivative.
-    With green the other way q has the other sign, so the two derivatives are opposed. Where both vanish (grooves along
-    the axes) nothing can be told.
+    The slopes of a surface have no curl: ∂p/∂row equals ∂q/∂column, as both are the surface's mixed second
+    derivative. With green the other way q has the other sign, so the two derivatives are opposed. Where both
+    vanish (grooves along the axes) nothing can be told.
     """
     height, width = pixels.shape[:2]
     if min(height, width) < 8 or pixels.shape[2] < 2:
@@ -83,14 +91,20 @@ def green_direction(pixels: npt.NDArray[Any]) -> Green:
             best = found
     agreement, errors = best
     if abs(agreement) < LEAST or abs(errors) < SURE:
-        return Green("undecidable", agreement, "its slopes run along the axes or carry no relief: both ways fit")
+        return Green(
+            "undecidable", agreement, "its slopes run along the axes or carry no relief: both ways fit"
+        )
     word: Literal["up", "down"] = "up" if agreement > 0 else "down"
     return Green(
-        word, agreement, f"green {word} makes its slopes those of one surface ({abs(agreement) * 100:.0f} % agreement)"
+        word,
+        agreement,
+        f"green {word} makes its slopes those of one surface ({abs(agreement) * 100:.0f} % agreement)",
     )
 
 
-def _agreement(p: F32, q: F32, usable: npt.NDArray[np.bool_], blur: float, noise: float) -> tuple[float, float]:
+def _agreement(
+    p: F32, q: F32, usable: npt.NDArray[np.bool_], blur: float, noise: float
+) -> tuple[float, float]:
     """(agreement −1..1, the same in standard errors) at one width of smoothing."""
     a = gaussian_filter(p, blur, order=(1, 0), mode="nearest")
     b = gaussian_filter(q, blur, order=(0, 1), mode="nearest")

@@ -22,7 +22,9 @@ FITTING: Mapping[str, frozenset[str]] = {
     "emissive": frozenset({"emissive", "colour", "mask", "grey", "flat", "height"}),
     "specular": frozenset({"grey", "colour", "mask", "flat", "height", "emissive"}),
     "specular_glossiness": frozenset({"grey", "colour", "mask", "flat", "packed", "height", "emissive"}),
-    "metallic_roughness": frozenset({"packed", "grey", "colour", "flat", "mask", "emissive", "two-channel normal"}),
+    "metallic_roughness": frozenset(
+        {"packed", "grey", "colour", "flat", "mask", "emissive", "two-channel normal"}
+    ),
     "parameters": frozenset({"packed", "grey", "colour", "flat", "mask", "emissive", "two-channel normal"}),
     "occlusion": frozenset({"grey", "height", "packed", "flat", "mask"}),
     "detail": frozenset({"colour", "grey", "height", "mask"}),
@@ -38,7 +40,9 @@ SURE, DOUBTFUL = 0.75, 0.5
 
 @dataclass(frozen=True)
 class RoleGuess:
-    """A role, how sure (0..1) and why; `content` is what the pixels look like, None when they cannot be read."""
+    """A role, how sure (0..1) and why; `content` is what the pixels look like, None when they cannot be
+    read.
+    """
 
     role: str
     sure: float
@@ -69,7 +73,11 @@ def single_value(image: Image) -> npt.NDArray[np.float32] | None:
             return None
         flat, top = pixels.reshape(-1, pixels.shape[2]), np.iinfo(pixels.dtype).max
         low, high = flat.min(axis=0).astype(np.int64), flat.max(axis=0).astype(np.int64)
-        return ((low + high) / (2 * top)).astype(np.float32) if ((high - low) * 255 <= NEARLY * top).all() else None
+        return (
+            ((low + high) / (2 * top)).astype(np.float32)
+            if ((high - low) * 255 <= NEARLY * top).all()
+            else None
+        )
 
     return kept_of_pixels("single", image, found)
 
@@ -87,14 +95,25 @@ def guess_role(image: Image, table: Table = {}) -> RoleGuess:  # noqa: B006 (nev
     if named is None:
         assert content is not None
         sure = content.sure * (0.9 if content.content in ("normal", "emissive", "colour") else 0.6)
-        return RoleGuess(BY_CONTENT[content.content], sure, f"its name says nothing; {content.reason}", content)
+        return RoleGuess(
+            BY_CONTENT[content.content], sure, f"its name says nothing; {content.reason}", content
+        )
     words = named.role.replace("_", " ")
     if content is None:
         return RoleGuess(named.role, named.sure, f"“{named.told_by}” in its name says {words}", None)
     if fits(named.role, content.content):
         sure = 1 - (1 - named.sure) * (1 - 0.7 * content.sure)
-        return RoleGuess(named.role, sure, f"“{named.told_by}” in its name says {words}, and its pixels agree", content)
+        return RoleGuess(
+            named.role, sure, f"“{named.told_by}” in its name says {words}, and its pixels agree", content
+        )
     if content.sure * 0.9 > named.sure:
         role = BY_CONTENT[content.content]
-        return RoleGuess(role, 0.6, f"its name says {words}, its pixels look like {content.content}: {content.reason}", content)
-    return RoleGuess(named.role, 0.55, f"its name says {words}, yet its pixels look like {content.content}", content)
+        return RoleGuess(
+            role,
+            0.6,
+            f"its name says {words}, its pixels look like {content.content}: {content.reason}",
+            content,
+        )
+    return RoleGuess(
+        named.role, 0.55, f"its name says {words}, yet its pixels look like {content.content}", content
+    )

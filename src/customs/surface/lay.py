@@ -1,4 +1,6 @@
-"""Where a texture lies on a surface: its UV set and its transform; and one texture brought to where another lies."""
+"""Where a texture lies on a surface: its UV set and its transform; and one texture brought to where another
+lies.
+"""
 
 from __future__ import annotations
 
@@ -67,7 +69,9 @@ def plain_use(use: TextureUse, image: int) -> TextureUse:
 
 
 def periodic(matrix: F64, sampler: Sampler) -> bool:
-    """True when a texture taken through `matrix` (3, 3) repeats with the unit square, as whole numbers of it do."""
+    """True when a texture taken through `matrix` (3, 3) repeats with the unit square, as whole numbers of it
+    do.
+    """
     linear = matrix[:2, :2]
     whole = bool(np.abs(linear - np.round(linear)).max() < 1e-4)
     return whole and CLAMP not in (sampler.wrap_s, sampler.wrap_t)
@@ -88,12 +92,17 @@ def through(pixels: npt.NDArray[Any], matrix: F64, sampler: Sampler, kind: str) 
 
 
 def brought(
-    pixels: npt.NDArray[Any], parts: list[tuple[F32, F32, U32]], sampler: Sampler, kind: str, size: tuple[int, int]
+    pixels: npt.NDArray[Any],
+    parts: list[tuple[F32, F32, U32]],
+    sampler: Sampler,
+    kind: str,
+    size: tuple[int, int],
 ) -> U8:
-    """A texture taken at other UVs, laid out by these: `parts` are (UVs to lie at (V, 2), UVs it is taken at (V, 2), faces).
+    """A texture taken at other UVs, laid out by these: `parts` are (UVs to lie at (V, 2), UVs it is taken at
+    (V, 2), faces).
 
-    Every pixel of a picture of `size` (width, height) takes what the texture shows at that spot of the surface; the rest takes
-    the nearest of those, so that no seam shows when it is filtered.
+    Every pixel of a picture of `size` (width, height) takes what the texture shows at that spot of the
+    surface; the rest takes the nearest of those, so that no seam shows when it is filtered.
     """
     width, height = size
     channels = 3 if kind == "normal" else pixels.shape[2]
@@ -118,7 +127,9 @@ def brought(
 
 
 def size_for(pixels: npt.NDArray[Any], parts: list[tuple[F32, F32, U32]]) -> tuple[int, int]:
-    """(width, height) at which a texture keeps its density on the surface when it is laid out by other UVs."""
+    """(width, height) at which a texture keeps its density on the surface when it is laid out by other
+    UVs.
+    """
     from customs.geometry.texcoords import uv_areas
 
     old = sum(float(np.abs(uv_areas(s, f)).sum()) for _, s, f in parts)
@@ -146,7 +157,8 @@ def _jacobians(target: F32, source: F32, faces: U32) -> F64:
 
 
 def _frame(jacobian: F64) -> F64:
-    """(…, 2, 2) that turns red and green of a normal map from the directions of its own UVs to those it is laid out by.
+    """(…, 2, 2) that turns red and green of a normal map from the directions of its own UVs to those it is
+    laid out by.
 
     Along growing u and against growing v (green up) a vector keeps its direction on the surface.
     """

@@ -21,7 +21,9 @@ BAND = 64
 
 @dataclass(frozen=True)
 class Kind:
-    """What the numbers of a texture are: colours in sRGB, unit vectors, or plain data. `cutoff` is a mask's, or None."""
+    """What the numbers of a texture are: colours in sRGB, unit vectors, or plain data. `cutoff` is a mask's,
+    or None.
+    """
 
     colour: bool = False
     normal: bool = False
@@ -39,8 +41,8 @@ def _tables() -> tuple[U16, npt.NDArray[np.uint8]]:
 def chain(pixels: Pixels, kind: Kind) -> list[Pixels]:
     """All levels down to one pixel, (H, W, C) uint8, the largest first.
 
-    Each level is the average of two by two of the level above, kept in sixteen bits in between so that errors do not add
-    up. An odd edge gives its last row or column to its neighbour.
+    Each level is the average of two by two of the level above, kept in sixteen bits in between so that errors
+    do not add up. An odd edge gives its last row or column to its neighbour.
     """
     top = to_eight(pixels)
     out, fine = [top], _first(top, kind)

@@ -8,11 +8,14 @@ import numpy as np
 import numpy.typing as npt
 
 
-def pack_rectangles(sizes: Sequence[tuple[int, int]], gap: int, limit: int) -> tuple[int, list[tuple[int, int]]] | None:
-    """(edge, corners) of the smallest power-of-two square that holds all (width, height) with `gap` pixels around each.
+def pack_rectangles(
+    sizes: Sequence[tuple[int, int]], gap: int, limit: int
+) -> tuple[int, list[tuple[int, int]]] | None:
+    """(edge, corners) of the smallest power-of-two square that holds all (width, height) with `gap` pixels
+    around each.
 
-    None when even `limit` is too small. Shelves by falling height: a few per cent worse than the best known ways and
-    never surprising.
+    None when even `limit` is too small. Shelves by falling height: a few per cent worse than the best known
+    ways and never surprising.
     """
     if not sizes:
         return None
@@ -27,7 +30,9 @@ def pack_rectangles(sizes: Sequence[tuple[int, int]], gap: int, limit: int) -> t
     return None
 
 
-def _shelves(sizes: Sequence[tuple[int, int]], order: list[int], gap: int, edge: int) -> list[tuple[int, int]] | None:
+def _shelves(
+    sizes: Sequence[tuple[int, int]], order: list[int], gap: int, edge: int
+) -> list[tuple[int, int]] | None:
     corners = [(0, 0)] * len(sizes)
     x = y = tall = 0
     for i in order:
@@ -41,8 +46,12 @@ def _shelves(sizes: Sequence[tuple[int, int]], order: list[int], gap: int, edge:
     return corners
 
 
-def put(sheet: npt.NDArray[np.uint8], pixels: npt.NDArray[np.uint8], corner: tuple[int, int], gap: int, wrap: bool) -> None:
-    """Lay `pixels` (h, w, C) into `sheet` at `corner` (x, y), its edges drawn out by `gap` so that mips do not mix."""
+def put(
+    sheet: npt.NDArray[np.uint8], pixels: npt.NDArray[np.uint8], corner: tuple[int, int], gap: int, wrap: bool
+) -> None:
+    """Lay `pixels` (h, w, C) into `sheet` at `corner` (x, y), its edges drawn out by `gap` so that mips do
+    not mix.
+    """
     x, y = corner
     grown = np.pad(pixels, ((gap, gap), (gap, gap), (0, 0)), mode="wrap" if wrap else "edge")
     sheet[y - gap : y - gap + grown.shape[0], x - gap : x - gap + grown.shape[1]] = grown

@@ -1,4 +1,6 @@
-"""Packing patterns: which value goes to which channel, as text such as `R=occlusion G=roughness B=1-metallic A=1`."""
+"""Packing patterns: which value goes to which channel, as text such as `R=occlusion G=roughness B=1-metallic
+A=1`.
+"""
 
 from __future__ import annotations
 
@@ -50,7 +52,9 @@ def _part(channel: str, value: str) -> Part:
     except ValueError:
         constant = -1.0
     if not 0 <= constant <= 1:
-        raise ValueError(f"{value!r}: one of {', '.join(VALUES)}, 1- before it to invert it, or a number from 0 to 1")
+        raise ValueError(
+            f"{value!r}: one of {', '.join(VALUES)}, 1- before it to invert it, or a number from 0 to 1"
+        )
     return Part(channel, "", constant=constant)
 
 
@@ -60,14 +64,20 @@ def pattern_text(parts: tuple[Part, ...]) -> str:
 
 
 def slot_of(parts: tuple[Part, ...]) -> str:
-    """The role a texture of this pattern has in a material: glTF's own where its places fit, else `parameters`."""
+    """The role a texture of this pattern has in a material: glTF's own where its places fit, else
+    `parameters`.
+    """
     at = {p.channel: p for p in parts}
     red, green, blue = (at.get(c) for c in "RGB")
 
     def holds(part: Part | None, value: str) -> bool:
         return part is not None and part.value == value and not part.inverted
 
-    if holds(green, "roughness") and holds(blue, "metallic") and (red is None or not red.value or holds(red, "occlusion")):
+    if (
+        holds(green, "roughness")
+        and holds(blue, "metallic")
+        and (red is None or not red.value or holds(red, "occlusion"))
+    ):
         return "metallic_roughness"
     if len(parts) == 1 and holds(red, parts[0].value):
         return parts[0].value

@@ -42,9 +42,10 @@ def _content_info(content: Encoded) -> ImageInfo:
     need_room(info.width, info.height, size, DECODING, "decoding")
     if info.width * info.height > UNPACKING * max(len(data), 1024):
         raise LimitError(
-            f"{len(data):,} bytes said to be {info.width} × {info.height} pixels", f"at most {UNPACKING} pixels a byte",
+            f"{len(data):,} bytes said to be {info.width} × {info.height} pixels",
+            f"at most {UNPACKING} pixels a byte",
             "The file is damaged or made to do harm: export it again.",
-        )  # fmt: skip
+        )
     return info
 
 
@@ -68,7 +69,9 @@ def stated_space(image: Image) -> Space:
 
 
 def image_pixels(image: Image) -> npt.NDArray[Any]:
-    """Pixels (H, W, C) uint8 or uint16, read-only, rows from the top. Raises ReadError, LimitError, UnsupportedError."""
+    """Pixels (H, W, C) uint8 or uint16, read-only, rows from the top. Raises ReadError, LimitError,
+    UnsupportedError.
+    """
     if image.pixels is not None:
         return image.pixels
     if image.content is None:

@@ -15,7 +15,9 @@ from customs.surface.suffixes import words
 
 
 class Preset(BaseModel):
-    """What a kind of material is set to. `alpha` is the base colour's where no texture gives it; None leaves a value."""
+    """What a kind of material is set to. `alpha` is the base colour's where no texture gives it; None leaves
+    a value.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid")
 
@@ -40,7 +42,9 @@ def presets() -> dict[str, Preset]:
 
 
 def apply_preset(material: Material, preset: Preset) -> Material:
-    """The material set as the preset says; its name and textures stay, and what a texture gives is not overruled."""
+    """The material set as the preset says; its name and textures stay, and what a texture gives is not
+    overruled.
+    """
     m, p = material, preset
     packed = "metallic_roughness" in m.textures or "parameters" in m.textures
     alpha = m.base_colour[3] if p.alpha is None or "base_colour" in m.textures else p.alpha

@@ -53,15 +53,26 @@ def two_to_three(pixels: npt.NDArray[Any]) -> U8:
 def from_height(pixels: npt.NDArray[Any], strength: float, wrap: bool = True) -> U8:
     """Normal map (H, W, 3), green up, of a height map (H, W, C): its first channel, or the mean of three.
 
-    `strength` is how many pixels high a full white stands over black. Slopes by the filter of Scharr (3, 10, 3).
+    `strength` is how many pixels high a full white stands over black. Slopes by the filter of Scharr (3, 10,
+    3).
     """
     top = np.float32(np.iinfo(pixels.dtype).max)
     tone = pixels[:, :, :3].mean(axis=2) if pixels.shape[2] >= 3 else pixels[:, :, 0]
     height = np.pad(tone.astype(np.float32) / top * strength, 1, mode="wrap" if wrap else "edge")
-    dx = sum(w * (height[1 + r : height.shape[0] - 1 + r, 2:] - height[1 + r : height.shape[0] - 1 + r, :-2])
-             for r, w in ((-1, 3), (0, 10), (1, 3))) / 32  # fmt: skip
-    dy = sum(w * (height[2:, 1 + c : height.shape[1] - 1 + c] - height[:-2, 1 + c : height.shape[1] - 1 + c])
-             for c, w in ((-1, 3), (0, 10), (1, 3))) / 32  # fmt: skip
+    dx = (
+        sum(
+            w * (height[1 + r : height.shape[0] - 1 + r, 2:] - height[1 + r : height.shape[0] - 1 + r, :-2])
+            for r, w in ((-1, 3), (0, 10), (1, 3))
+        )
+        / 32
+    )
+    dy = (
+        sum(
+            w * (height[2:, 1 + c : height.shape[1] - 1 + c] - height[:-2, 1 + c : height.shape[1] - 1 + c])
+            for c, w in ((-1, 3), (0, 10), (1, 3))
+        )
+        / 32
+    )
     v = np.stack([-dx, dy, np.ones_like(dx)], axis=-1)
     return coded((v / np.linalg.norm(v, axis=-1, keepdims=True)).astype(np.float32))
 

@@ -28,8 +28,11 @@ def power_of_two(edge: int, limit: int) -> int:
     return max(power, 1)
 
 
-def fitted(width: int, height: int, limit: int, powers: bool, square: bool = False, least: int = 1) -> tuple[int, int]:
-    """The size a texture of `width` × `height` pixels gets: within `limit`, power of two and square when asked.
+def fitted(
+    width: int, height: int, limit: int, powers: bool, square: bool = False, least: int = 1
+) -> tuple[int, int]:
+    """The size a texture of `width` × `height` pixels gets: within `limit`, power of two and square when
+    asked.
 
     A texture whose longest edge is under `least` grows to it.
     """
@@ -54,13 +57,19 @@ def resize(
 ) -> npt.NDArray[Any]:
     """`pixels` (H, W, C) uint8 or uint16 at a new size, same dtype.
 
-    Smaller with a Lanczos window; larger with edges kept (see `enlarged`). `colour` works in linear light with colours
-    weighted by alpha; `normal` scales the vectors back to length 1; `wrap` says along which of U and V the texture tiles.
-    Raises LimitError where there is no memory for it.
+    Smaller with a Lanczos window; larger with edges kept (see `enlarged`). `colour` works in linear light
+    with colours weighted by alpha; `normal` scales the vectors back to length 1; `wrap` says along which of U
+    and V the texture tiles. Raises LimitError where there is no memory for it.
     """
     if pixels.shape[:2] == (height, width):
         return pixels
-    need_room(pixels.shape[1], pixels.shape[0], max(pixels.nbytes, width * height * pixels.shape[2]), RESIZING, "resizing")
+    need_room(
+        pixels.shape[1],
+        pixels.shape[0],
+        max(pixels.nbytes, width * height * pixels.shape[2]),
+        RESIZING,
+        "resizing",
+    )
     top = np.float32(np.iinfo(pixels.dtype).max)
     values = pixels.astype(np.float32) / top
     channels = values.shape[2]
@@ -72,7 +81,9 @@ def resize(
             values[..., :tone] *= values[..., -1:]
     larger = height >= pixels.shape[0] and width >= pixels.shape[1]
     make = enlarged if larger else lanczos
-    out = np.clip(np.stack([make(values[..., c], width, height, wrap) for c in range(channels)], axis=-1), 0, 1)
+    out = np.clip(
+        np.stack([make(values[..., c], width, height, wrap) for c in range(channels)], axis=-1), 0, 1
+    )
     if colour:
         if alpha:
             out[..., :tone] /= np.where(out[..., -1:] > 1e-4, out[..., -1:], 1)
@@ -90,7 +101,9 @@ def unit(values: F32) -> F32:
     return out
 
 
-def _filtered(plane: F32, width: int, height: int, wrap: tuple[bool, bool], window: PIL.Image.Resampling) -> F32:
+def _filtered(
+    plane: F32, width: int, height: int, wrap: tuple[bool, bool], window: PIL.Image.Resampling
+) -> F32:
     """One channel (H, W) at a new size; where it wraps it is continued by itself first."""
     rows, columns = plane.shape
     pad_x = min(columns, int(np.ceil(REACH * max(1.0, columns / width))) + 1) if wrap[0] else 0
@@ -98,7 +111,9 @@ def _filtered(plane: F32, width: int, height: int, wrap: tuple[bool, bool], wind
     if pad_x or pad_y:
         plane = np.pad(plane, ((pad_y, pad_y), (pad_x, pad_x)), mode="wrap")
     box = (pad_x, pad_y, pad_x + columns, pad_y + rows)
-    return np.asarray(PIL.Image.fromarray(np.ascontiguousarray(plane)).resize((width, height), window, box=box))
+    return np.asarray(
+        PIL.Image.fromarray(np.ascontiguousarray(plane)).resize((width, height), window, box=box)
+    )
 
 
 def lanczos(plane: F32, width: int, height: int, wrap: tuple[bool, bool] = (False, False)) -> F32:
@@ -117,9 +132,9 @@ def _range(plane: F32, wrap: tuple[bool, bool]) -> tuple[F32, F32]:
 def enlarged(plane: F32, width: int, height: int, wrap: tuple[bool, bool] = (False, False)) -> F32:
     """One channel (H, W) float32 at a larger size with edges kept sharp and hardly a halo.
 
-    A Lanczos picture is made small again and what differs from the original is put back, round after round; each pixel
-    stays within the range of its neighbourhood in the original. Source: iterative back-projection (Irani and Peleg,
-    1991), with the local range as our own guard against ringing.
+    A Lanczos picture is made small again and what differs from the original is put back, round after round;
+    each pixel stays within the range of its neighbourhood in the original. Source: iterative back-projection
+    (Irani and Peleg, 1991), with the local range as our own guard against ringing.
     """
     rows, columns = plane.shape
     low, high = _range(plane, wrap)
@@ -130,5 +145,7 @@ def enlarged(plane: F32, width: int, height: int, wrap: tuple[bool, bool] = (Fal
     out = lanczos(plane, width, height, wrap)
     for _ in range(ROUNDS):
         back = _filtered(out, columns, rows, wrap, PIL.Image.Resampling.BOX)
-        out = np.clip(out + _filtered(plane - back, width, height, wrap, PIL.Image.Resampling.BICUBIC), low, high)
+        out = np.clip(
+            out + _filtered(plane - back, width, height, wrap, PIL.Image.Resampling.BICUBIC), low, high
+        )
     return out

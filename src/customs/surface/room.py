@@ -10,8 +10,8 @@ SMALL = 1 << 30
 
 
 def need_room(width: int, height: int, size: int, work: float, what: str) -> None:
-    """Raises LimitError where `what` (a verb: "decoding") on an image of `size` bytes, which takes `work` times as many, has
-    no room in the memory there is now."""
+    """Raises LimitError where `what` (a verb: "decoding") on an image of `size` bytes, which takes `work`
+    times as many, has no room in the memory there is now."""
     if size * work > SMALL and size * work > (left := memory_left()):
         raise LimitError(
             f"image of {width} × {height} pixels: {what} it takes {size * work / 1e9:.1f} GB",

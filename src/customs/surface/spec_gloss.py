@@ -1,6 +1,7 @@
 """Specular-glossiness to metallic-roughness.
 
-Source: the conversion published with KHR_materials_pbrSpecularGlossiness in the Khronos archive of glTF extensions.
+Source: the conversion published with KHR_materials_pbrSpecularGlossiness in the Khronos archive of glTF
+extensions.
 """
 
 from __future__ import annotations
@@ -44,7 +45,9 @@ def converted(diffuse: F32, specular: F32, glossiness: F32) -> MetalRough:
     rest = 1 - specular.max(axis=-1)
     metallic = solve_metallic(brightness(diffuse), brightness(specular), rest)
     from_diffuse = diffuse * (rest / (1 - DIELECTRIC) / np.maximum(1 - metallic, TINY))[..., None]
-    from_specular = (specular - (DIELECTRIC * (1 - metallic))[..., None]) / np.maximum(metallic, TINY)[..., None]
+    from_specular = (specular - (DIELECTRIC * (1 - metallic))[..., None]) / np.maximum(metallic, TINY)[
+        ..., None
+    ]
     share = (metallic * metallic)[..., None]
     base = np.clip(from_diffuse * (1 - share) + from_specular * share, 0, 1).astype(np.float32)
     return MetalRough(base, metallic, (1 - glossiness).astype(np.float32))

@@ -10,7 +10,20 @@ from functools import lru_cache
 Table = Mapping[str, tuple[str, ...]]
 
 COMMON: Table = {
-    "base_colour": ("alb", "albedo", "basecolor", "basecolour", "bc", "color", "colour", "col", "diff", "diffuse", "d", "c"),
+    "base_colour": (
+        "alb",
+        "albedo",
+        "basecolor",
+        "basecolour",
+        "bc",
+        "color",
+        "colour",
+        "col",
+        "diff",
+        "diffuse",
+        "d",
+        "c",
+    ),
     "normal": ("n", "nrm", "nor", "norm", "normal", "normals", "normalmap", "nm"),
     "roughness": ("r", "rough", "roughness", "rgh"),
     "glossiness": ("g", "gloss", "glossiness", "smooth", "smoothness"),

@@ -28,11 +28,14 @@ class Shares:
 def shares(alpha: npt.NDArray[Any]) -> Shares:
     """From alpha (H, W)."""
     counts = np.bincount(to_eight(alpha).ravel(), minlength=256) / alpha.size
-    return Shares(float(counts[: CLEAR + 1].sum()), float(counts[CLEAR + 1 : SOLID].sum()), float(counts[SOLID:].sum()))
+    return Shares(
+        float(counts[: CLEAR + 1].sum()), float(counts[CLEAR + 1 : SOLID].sum()), float(counts[SOLID:].sum())
+    )
 
 
 def wanted_mode(alpha: npt.NDArray[Any]) -> Literal["opaque", "mask", "blend"]:
-    """The mode an alpha channel asks for: solid throughout is opaque, two-valued with a thin rim is a mask, else blend.
+    """The mode an alpha channel asks for: solid throughout is opaque, two-valued with a thin rim is a mask,
+    else blend.
 
     Common practice: foliage and paper are cut out, glass and puddles blend.
     """
@@ -43,7 +46,9 @@ def wanted_mode(alpha: npt.NDArray[Any]) -> Literal["opaque", "mask", "blend"]:
 
 
 def wanted_cutoff(alpha: npt.NDArray[Any]) -> float:
-    """The cutoff that parts clear from solid best (0..1). Source: Otsu, "A threshold selection method" (1979)."""
+    """The cutoff that parts clear from solid best (0..1). Source: Otsu, "A threshold selection method"
+    (1979).
+    """
     counts = np.bincount(to_eight(alpha).ravel(), minlength=256).astype(np.float64)
     below = np.cumsum(counts)
     level = np.cumsum(counts * np.arange(256))
@@ -56,7 +61,9 @@ def wanted_cutoff(alpha: npt.NDArray[Any]) -> float:
 
 
 def bled(pixels: npt.NDArray[Any]) -> npt.NDArray[Any]:
-    """Colours of the nearest pixel that can be seen put under those that cannot, so no rim shows when it is filtered."""
+    """Colours of the nearest pixel that can be seen put under those that cannot, so no rim shows when it is
+    filtered.
+    """
     clear = pixels[:, :, -1] <= np.iinfo(pixels.dtype).max * CLEAR // 255
     if not clear.any() or clear.all():
         return pixels
@@ -67,7 +74,9 @@ def bled(pixels: npt.NDArray[Any]) -> npt.NDArray[Any]:
 
 
 def rim(pixels: npt.NDArray[Any]) -> float:
-    """How far colours under clear pixels beside solid ones differ from those (0..1): what filtering would let shine through."""
+    """How far colours under clear pixels beside solid ones differ from those (0..1): what filtering would let
+    shine through.
+    """
     p = to_eight(pixels)
     alpha, colour = p[:, :, -1], p[:, :, :-1].astype(np.float32)
     worst = []

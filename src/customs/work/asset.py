@@ -44,9 +44,11 @@ class Request:
 
 @dataclass(frozen=True)
 class Result:
-    """What came of it: `error` when it could not be read or written; `folder` when it was dispatched and landed (`accepted`).
+    """What came of it: `error` when it could not be read or written; `folder` when it was dispatched and
+    landed (`accepted`).
 
-    `changed`, `guessed` and `left` say in words what was done to it, what was taken on a guess, what did not come along.
+    `changed`, `guessed` and `left` say in words what was done to it, what was taken on a guess, what did not
+    come along.
     """
 
     path: Path
@@ -63,7 +65,9 @@ class Result:
 
     @property
     def code(self) -> int:
-        """Exit code of the command line: 0 cleared or queries only, 1 held or not written, 2 a wrong setting, 3 unreadable."""
+        """Exit code of the command line: 0 cleared or queries only, 1 held or not written, 2 a wrong setting,
+        3 unreadable.
+        """
         if isinstance(self.error, SettingError):
             return 2
         if self.error is not None:
@@ -93,15 +97,24 @@ class Result:
 
 
 def asked_for(request: Request) -> tuple[Asked, Taken]:
-    """The asset of a shipment of one that is kept nowhere. Raises CustomsError when the file cannot be read."""
+    """The asset of a shipment of one that is kept nowhere. Raises CustomsError when the file cannot be
+    read.
+    """
     take = Take(request.path, request.root, request.search)
     taken = take.run()
     rights = taken.scene.rights
     asset = Asset(
-        id=request.path.stem, name=request.path.stem, model=request.path.name, source=str(request.path), digest=taken.digest,
-        stops=fresh_route(request.origin).stops, absent=taken.absent, author=rights.get("author", ""),
-        licence=rights.get("licence", ""), use=rights.get("use", ""),
-    )  # fmt: skip
+        id=request.path.stem,
+        name=request.path.stem,
+        model=request.path.name,
+        source=str(request.path),
+        digest=taken.digest,
+        stops=fresh_route(request.origin).stops,
+        absent=taken.absent,
+        author=rights.get("author", ""),
+        licence=rights.get("licence", ""),
+        use=rights.get("use", ""),
+    )
     return Asked(asset, take, request.sheet, donor=request.donor), taken
 
 
@@ -112,7 +125,9 @@ def prepare(request: Request, job: Job | None = None) -> Evaluated:
 
 
 def run(request: Request, job: Job | None = None) -> Result:
-    """Read, plan and, where `out` is given and nothing is held, dispatch. Errors become part of the result, foreseen or not."""
+    """Read, plan and, where `out` is given and nothing is held, dispatch. Errors become part of the result,
+    foreseen or not.
+    """
     try:
         return _run(request, job)
     except Cancelled:
@@ -131,7 +146,9 @@ def _run(request: Request, job: Job | None) -> Result:
     if request.out is None or done.ledger.verdict == "held":
         return result
     try:
-        sent = run_dispatch(DispatchRequest(done, request.sheet, request.out, request.replace_existing, request.folder), job)
+        sent = run_dispatch(
+            DispatchRequest(done, request.sheet, request.out, request.replace_existing, request.folder), job
+        )
     except CustomsError as problem:
         return replace(result, error=problem)
     return replace(result, folder=sent.folder, accepted=sent.log.accepted)
@@ -143,11 +160,19 @@ def told(request: Request, done: Evaluated) -> Result:
     found = losses(arrived, last, get_format(request.sheet.model.format), done.passed)
     changed = dict.fromkeys(step_of(a.stop.step).name for a in done.passed[1:])
     own = done.taken.scene.remarks if done.taken is not None else ()
-    texts = [r.text for r in own] + [f"{step_of(a.stop.step).name}: {r.text}" for a in done.passed for r in a.remarks]
+    texts = [r.text for r in own] + [
+        f"{step_of(a.stop.step).name}: {r.text}" for a in done.passed for r in a.remarks
+    ]
     return Result(
-        request.path, done.ledger, done.asset.route, name=last.name, changed=tuple(changed), guessed=guesses(done),
-        left=tuple(loss.text() for loss in found), remarks=tuple(texts),
-    )  # fmt: skip
+        request.path,
+        done.ledger,
+        done.asset.route,
+        name=last.name,
+        changed=tuple(changed),
+        guessed=guesses(done),
+        left=tuple(loss.text() for loss in found),
+        remarks=tuple(texts),
+    )
 
 
 def guesses(done: Evaluated) -> tuple[str, ...]:

@@ -21,7 +21,8 @@ from customs.work.asset import Request, Result, run
 def package_folders(entries: Sequence[Entry]) -> list[str]:
     """For each file the folder its package goes to, "" for one of the asset's own name.
 
-    Files whose names would meet keep the folders they lie in; those that meet all the same are told apart by number.
+    Files whose names would meet keep the folders they lie in; those that meet all the same are told apart by
+    number.
     """
     plain = [re.sub(r"[^a-z0-9]+", "_", e.path.stem.lower()) for e in entries]
     many = {n for n, count in Counter(plain).items() if count > 1}
@@ -41,7 +42,9 @@ def package_folders(entries: Sequence[Entry]) -> list[str]:
 
 
 def run_all(requests: Sequence[Request], workers: int | None = None) -> Iterator[tuple[int, Result]]:
-    """(index, result) of each request as it ends. One failure does not stop the rest, nor does the death of a process."""
+    """(index, result) of each request as it ends. One failure does not stop the rest, nor does the death of a
+    process.
+    """
     count = min(workers or os.cpu_count() or 1, len(requests))
     if count <= 1:
         yield from ((i, run(r)) for i, r in enumerate(requests))
@@ -75,9 +78,11 @@ class _Crew:
         except BrokenProcessPool:
             self._own.pool = None
             problem: CustomsError = ToolError(
-                "its process ended before it was done", "an end of its own",
-                "It may have run out of memory: try it alone, or in parts.", request.path,
-            )  # fmt: skip
+                "its process ended before it was done",
+                "an end of its own",
+                "It may have run out of memory: try it alone, or in parts.",
+                request.path,
+            )
         except Exception as found:  # noqa: BLE001 (what could not be sent to the process, or back)
             problem = unforeseen(found, request.path)
         return Result(request.path, refused(problem), error=problem, name=request.path.stem)

@@ -28,6 +28,8 @@ def compressed_look(
 
     original = image_pixels(image)
     if not delivery.block:
-        raise CustomsError(f"{image.name} is delivered without block compression", "a block compression", "Change Formats.")
+        raise CustomsError(
+            f"{image.name} is delivered without block compression", "a block compression", "Change Formats."
+        )
     data = encode(image, delivery, kind or PLAIN, tick)
     return recognise(data).decode(data), original

@@ -45,5 +45,8 @@ def kept_donor(store: Path, digest: str, name: str) -> Donor:
         return Donor(name, digest, place.read_bytes())
     except OSError as problem:
         raise ReadError(
-            f"the donor cannot be read ({problem.strerror})", "the shipment's own copy", "Choose the donor again.", place
+            f"the donor cannot be read ({problem.strerror})",
+            "the shipment's own copy",
+            "Choose the donor again.",
+            place,
         ) from None

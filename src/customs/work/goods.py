@@ -18,7 +18,9 @@ from customs.shipment.store import keep
 from customs.work.requests.take import kept_copy
 
 UP = 2
-"""Folders above the model's own that its files may begin in (common practice: `models/NAME/` beside `textures/`)."""
+"""Folders above the model's own that its files may begin in (common practice: `models/NAME/` beside
+`textures/`).
+"""
 
 
 def kind_of(scene: Scene) -> str:
@@ -36,11 +38,13 @@ def title_of(stem: str) -> str:
     return text[:1].upper() + text[1:] if text else "Asset"
 
 
-def take_in(path: Path, root: Path, store: Path, id_: str, origin: Origin | None, others: Sequence[Asset] = ()) -> Asset:
+def take_in(
+    path: Path, root: Path, store: Path, id_: str, origin: Origin | None, others: Sequence[Asset] = ()
+) -> Asset:
     """Copy a file with its companions into the store and make an asset of it, its route only arriving.
 
-    A file that cannot be read is taken in all the same, so that its held row says why; only its own bytes are kept. Its Keys are told
-    apart from those of `others`, of whose files only samples may be alike.
+    A file that cannot be read is taken in all the same, so that its held row says why; only its own bytes are
+    kept. Its Keys are told apart from those of `others`, of whose files only samples may be alike.
     """
     prefix = ""
     try:
@@ -72,14 +76,16 @@ def take_in(path: Path, root: Path, store: Path, id_: str, origin: Origin | None
 
 
 def _prefix(sampled: str, digest: str, others: Sequence[Asset]) -> str:
-    """What Keys begin with: the digest of samples of the file, or of all of it where another file has the same samples."""
+    """What Keys begin with: the digest of samples of the file, or of all of it where another file has the
+    same samples.
+    """
     clash = any(a.prefix == sampled and a.digest != digest for a in others)
     return digest[: len(sampled)] if clash else sampled
 
 
 def take_again(asset: Asset, store: Path) -> tuple[Asset, tuple[str, ...]]:
-    """The asset as its files are now, and what a person is to know. Its elements keep their Keys, and so does what was decided about them.
-    Raises CustomsError, with nothing changed.
+    """The asset as its files are now, and what a person is to know. Its elements keep their Keys, and so does
+    what was decided about them. Raises CustomsError, with nothing changed.
     """
     path = Path(os.path.abspath(asset.source))
     taken = take(path, *_where(path, [Path(os.path.abspath(f)) for f in asset.files]))
@@ -91,16 +97,23 @@ def take_again(asset: Asset, store: Path) -> tuple[Asset, tuple[str, ...]]:
     again = matched(before, taken.scene, asset.numbering)
     model = keep(store, taken.files, taken.digest)
     now = replace(
-        asset, model=model.relative_to(store).as_posix(), digest=taken.digest, files=tuple(str(f) for f in taken.files), absent=taken.absent,
-        kind=kind_of(taken.scene), prefix=before.digest, numbering=again.numbering,
-        author=asset.author or taken.scene.rights.get("author", ""), licence=asset.licence or taken.scene.rights.get("licence", ""),
-    )  # fmt: skip
+        asset,
+        model=model.relative_to(store).as_posix(),
+        digest=taken.digest,
+        files=tuple(str(f) for f in taken.files),
+        absent=taken.absent,
+        kind=kind_of(taken.scene),
+        prefix=before.digest,
+        numbering=again.numbering,
+        author=asset.author or taken.scene.rights.get("author", ""),
+        licence=asset.licence or taken.scene.rights.get("licence", ""),
+    )
     return now, again.words() if before.meshes or before.nodes else ()
 
 
 def _where(path: Path, files: Sequence[Path]) -> tuple[Path, tuple[Path, ...]]:
-    """(the folder an asset's files lie in, further folders some were found in): what lies far off is no reason to look through all that is
-    between.
+    """(the folder an asset's files lie in, further folders some were found in): what lies far off is no
+    reason to look through all that is between.
     """
     root, further = path.parent, list[Path]()
     for file in files:

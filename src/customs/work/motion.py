@@ -1,4 +1,6 @@
-"""What the desk Motion asks of an evaluated asset: its takes, the clips cut from them, the skeletons and their pairs."""
+"""What the desk Motion asks of an evaluated asset: its takes, the clips cut from them, the skeletons and
+their pairs.
+"""
 
 from __future__ import annotations
 
@@ -36,7 +38,9 @@ class Takes:
     def of(self, clip: Clip) -> tuple[Range, ...]:
         """Rows of the table cut from one of them, first and last in frames."""
         first = self.clips[:1] == (clip,)
-        return tuple(r for r in self.ranges if (not r[3] and first) or (r[3] and clip in clips_meant(self.clips, r[3])))
+        return tuple(
+            r for r in self.ranges if (not r[3] and first) or (r[3] and clip in clips_meant(self.clips, r[3]))
+        )
 
 
 def takes_of(passed: tuple[At, ...], route: Route) -> Takes:
@@ -44,7 +48,9 @@ def takes_of(passed: tuple[At, ...], route: Route) -> Takes:
     stop = route.of_step("clips")
     at = next((k for k, a in enumerate(passed) if stop is not None and a.stop.id == stop.id), len(passed))
     scene = passed[max(at - 1, 0)].scene
-    settings = stop.settings if stop is not None else Clips(rate=frame_rate(scene.clips[0]) if scene.clips else 30.0)
+    settings = (
+        stop.settings if stop is not None else Clips(rate=frame_rate(scene.clips[0]) if scene.clips else 30.0)
+    )
     assert isinstance(settings, Clips)
     factor = 1.0 if settings.unit == "frames" else settings.rate
     rows = tuple((n, a * factor, b * factor, t) for n, a, b, t in settings.ranges)
@@ -59,8 +65,15 @@ def look_at_take(takes: Takes, clip: Clip) -> Take:
 def found_ranges(takes: Takes, clip: Clip) -> tuple[Range, ...]:
     """A row for each stretch found in a take, in whole frames."""
     found = look_at_take(takes, clip).found
-    return tuple((f"{clip.name} {k + 1}", float(round(f.start * takes.rate)), float(round(f.end * takes.rate)), str(clip.key))
-                 for k, f in enumerate(found))  # fmt: skip
+    return tuple(
+        (
+            f"{clip.name} {k + 1}",
+            float(round(f.start * takes.rate)),
+            float(round(f.end * takes.rate)),
+            str(clip.key),
+        )
+        for k, f in enumerate(found)
+    )
 
 
 def clip_facts(scene: Scene, clip: Clip) -> str:
@@ -71,7 +84,9 @@ def clip_facts(scene: Scene, clip: Clip) -> str:
         f"seam {seam(scene, clip, travel=False) * 1000:.1f} mm",
         f"{keys_of(clip):,} keys in {len(clip.channels)} channels",
     ]
-    parts.append(f"travels {travel.speed:.2f} m/s" if travel is not None and travel.speed > 0.02 else "on the spot")
+    parts.append(
+        f"travels {travel.speed:.2f} m/s" if travel is not None and travel.speed > 0.02 else "on the spot"
+    )
     squeezed = squeeze(scene, clip)
     if squeezed > 0.001:
         parts.append(f"twists squeeze up to {squeezed * 1000:.0f} mm")
@@ -87,9 +102,15 @@ class Facing:
     pairs: tuple[Pair, ...]
 
     def counterparts(self, scene: Scene) -> dict[str, str]:
-        """The donor's joint by the name of a joint of `scene`; once the donor's skeleton is taken, each is its own."""
+        """The donor's joint by the name of a joint of `scene`; once the donor's skeleton is taken, each is
+        its own.
+        """
         taken = bool(scene.skins) and skeleton_of(scene, (0,)).names == self.donor.names
-        return dict(zip(self.donor.names, self.donor.names)) if taken else {p.arriving: p.donor for p in self.pairs}
+        return (
+            dict(zip(self.donor.names, self.donor.names))
+            if taken
+            else {p.arriving: p.donor for p in self.pairs}
+        )
 
 
 def facing(passed: tuple[At, ...], route: Route, donor: Donor) -> Facing | None:
@@ -102,7 +123,9 @@ def facing(passed: tuple[At, ...], route: Route, donor: Donor) -> Facing | None:
         return None
     values = dict(stop.values) if stop is not None else {}
     mine, theirs = skeleton_of(scene), skeleton_of(donor.scene, (0,))
-    return Facing(mine, theirs, propose(mine, theirs, dict(values.get("pairs", ())), tuple(values.get("unpaired", ()))))
+    return Facing(
+        mine, theirs, propose(mine, theirs, dict(values.get("pairs", ())), tuple(values.get("unpaired", ())))
+    )
 
 
 def weights_scene(passed: tuple[At, ...]) -> Scene:

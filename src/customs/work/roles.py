@@ -1,4 +1,6 @@
-"""The table of roles: a row for each material, a column for each role, with what the ledger has to say about a cell."""
+"""The table of roles: a row for each material, a column for each role, with what the ledger has to say about
+a cell.
+"""
 
 from __future__ import annotations
 
@@ -21,7 +23,9 @@ TITLES: Mapping[str, str] = {
 
 @dataclass(frozen=True)
 class Cell:
-    """A texture in a role: its image index, its name, its size, and a mark with its reason where there is one."""
+    """A texture in a role: its image index, its name, its size, and a mark with its reason where there is
+    one.
+    """
 
     image: int
     name: str
@@ -32,7 +36,9 @@ class Cell:
 
 @dataclass(frozen=True)
 class RoleRow:
-    """A material with its cells by role; `alpha` says how it uses alpha, `note` what the ledger says of it as a whole."""
+    """A material with its cells by role; `alpha` says how it uses alpha, `note` what the ledger says of it as
+    a whole.
+    """
 
     index: int
     key: Key
@@ -92,7 +98,9 @@ def _said(ledger: Iterable[Row]) -> dict[str, tuple[str, str]]:
     return out
 
 
-def _row(scene: Scene, index: int, faces: int, said: Mapping[str, tuple[str, str]], infos: dict[int, str]) -> RoleRow:
+def _row(
+    scene: Scene, index: int, faces: int, said: Mapping[str, tuple[str, str]], infos: dict[int, str]
+) -> RoleRow:
     m = scene.materials[index]
     cells = {}
     for role, use in m.textures.items():
@@ -102,7 +110,9 @@ def _row(scene: Scene, index: int, faces: int, said: Mapping[str, tuple[str, str
             infos[use.image] = _about(image, scene.wishes)
         cells[role] = Cell(use.image, image.name, infos[use.image], *mark)
     verdict, note = said.get(str(m.key), ("", ""))
-    return RoleRow(index, m.key, m.name, f"{_kind(m)} · {faces:,} tri", _alpha(m), cells, verdict, note, faces)
+    return RoleRow(
+        index, m.key, m.name, f"{_kind(m)} · {faces:,} tri", _alpha(m), cells, verdict, note, faces
+    )
 
 
 def _about(image: Image, wishes: Wishes) -> str:

@@ -27,7 +27,9 @@ def keep_selection(store: Path, ranges: Sequence[tuple[int, int]]) -> str:
             part.write_bytes(body)
             part.replace(place)
         except OSError as problem:
-            raise ShipmentError(f"cannot be kept ({problem.strerror})", "room and permission", file=place) from None
+            raise ShipmentError(
+                f"cannot be kept ({problem.strerror})", "room and permission", file=place
+            ) from None
     return name
 
 

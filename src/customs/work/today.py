@@ -10,8 +10,8 @@ from customs.work.requests.evaluate import Evaluated
 
 
 def put_in_today(result: Evaluated) -> Asset:
-    """The asset with stops and waivers that speak of what stops made by today's Keys, and waivers that remember values; the same one
-    when they do already.
+    """The asset with stops and waivers that speak of what stops made by today's Keys, and waivers that
+    remember values; the same one when they do already.
     """
     asset = result.asset
     ran = {at.stop.id: at.stop for at in result.passed}

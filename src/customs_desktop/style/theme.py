@@ -9,7 +9,17 @@ from functools import cache
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QRectF, Qt
-from PyQt6.QtGui import QAction, QColor, QFont, QFontDatabase, QGuiApplication, QIcon, QPainter, QPalette, QPixmap
+from PyQt6.QtGui import (
+    QAction,
+    QColor,
+    QFont,
+    QFontDatabase,
+    QGuiApplication,
+    QIcon,
+    QPainter,
+    QPalette,
+    QPixmap,
+)
 from PyQt6.QtSvg import QSvgRenderer
 from PyQt6.QtWidgets import QAbstractButton, QApplication
 
@@ -174,7 +184,10 @@ def sheet(colours: Colours) -> str:
     """Qt style sheet of a variant: `window.qss` with its colours filled in."""
     text = (HERE / "window.qss").read_text("utf-8")
     return text.format(
-        c=colours, family=FAMILY, chevron=_tinted("chevron-down", colours.soft), tick=_tinted("check", colours.on_teal)
+        c=colours,
+        family=FAMILY,
+        chevron=_tinted("chevron-down", colours.soft),
+        tick=_tinted("check", colours.on_teal),
     )
 
 

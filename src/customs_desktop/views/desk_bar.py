@@ -35,10 +35,14 @@ class DeskButton(QAbstractButton):
         elif self.underMouse():
             painter.fillRect(self.rect(), colour("rule"))
         tone = colours().teal if on else colours().ink
-        painter.drawPixmap((self.width() - 22) // 2, 9, pixmap(self.icon_name, tone, 22, self.devicePixelRatioF()))
+        painter.drawPixmap(
+            (self.width() - 22) // 2, 9, pixmap(self.icon_name, tone, 22, self.devicePixelRatioF())
+        )
         painter.setPen(colour("teal" if on else "ink"))
         painter.setFont(font(0, 600 if on else 400))
-        painter.drawText(QRectF(0, span(34, 0.5), self.width(), span(22, 0.5)), Qt.AlignmentFlag.AlignCenter, self.text())
+        painter.drawText(
+            QRectF(0, span(34, 0.5), self.width(), span(22, 0.5)), Qt.AlignmentFlag.AlignCenter, self.text()
+        )
         if self.hasFocus():
             painter.setPen(colour("teal"))
             painter.drawRect(self.rect().adjusted(2, 2, -3, -3))

@@ -59,9 +59,10 @@ class GoodsModel(QAbstractListModel):
         self.beginResetModel()
         words = self.search.lower().split()
         self.shown = [
-            a for a in self.session.state.goods
+            a
+            for a in self.session.state.goods
             if all(w in f"{a.name} {a.kind} {self.verdict(a)}".lower() for w in words)
-        ]  # fmt: skip
+        ]
         self.endResetModel()
 
 
@@ -137,8 +138,12 @@ class GoodsPanel(QWidget):
         selection = self.list.selectionModel()
         assert selection is not None
         selection.currentChanged.connect(self._chosen)
-        self.empty = label("Nothing here yet. Drop a model file or a folder on this window, or open the demo from the "
-                           "menu Shipment.", "soft", wrap=True)  # fmt: skip
+        self.empty = label(
+            "Nothing here yet. Drop a model file or a folder on this window, or open the demo from the "
+            "menu Shipment.",
+            "soft",
+            wrap=True,
+        )
         box = QVBoxLayout(self)
         box.setContentsMargins(8, 10, 4, 6)
         box.setSpacing(7)

@@ -19,7 +19,9 @@ from customs.work.measure import measure
 
 @dataclass(frozen=True, eq=False)
 class Half:
-    """One of the two: its scene, the factor that makes its numbers metres, whether they are mirrored, its heading."""
+    """One of the two: its scene, the factor that makes its numbers metres, whether they are mirrored, its
+    heading.
+    """
 
     scene: Scene
     unit: float
@@ -30,7 +32,9 @@ class Half:
 
 
 class Picture(NamedTuple):
-    """A picture of a half, with the camera and the moment it shows; the view may have gone on to another half since."""
+    """A picture of a half, with the camera and the moment it shows; the view may have gone on to another half
+    since.
+    """
 
     pixmap: QPixmap
     orbit: Orbit
@@ -83,6 +87,19 @@ class Seen(Protocol):
 
     def halves(self) -> dict[str, Half | None]:
         """All that is shown, by name."""
+
+
+def areas_of(view: Seen, body: QRectF) -> dict[str, QRectF]:
+    """Where each half is drawn in the place there is for them; a donor lies over the right one."""
+    if view.landing:
+        return {"right": body}
+    if view.mode != "twin":
+        return {"left": body, "right": body}
+    half = body.width() / 2
+    out = {"left": body.adjusted(0, 0, -half, 0), "right": body.adjusted(half, 0, 0, 0)}
+    if view.beside is not None:
+        out["beside"] = QRectF(half + 8, body.y() + 8, min(half * 0.4, 170), min(body.height() * 0.5, 210))
+    return out
 
 
 def cameras(view: Seen, areas: dict[str, QRectF], towards: Orbit) -> dict[str, Orbit]:

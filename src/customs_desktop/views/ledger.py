@@ -283,7 +283,9 @@ class LedgerView(QWidget):
         return menu
 
     def _waive(self, row: Row) -> None:
-        reason, given = QInputDialog.getText(self, "Accept this query", f"{row.title}: why is {row.delivering} right here?")
+        reason, given = QInputDialog.getText(
+            self, "Accept this query", f"{row.title}: why is {row.delivering} right here?"
+        )
         if given and reason.strip():
             self.session.waive(row, reason.strip())
 

@@ -85,10 +85,17 @@ class RowDelegate(QStyledItemDelegate):
         painter.drawText(rect, Qt.AlignmentFlag.AlignCenter, shown)
         painter.restore()
 
-    def editorEvent(self, event: QEvent | None, model: object, option: QStyleOptionViewItem, index: QModelIndex) -> bool:
+    def editorEvent(
+        self, event: QEvent | None, model: object, option: QStyleOptionViewItem, index: QModelIndex
+    ) -> bool:
         r = index.data(Qt.ItemDataRole.UserRole)
         last = index.column() == (index.model().columnCount() - 1)  # type: ignore[union-attr]
-        if isinstance(event, QMouseEvent) and event.type() == QEvent.Type.MouseButtonRelease and last and isinstance(r, Row):
+        if (
+            isinstance(event, QMouseEvent)
+            and event.type() == QEvent.Type.MouseButtonRelease
+            and last
+            and isinstance(r, Row)
+        ):
             if r.remedy is not None and self.button_rect(option, r.remedy.label).contains(event.position()):
                 self.pressed.emit(r)
                 return True

@@ -40,10 +40,12 @@ class LedgerModel(QAbstractTableModel):
         rows = list(result.ledger.rows) if result else []
         words = self.search.lower().split()
         self.rows = [
-            r for r in rows
-            if effective(r) in self.verdicts and (not self.desk or r.desk == self.desk)
+            r
+            for r in rows
+            if effective(r) in self.verdicts
+            and (not self.desk or r.desk == self.desk)
             and all(w in f"{r.title} {r.subject_name} {r.note}".lower() for w in words)
-        ]  # fmt: skip
+        ]
         self.rows.sort(key=lambda r: (-RANK[effective(r)], not r.done_at))
         self.endResetModel()
 
@@ -91,7 +93,9 @@ class LedgerModel(QAbstractTableModel):
                 return f"waived: {row.waived}"
             if row.remedy is not None and effective(row) != "cleared":
                 return row.remedy.label
-            return f"done at {row.done_at}" if row.done_at else row.note if effective(row) != "cleared" else ""
+            return (
+                f"done at {row.done_at}" if row.done_at else row.note if effective(row) != "cleared" else ""
+            )
         if column == "At stop":
             return self.at_stop.get(row.id, "–")
         return {"Received": row.received, "Required": row.required, "Delivering": row.delivering}[column]
@@ -105,7 +109,11 @@ class LedgerModel(QAbstractTableModel):
 
     @staticmethod
     def _tip(row: Row) -> str:
-        parts = [f"{row.title}: {row.verdict}", row.note, f"Required {row.required}, delivering {row.delivering}."]
+        parts = [
+            f"{row.title}: {row.verdict}",
+            row.note,
+            f"Required {row.required}, delivering {row.delivering}.",
+        ]
         return "\n".join(p for p in parts if p)
 
 
@@ -187,7 +195,10 @@ class GoodsLedgerModel(QAbstractTableModel):
             open_rows = [r for r in rows if effective(r) != "cleared"]
             return open_rows[0].delivering if open_rows else ""
         if role in (Role.ToolTipRole, Role.AccessibleTextRole):
-            lines = [f"{r.subject_name or r.title}: {r.delivering} (required {r.required}), {r.verdict}" for r in rows[:8]]
+            lines = [
+                f"{r.subject_name or r.title}: {r.delivering} (required {r.required}), {r.verdict}"
+                for r in rows[:8]
+            ]
             return "\n".join([f"{title}: {verdict}", *lines])
         return None
 

@@ -38,21 +38,38 @@ class RigOverlay:
     def places(self, scene: Scene, clip: int | None, seconds: float, unit: float) -> Any:
         """(J, 3) where the joints are, in metres."""
         s = self.skeleton(scene)
-        return posing(scene, None if clip is None else scene.clips[clip]).world(seconds)[list(s.nodes), :3, 3] * unit
+        return (
+            posing(scene, None if clip is None else scene.clips[clip]).world(seconds)[list(s.nodes), :3, 3]
+            * unit
+        )
 
-    def _flat(self, rect: QRectF, orbit: Orbit, scene: Scene, clip: int | None, seconds: float, unit: float) -> Any:
-        """(J, 2) where the joints are in the picture (pixels), kept until the picture changes: the view is painted more often."""
+    def _flat(
+        self, rect: QRectF, orbit: Orbit, scene: Scene, clip: int | None, seconds: float, unit: float
+    ) -> Any:
+        """(J, 2) where the joints are in the picture (pixels), kept until the picture changes: the view is
+        painted more often.
+        """
         size = (int(rect.width()), int(rect.height()))
         key = (scene, orbit, clip, seconds, unit, size)
         known = self._spots.get(id(scene))
         if known is None or known[0] != key:
             if len(self._spots) > 4:
                 self._spots.clear()
-            known = self._spots[id(scene)] = (key, project(self.places(scene, clip, seconds, unit), orbit, *size))
+            known = self._spots[id(scene)] = (
+                key,
+                project(self.places(scene, clip, seconds, unit), orbit, *size),
+            )
         return known[1]
 
     def paint(
-        self, painter: QPainter, rect: QRectF, orbit: Orbit, scene: Scene, clip: int | None, seconds: float, unit: float
+        self,
+        painter: QPainter,
+        rect: QRectF,
+        orbit: Orbit,
+        scene: Scene,
+        clip: int | None,
+        seconds: float,
+        unit: float,
     ) -> None:
         """Bones and joints of one half."""
         if not self.show_joints or not scene.skins:
@@ -60,7 +77,9 @@ class RigOverlay:
         s = self.skeleton(scene)
         flat = self._flat(rect, orbit, scene, clip, seconds, unit)
         there = np.isfinite(flat).all(axis=1).tolist()
-        spots = [QPointF(rect.x() + x, rect.y() + y) if ok else None for (x, y), ok in zip(flat.tolist(), there)]
+        spots = [
+            QPointF(rect.x() + x, rect.y() + y) if ok else None for (x, y), ok in zip(flat.tolist(), there)
+        ]
         painter.save()
         painter.setClipRect(rect)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -78,7 +97,14 @@ class RigOverlay:
         painter.restore()
 
     def joint_at(
-        self, rect: QRectF, orbit: Orbit, scene: Scene, clip: int | None, seconds: float, unit: float, at: QPointF
+        self,
+        rect: QRectF,
+        orbit: Orbit,
+        scene: Scene,
+        clip: int | None,
+        seconds: float,
+        unit: float,
+        at: QPointF,
     ) -> str:
         """The name of the joint under the pointer, or ""."""
         if not scene.skins or not self.show_joints:
@@ -103,6 +129,10 @@ class RigOverlay:
         painter.setFont(font(-0.5, 600))
         for text, y in (("1.0", bar.top()), ("0.5", bar.center().y()), ("0", bar.bottom())):
             painter.drawText(
-                QRectF(bar.x() - 36, y - 9, 30, 18), Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter, text
+                QRectF(bar.x() - 36, y - 9, 30, 18),
+                Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
+                text,
             )
-        painter.drawText(QRectF(bar.right() - 208, bar.top() - 24, 212, 18), Qt.AlignmentFlag.AlignRight, self.joint)
+        painter.drawText(
+            QRectF(bar.right() - 208, bar.top() - 24, 212, 18), Qt.AlignmentFlag.AlignRight, self.joint
+        )

@@ -96,7 +96,9 @@ class RouteStrip(QWidget):
             knot.hit = QRectF(knot.x - step / 2, 4, step, span(HEIGHT) - 8)
 
     def _folded(self, stops: list[Stop]) -> list[Knot]:
-        """Stops of one desk in a row become one knot, but for the desk a person opened and the picked stop's."""
+        """Stops of one desk in a row become one knot, but for the desk a person opened and the picked
+        stop's.
+        """
         picked = self.session.stop or (stops[-1].id if stops else "")
         groups: list[list[Stop]] = []
         for s in stops:
@@ -109,7 +111,12 @@ class RouteStrip(QWidget):
         out: list[Knot] = []
         for group in groups:
             knot = self._knot(group)
-            if knot.folded and any(s.id == picked for s in group) and self.open_desk is None and len(groups) > 4:
+            if (
+                knot.folded
+                and any(s.id == picked for s in group)
+                and self.open_desk is None
+                and len(groups) > 4
+            ):
                 out += [self._knot([s]) for s in group]
             else:
                 out.append(knot)
@@ -118,7 +125,9 @@ class RouteStrip(QWidget):
     def _knot(self, stops: list[Stop]) -> Knot:
         mark = max((self._mark(s) for s in stops), key=lambda v: RANK.get(v, -1), default="")
         if len(stops) > 1:
-            return Knot(stops, f"{step_of(stops[0].step).desk.capitalize()} · {len(stops)}", "press to unfold", mark)
+            return Knot(
+                stops, f"{step_of(stops[0].step).desk.capitalize()} · {len(stops)}", "press to unfold", mark
+            )
         step = step_of(stops[0].step)
         return Knot(stops, step.name, step.summary(stops[0].settings), mark)
 
@@ -154,7 +163,9 @@ class RouteStrip(QWidget):
         if asset is None:
             painter.setPen(colour("soft"))
             painter.setFont(font())
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Take something in, and its route appears here.")
+            painter.drawText(
+                self.rect(), Qt.AlignmentFlag.AlignCenter, "Take something in, and its route appears here."
+            )
             painter.end()
             return
         self._line(painter)
@@ -195,7 +206,9 @@ class RouteStrip(QWidget):
         self._text(painter, QRectF(x - width / 2, span(5), width, span(18)), knot.name)
         painter.setPen(colour("soft"))
         painter.setFont(font(-1))
-        self._text(painter, QRectF(x - width / 2, span(LINE) + 14, width, span(18)), knot.summary if on else "off")
+        self._text(
+            painter, QRectF(x - width / 2, span(LINE) + 14, width, span(18)), knot.summary if on else "off"
+        )
         if knot.mark in ("query", "held"):
             draw_mark(painter, knot.mark, QRectF(x + 9, span(LINE) - 17, 13, 13))
 
@@ -217,17 +230,25 @@ class RouteStrip(QWidget):
             )
             title = origin.title
             line = f"{unit} · {origin.up[1]} up · faces {origin.faces}".replace("-", "−")
-        self._ticket(painter, QRectF(12, 9, span(TICKET) - 8, span(HEIGHT) - 22), "Origin", title, line, False)
+        self._ticket(
+            painter, QRectF(12, 9, span(TICKET) - 8, span(HEIGHT) - 22), "Origin", title, line, False
+        )
         right = QRectF(self.width() - span(TICKET) - 4, 9, span(TICKET) - 8, span(HEIGHT) - 22)
         self._ticket(painter, right, "Destination", session.sheet.title, session.sheet.ticket(), True)
 
-    def _ticket(self, painter: QPainter, rect: QRectF, kind: str, title: str, line: str, strong: bool) -> None:
+    def _ticket(
+        self, painter: QPainter, rect: QRectF, kind: str, title: str, line: str, strong: bool
+    ) -> None:
         painter.setPen(QPen(colour("teal") if strong else colour("rule"), 1.4))
         painter.setBrush(colour("card"))
         painter.drawRoundedRect(rect, 4, 4)
         inner = rect.adjusted(9, 4, -8, -4)
         for k, (text, size, weight, tone) in enumerate(
-            ((kind, -1.5, 600, "teal" if strong else "soft"), (title, 0.5, 600, "ink"), (line, -1, 400, "soft"))
+            (
+                (kind, -1.5, 600, "teal" if strong else "soft"),
+                (title, 0.5, 600, "ink"),
+                (line, -1, 400, "soft"),
+            )
         ):
             painter.setFont(font(size, weight))
             painter.setPen(colour(tone))
@@ -265,7 +286,9 @@ class RouteStrip(QWidget):
         if place.x() < span(TICKET) + 6:
             self.origin_asked.emit(self.mapToGlobal(QPoint(12, span(HEIGHT) - 12)))
         elif place.x() > self.width() - span(TICKET) - 6:
-            self.sheet_asked.emit(self.mapToGlobal(QPoint(self.width() - span(TICKET) - 4, span(HEIGHT) - 12)))
+            self.sheet_asked.emit(
+                self.mapToGlobal(QPoint(self.width() - span(TICKET) - 4, span(HEIGHT) - 12))
+            )
         elif self.plan_hit.contains(place):
             self.plan_asked.emit()
         else:
@@ -301,7 +324,9 @@ class RouteStrip(QWidget):
         else:
             stop = knot.stops[0]
             result = self.session.result
-            remarks = [r.text for a in (result.passed if result else ()) if a.stop.id == stop.id for r in a.remarks]
+            remarks = [
+                r.text for a in (result.passed if result else ()) if a.stop.id == stop.id for r in a.remarks
+            ]
             text = "\n".join([f"{step_of(stop.step).about}  ({stop.id})", *remarks[:6]])
         QToolTip.showText(event.globalPosition().toPoint(), text, self)
 
@@ -327,9 +352,13 @@ class RouteStrip(QWidget):
         menu = QMenu(self)
         fixed = step_of(stop.step).fixed
         off = QAction("Switch off" if stop.on else "Switch on", menu)
-        off.triggered.connect(lambda: self.session.change_route("Switch a stop", lambda r: r.switched(stop.id, not stop.on)))
+        off.triggered.connect(
+            lambda: self.session.change_route("Switch a stop", lambda r: r.switched(stop.id, not stop.on))
+        )
         gone = QAction("Remove", menu)
-        gone.triggered.connect(lambda: self.session.change_route("Remove a stop", lambda r: r.removed(stop.id)))
+        gone.triggered.connect(
+            lambda: self.session.change_route("Remove a stop", lambda r: r.removed(stop.id))
+        )
         fold = QAction("Fold by desk", menu)
         fold.triggered.connect(self._fold)
         off.setEnabled(not fixed)

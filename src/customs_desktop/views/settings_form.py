@@ -69,7 +69,9 @@ class SettingsForm(QWidget):
         if plain is str:
             line = QLineEdit(str(value or ""))
             line.setFont(font())
-            line.editingFinished.connect(lambda: line.text() != str(value or "") and self._set(name, line.text()))
+            line.editingFinished.connect(
+                lambda: line.text() != str(value or "") and self._set(name, line.text())
+            )
             return line
         return None
 
@@ -90,7 +92,9 @@ class SettingsForm(QWidget):
             field = NumberField(decimals=3, name=f"{name} {'XYZ'[i]}")
             field.setFixedWidth(span(58))
             field.show_value(v)
-            field.entered.connect(lambda new, i=i: self._set(name, tuple(new if k == i else x for k, x in enumerate(value))))
+            field.entered.connect(
+                lambda new, i=i: self._set(name, tuple(new if k == i else x for k, x in enumerate(value)))
+            )
             fields.append(field)
         return row(*fields, 1, spacing=4)
 

@@ -19,7 +19,7 @@ from customs.scene.model import Scene
 from customs_desktop.session import Session
 from customs_desktop.style.theme import colour, is_evening
 from customs_desktop.views import twin_paint as paint
-from customs_desktop.views.halves import Half, Picture, cameras, convention_of, half_of, keys_of
+from customs_desktop.views.halves import Half, Picture, areas_of, cameras, convention_of, half_of, keys_of
 from customs_desktop.views.rig_overlay import RigOverlay
 from customs_desktop.views.twin_paint import HEAD
 
@@ -152,19 +152,7 @@ class TwinView(QWidget):
 
     def areas(self) -> dict[str, QRectF]:
         """Where each half is drawn."""
-        body = QRectF(0, HEAD, self.width(), max(self.height() - HEAD, 1))
-        if self.landing:
-            return {"right": body}
-        if self.mode == "twin":
-            half = body.width() / 2
-            out = {
-                "left": QRectF(0, HEAD, half, body.height()),
-                "right": QRectF(half, HEAD, body.width() - half, body.height()),
-            }
-            if self.beside is not None:
-                out["beside"] = QRectF(half + 8, HEAD + 8, min(half * 0.4, 170), min(body.height() * 0.5, 210))
-            return out
-        return {"left": body, "right": body}
+        return areas_of(self, QRectF(0, HEAD, self.width(), max(self.height() - HEAD, 1)))
 
     def orbits(self) -> dict[str, Orbit]:
         """The cameras of the halves."""
@@ -203,8 +191,8 @@ class TwinView(QWidget):
         clip, seconds = self.pose(name, half.scene)
         scene = self.drawn.get(name, half.scene)
         clip = clip if clip is not None and clip < len(scene.clips) else None
-        return Shot(scene, orbit, *size, self._look(name, half, moving), clip, seconds, unit=half.unit,
-                    mirrored=half.mirrored, marks=self.marks if name == "right" else {})  # fmt: skip
+        look, marks = self._look(name, half, moving), self.marks if name == "right" else {}
+        return Shot(scene, orbit, *size, look, clip, seconds, half.unit, half.mirrored, marks)
 
     def pose(self, name: str, scene: Scene) -> tuple[int | None, float]:
         """(clip, seconds) a half stands at; at rest where nothing is played."""
@@ -291,7 +279,8 @@ class TwinView(QWidget):
         else:
             for name in ("right", "left") if self.mode == "ghost" else ("left", "right"):
                 if name in areas and name in self.pictures:
-                    painter.setOpacity(0.5 if self.mode == "ghost" and name == "left" and not self.landing else 1.0)
+                    through = self.mode == "ghost" and name == "left" and not self.landing
+                    painter.setOpacity(0.5 if through else 1.0)
                     painter.drawPixmap(areas[name].toRect(), self.pictures[name][0])
             painter.setOpacity(1.0)
             if self.mode == "twin" and not self.landing:
@@ -339,8 +328,8 @@ class TwinView(QWidget):
             return
         step = place - self._grip[0]
         self._grip = (place, self._grip[1])
-        sliding = self._grip[1] != Qt.MouseButton.LeftButton or event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-        if sliding:
+        shifted = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
+        if self._grip[1] != Qt.MouseButton.LeftButton or shifted:
             height = max(self.height() - HEAD, 1)
             self.pan = (self.pan[0] - step.x() / height, self.pan[1] + step.y() / height)
         else:
@@ -351,7 +340,8 @@ class TwinView(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         pressed, wiping = self._pressed, self._wiping
         self._grip, self._pressed, self._wiping = None, None, False
-        if event is not None and pressed is not None and not wiping and pressed[1] == Qt.MouseButton.LeftButton:
+        clicked = pressed is not None and not wiping and pressed[1] == Qt.MouseButton.LeftButton
+        if event is not None and pressed is not None and clicked:
             if (event.position().toPoint() - pressed[0]).manhattanLength() < CLICK:
                 self.ask_under(event.position())
         if self.lasso is not None and len(self.lasso) > 2:
@@ -367,7 +357,9 @@ class TwinView(QWidget):
         if half is None or rect is None or name not in orbits or not rect.contains(at):
             return
         shot = self._shot(name, half, orbits[name], (max(int(rect.width()), 2), max(int(rect.height()), 2)))
-        self.session.painter.ask_under(f"under {name}", shot, int(at.x() - rect.x()), int(at.y() - rect.y()), half)
+        self.session.painter.ask_under(
+            f"under {name}", shot, int(at.x() - rect.x()), int(at.y() - rect.y()), half
+        )
 
     def _border(self) -> float:
         return self.width() * (0.5 if self.mode == "twin" else self.wipe_at if self.mode == "wipe" else 0.0)

@@ -21,7 +21,9 @@ HEAD = 30
 
 
 class Shown(Protocol):
-    """What is painted: the view's halves and their pictures, how they are put together, and the place there is."""
+    """What is painted: the view's halves and their pictures, how they are put together, and the place there
+    is.
+    """
 
     session: Session
     left: Half | None
@@ -104,7 +106,13 @@ def heads(view: Shown, painter: QPainter) -> None:
 
 def labels(view: Shown, painter: QPainter, rect: QRectF | None) -> None:
     """Dimension figures beside their lines."""
-    if rect is None or view.right is None or view.right.box is None or not view.look.dimensions or "right" not in view.pictures:
+    if (
+        rect is None
+        or view.right is None
+        or view.right.box is None
+        or not view.look.dimensions
+        or "right" not in view.pictures
+    ):
         return
     if view.mode == "wipe" and not view.landing and view.wipe_at > 0.97:
         return
@@ -150,7 +158,12 @@ def overlaid(view: Shown, painter: QPainter, areas: dict[str, QRectF]) -> None:
     if view.overlay is None or view.mode == "wipe":
         return
     for name, half in (("left", view.left), ("right", view.right)):
-        if half is None or name not in areas or name not in view.pictures or (view.mode == "ghost" and name == "left"):
+        if (
+            half is None
+            or name not in areas
+            or name not in view.pictures
+            or (view.mode == "ghost" and name == "left")
+        ):
             continue
         # As the picture stands, which a slow driver brings later than time runs.
         _, orbit, drawn, clip, seconds = view.pictures[name]
@@ -169,7 +182,9 @@ def say_problem(view: Shown, painter: QPainter) -> None:
     box = QRectF(view.rect()).adjusted(40, HEAD + 30, -40, -60)
     painter.setPen(colour("query_text"))
     painter.setFont(font(1, 500))
-    painter.drawText(box, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap, text)
+    painter.drawText(
+        box, Qt.AlignmentFlag.AlignHCenter | Qt.AlignmentFlag.AlignTop | Qt.TextFlag.TextWordWrap, text
+    )
 
 
 def beside(view: Shown, painter: QPainter, rect: QRectF) -> None:
@@ -186,6 +201,8 @@ def beside(view: Shown, painter: QPainter, rect: QRectF) -> None:
     foot = QRectF(rect.left(), rect.bottom() - high, rect.width(), high)
     painter.fillRect(foot, colour("paper"))
     line = foot.adjusted(7, 0, -6, 0)
-    name = painter.fontMetrics().elidedText(f"Donor · {view.beside.title}", Qt.TextElideMode.ElideRight, int(line.width()))
+    name = painter.fontMetrics().elidedText(
+        f"Donor · {view.beside.title}", Qt.TextElideMode.ElideRight, int(line.width())
+    )
     painter.setPen(colour("ink"))
     painter.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)

@@ -44,8 +44,15 @@ class ViewBar(QWidget):
         self.shading.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.wire = tool("spline", "Wire", lambda: view.set_look(wire=self.wire.isChecked()), True)
         self.grid = tool("grid-3x3", "Ground grid", lambda: view.set_look(grid=self.grid.isChecked()), True)
-        self.ruler = tool("ruler", "Dimensions", lambda: view.set_look(dimensions=self.ruler.isChecked()), True)
-        self.figure = tool("person-standing", "Standing figure, 1.80 m", lambda: view.set_figure(self.figure.isChecked()), True)
+        self.ruler = tool(
+            "ruler", "Dimensions", lambda: view.set_look(dimensions=self.ruler.isChecked()), True
+        )
+        self.figure = tool(
+            "person-standing",
+            "Standing figure, 1.80 m",
+            lambda: view.set_figure(self.figure.isChecked()),
+            True,
+        )
         for button, on in ((self.grid, True), (self.ruler, True), (self.figure, True)):
             button.setChecked(on)
         for button in (self.shading, self.wire, self.grid, self.ruler, self.figure):

@@ -40,7 +40,9 @@ def label(text: str, role: str = "", size: float = 0.0, weight: int = 400, wrap:
 
 
 class NameLabel(QLabel):
-    """Text of any length: it takes the room there is, ends in … where that is too little, and is whole in its tip."""
+    """Text of any length: it takes the room there is, ends in … where that is too little, and is whole in its
+    tip.
+    """
 
     def __init__(self, size: float = 0.0, weight: int = 600, role: str = "") -> None:
         super().__init__()
@@ -58,7 +60,9 @@ class NameLabel(QLabel):
         painter.drawText(self.rect(), self.alignment() | Qt.AlignmentFlag.AlignVCenter, shown)
 
 
-def button(text: str, action: Callable[[], object], kind: str = "", icon_name: str = "", tip: str = "") -> QPushButton:
+def button(
+    text: str, action: Callable[[], object], kind: str = "", icon_name: str = "", tip: str = ""
+) -> QPushButton:
     """A push button."""
     out = QPushButton(text)
     if kind:
@@ -114,8 +118,8 @@ def row(*widgets: QWidget | str | int, spacing: int = 6) -> QWidget:
 def empty(box: QLayout) -> None:
     """Take everything out of a layout and let it go.
 
-    Hidden, not made an orphan: a layout's wish to show what it was just given is still on its way, and would open an orphan
-    as a window of its own.
+    Hidden, not made an orphan: a layout's wish to show what it was just given is still on its way, and would
+    open an orphan as a window of its own.
     """
     while box.count():
         item = box.takeAt(0)
@@ -126,7 +130,9 @@ def empty(box: QLayout) -> None:
 
 
 class NumberField(QLineEdit):
-    """A number a person can type; wrong input is shown and not passed on. Emits `entered` once it is right."""
+    """A number a person can type; wrong input is shown and not passed on. Emits `entered` once it is
+    right.
+    """
 
     entered = pyqtSignal(float)
 

@@ -1,4 +1,6 @@
-"""Entries of a menu with columns: a title, what it takes, and what it expects below; for the pointer and for the keyboard."""
+"""Entries of a menu with columns: a title, what it takes, and what it expects below; for the pointer and for
+the keyboard.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""Verdict marks: told apart by shape as well as colour. Ring with tick, diamond with question mark, square with bar."""
+"""Verdict marks: told apart by shape as well as colour. Ring with tick, diamond with question mark, square
+with bar.
+"""
 
 from __future__ import annotations
 

@@ -6,7 +6,14 @@ from collections.abc import Sequence
 from typing import TypeVar
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QTableWidget, QTreeWidget, QTreeWidgetItem
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QTableView,
+    QTableWidget,
+    QTreeWidget,
+    QTreeWidgetItem,
+)
 
 from customs_desktop.style.theme import font, icon, span
 
@@ -43,7 +50,9 @@ def stretched(tree: QTreeWidget, column: int) -> None:
     assert head is not None
     head.setStretchLastSection(False)
     for k in range(tree.columnCount()):
-        head.setSectionResizeMode(k, QHeaderView.ResizeMode.Stretch if k == column else QHeaderView.ResizeMode.ResizeToContents)
+        head.setSectionResizeMode(
+            k, QHeaderView.ResizeMode.Stretch if k == column else QHeaderView.ResizeMode.ResizeToContents
+        )
 
 
 def listing(heads: Sequence[str], name: str, widths: Sequence[int]) -> QTableWidget:
@@ -70,7 +79,9 @@ def fill_tree(tree: QTreeWidget, root: str, files: list[tuple[str, str]]) -> dic
                 folders["/".join(parts[: depth - 1])].addChild(made)
                 folders[name] = made
         leaf = QTreeWidgetItem([parts[-1], what])
-        leaf.setIcon(0, icon("image" if what == "texture" else "file-box" if what.startswith("model") else "file"))
+        leaf.setIcon(
+            0, icon("image" if what == "texture" else "file-box" if what.startswith("model") else "file")
+        )
         folders["/".join(parts[:-1])].addChild(leaf)
         out[path] = leaf
     tree.expandAll()

@@ -1,4 +1,6 @@
-"""COLLADA 1.4 and 1.5: in through libassimp, out (1.4.1) by a writer of our own. Source: Khronos Group, "COLLADA – Digital Asset Schema Release 1.4.1"."""
+"""COLLADA 1.4 and 1.5: in through libassimp, out (1.4.1) by a writer of our own. Source: Khronos Group,
+"COLLADA – Digital Asset Schema Release 1.4.1".
+"""
 
 from __future__ import annotations
 
@@ -19,9 +21,7 @@ register(
         title="COLLADA",
         endings=(".dae", ".zae"),
         convention=Convention(v="up", stated="format"),
-        carries=frozenset(
-            {"hierarchy", "skins", "clips", "colours", "normals", "texcoords", "materials"}
-        ),
+        carries=frozenset({"hierarchy", "skins", "clips", "colours", "normals", "texcoords", "materials"}),
         looks_like=_looks_like,
         read=read_collada,
         write=write_collada,
@@ -29,4 +29,4 @@ register(
         image_forms=("png", "jpeg", "tga", "bmp", "dds"),
         texture_roles=tuple(PLACES),
     )
-)  # fmt: skip
+)

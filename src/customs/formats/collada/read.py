@@ -23,7 +23,9 @@ PROPERTIES: Mapping[str, int] = {
     "AI_CONFIG_IMPORT_REMOVE_EMPTY_BONES": 0,
 }
 FRONTS: Mapping[str, tuple[Axis, Axis]] = {"X_UP": ("+X", "+Z"), "Y_UP": ("+Y", "+Z"), "Z_UP": ("+Z", "-Y")}
-"""Up and front by the up_axis element (schema 1.4.1, "up_axis": right −Y, +X, +X; up +X, +Y, +Z; in +Z, +Z, −Y)."""
+"""Up and front by the up_axis element (schema 1.4.1, "up_axis": right −Y, +X, +X; up +X, +Y, +Z; in +Z, +Z,
+−Y).
+"""
 HEAD_BYTES = 1 << 20
 MOST_UNPACKED = 1 << 30
 BROKEN = (
@@ -34,7 +36,9 @@ BROKEN = (
 
 
 def read_collada(source: Source) -> Scene:
-    """The scene of a COLLADA document, or of one in an archive. Raises ReadError, LimitError, ToolError, UnsupportedError."""
+    """The scene of a COLLADA document, or of one in an archive. Raises ReadError, LimitError, ToolError,
+    UnsupportedError.
+    """
     head = decode_text(_head(source))
     imported = read_through(source, PROPERTIES, "Collada")
     return _named(scene_of(imported, source, stated_convention(head, source)), source)
@@ -45,10 +49,15 @@ def _named(scene: Scene, source: Source) -> Scene:
     if source.data[:2] == b"PK":
         return scene
     said = re.findall(r"<animation_clip\b[^<>]*>", decode_text(source.data))
-    names = [re.search(r"\bname\s*=\s*[\"']([^\"']+)", tag) or re.search(r"\bid\s*=\s*[\"']([^\"']+)", tag) for tag in said]
+    names = [
+        re.search(r"\bname\s*=\s*[\"']([^\"']+)", tag) or re.search(r"\bid\s*=\s*[\"']([^\"']+)", tag)
+        for tag in said
+    ]
     if len(names) != len(scene.clips) or not all(names):
         return scene
-    clips = tuple(replace(c, name=html.unescape(n.group(1))) for c, n in zip(scene.clips, names) if n is not None)
+    clips = tuple(
+        replace(c, name=html.unescape(n.group(1))) for c, n in zip(scene.clips, names) if n is not None
+    )
     return replace(scene, clips=clips)
 
 
@@ -60,19 +69,28 @@ def _head(source: Source) -> bytes:
         with zipfile.ZipFile(io.BytesIO(source.data)) as archive:
             if sum(i.file_size for i in archive.infolist()) > MOST_UNPACKED:
                 raise source.error(
-                    "", "unpacks to more than 1 GiB", "a smaller archive", "Unpack it yourself and take the .dae."
+                    "",
+                    "unpacks to more than 1 GiB",
+                    "a smaller archive",
+                    "Unpack it yourself and take the .dae.",
                 )
             names = [n for n in archive.namelist() if n.lower().endswith(".dae")]
             if not names:
-                raise source.error("", "an archive without a .dae", "a COLLADA document in it", "Export it again.")
+                raise source.error(
+                    "", "an archive without a .dae", "a COLLADA document in it", "Export it again."
+                )
             with archive.open(names[0]) as f:
                 return f.read(HEAD_BYTES)
     except BROKEN as problem:
-        raise source.error("", f"an archive that cannot be opened ({problem})", "a sound one", "Export it again.") from None
+        raise source.error(
+            "", f"an archive that cannot be opened ({problem})", "a sound one", "Export it again."
+        ) from None
 
 
 def stated_convention(text: str, source: Source) -> Convention:
-    """What the asset element says of up and unit; COLLADA is right-handed, Y up and in metres where it says nothing."""
+    """What the asset element says of up and unit; COLLADA is right-handed, Y up and in metres where it says
+    nothing.
+    """
     start = re.search(r"<asset\b", text)
     end = text.find("</asset>", start.start()) if start else -1
     body = text[start.start() : end] if start and end >= 0 else ""
@@ -89,4 +107,6 @@ def stated_convention(text: str, source: Source) -> Convention:
             source.remark(f"a unit of {unit.group(1)} metres cannot be; read as one metre")
             size = 1.0
     axes = FRONTS[up.group(1) if up else "Y_UP"]
-    return Convention(up=axes[0], faces=axes[1], metres_per_unit=size, v="up", stated="file" if body else "format")
+    return Convention(
+        up=axes[0], faces=axes[1], metres_per_unit=size, v="up", stated="file" if body else "format"
+    )

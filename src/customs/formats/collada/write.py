@@ -1,4 +1,5 @@
-"""Writing COLLADA 1.4.1: up and unit stated, skins with any number of influences, clips as matrices at their keys.
+"""Writing COLLADA 1.4.1: up and unit stated, skins with any number of influences, clips as matrices at their
+keys.
 
 Source: Khronos Group, "COLLADA – Digital Asset Schema Release 1.4.1".
 """
@@ -53,7 +54,9 @@ def write_collada(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
 def _asset(root: Element, scene: Scene) -> None:
     c: Convention = scene.convention
     if c.hand != "right" or c.up not in UPS:
-        raise WriteError(f"{c.hand}-handed numbers with {c.up} up", "right-handed, X, Y or Z up", "Choose FBX or glTF.")
+        raise WriteError(
+            f"{c.hand}-handed numbers with {c.up} up", "right-handed, X, Y or Z up", "Choose FBX or glTF."
+        )
     asset = SubElement(root, "asset")
     who = SubElement(asset, "contributor")
     SubElement(who, "authoring_tool").text = "Customs"
@@ -73,7 +76,14 @@ def _visual(root: Element, scene: Scene) -> None:
     for n, up, _ in walk(scene):
         node = scene.nodes[n]
         kind = "JOINT" if n in joints else "NODE"
-        e = SubElement(made[up] if up >= 0 else visual, "node", id=f"node-{n}", sid=f"joint-{n}", name=node.name, type=kind)
+        e = SubElement(
+            made[up] if up >= 0 else visual,
+            "node",
+            id=f"node-{n}",
+            sid=f"joint-{n}",
+            name=node.name,
+            type=kind,
+        )
         made[n] = e
         SubElement(e, "matrix", sid="transform").text = floats(local_matrix(node).reshape(1, 16))
         if node.mesh is None:
@@ -101,7 +111,9 @@ def _clips(root: Element, scene: Scene) -> None:
     animations, clips = SubElement(root, "library_animations"), Element("library_animation_clips")
     for k, clip in enumerate(scene.clips):
         ids = _animations(animations, scene, clip, k)
-        entry = SubElement(clips, "animation_clip", id=f"clip-{k}", name=clip.name, start="0", end=f"{clip.seconds:.9g}")
+        entry = SubElement(
+            clips, "animation_clip", id=f"clip-{k}", name=clip.name, start="0", end=f"{clip.seconds:.9g}"
+        )
         for id_ in ids:
             SubElement(entry, "instance_animation", url=f"#{id_}")
     root.append(clips)
@@ -120,9 +132,15 @@ def _animations(library: Element, scene: Scene, clip: Clip, number: int) -> list
         _source(part, f"{name}-in", floats(times.reshape(-1, 1)), len(times), 1, "TIME", "float")
         _source(part, f"{name}-out", floats(matrices), len(times) * 16, 16, "TRANSFORM", "float4x4")
         kinds = SubElement(part, "source", id=f"{name}-kind")
-        SubElement(kinds, "Name_array", id=f"{name}-kinds", count=str(len(times))).text = "LINEAR " * len(times)
+        SubElement(kinds, "Name_array", id=f"{name}-kinds", count=str(len(times))).text = "LINEAR " * len(
+            times
+        )
         reader = SubElement(
-            SubElement(kinds, "technique_common"), "accessor", source=f"#{name}-kinds", count=str(len(times)), stride="1"
+            SubElement(kinds, "technique_common"),
+            "accessor",
+            source=f"#{name}-kinds",
+            count=str(len(times)),
+            stride="1",
         )
         SubElement(reader, "param", name="INTERPOLATION", type="name")
         sampler = SubElement(part, "sampler", id=f"{name}-sampler")
@@ -138,7 +156,8 @@ def _key_times(clip: Clip, node: int) -> npt.NDArray[np.float64]:
     steps = [c.times.astype(np.float64) for c in mine if c.interpolation == "step"]
     held = [t[1:] - np.minimum(HAIR, np.diff(t) / 2) for t in steps]
     times = np.unique(np.concatenate([*(c.times.astype(np.float64) for c in mine), *held]))
-    # Between keys readers draw straight lines through the numbers of a matrix, which squashes what turns far between two.
+    # Between keys readers draw straight lines through the numbers of a matrix, which squashes what turns far
+    # between two.
     if any(c.interpolation != "linear" or c.path == "rotation" for c in mine) and len(times) > 1:
         times = with_frames(times, frame_rate(clip))
     return times

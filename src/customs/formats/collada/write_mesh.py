@@ -56,14 +56,18 @@ def _columns(parts: list[Primitive]) -> dict[str, Array]:
 
 
 def add_geometry(library: Element, scene: Scene, number: int, mesh: Mesh) -> None:
-    """One mesh: shared vertices, a group of triangles for each part. Raises WriteError for points and lines."""
+    """One mesh: shared vertices, a group of triangles for each part. Raises WriteError for points and
+    lines.
+    """
     parts = [p for p in mesh.primitives if p.mode in TRIANGLE_MODES]
     if len(parts) < len(mesh.primitives) or not parts:
         raise WriteError(f"mesh {mesh.name} has points or lines", "faces", "Add Drop broken.")
     e = SubElement(SubElement(library, "geometry", id=f"mesh-{number}", name=mesh.name), "mesh")
     table = _columns(parts)
     for name, values in table.items():
-        letters = {"uv0": "ST", "uv1": "ST", "colour": "RGBA"}.get(name, "ST" if name.startswith("uv") else "XYZ")
+        letters = {"uv0": "ST", "uv1": "ST", "colour": "RGBA"}.get(
+            name, "ST" if name.startswith("uv") else "XYZ"
+        )
         _source(e, f"mesh-{number}-{name}", values, letters)
     vertices = SubElement(e, "vertices", id=f"mesh-{number}-vertices")
     SubElement(vertices, "input", semantic="POSITION", source=f"#mesh-{number}-position")
@@ -76,34 +80,50 @@ def add_geometry(library: Element, scene: Scene, number: int, mesh: Mesh) -> Non
             group.set("material", f"material-{p.material}")
         SubElement(group, "input", semantic="VERTEX", source=f"#mesh-{number}-vertices", offset="0")
         for name in table:
-            semantic = {"normal": "NORMAL", "colour": "COLOR"}.get(name, "TEXCOORD" if name.startswith("uv") else "")
+            semantic = {"normal": "NORMAL", "colour": "COLOR"}.get(
+                name, "TEXCOORD" if name.startswith("uv") else ""
+            )
             if semantic:
-                given = SubElement(group, "input", semantic=semantic, source=f"#mesh-{number}-{name}", offset="0")
+                given = SubElement(
+                    group, "input", semantic=semantic, source=f"#mesh-{number}-{name}", offset="0"
+                )
                 if semantic == "TEXCOORD":
                     given.set("set", name[2:])
         SubElement(group, "p").text = integers(faces)
 
 
 def add_skin(library: Element, scene: Scene, node: int) -> None:
-    """The controller of a skinned node: joints by their sid, inverse bind matrices, weights of every vertex."""
+    """The controller of a skinned node: joints by their sid, inverse bind matrices, weights of every
+    vertex.
+    """
     where = scene.nodes[node]
     assert where.skin is not None and where.mesh is not None
     skin, mesh, id_ = scene.skins[where.skin], scene.meshes[where.mesh], f"skin-{node}"
-    e = SubElement(SubElement(library, "controller", id=id_, name=skin.name), "skin", source=f"#mesh-{where.mesh}")
+    e = SubElement(
+        SubElement(library, "controller", id=id_, name=skin.name), "skin", source=f"#mesh-{where.mesh}"
+    )
     SubElement(e, "bind_shape_matrix").text = floats(np.eye(4).reshape(1, 16))
     names = SubElement(e, "source", id=f"{id_}-joints")
     SubElement(names, "Name_array", id=f"{id_}-names", count=str(len(skin.joints))).text = " ".join(
         f"joint-{j}" for j in skin.joints
     )
     reader = SubElement(
-        SubElement(names, "technique_common"), "accessor", source=f"#{id_}-names", count=str(len(skin.joints)), stride="1"
+        SubElement(names, "technique_common"),
+        "accessor",
+        source=f"#{id_}-names",
+        count=str(len(skin.joints)),
+        stride="1",
     )
     SubElement(reader, "param", name="JOINT", type="name")
     binds = SubElement(e, "source", id=f"{id_}-binds")
     flat = skin.inverse_bind.reshape(len(skin.joints), 16)
     SubElement(binds, "float_array", id=f"{id_}-binds-array", count=str(flat.size)).text = floats(flat)
     reader = SubElement(
-        SubElement(binds, "technique_common"), "accessor", source=f"#{id_}-binds-array", count=str(len(flat)), stride="16"
+        SubElement(binds, "technique_common"),
+        "accessor",
+        source=f"#{id_}-binds-array",
+        count=str(len(flat)),
+        stride="16",
     )
     SubElement(reader, "param", name="TRANSFORM", type="float4x4")
     counts, pairs, values = _influences(mesh)

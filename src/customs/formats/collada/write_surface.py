@@ -38,7 +38,9 @@ class SurfaceWriter:
                 image = self.scene.images[i]
                 ending = texture_format(delivered_form(image, self.scene.wishes)).endings[0]
                 path = self.options.image_path.get(i) or f"{image.name}{ending}"
-                SubElement(SubElement(images, "image", id=f"image-{i}", name=image.name), "init_from").text = quote(path)
+                SubElement(
+                    SubElement(images, "image", id=f"image-{i}", name=image.name), "init_from"
+                ).text = quote(path)
         materials, effects = SubElement(root, "library_materials"), SubElement(root, "library_effects")
         for i, m in enumerate(self.scene.materials):
             entry = SubElement(materials, "material", id=f"material-{i}", name=m.name)
@@ -49,7 +51,9 @@ class SurfaceWriter:
         profile = SubElement(SubElement(library, "effect", id=f"effect-{number}"), "profile_COMMON")
         uses = {PLACES[r]: u for r, u in material.textures.items() if r in PLACES}
         for place, use in uses.items():
-            surface = SubElement(SubElement(profile, "newparam", sid=f"{place}-surface"), "surface", type="2D")
+            surface = SubElement(
+                SubElement(profile, "newparam", sid=f"{place}-surface"), "surface", type="2D"
+            )
             SubElement(surface, "init_from").text = f"image-{use.image}"
             sampler = SubElement(SubElement(profile, "newparam", sid=f"{place}-sampler"), "sampler2D")
             SubElement(sampler, "source").text = f"{place}-surface"

@@ -23,7 +23,18 @@ register(
         endings=(".fbx",),
         convention=Convention(metres_per_unit=0.01, v="up", stated="format"),
         carries=frozenset(
-            {"hierarchy", "skins", "clips", "morphs", "colours", "normals", "tangents", "texcoords", "materials", "polygons"}
+            {
+                "hierarchy",
+                "skins",
+                "clips",
+                "morphs",
+                "colours",
+                "normals",
+                "tangents",
+                "texcoords",
+                "materials",
+                "polygons",
+            }
         ),
         looks_like=_looks_like,
         read=read_fbx,
@@ -32,4 +43,4 @@ register(
         image_forms=("png", "jpeg", "tga", "bmp", "dds"),
         texture_roles=tuple(PROPERTIES),
     )
-)  # fmt: skip
+)

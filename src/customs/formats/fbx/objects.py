@@ -71,7 +71,9 @@ class Objects:
     made: int = 0
 
     def add(self, kind: str, name: str, group: str, sort: str) -> tuple[int, Record]:
-        """(number, record) of a new object: `kind` its node, `group` the class behind its name, `sort` its sub-kind."""
+        """(number, record) of a new object: `kind` its node, `group` the class behind its name, `sort` its
+        sub-kind.
+        """
         self.made += 1
         id_ = FIRST + self.made
         record = Record(kind, [Long(id_), titled(name, group), sort])

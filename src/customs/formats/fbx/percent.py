@@ -1,7 +1,8 @@
 """Morph weights at rest of an FBX: the library that reads the rest says nothing of them.
 
-Binary files are records of (end, count of properties, their length, name, properties, records inside), counts of 32 bits
-below version 7500 and of 64 bits from there; text files say the same in braces. Only the few records that matter are looked into.
+Binary files are records of (end, count of properties, their length, name, properties, records inside), counts
+of 32 bits below version 7500 and of 64 bits from there; text files say the same in braces. Only the few
+records that matter are looked into.
 """
 
 from __future__ import annotations
@@ -78,12 +79,18 @@ def _percent(data: bytes, span: tuple[int, int], wide: bool) -> float:
         if name == b"DeformPercent" and values:
             out = float(values[0] or 0)
         elif name == b"Properties70":
-            rows = [row for _, row, _ in _records(data, *inside, wide) if len(row) > 4 and row[0] == b"DeformPercent"]
+            rows = [
+                row
+                for _, row, _ in _records(data, *inside, wide)
+                if len(row) > 4 and row[0] == b"DeformPercent"
+            ]
             out = float(rows[-1][4] or 0) if rows else out
     return out
 
 
-def _records(data: bytes, at: int, end: int, wide: bool) -> Iterator[tuple[bytes, list[Value], tuple[int, int]]]:
+def _records(
+    data: bytes, at: int, end: int, wide: bool
+) -> Iterator[tuple[bytes, list[Value], tuple[int, int]]]:
     """(name, properties, where the records inside lie) of records one after another."""
     form = "<QQQB" if wide else "<IIIB"
     size = struct.calcsize(form)
@@ -121,9 +128,15 @@ def _title(value: Value) -> str:
     return value.partition(b"\0\x01")[0].decode("utf-8", "replace") if isinstance(value, bytes) else ""
 
 
-# Gaps stay within a line and lines are tried from their start, so that no run of blanks is walked through twice.
-OBJECT = re.compile(r'^[ \t]*(?:Model|Deformer):[ \t]*(\d{1,20}),[ \t]*"(?:[A-Za-z]+::)?([^"\n]*)",[ \t]*"(\w+)"', re.MULTILINE)
-PERCENT = re.compile(r'^[ \t]*(?:\w+:[ \t]*"DeformPercent",[^\n]*?,|DeformPercent:)[ \t]*([-\d.eE+]+)[ \t\r]*$', re.MULTILINE)
+# Gaps stay within a line and lines are tried from their start, so that no run of blanks is walked through
+# twice.
+OBJECT = re.compile(
+    r'^[ \t]*(?:Model|Deformer):[ \t]*(\d{1,20}),[ \t]*"(?:[A-Za-z]+::)?([^"\n]*)",[ \t]*"(\w+)"',
+    re.MULTILINE,
+)
+PERCENT = re.compile(
+    r'^[ \t]*(?:\w+:[ \t]*"DeformPercent",[^\n]*?,|DeformPercent:)[ \t]*([-\d.eE+]+)[ \t\r]*$', re.MULTILINE
+)
 LINK = re.compile(r'^[ \t]*C:[ \t]*"OO",[ \t]*(\d{1,20}),[ \t]*(\d{1,20})', re.MULTILINE)
 
 

@@ -1,4 +1,6 @@
-"""FBX as a scene: what the file says of its axes, unit and frame rate is kept, nothing is turned on the way."""
+"""FBX as a scene: what the file says of its axes, unit and frame rate is kept, nothing is turned on the
+way.
+"""
 
 from __future__ import annotations
 
@@ -41,14 +43,18 @@ def _at_rest(scene: Scene, percents: Mapping[str, Mapping[str, float]]) -> Scene
         said = percents.get(node.name, {})
         names = scene.meshes[node.mesh].target_names if node.mesh is not None and said else ()
         # A target is called after its channel, or after the channel and its shape.
-        weights = [next((v for k, v in said.items() if n == k or n.startswith(k + ".")), 0.0) / 100 for n in names]
+        weights = [
+            next((v for k, v in said.items() if n == k or n.startswith(k + ".")), 0.0) / 100 for n in names
+        ]
         nodes.append(replace(node, weights=frozen(weights)) if any(weights) else node)
     return replace(scene, nodes=tuple(nodes))
 
 
 def stated_convention(said: Mapping[str, Any], source: Source) -> Convention:
-    """Axes and unit of the file's global settings: UpAxis, FrontAxis and CoordAxis are 0, 1, 2 for X, Y, Z, each with a
-    sign; CoordAxis points to the viewer's right while the asset faces him; UnitScaleFactor is centimetres a unit."""
+    """Axes and unit of the file's global settings: UpAxis, FrontAxis and CoordAxis are 0, 1, 2 for X, Y, Z,
+    each with a sign; CoordAxis points to the viewer's right while the asset faces him; UnitScaleFactor is
+    centimetres a unit.
+    """
     numbers = [said.get(f"{name}Axis") for name in ("Up", "Front", "Coord")]
     signs = [said.get(f"{name}AxisSign", 1) for name in ("Up", "Front", "Coord")]
     # The library hands it on as a 32-bit number: seven digits are what it holds.
@@ -63,6 +69,10 @@ def stated_convention(said: Mapping[str, Any], source: Source) -> Convention:
     names = [f"{'+' if s >= 0 else '-'}{'XYZ'[n or 0]}" for n, s in zip(numbers, signs)]
     hand = "right" if np.dot(np.cross(side, up), front) > 0 else "left"
     return Convention(
-        up=cast(Axis, names[0]), faces=cast(Axis, names[1]), hand=cast(Any, hand), metres_per_unit=unit,
-        v="up", stated="file",
-    )  # fmt: skip
+        up=cast(Axis, names[0]),
+        faces=cast(Axis, names[1]),
+        hand=cast(Any, hand),
+        metres_per_unit=unit,
+        v="up",
+        stated="file",
+    )

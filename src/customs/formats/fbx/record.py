@@ -1,5 +1,5 @@
-"""FBX binary node records, version 7400. There is no open standard: the layout is common practice, known from public
-descriptions of the file, and every file written is judged by another program's reading."""
+"""FBX binary node records, version 7400. There is no open standard: the layout is common practice, known from
+public descriptions of the file, and every file written is judged by another program's reading."""
 
 from __future__ import annotations
 

@@ -133,7 +133,12 @@ def _header(scene: Scene) -> list[Record]:
     for name, text in (("Title", scene.name), ("Subject", ""), ("Author", ""), ("Keywords", ""), ("Revision", ""),
                        ("Comment", scene.copyright)):  # fmt: skip
         meta.add(name, text)
-    return [head, Record("FileId", [FILE_ID]), Record("CreationTime", [CREATED]), Record("Creator", [CREATOR])]
+    return [
+        head,
+        Record("FileId", [FILE_ID]),
+        Record("CreationTime", [CREATED]),
+        Record("Creator", [CREATOR]),
+    ]
 
 
 def _settings(convention: Convention, scene: Scene, rate: float) -> Record:

@@ -14,7 +14,19 @@ from customs.scene.model import Channel, Clip, Scene
 from customs.scene.transforms import continuous, matrix_quaternion, quaternion_matrix
 
 F64 = npt.NDArray[np.float64]
-RATE_MODES = {120.0: 1, 100.0: 2, 60.0: 3, 50.0: 4, 48.0: 5, 30.0: 6, 25.0: 10, 24.0: 11, 1000.0: 12, 96.0: 15, 72.0: 16}
+RATE_MODES = {
+    120.0: 1,
+    100.0: 2,
+    60.0: 3,
+    50.0: 4,
+    48.0: 5,
+    30.0: 6,
+    25.0: 10,
+    24.0: 11,
+    1000.0: 12,
+    96.0: 15,
+    72.0: 16,
+}
 """TimeMode by frames a second (common practice); 14 is any other."""
 PROPERTIES = {
     "translation": ("T", "Lcl Translation"),
@@ -32,11 +44,19 @@ def clip_rate(clip: Clip) -> float:
     return float(said) if isinstance(said, int | float) and 0 < said <= 1000 else frame_rate(clip)
 
 
-def add_clip(scene: Scene, clip: Clip, models: list[int], shapes: dict[int, list[int]], objects: Objects) -> None:
+def add_clip(
+    scene: Scene, clip: Clip, models: list[int], shapes: dict[int, list[int]], objects: Objects
+) -> None:
     """One animation stack with one layer; every channel as curves."""
     stack, record = objects.add("AnimationStack", clip.name, "AnimStack", "")
     end = clip.seconds
-    table(record, time("LocalStart", 0.0), time("LocalStop", end), time("ReferenceStart", 0.0), time("ReferenceStop", end))
+    table(
+        record,
+        time("LocalStart", 0.0),
+        time("LocalStop", end),
+        time("ReferenceStart", 0.0),
+        time("ReferenceStop", end),
+    )
     layer, record = objects.add("AnimationLayer", clip.name, "AnimLayer", "")
     table(record)
     objects.link(layer, stack)
@@ -84,7 +104,9 @@ def _angle_error(channel: Channel, times: F64, angles: F64) -> float:
     return float(np.degrees(2 * np.arccos(dot)).max(initial=0.0))
 
 
-def _curves(times: F64, values: F64, short: str, model: int, property_: str, layer: int, objects: Objects) -> None:
+def _curves(
+    times: F64, values: F64, short: str, model: int, property_: str, layer: int, objects: Objects
+) -> None:
     node, record = objects.add("AnimationCurveNode", short, "AnimCurveNode", "")
     table(record, *(number(f"d|{axis}", values[0, k], "A") for k, axis in enumerate("XYZ")))
     objects.link(node, layer)

@@ -23,7 +23,9 @@ PROPERTIES = {
     "occlusion": "AmbientColor",
     "metallic": "ReflectionFactor",
 }
-"""Material properties textures are connected to, by role; FBX has no place for other roles (common practice)."""
+"""Material properties textures are connected to, by role; FBX has no place for other roles (common
+practice).
+"""
 
 
 def phong_exponent(roughness: float) -> float:
@@ -120,7 +122,9 @@ class MaterialWriter:
             if image.there:
                 content = encode(image, how)
         if not path:
-            raise WriteError(f"texture {image.name} has no file", "bytes, or a path beside the model", file=image.uri)
+            raise WriteError(
+                f"texture {image.name} has no file", "bytes, or a path beside the model", file=image.uri
+            )
         id_, record = self.objects.add("Video", image.name, "Video", "Clip")
         record.add("Type", "Clip")
         table(record, setting("Path", "KString", "XRefUrl", "", path))

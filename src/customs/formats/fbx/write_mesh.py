@@ -30,8 +30,8 @@ class Points:
 
 @dataclass(frozen=True, eq=False)
 class Corners:
-    """The corners of all polygons: `point` (C,), `size` (F,) and per polygon the primitive `part` (F,), each corner's vertex
-    in its primitive by `row` (C,)."""
+    """The corners of all polygons: `point` (C,), `size` (F,) and per polygon the primitive `part` (F,), each
+    corner's vertex in its primitive by `row` (C,)."""
 
     point: Array
     size: Array
@@ -40,10 +40,14 @@ class Corners:
 
 
 def add_geometry(mesh: Mesh, objects: Objects, model: int) -> tuple[int, Points, list[int]]:
-    """(geometry's number, its points, its morph channels' numbers). Raises WriteError for points and lines."""
+    """(geometry's number, its points, its morph channels' numbers). Raises WriteError for points and
+    lines.
+    """
     parts = [p for p in mesh.primitives if p.mode in TRIANGLE_MODES]
     if len(parts) < len(mesh.primitives) or not parts:
-        raise WriteError(f"mesh {mesh.name} has points or lines", "faces, which is all FBX meshes hold", "Add Drop broken.")
+        raise WriteError(
+            f"mesh {mesh.name} has points or lines", "faces, which is all FBX meshes hold", "Add Drop broken."
+        )
     points, corners = _gather(parts)
     id_, record = objects.add("Geometry", mesh.name, "Geometry", "Mesh")
     record.add("Properties70")
@@ -129,7 +133,10 @@ def _layers(record: Record, parts: list[Primitive], corners: Corners) -> list[tu
         _uvs(record, parts, corners, k)
         out.append(("LayerElementUV", k))
     for k in range(max(len(p.colours) for p in parts)):
-        white = [p.colours[k][f] if k < len(p.colours) else np.ones((len(f), 4)) for p, f in zip(parts, corners.rows)]
+        white = [
+            p.colours[k][f] if k < len(p.colours) else np.ones((len(f), 4))
+            for p, f in zip(parts, corners.rows)
+        ]
         first, inverse = unique_rows([np.concatenate(white).astype(np.float32)])
         element = _element(record, "LayerElementColor", k, 101, f"colour {k}")
         element.add("ReferenceInformationType", "IndexToDirect")
@@ -177,7 +184,10 @@ def _tangents(record: Record, parts: list[Primitive], corners: Corners) -> list[
 
 
 def _uvs(record: Record, parts: list[Primitive], corners: Corners, k: int) -> None:
-    each = [p.texcoords[k][f] if k < len(p.texcoords) else np.zeros((len(f), 2)) for p, f in zip(parts, corners.rows)]
+    each = [
+        p.texcoords[k][f] if k < len(p.texcoords) else np.zeros((len(f), 2))
+        for p, f in zip(parts, corners.rows)
+    ]
     values = np.concatenate(each).astype(np.float32)
     first, inverse = unique_rows([values])
     element = _element(record, "LayerElementUV", k, 101, f"UV {k}")

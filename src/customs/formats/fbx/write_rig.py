@@ -17,11 +17,14 @@ from customs.scene.tree import mesh_nodes
 F64 = npt.NDArray[np.float64]
 
 
-def add_skin(skin: Skin, points: Points, geometry: int, mesh_world: F64, models: list[int], objects: Objects) -> dict[int, F64]:
+def add_skin(
+    skin: Skin, points: Points, geometry: int, mesh_world: F64, models: list[int], objects: Objects
+) -> dict[int, F64]:
     """A cluster for every joint, with or without weights; the joints' bind matrices (4, 4) by node.
 
-    A cluster keeps where its joint was (TransformLink) and the mesh in the joint's space (Transform): the second is the
-    inverse bind matrix, and TransformLink = mesh · inverse bind⁻¹, so that the mesh stands where it was bound.
+    A cluster keeps where its joint was (TransformLink) and the mesh in the joint's space (Transform): the
+    second is the inverse bind matrix, and TransformLink = mesh · inverse bind⁻¹, so that the mesh stands
+    where it was bound.
     """
     id_, record = objects.add("Deformer", skin.name, "Deformer", "Skin")
     record.add("Version", 101)

@@ -40,7 +40,13 @@ _GLB = Format(
 register(_GLB)
 register(
     replace(
-        _GLB, id="gltf", title="glTF", endings=(".gltf",), looks_like=_is_json, write=write_gltf, images_inside=False,
+        _GLB,
+        id="gltf",
+        title="glTF",
+        endings=(".gltf",),
+        looks_like=_is_json,
+        write=write_gltf,
+        images_inside=False,
         written=lambda scene: (".gltf", ".bin") if scene.meshes or scene.skins or scene.clips else (".gltf",),
     )
-)  # fmt: skip
+)

@@ -25,7 +25,9 @@ COMPONENTS: dict[int, np.dtype[Any]] = {
 """componentType to dtype: glTF 2.0, 3.6.2.2."""
 WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}
 ZERO_LIMIT = 1_000_000
-"""Most elements an accessor without a buffer view may ask for: it costs the file nothing to say a large number."""
+"""Most elements an accessor without a buffer view may ask for: it costs the file nothing to say a large
+number.
+"""
 
 
 class Accessors:
@@ -50,13 +52,17 @@ class Accessors:
         length = view.need_integer("byteLength", least=1)
         stride = view.integer("byteStride", 0) or 0
         if offset + length > len(buffer):
-            raise view.fail("byteLength", f"{offset} + {length}", f"at most the buffer's {len(buffer):,} bytes")
+            raise view.fail(
+                "byteLength", f"{offset} + {length}", f"at most the buffer's {len(buffer):,} bytes"
+            )
         if stride and not 4 <= stride <= 252:
             raise view.fail("byteStride", stride, "a stride of 4..252 bytes")
         return buffer[offset : offset + length], stride
 
     def raw(self, index: int) -> tuple[Array, bool]:
-        """(values (N, W) in the file's own type, normalized?) of an accessor. Raises ReadError, LimitError."""
+        """(values (N, W) in the file's own type, normalized?) of an accessor. Raises ReadError,
+        LimitError.
+        """
         item = self.items[index]
         kind = item.integer("componentType")
         if kind not in COMPONENTS:
@@ -90,14 +96,21 @@ class Accessors:
         if view is None:
             if count > ZERO_LIMIT:
                 raise LimitError(
-                    f"{count:,} zeros without data", f"at most {ZERO_LIMIT:,}", file=self.source.path, where=item.where
+                    f"{count:,} zeros without data",
+                    f"at most {ZERO_LIMIT:,}",
+                    file=self.source.path,
+                    where=item.where,
                 )
             return np.zeros((count, width), dtype=dtype)
         data, stride = self.view_bytes(view)
         return self._strided(item, data, stride, dtype, shape, count)
 
-    def _strided(self, item: Obj, data: memoryview, stride: int, dtype: np.dtype[Any], shape: str, count: int) -> Array:
-        """Elements over `data` with the column padding of glTF 2.0, 3.6.2.4 (matrix columns start on 4 bytes)."""
+    def _strided(
+        self, item: Obj, data: memoryview, stride: int, dtype: np.dtype[Any], shape: str, count: int
+    ) -> Array:
+        """Elements over `data` with the column padding of glTF 2.0, 3.6.2.4 (matrix columns start on 4
+        bytes).
+        """
         offset = item.integer("byteOffset", 0) or 0
         width = WIDTHS[shape]
         rows = {"MAT2": 2, "MAT3": 3, "MAT4": 4}.get(shape, width)
@@ -116,7 +129,9 @@ class Accessors:
         if columns == 1 and step == size:
             return np.frombuffer(data, dtype, count * width, offset).reshape(count, width)
         bytes_ = np.frombuffer(data, np.uint8)
-        view: Array = np.ndarray((count, columns, rows), dtype, bytes_, offset, (step, column_step, dtype.itemsize))
+        view: Array = np.ndarray(
+            (count, columns, rows), dtype, bytes_, offset, (step, column_step, dtype.itemsize)
+        )
         return view.reshape(count, width)
 
     def _sparse(self, dense: Array, sparse: Obj, dtype: np.dtype[Any], shape: str, count: int) -> Array:
@@ -150,7 +165,9 @@ class Accessors:
         return out
 
     def whole(self, index: int, width: int, where: Obj, name: str) -> Array:
-        """(N, width) in an unsigned integer type of the file's own size. Raises ReadError for anything else."""
+        """(N, width) in an unsigned integer type of the file's own size. Raises ReadError for anything
+        else.
+        """
         values, _ = self.raw(index)
         if values.dtype.kind != "u" or values.shape[1] != width:
             raise where.fail(name, f"accessor {index} of {values.dtype}", "unsigned integers")

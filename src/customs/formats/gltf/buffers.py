@@ -27,12 +27,21 @@ def open_document(source: Source) -> tuple[Any, memoryview | None]:
             raise source.error("header", f"it begins with {bytes(data[:4])!r}", f"{MAGIC!r}", todo)
         return parse_json(data, source), None
     if len(data) < HEADER.size:
-        raise source.error("header", f"{len(data)} bytes", "at least 12", "The file is cut off: fetch it again.")
+        raise source.error(
+            "header", f"{len(data)} bytes", "at least 12", "The file is cut off: fetch it again."
+        )
     _, version, length = HEADER.unpack_from(data)
     if version != 2:
-        raise UnsupportedError(f"GLB version {version}", "version 2", "Export as glTF 2.0.", source.path, "header")
+        raise UnsupportedError(
+            f"GLB version {version}", "version 2", "Export as glTF 2.0.", source.path, "header"
+        )
     if length > len(data):
-        raise source.error("header", f"length {length:,}", f"at most the {len(data):,} bytes there are", "The file is cut off.")
+        raise source.error(
+            "header",
+            f"length {length:,}",
+            f"at most the {len(data):,} bytes there are",
+            "The file is cut off.",
+        )
     if length < len(data):
         source.remark(f"{len(data) - length:,} bytes after the end of the GLB ignored")
     chunks = _chunks(data[:length], source)
@@ -49,7 +58,10 @@ def _chunks(data: memoryview, source: Source) -> list[tuple[bytes, memoryview]]:
         at += CHUNK.size
         if size > len(data) - at:
             raise source.error(
-                f"byte {at - CHUNK.size}", f"chunk of {size:,} bytes", f"at most {len(data) - at:,}", "It is cut off."
+                f"byte {at - CHUNK.size}",
+                f"chunk of {size:,} bytes",
+                f"at most {len(data) - at:,}",
+                "It is cut off.",
             )
         out.append((bytes(kind), data[at : at + size]))
         at += size

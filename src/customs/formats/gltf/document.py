@@ -16,7 +16,9 @@ TOO_DEEP = 64
 
 
 class Obj:
-    """A JSON object at a known place. Properties read are noted, so what is left over can be kept and reported."""
+    """A JSON object at a known place. Properties read are noted, so what is left over can be kept and
+    reported.
+    """
 
     def __init__(self, value: Any, where: str, source: Source) -> None:
         self.where = where
@@ -38,7 +40,9 @@ class Obj:
         self.seen.add(name)
         return self.value.get(name)
 
-    def integer(self, name: str, default: int | None = None, below: int | None = None, least: int = 0) -> int | None:
+    def integer(
+        self, name: str, default: int | None = None, below: int | None = None, least: int = 0
+    ) -> int | None:
         """A whole number in least..below−1, or `default` when absent."""
         value = self.raw(name)
         if value is None and name not in self.value:
@@ -67,14 +71,22 @@ class Obj:
             raise self.fail(name, value, f"a number {least}..{most}")
         return float(value)
 
-    def numbers(self, name: str, count: int | None, default: tuple[float, ...] | None = None) -> tuple[float, ...] | None:
+    def numbers(
+        self, name: str, count: int | None, default: tuple[float, ...] | None = None
+    ) -> tuple[float, ...] | None:
         """A list of `count` finite numbers (any count for None), or `default`."""
         value = self.raw(name)
         if value is None and name not in self.value:
             return default
         good = isinstance(value, list) and (count is None or len(value) == count)
-        if not good or not all(isinstance(x, int | float) and not isinstance(x, bool) and math.isfinite(x) for x in value):
-            raise self.fail(name, value, f"a list of {count if count is not None else ''} finite numbers".replace("  ", " "))
+        if not good or not all(
+            isinstance(x, int | float) and not isinstance(x, bool) and math.isfinite(x) for x in value
+        ):
+            raise self.fail(
+                name,
+                value,
+                f"a list of {count if count is not None else ''} finite numbers".replace("  ", " "),
+            )
         return tuple(float(x) for x in value)
 
     def integers(self, name: str, below: int) -> tuple[int, ...]:
@@ -133,7 +145,9 @@ class Obj:
         return Obj(table[name], f"{self.where}/extensions/{name}", self.source)
 
     def extras(self, known: frozenset[str], unknown: set[str]) -> Mapping[str, Any]:
-        """`extras` of this object with all that is not understood kept under `kept`; names go to `unknown`."""
+        """`extras` of this object with all that is not understood kept under `kept`; names go to
+        `unknown`.
+        """
         own = self.value.get("extras")
         out: dict[str, Any] = dict(own) if isinstance(own, dict) else ({} if own is None else {"extras": own})
         kept = {k: v for k, v in self.value.items() if k not in self.seen}
@@ -155,7 +169,9 @@ def parse_json(data: bytes | memoryview, source: Source) -> Any:
     try:
         return loads(bytes(data).decode("utf-8-sig"))
     except UnicodeDecodeError as problem:
-        raise source.error(f"byte {problem.start}", "text that is not UTF-8", "UTF-8 JSON", "Export again.") from None
+        raise source.error(
+            f"byte {problem.start}", "text that is not UTF-8", "UTF-8 JSON", "Export again."
+        ) from None
     except json.JSONDecodeError as problem:
         where = f"line {problem.lineno}, column {problem.colno}"
         raise source.error(where, problem.msg, "well-formed JSON", "Export the file again.") from None

@@ -41,7 +41,9 @@ class Packer:
         self.size += len(data) + padding
         return len(self.views) - 1
 
-    def accessor(self, values: Array, target: int | None = None, limits: bool = False, shape: str = "") -> int:
+    def accessor(
+        self, values: Array, target: int | None = None, limits: bool = False, shape: str = ""
+    ) -> int:
         """An accessor over `values` (N, W) or (N,). `limits` writes min and max. Returns its index."""
         known = self._known.get((id(values), shape, limits))
         if known is not None:
@@ -66,7 +68,9 @@ class Packer:
 
 
 def _aligned(table: Array) -> tuple[Array, int | None]:
-    """The array with rows padded to four bytes (glTF 2.0, 3.6.2.4), and the stride where padding was needed."""
+    """The array with rows padded to four bytes (glTF 2.0, 3.6.2.4), and the stride where padding was
+    needed.
+    """
     row = table.shape[1] * table.dtype.itemsize
     if row % 4 == 0 or table.shape[1] == 1:
         return np.ascontiguousarray(table), None

@@ -60,7 +60,10 @@ def read_gltf(source: Source) -> Scene:
     limits = {"mesh": len(meshes), "skin": len(skins)}
     rows = read_rows(root, len(meshes))
     simple = stand_ins(rows, nodes_in)
-    nodes = tuple(simple.get(i) or _node(o, i, len(nodes_in), limits, things, digest, unknown) for i, o in enumerate(nodes_in))
+    nodes = tuple(
+        simple.get(i) or _node(o, i, len(nodes_in), limits, things, digest, unknown)
+        for i, o in enumerate(nodes_in)
+    )
     roots = _roots(root, nodes, source)
     _check_tree(root, nodes, roots)
     _check_skinned(nodes_in, nodes, meshes, skins)
@@ -218,7 +221,9 @@ def _check_tree(root: Obj, nodes: tuple[Node, ...], roots: tuple[int, ...]) -> N
             raise root.fail(f"nodes/{i}", "its own child", "a tree")
 
 
-def _check_skinned(objs: list[Obj], nodes: tuple[Node, ...], meshes: tuple[Mesh, ...], skins: tuple[object, ...]) -> None:
+def _check_skinned(
+    objs: list[Obj], nodes: tuple[Node, ...], meshes: tuple[Mesh, ...], skins: tuple[object, ...]
+) -> None:
     from customs.scene.model import Skin
 
     for obj, node in zip(objs, nodes):

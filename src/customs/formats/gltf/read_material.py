@@ -123,7 +123,10 @@ class MaterialReader:
         self._metallic(obj.child("pbrMetallicRoughness"), values, uses)
         self._common(obj, values, uses)
         self._specular(obj.extension("KHR_materials_pbrSpecularGlossiness"), values, uses)
-        if obj.extension("KHR_materials_unlit") is not None or obj.extension("VRMC_materials_mtoon") is not None:
+        if (
+            obj.extension("KHR_materials_unlit") is not None
+            or obj.extension("VRMC_materials_mtoon") is not None
+        ):
             values["model"] = "unlit"
         strength = obj.extension("KHR_materials_emissive_strength")
         if strength is not None:

@@ -131,7 +131,9 @@ class MeshReader:
             joints.append(self.accessors.whole(index, 4, obj, f"JOINTS_{len(joints)}"))
         weights = self._sets(obj, "WEIGHTS_", (4,))
         if len(joints) != len(weights):
-            raise obj.fail("JOINTS_0", f"{len(joints)} joint sets, {len(weights)} weight sets", "as many of each")
+            raise obj.fail(
+                "JOINTS_0", f"{len(joints)} joint sets, {len(weights)} weight sets", "as many of each"
+            )
         if not joints:
             return None, None
         if max(int(j.max()) for j in joints) > 65535:

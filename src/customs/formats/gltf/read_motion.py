@@ -43,8 +43,15 @@ def read_skin(obj: Obj, index: int, accessors: Accessors, nodes: int, digest: st
     )
 
 
-def read_clip(obj: Obj, index: int, accessors: Accessors, morphs: dict[int, int], nodes: int, digest: str,
-              unknown: set[str]) -> Clip:  # fmt: skip
+def read_clip(
+    obj: Obj,
+    index: int,
+    accessors: Accessors,
+    morphs: dict[int, int],
+    nodes: int,
+    digest: str,
+    unknown: set[str],
+) -> Clip:
     """One animation as a clip. `morphs` gives the number of morph targets per node. Raises ReadError."""
     samplers = obj.children("samplers")
     channels = []
@@ -76,7 +83,9 @@ def _channel(sampler: Obj, node: int, path: str, width: int, accessors: Accessor
     kind = sampler.text("interpolation", "LINEAR")
     if kind not in INTERPOLATIONS:
         raise sampler.fail("interpolation", kind, "LINEAR, STEP or CUBICSPLINE")
-    times = accessors.floats(sampler.need_integer("input", below=len(accessors)), (1,), sampler, "input")[:, 0]
+    times = accessors.floats(sampler.need_integer("input", below=len(accessors)), (1,), sampler, "input")[
+        :, 0
+    ]
     if not all_finite(times) or (len(times) > 1 and (np.diff(times) <= 0).any()) or times[0] < 0:
         raise sampler.fail("input", "times out of order, negative or not finite", "growing times from 0 on")
     at = sampler.need_integer("output", below=len(accessors))
@@ -133,7 +142,10 @@ def read_light(obj: Obj, index: int, digest: str, unknown: set[str]) -> Light:
     values: dict[str, Any] = {}
     spot = obj.child("spot")
     if spot is not None:
-        values = {"inner": spot.number("innerConeAngle", 0.0), "outer": spot.number("outerConeAngle", np.pi / 4)}
+        values = {
+            "inner": spot.number("innerConeAngle", 0.0),
+            "outer": spot.number("outerConeAngle", np.pi / 4),
+        }
     reach = obj.number("range", 0.0, least=0) if "range" in obj.value else None
     return Light(
         key=Key(digest, "light", index),

@@ -1,4 +1,5 @@
-"""Nodes that only repeat a mesh, read straight into rows: a hundred thousand of them are columns, not objects.
+"""Nodes that only repeat a mesh, read straight into rows: a hundred thousand of them are columns, not
+objects.
 
 Anything unusual ends it, and all nodes are read one by one, which says what is wrong and where.
 """
@@ -34,8 +35,8 @@ STAND_IN = Node(Key("", "node", 0), "")
 
 
 def read_rows(root: Obj, meshes: int) -> Placements | None:
-    """Rows for nodes that say no more than a row can, LEAST or more that show the same with all below them; those that hang under no
-    other row have no parent yet.
+    """Rows for nodes that say no more than a row can, LEAST or more that show the same with all below them;
+    those that hang under no other row have no parent yet.
 
     None where there are none, where clips or joints might move them, or where something in them is wrong.
     """
@@ -49,7 +50,9 @@ def read_rows(root: Obj, meshes: int) -> Placements | None:
     shown = [v.get("mesh", -1) if type(v) is dict else -1 for v in nodes]
     if above is None or not set(map(type, shown)) <= {int} or not all(-1 <= m < meshes for m in shown):
         return None
-    plain = np.array([type(v) is dict and v.keys() <= SAYS and ("mesh" in v or bool(v.get("children"))) for v in nodes])
+    plain = np.array(
+        [type(v) is dict and v.keys() <= SAYS and ("mesh" in v or bool(v.get("children"))) for v in nodes]
+    )
     try:
         chosen = repeated(above, np.array(shown, np.intp)) & ~leading(above, ~plain)
     except ValueError:
@@ -59,19 +62,27 @@ def read_rows(root: Obj, meshes: int) -> Placements | None:
 
 
 def _above(nodes: list[Any]) -> npt.NDArray[np.intp] | None:
-    """(N,) the node each node hangs under, −1 for none; None where something in their lists of children is wrong."""
+    """(N,) the node each node hangs under, −1 for none; None where something in their lists of children is
+    wrong.
+    """
     lists = [v.get("children", ()) if type(v) is dict else () for v in nodes]
     if not set(map(type, lists)) <= {list, tuple}:
         return None
     flat = list(chain.from_iterable(lists))
-    if not set(map(type, flat)) <= {int} or not all(0 <= c < len(nodes) for c in flat) or len(set(flat)) < len(flat):
+    if (
+        not set(map(type, flat)) <= {int}
+        or not all(0 <= c < len(nodes) for c in flat)
+        or len(set(flat)) < len(flat)
+    ):
         return None
     out = np.full(len(nodes), -1)
     out[np.array(flat, np.intp)] = np.repeat(np.arange(len(nodes)), list(map(len, lists)))
     return out
 
 
-def _rows(chosen: list[dict[str, Any]], found: npt.NDArray[np.intp], above: npt.NDArray[np.intp]) -> Placements | None:
+def _rows(
+    chosen: list[dict[str, Any]], found: npt.NDArray[np.intp], above: npt.NDArray[np.intp]
+) -> Placements | None:
     names = tuple(v.get("name") or f"node {i}" for i, v in zip(found.tolist(), chosen))
     columns = [_column(chosen, name) for name in PARTS]
     if not set(map(type, names)) <= {str} or any(c is None for c in columns):
@@ -84,17 +95,29 @@ def _rows(chosen: list[dict[str, Any]], found: npt.NDArray[np.intp], above: npt.
     number = np.full(len(above) + 1, -1)
     number[found] = np.arange(len(found))
     of = [v.get("mesh", NOTHING) for v in chosen]
-    return table(of, compose(places, turns / length[:, None], scales), np.full(len(of), -1), found, names, number[above[found]])
+    return table(
+        of,
+        compose(places, turns / length[:, None], scales),
+        np.full(len(of), -1),
+        found,
+        names,
+        number[above[found]],
+    )
 
 
 def stand_ins(rows: Placements | None, nodes: list[Obj]) -> dict[int, Node]:
     """What holds the place of the node of each row until all nodes are read, by its number."""
     ordinals = rows.ordinals.tolist() if rows is not None else []
-    return {i: replace(STAND_IN, children=tuple(c)) if (c := nodes[i].value.get("children")) else STAND_IN for i in ordinals}
+    return {
+        i: replace(STAND_IN, children=tuple(c)) if (c := nodes[i].value.get("children")) else STAND_IN
+        for i in ordinals
+    }
 
 
 def _column(nodes: list[dict[str, Any]], name: str) -> F64 | None:
-    """(N, W) float64 of one property of all nodes, as it is where it is not said; None where something in it is wrong."""
+    """(N, W) float64 of one property of all nodes, as it is where it is not said; None where something in it
+    is wrong.
+    """
     rest = PARTS[name]
     said = [v.get(name, rest) for v in nodes]
     if not set(map(type, said)) <= {list, tuple} or {len(v) for v in said} - {len(rest)}:
@@ -109,7 +132,8 @@ def _column(nodes: list[dict[str, Any]], name: str) -> F64 | None:
 
 
 def taken_out(scene: Scene, rows: Placements) -> Scene:
-    """The scene without the nodes that stand in for `rows`, and with the topmost of those rows under their parents.
+    """The scene without the nodes that stand in for `rows`, and with the topmost of those rows under their
+    parents.
 
     Rows outside the tree go, as nothing shows them.
     """
@@ -129,8 +153,8 @@ def taken_out(scene: Scene, rows: Placements) -> Scene:
 
 
 def read_instances(nodes: list[Obj], scene: Scene, accessors: Accessors) -> Scene:
-    """What nodes say they repeat on the graphics card, as rows below them. Source: EXT_mesh_gpu_instancing, vendor extension of
-    glTF 2.0. Raises ReadError, LimitError."""
+    """What nodes say they repeat on the graphics card, as rows below them. Source: EXT_mesh_gpu_instancing,
+    vendor extension of glTF 2.0. Raises ReadError, LimitError."""
     out, changed, first = scene.placements, list(scene.nodes), len(nodes)
     morphing = {c.node for clip in scene.clips for c in clip.channels if c.path == "weights"}
     for i, obj in enumerate(nodes):
@@ -140,24 +164,34 @@ def read_instances(nodes: list[Obj], scene: Scene, accessors: Accessors) -> Scen
             continue
         matrices = _instances(said, accessors)
         if node.skin is not None or node.weights is not None or i in morphing:
-            obj.source.remark(f"{node.name} bends and is said to stand {len(matrices):,} times over: it stands once")
+            obj.source.remark(
+                f"{node.name} bends and is said to stand {len(matrices):,} times over: it stands once"
+            )
             continue
         count = len(matrices)
         if len(out) + count > ELEMENTS:
-            raise LimitError(f"more than {ELEMENTS:,} instances", "fewer", "Split the file.", obj.source.path, said.where)
+            raise LimitError(
+                f"more than {ELEMENTS:,} instances", "fewer", "Split the file.", obj.source.path, said.where
+            )
         names = tuple(f"{node.name} {k}" for k in range(count))
-        out = out.and_(table(np.full(count, mesh), matrices, np.full(count, i), first + np.arange(count), names))
+        out = out.and_(
+            table(np.full(count, mesh), matrices, np.full(count, i), first + np.arange(count), names)
+        )
         first += count
         changed[i] = replace(node, mesh=None)
     return scene if out is scene.placements else replace(scene, nodes=tuple(changed), placements=out)
 
 
 def _instances(said: Obj, accessors: Accessors) -> F64:
-    """(N, 4, 4) of the attributes TRANSLATION, ROTATION and SCALE of an extension object; others are left alone."""
+    """(N, 4, 4) of the attributes TRANSLATION, ROTATION and SCALE of an extension object; others are left
+    alone.
+    """
     columns = said.child("attributes")
     strange = sorted(columns.value.keys() - {name.upper() for name in PARTS}) if columns is not None else []
     if strange:
-        said.source.remark(f"what instances say beside where they stand is left out: {', '.join(strange)[:60]}")
+        said.source.remark(
+            f"what instances say beside where they stand is left out: {', '.join(strange)[:60]}"
+        )
     parts: dict[str, F64] = {}
     for name, rest in PARTS.items():
         index = columns.integer(name.upper(), None, below=len(accessors)) if columns is not None else None
@@ -165,10 +199,16 @@ def _instances(said: Obj, accessors: Accessors) -> F64:
             parts[name] = accessors.floats(index, (len(rest),), columns, name.upper()).astype(np.float64)
     counts = {len(v) for v in parts.values()}
     if len(counts) != 1:
-        raise said.fail("attributes", f"{sorted(counts)} instances", "as many of TRANSLATION, ROTATION and SCALE each")
+        raise said.fail(
+            "attributes", f"{sorted(counts)} instances", "as many of TRANSLATION, ROTATION and SCALE each"
+        )
     (count,) = counts
     whole = [parts.get(name, np.tile(np.array(rest), (count, 1))) for name, rest in PARTS.items()]
     length = np.linalg.norm(whole[1], axis=1, keepdims=True)
     if not all(np.isfinite(v).all() for v in whole) or not ((length > 0.5) & (length < 2)).all():
-        raise said.fail("attributes", "numbers that are not finite, or no unit quaternions", "finite numbers, unit quaternions")
+        raise said.fail(
+            "attributes",
+            "numbers that are not finite, or no unit quaternions",
+            "finite numbers, unit quaternions",
+        )
     return compose(whole[0], whole[1] / length, whole[2])

@@ -41,7 +41,9 @@ class Binding:
 
 @dataclass(frozen=True)
 class Avatar:
-    """What the extension says: bones (bone → node), rights, expressions by name, and the convention of the file."""
+    """What the extension says: bones (bone → node), rights, expressions by name, and the convention of the
+    file.
+    """
 
     bones: Mapping[str, int]
     rights: Mapping[str, str]
@@ -49,14 +51,21 @@ class Avatar:
     convention: Convention
 
 
-def read_avatar(root: Obj, nodes: tuple[Node, ...], meshes: tuple[Mesh, ...], unknown: set[str]) -> Avatar | None:
+def read_avatar(
+    root: Obj, nodes: tuple[Node, ...], meshes: tuple[Mesh, ...], unknown: set[str]
+) -> Avatar | None:
     """The avatar part of a document, or None where it has none. Raises ReadError."""
     new, old = root.extension(NEW), root.extension(OLD)
     if new is not None:
         return Avatar(_bones(new, nodes), _rights(new), _expressions(new, nodes, meshes), RAW_GLTF)
     if old is not None:
         # VRM 0.x looks along −Z, against what glTF says ("Changes from 0.x").
-        return Avatar(_old_bones(old, nodes), _old_rights(old), _old_expressions(old, meshes), replace(RAW_GLTF, faces="-Z"))
+        return Avatar(
+            _old_bones(old, nodes),
+            _old_rights(old),
+            _old_expressions(old, meshes),
+            replace(RAW_GLTF, faces="-Z"),
+        )
     return None
 
 
@@ -109,7 +118,9 @@ def _old_rights(vrm: Obj) -> dict[str, str]:
     return {k: v for k, v in out.items() if v}
 
 
-def _expressions(vrm: Obj, nodes: tuple[Node, ...], meshes: tuple[Mesh, ...]) -> dict[str, tuple[Binding, ...]]:
+def _expressions(
+    vrm: Obj, nodes: tuple[Node, ...], meshes: tuple[Mesh, ...]
+) -> dict[str, tuple[Binding, ...]]:
     table = vrm.child("expressions")
     out: dict[str, tuple[Binding, ...]] = {}
     for group in ("preset", "custom"):
@@ -153,12 +164,19 @@ def with_avatar(scene: Scene, avatar: Avatar) -> Scene:
     meshes = tuple(_expressing(m, i, avatar.expressions) for i, m in enumerate(scene.meshes))
     said = avatar.rights.get("copyright", "")
     return replace(
-        scene, nodes=nodes, meshes=meshes, rights=avatar.rights, convention=avatar.convention, copyright=scene.copyright or said
+        scene,
+        nodes=nodes,
+        meshes=meshes,
+        rights=avatar.rights,
+        convention=avatar.convention,
+        copyright=scene.copyright or said,
     )
 
 
 def _expressing(mesh: Mesh, number: int, expressions: Mapping[str, tuple[Binding, ...]]) -> Mesh:
-    """Targets that are an expression by themselves take its name; others are added, mixed as the expression has it."""
+    """Targets that are an expression by themselves take its name; others are added, mixed as the expression
+    has it.
+    """
     count = _targets(mesh)
     names = [mesh.target_names[k] if k < len(mesh.target_names) else f"{mesh.name} {k}" for k in range(count)]
     primitives = list(mesh.primitives)
@@ -179,7 +197,9 @@ def _expressing(mesh: Mesh, number: int, expressions: Mapping[str, tuple[Binding
 
 def _mixed(prim: Primitive, binds: list[Binding]) -> MorphTarget:
     def sum_of(part: str) -> Any:
-        found = [(b.weight, getattr(prim.targets[b.index], part)) for b in binds if b.index < len(prim.targets)]
+        found = [
+            (b.weight, getattr(prim.targets[b.index], part)) for b in binds if b.index < len(prim.targets)
+        ]
         kept = [w * v for w, v in found if v is not None]
         return frozen(np.sum(kept, axis=0)) if kept else None
 
@@ -205,7 +225,11 @@ def avatar_json(scene: Scene) -> dict[str, Any] | None:
         name, _, value = term.partition(": ")
         if name in TERMS:
             meta[name] = {"True": True, "False": False}.get(value, value)
-    out: dict[str, Any] = {"specVersion": "1.0", "meta": meta, "humanoid": {"humanBones": dict(sorted(bones.items()))}}
+    out: dict[str, Any] = {
+        "specVersion": "1.0",
+        "meta": meta,
+        "humanoid": {"humanBones": dict(sorted(bones.items()))},
+    }
     if found := _expressions_json(scene):
         out["expressions"] = {"preset": found}
     return out

@@ -36,7 +36,8 @@ def _row_list(scene: Scene) -> list[Json]:
     places, turns, scales, sheared = row_parts(rows)
     columns = (rows.names, rows.of.tolist(), places.tolist(), turns.tolist(), scales.tolist())
     out: list[Json] = [
-        {"name": name, "mesh": mesh, "translation": t, "rotation": r, "scale": s} for name, mesh, t, r, s in zip(*columns)
+        {"name": name, "mesh": mesh, "translation": t, "rotation": r, "scale": s}
+        for name, mesh, t, r, s in zip(*columns)
     ]
     # What is as it would be anyway is not said.
     for name, values, rest in (
@@ -47,7 +48,11 @@ def _row_list(scene: Scene) -> list[Json]:
         for k in np.flatnonzero((values == rest).all(axis=1)).tolist():
             del out[k][name]
     for k in np.flatnonzero(sheared).tolist():
-        out[k] = {"name": rows.names[k], "mesh": int(rows.of[k]), "matrix": rows.squares[k].T.reshape(-1).tolist()}
+        out[k] = {
+            "name": rows.names[k],
+            "mesh": int(rows.of[k]),
+            "matrix": rows.squares[k].T.reshape(-1).tolist(),
+        }
     for k in np.flatnonzero(~rows.shows).tolist():
         del out[k]["mesh"]
     return out

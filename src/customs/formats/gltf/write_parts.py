@@ -10,7 +10,17 @@ import numpy.typing as npt
 
 from customs.formats.gltf.pack import INDICES, VERTICES, Packer
 from customs.geometry.triangles import triangles_of
-from customs.scene.model import STANDARD_SLOTS, Camera, Clip, Light, Material, Mesh, Primitive, Skin, TextureUse
+from customs.scene.model import (
+    STANDARD_SLOTS,
+    Camera,
+    Clip,
+    Light,
+    Material,
+    Mesh,
+    Primitive,
+    Skin,
+    TextureUse,
+)
 from customs.scene.transforms import unit_rows
 
 MODES = {
@@ -56,7 +66,12 @@ class Textures:
             differing(out, **{strength: (use.strength, 1.0)})
         if use.transformed:
             used.add("KHR_texture_transform")
-            moved = differing({}, offset=(use.offset, (0.0, 0.0)), rotation=(use.rotation, 0.0), scale=(use.scale, (1.0, 1.0)))
+            moved = differing(
+                {},
+                offset=(use.offset, (0.0, 0.0)),
+                rotation=(use.rotation, 0.0),
+                scale=(use.scale, (1.0, 1.0)),
+            )
             out["extensions"] = {"KHR_texture_transform": moved}
         return out | extras_of(use.extras)
 
@@ -98,12 +113,19 @@ def material_json(material: Material, textures: Textures, used: set[str]) -> Jso
         metallicFactor=(m.metallic, 1.0),
         roughnessFactor=(m.roughness, 1.0),
     )
-    for slot, name in (("base_colour", "baseColorTexture"), ("metallic_roughness", "metallicRoughnessTexture")):
+    for slot, name in (
+        ("base_colour", "baseColorTexture"),
+        ("metallic_roughness", "metallicRoughnessTexture"),
+    ):
         if slot in infos:
             pbr[name] = infos[slot]
     if pbr:
         out["pbrMetallicRoughness"] = pbr
-    for slot, name in (("normal", "normalTexture"), ("occlusion", "occlusionTexture"), ("emissive", "emissiveTexture")):
+    for slot, name in (
+        ("normal", "normalTexture"),
+        ("occlusion", "occlusionTexture"),
+        ("emissive", "emissiveTexture"),
+    ):
         if slot in infos:
             out[name] = infos[slot]
     differing(out, emissiveFactor=(m.emissive, (0.0,) * 3), doubleSided=(m.double_sided, False))
@@ -130,7 +152,10 @@ def _material_extensions(material: Material, infos: Json) -> Json:
             specularFactor=(material.specular, (1.0,) * 3),
             glossinessFactor=(material.glossiness, 1.0),
         )
-        for slot, name in (("diffuse", "diffuseTexture"), ("specular_glossiness", "specularGlossinessTexture")):
+        for slot, name in (
+            ("diffuse", "diffuseTexture"),
+            ("specular_glossiness", "specularGlossinessTexture"),
+        ):
             if slot in infos:
                 table[name] = infos[slot]
         out["KHR_materials_pbrSpecularGlossiness"] = table
@@ -147,7 +172,9 @@ def primitive_json(prim: Primitive, pack: Packer, used: set[str]) -> Json:
     for i, values in enumerate(prim.texcoords):
         attributes[f"TEXCOORD_{i}"] = pack.accessor(values, VERTICES)
     for i, values in enumerate(prim.colours):
-        attributes[f"COLOR_{i}"] = pack.accessor(np.clip(values, 0, 1) if values.max() > 1 else values, VERTICES)
+        attributes[f"COLOR_{i}"] = pack.accessor(
+            np.clip(values, 0, 1) if values.max() > 1 else values, VERTICES
+        )
     attributes |= _influences(prim, pack)
     for name, values in prim.custom.items():
         attributes[name] = pack.accessor(values, VERTICES)
@@ -180,7 +207,9 @@ def _unit(normals: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
 
 
 def _influences(prim: Primitive, pack: Packer) -> dict[str, int]:
-    """JOINTS_n and WEIGHTS_n; joints without weight are 0, as the validator asks, and 8-bit where they fit."""
+    """JOINTS_n and WEIGHTS_n; joints without weight are 0, as the validator asks, and 8-bit where they
+    fit.
+    """
     if prim.joints is None or prim.weights is None:
         return {}
     out = {}
@@ -244,7 +273,9 @@ def camera_json(camera: Camera) -> Json:
     """One camera."""
     c = camera
     if c.perspective:
-        lens = differing({"yfov": c.yfov, "znear": c.znear}, aspectRatio=(c.aspect, None), zfar=(c.zfar, None))
+        lens = differing(
+            {"yfov": c.yfov, "znear": c.znear}, aspectRatio=(c.aspect, None), zfar=(c.zfar, None)
+        )
         return {"name": c.name, "type": "perspective", "perspective": lens} | extras_of(c.extras)
     lens = {"xmag": c.xmag, "ymag": c.ymag, "znear": c.znear, "zfar": c.zfar or 100.0}
     return {"name": c.name, "type": "orthographic", "orthographic": lens} | extras_of(c.extras)
@@ -253,7 +284,9 @@ def camera_json(camera: Camera) -> Json:
 def light_json(light: Light) -> Json:
     """One light of KHR_lights_punctual."""
     out: Json = {"name": light.name, "type": light.kind}
-    differing(out, color=(light.colour, (1.0,) * 3), intensity=(light.intensity, 1.0), range=(light.range, None))
+    differing(
+        out, color=(light.colour, (1.0,) * 3), intensity=(light.intensity, 1.0), range=(light.range, None)
+    )
     if light.kind == "spot":
         out["spot"] = {"innerConeAngle": light.inner, "outerConeAngle": light.outer}
     return out | extras_of(light.extras)

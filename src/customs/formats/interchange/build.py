@@ -40,15 +40,21 @@ def scene_of(imported: Imported, source: Source, convention: Convention) -> Scen
     tree = build_tree(header, digest)
     surface = MaterialBuilder(imported, source, digest)
     materials = tuple(
-        surface.material(table, i) for i, table in enumerate(header["materials"]) if not _stands_in(table, source)
+        surface.material(table, i)
+        for i, table in enumerate(header["materials"])
+        if not _stands_in(table, source)
     )
     skins = SkinBuilder(tree, digest)
     try:
         nodes, meshes = _meshes(imported, tree, skins, digest, len(materials))
     except CustomsError as problem:
-        raise ReadError(problem.found, problem.expected, "Export it again.", source.path, problem.where) from None
+        raise ReadError(
+            problem.found, problem.expected, "Export it again.", source.path, problem.where
+        ) from None
     if skins.lost:
-        source.remark(f"joints that are no nodes: {', '.join(sorted(set(skins.lost))[:5])}; their weights are left out")
+        source.remark(
+            f"joints that are no nodes: {', '.join(sorted(set(skins.lost))[:5])}; their weights are left out"
+        )
     clips = ClipBuilder(imported, tree, digest, source.remark)
     nodes = lamps(header, tree, nodes, digest)
     scene = Scene(
@@ -68,7 +74,9 @@ def scene_of(imported: Imported, source: Source, convention: Convention) -> Scen
     return _rooted(scene)
 
 
-def _meshes(imported: Imported, tree: Tree, skins: SkinBuilder, digest: str, materials: int) -> tuple[list[Node], list[Mesh]]:
+def _meshes(
+    imported: Imported, tree: Tree, skins: SkinBuilder, digest: str, materials: int
+) -> tuple[list[Node], list[Mesh]]:
     """Nodes with their meshes and skins; a mesh two nodes show is made once."""
     entries, built = imported.header["meshes"], MeshBuilder(imported, digest, materials)
     shown: dict[int, tuple[int, ...]] = {}
@@ -83,14 +91,25 @@ def _meshes(imported: Imported, tree: Tree, skins: SkinBuilder, digest: str, mat
         if listed not in known:
             columns = skins.columns(skin) if skin is not None else {}
             name = entries[listed[0]]["name"] or nodes[here].name
-            parts = tuple(p for m in listed for p in built.primitives(_known_bones(entries[m], columns), columns))
+            parts = tuple(
+                p for m in listed for p in built.primitives(_known_bones(entries[m], columns), columns)
+            )
             names = tuple(_once(str(t["name"])) for t in entries[listed[0]]["targets"])
-            # Its FBX reader says 1 for every shape, whatever the file has: what it rests at is read by ourselves.
+            # Its FBX reader says 1 for every shape, whatever the file has: what it rests at is read by
+            # ourselves.
             plain = "FBX" in str(imported.header["metadata"].get("SourceAsset_Format", ""))
-            weights = np.array([0.0 if plain else t["weight"] for t in entries[listed[0]]["targets"]], np.float32)
+            weights = np.array(
+                [0.0 if plain else t["weight"] for t in entries[listed[0]]["targets"]], np.float32
+            )
             known[listed] = len(meshes)
             meshes.append(
-                Mesh(Key(digest, "mesh", len(meshes)), name, parts, weights if len(weights) else None, target_names=names)
+                Mesh(
+                    Key(digest, "mesh", len(meshes)),
+                    name,
+                    parts,
+                    weights if len(weights) else None,
+                    target_names=names,
+                )
             )
         if meshes[known[listed]].primitives:
             nodes[here] = replace(nodes[here], mesh=known[listed], skin=skin)
@@ -109,7 +128,10 @@ STAND_IN = "DefaultMaterial"
 
 def _stands_in(table: list[list[Any]], source: Source) -> bool:
     """True for a material that is not in the file."""
-    return any(key == "?mat.name" and value == STAND_IN for key, _, _, value in table) and STAND_IN.encode() not in source.data
+    return (
+        any(key == "?mat.name" and value == STAND_IN for key, _, _, value in table)
+        and STAND_IN.encode() not in source.data
+    )
 
 
 def _known_bones(entry: Json, columns: Mapping[str, int]) -> Json:

@@ -43,7 +43,9 @@ class Limits:
 
 LEAST_MEMORY, MEMORY_A_BYTE = 1024**3, 256
 LEAST_SECONDS, SECONDS_A_BYTE = 15.0, 1e-5
-"""What a small file may cost, and what each of its bytes adds, up to the most: one that says it is large is not believed."""
+"""What a small file may cost, and what each of its bytes adds, up to the most: one that says it is large is
+not believed.
+"""
 
 
 def limits_for(path: Path) -> Limits:
@@ -52,7 +54,9 @@ def limits_for(path: Path) -> Limits:
         size = path.stat().st_size
     except OSError:
         size = 0
-    return Limits(min(SECONDS, LEAST_SECONDS + size * SECONDS_A_BYTE), min(MEMORY, LEAST_MEMORY + size * MEMORY_A_BYTE))
+    return Limits(
+        min(SECONDS, LEAST_SECONDS + size * SECONDS_A_BYTE), min(MEMORY, LEAST_MEMORY + size * MEMORY_A_BYTE)
+    )
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,9 +95,14 @@ class Keeper:
         program = PROGRAM.format(paths=[root, *(p for p in sys.path if p)], library=str(library))
         env = os.environ | {"OPENBLAS_NUM_THREADS": "1", "OMP_NUM_THREADS": "1"}
         return subprocess.Popen(
-            [sys.executable, "-c", program], stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
-            text=True, env=env, start_new_session=True,
-        )  # fmt: skip
+            [sys.executable, "-c", program],
+            stdin=subprocess.PIPE,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.DEVNULL,
+            text=True,
+            env=env,
+            start_new_session=True,
+        )
 
     def ask(self, question: Json) -> Json:
         """The keeper's answer. Raises ToolError when it cannot be had."""
@@ -113,7 +122,9 @@ class Keeper:
                     answer: Json = json.loads(line)
                     return answer
                 self._drop()
-        raise ToolError("the process that reads interchange files does not start", todo="Start Customs again.")
+        raise ToolError(
+            "the process that reads interchange files does not start", todo="Start Customs again."
+        )
 
     def _drop(self) -> None:
         if self._process is not None:
@@ -137,7 +148,9 @@ atexit.register(keeper.close)
 
 
 def import_through(path: Path, properties: Mapping[str, int], limits: Limits | None = None) -> Imported:
-    """The library's reading of `path`. Raises ReadError, LimitError, ToolError, UnsupportedError; the file is named in all."""
+    """The library's reading of `path`. Raises ReadError, LimitError, ToolError, UnsupportedError; the file is
+    named in all.
+    """
     limits = limits or limits_for(path)
     handle, name = tempfile.mkstemp(prefix="customs-", suffix=".scene")
     os.close(handle)
@@ -162,18 +175,29 @@ def _check(answer: Json, out: Path, path: Path, limits: Limits) -> None:
         return
     if ended == "late" or answer["signal"] == signal.SIGXCPU:
         raise LimitError(
-            f"still not read after {limits.seconds:g} seconds", "a file that is read in that time", "Split the file.", path
+            f"still not read after {limits.seconds:g} seconds",
+            "a file that is read in that time",
+            "Split the file.",
+            path,
         )
     if ended == "memory":
-        raise LimitError("needs more memory than is given", f"{limits.memory >> 20:,} MiB", "Split the file.", path)
+        raise LimitError(
+            "needs more memory than is given", f"{limits.memory >> 20:,} MiB", "Split the file.", path
+        )
     if ended == "killed":
         name = signal.Signals(answer["signal"]).name
-        raise ReadError(f"the library that reads it broke down ({name})", "a sound file", "Export it again.", path)
+        raise ReadError(
+            f"the library that reads it broke down ({name})", "a sound file", "Export it again.", path
+        )
     said = out.read_text("utf-8", "replace") if out.is_file() else ""
     if "MemoryError" in said or "bad_alloc" in said or "Unable to allocate" in said:
-        raise LimitError("needs more memory than is given", f"{limits.memory >> 20:,} MiB", "Split the file.", path)
+        raise LimitError(
+            "needs more memory than is given", f"{limits.memory >> 20:,} MiB", "Split the file.", path
+        )
     if "File too large" in said:
-        raise LimitError("holds more than is taken over", f"{limits.bytes >> 20:,} MiB", "Split the file.", path)
+        raise LimitError(
+            "holds more than is taken over", f"{limits.bytes >> 20:,} MiB", "Split the file.", path
+        )
     text = said.partition(": ")[2] if said.startswith("ValueError: ") else said
     raise ReadError(text.strip().rstrip(".") or "cannot be read", "a sound file", "Export it again.", path)
 
@@ -183,5 +207,7 @@ def _open(out: Path, path: Path) -> Imported:
         data = memoryview(mmap.mmap(f.fileno(), 0, access=mmap.ACCESS_READ))
     length = int.from_bytes(data[:8], "little")
     if length + 8 > len(data):
-        raise ToolError("the library's answer is cut off", todo="Make room on the disk and try again.", file=path)
+        raise ToolError(
+            "the library's answer is cut off", todo="Make room on the disk and try again.", file=path
+        )
     return Imported(json.loads(bytes(data[8 : 8 + length])), data[8 + length :])

@@ -48,16 +48,27 @@ class ClipBuilder:
             if node is None:
                 self.remark(f"clip {name} moves {ch['name']}, which is not there")
                 continue
-            parts = {path: c for kind, path, _ in PATHS if (c := self._keys(ch[kind], node, path, rate, name)) is not None}
+            parts = {
+                path: c
+                for kind, path, _ in PATHS
+                if (c := self._keys(ch[kind], node, path, rate, name)) is not None
+            }
             moved[node] = {**moved.get(node, {}), **parts}
-        all_channels = [c for here, chain in enumerate(self.tree.chains) for c in self._node(here, chain, moved)]
+        all_channels = [
+            c for here, chain in enumerate(self.tree.chains) for c in self._node(here, chain, moved)
+        ]
         channels = _without_still(all_channels, self.tree.nodes)
         channels += [c for ch in entry["morphs"] if (c := self._morph(ch, rate, name)) is not None]
         early = min((float(c.times[0]) for c in channels), default=0.0)
         if early < 0:
             self.remark(f"clip {name} begins {-early:.3f} s before zero; moved to begin at zero")
             channels = [_later(c, -early) for c in channels]
-        return Clip(Key(self.digest, "clip", number), name, tuple(channels), extras={"rate": rate} if rate < 1000 else {})
+        return Clip(
+            Key(self.digest, "clip", number),
+            name,
+            tuple(channels),
+            extras={"rate": rate} if rate < 1000 else {},
+        )
 
     def _keys(self, entry: Json, node: int, path: str, rate: float, clip: str) -> Channel | None:
         """Keys of one part of one of the library's nodes, sorted, each time once."""
@@ -70,7 +81,9 @@ class ClipBuilder:
         times, values = self._in_order(times / rate, values, clip, self.entries[node]["name"])
         if path == "rotation" and len(values):
             length = np.linalg.norm(values, axis=1, keepdims=True)
-            values = continuous(np.where(length > 1e-6, values / np.where(length > 0, length, 1), [[0, 0, 0, 1]]))
+            values = continuous(
+                np.where(length > 1e-6, values / np.where(length > 0, length, 1), [[0, 0, 0, 1]])
+            )
         if not len(times):
             return None
         return Channel(node, cast(Any, path), frozen(times, np.float64), frozen(values, np.float64))
@@ -87,7 +100,9 @@ class ClipBuilder:
         # Of keys at one time the last one counts; times must still differ once they are float32.
         last = np.append(np.diff(times.astype(np.float32)) > 0, True) if len(times) else np.zeros(0, bool)
         if not last.all():
-            self.remark(f"clip {clip}: {int((~last).sum())} keys of {node} share their time with the next; dropped")
+            self.remark(
+                f"clip {clip}: {int((~last).sum())} keys of {node} share their time with the next; dropped"
+            )
         return times[last], values[last]
 
     def _node(self, here: int, chain: tuple[int, ...], moved: dict[int, dict[str, Channel]]) -> list[Channel]:
@@ -100,7 +115,9 @@ class ClipBuilder:
             found = self._folded(here, chain, moved)
         return [_plain(c, here) for c in found]
 
-    def _folded(self, here: int, chain: tuple[int, ...], moved: dict[int, dict[str, Channel]]) -> list[Channel]:
+    def _folded(
+        self, here: int, chain: tuple[int, ...], moved: dict[int, dict[str, Channel]]
+    ) -> list[Channel]:
         """The product of a chain at every time one of its parts has a key."""
         parts = [c for n in chain for c in moved.get(n, {}).values() if len(c.times) > 1]
         every = np.unique(np.concatenate([c.times for c in parts])) if parts else np.zeros(1)
@@ -110,7 +127,9 @@ class ClipBuilder:
             local = local @ self._matrices(n, moved.get(n, {}), every)
         t, q, s, shear = decompose_all(local)
         if shear > 1e-4:
-            self.remark(f"{self.tree.nodes[here].name}: shear of {shear:.4f} in its movement cannot be said; left out")
+            self.remark(
+                f"{self.tree.nodes[here].name}: shear of {shear:.4f} in its movement cannot be said; left out"
+            )
         times = frozen(every, np.float64)
         values = {"translation": t, "rotation": continuous(q), "scale": s}
         return [Channel(here, cast(Any, path), times, frozen(v, np.float64)) for path, v in values.items()]
@@ -130,15 +149,22 @@ class ClipBuilder:
     def _morph(self, entry: Json, rate: float, clip: str) -> Channel | None:
         # The library names these after the node, with the number of the mesh behind a star.
         node = self.mine.get(self.by_name.get(entry["name"].partition("*")[0], -1))
-        times, weights = self.imported.array(entry["times"]).reshape(-1), self.imported.array(entry["weights"])
+        times, weights = (
+            self.imported.array(entry["times"]).reshape(-1),
+            self.imported.array(entry["weights"]),
+        )
         if node is None or not len(times):
             return None
-        ordered, values = self._in_order(times / rate, weights.reshape(len(times), -1).astype(np.float64), clip, entry["name"])
+        ordered, values = self._in_order(
+            times / rate, weights.reshape(len(times), -1).astype(np.float64), clip, entry["name"]
+        )
         return Channel(node, "weights", frozen(ordered), frozen(values)) if len(ordered) else None
 
 
 def _without_still(channels: list[Channel], nodes: list[Node]) -> list[Channel]:
-    """Without channels that only say what the rest pose says; one of them stays where the clip would end earlier."""
+    """Without channels that only say what the rest pose says; one of them stays where the clip would end
+    earlier.
+    """
     moving = [c for c in channels if not _still(c, nodes[c.node])]
     end = max((float(c.times[-1]) for c in channels), default=0.0)
     if moving and max(float(c.times[-1]) for c in moving) < end - 1e-6:

@@ -1,8 +1,8 @@
 """The keeper: a small process that has the library loaded and forks a child for every file.
 
-A line of JSON asks for one file; a line of JSON answers. The child has limits on time, memory and what it may write, its
-standard streams lead nowhere, and whatever becomes of it, the keeper only tells how it ended. The keeper runs one thread,
-so forking it is safe; it leaves when whoever started it goes.
+A line of JSON asks for one file; a line of JSON answers. The child has limits on time, memory and what it may
+write, its standard streams lead nowhere, and whatever becomes of it, the keeper only tells how it ended. The
+keeper runs one thread, so forking it is safe; it leaves when whoever started it goes.
 """
 
 from __future__ import annotations
@@ -54,7 +54,9 @@ def _leave_word(out: str, problem: BaseException) -> None:
 
 
 def _watch(pid: int, seconds: float, stdin: int) -> Json:
-    """How the child ended: `{"ended": "well" | "badly" | "killed" | "late" | "memory" | "left", "signal": number}`."""
+    """How the child ended: `{"ended": "well" | "badly" | "killed" | "late" | "memory" | "left", "signal":
+    number}`.
+    """
     handle = os.pidfd_open(pid)
     poll = select.poll()
     poll.register(handle, select.POLLIN)

@@ -1,4 +1,6 @@
-"""Lights and cameras: the library keeps them beside the tree, by the name of their node; each gets a leaf node."""
+"""Lights and cameras: the library keeps them beside the tree, by the name of their node; each gets a leaf
+node.
+"""
 
 from __future__ import annotations
 
@@ -63,9 +65,14 @@ def _light(entry: Json, number: int, digest: str) -> Light:
     shown = tuple(float(v) for v in np.clip(colour / strength, 0, 1)) if strength > 0 else (1.0, 1.0, 1.0)
     outer = float(np.clip(entry["outer"] / 2, 0.01, np.pi / 2))
     return Light(
-        Key(digest, "light", number), entry["name"], KINDS[entry["type"]], shown, strength,  # type: ignore[arg-type]
-        inner=float(np.clip(entry["inner"] / 2, 0.0, outer - 1e-3)), outer=outer,
-    )  # fmt: skip
+        Key(digest, "light", number),
+        entry["name"],
+        KINDS[entry["type"]],  # type: ignore[arg-type]
+        shown,  # type: ignore[arg-type]
+        strength,
+        inner=float(np.clip(entry["inner"] / 2, 0.0, outer - 1e-3)),
+        outer=outer,
+    )
 
 
 def _camera(entry: Json, number: int, digest: str) -> Camera:
@@ -75,11 +82,21 @@ def _camera(entry: Json, number: int, digest: str) -> Camera:
     if entry["width"] > 0:
         half = float(entry["width"])
         return Camera(
-            Key(digest, "camera", number), entry["name"], False, xmag=half, ymag=half / aspect, znear=near, zfar=far or 100
+            Key(digest, "camera", number),
+            entry["name"],
+            False,
+            xmag=half,
+            ymag=half / aspect,
+            znear=near,
+            zfar=far or 100,
         )
     # Its FBX and COLLADA readers hand on the whole horizontal angle, whatever camera.h says of half of it.
     half_angle = float(np.clip(entry["fov"] / 2, 0.01, 1.5))
     return Camera(
-        Key(digest, "camera", number), entry["name"], yfov=float(2 * np.arctan(np.tan(half_angle) / aspect)),
-        aspect=float(aspect), znear=near, zfar=far,
-    )  # fmt: skip
+        Key(digest, "camera", number),
+        entry["name"],
+        yfov=float(2 * np.arctan(np.tan(half_angle) / aspect)),
+        aspect=float(aspect),
+        znear=near,
+        zfar=far,
+    )

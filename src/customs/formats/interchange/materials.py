@@ -25,7 +25,9 @@ KINDS = {
     13: "normal", 7: "glossiness", 8: "opacity", 3: "occlusion", 10: "occlusion", 17: "occlusion", 15: "metallic", 16: "roughness",
     27: "metallic_roughness",
 }  # fmt: skip
-"""Roles by the library's texture types (material.h); the later in this table wins over the earlier of one role."""
+"""Roles by the library's texture types (material.h); the later in this table wins over the earlier of one
+role.
+"""
 WRAP = {0: 10497, 1: 33071, 2: 33648, 3: 33071}
 """glTF wrap modes by the library's (wrap, clamp, mirror, decal)."""
 UNLIT, PBR = 9, 11
@@ -48,7 +50,9 @@ class MaterialBuilder:
             colour = (1.0, 1.0, 1.0)
         name = str(plain.get("?mat.name") or f"material {number}")
         opacity = shown_opacity(float(np.clip(_number(plain, "$mat.opacity", 1.0), 0, 1)), name, self.source)
-        metallic = _number(plain, "$mat.metallicFactor", 1.0 if {"metallic", "metallic_roughness"} & set(textures) else 0.0)
+        metallic = _number(
+            plain, "$mat.metallicFactor", 1.0 if {"metallic", "metallic_roughness"} & set(textures) else 0.0
+        )
         shading = int(_number(plain, "$mat.shadingm", 0))
         emissive = _colour(plain.get("$clr.emissive")) or (0.0, 0.0, 0.0)
         if "emissive" in textures and max(emissive) == 0:
@@ -78,14 +82,20 @@ class MaterialBuilder:
     def _textures(self, table: Sequence[Sequence[Any]]) -> dict[str, TextureUse]:
         out: dict[str, TextureUse] = {}
         files = {(kind, index): value for key, kind, index, value in table if key == "$tex.file"}
-        more = {(str(key), kind, index): value for key, kind, index, value in table if str(key).startswith("$tex.")}
+        more = {
+            (str(key), kind, index): value
+            for key, kind, index, value in table
+            if str(key).startswith("$tex.")
+        }
         for kind, role in KINDS.items():
             name = files.get((kind, 0))
             if name and isinstance(name, str):
                 out[role] = self._use(name, kind, more)
         for kind, index in files:
             if kind not in KINDS or index > 0:
-                self.source.remark(f"texture {files[kind, index]} of kind {kind}, layer {index} has no place in glTF; left out")
+                self.source.remark(
+                    f"texture {files[kind, index]} of kind {kind}, layer {index} has no place in glTF; left out"
+                )
         return out
 
     def _use(self, name: str, kind: int, more: dict[tuple[str, int, int], Any]) -> TextureUse:
@@ -113,7 +123,9 @@ class MaterialBuilder:
         else:
             path = self._beside(name)
             image = replace(
-                image, content=self.source.encoded(path) if path else None, problem="" if path else f"{name} is not there"
+                image,
+                content=self.source.encoded(path) if path else None,
+                problem="" if path else f"{name} is not there",
             )
         self.images.append(replace(image, problem=probe(image)))
         return number
@@ -131,7 +143,10 @@ class MaterialBuilder:
         if (number := re.fullmatch(r"\*([0-9]{1,9})", name)) and int(number[1]) < len(textures):
             return textures[int(number[1])]
         short = name.replace("\\", "/").rsplit("/", 1)[-1]
-        return next((t for t in textures if t["file"] and t["file"].replace("\\", "/").rsplit("/", 1)[-1] == short), None)
+        return next(
+            (t for t in textures if t["file"] and t["file"].replace("\\", "/").rsplit("/", 1)[-1] == short),
+            None,
+        )
 
     def _embedded(self, image: Image, texture: Json) -> Image:
         data = self.imported.array(texture["data"])
@@ -160,13 +175,16 @@ def _colour(value: Any) -> tuple[float, float, float] | None:
 
 
 def _roughness(plain: dict[str, Any], textures: dict[str, TextureUse]) -> float:
-    """Stated, or from the Phong exponent: alpha = sqrt(2 / (n + 2)) (Walter et al. 2007), roughness = sqrt(alpha).
+    """Stated, or from the Phong exponent: alpha = sqrt(2 / (n + 2)) (Walter et al. 2007), roughness =
+    sqrt(alpha).
 
-    The library also guesses a roughness from an exponent, 1 - sqrt(n) / 10: nothing for every glossy material, so a
-    guess is told from a stated roughness and the exponent taken instead.
+    The library also guesses a roughness from an exponent, 1 - sqrt(n) / 10: nothing for every glossy
+    material, so a guess is told from a stated roughness and the exponent taken instead.
     """
     exponent = max(_number(plain, "$mat.shininess", 0.0), 0.0)
-    guessed = exponent > 0 and abs(_number(plain, "$mat.roughnessFactor", 1.0) - (1 - exponent**0.5 / 10)) < 1e-3
+    guessed = (
+        exponent > 0 and abs(_number(plain, "$mat.roughnessFactor", 1.0) - (1 - exponent**0.5 / 10)) < 1e-3
+    )
     if "$mat.roughnessFactor" in plain and not guessed:
         return float(np.clip(_number(plain, "$mat.roughnessFactor", 1.0), 0, 1))
     if "$mat.glossinessFactor" in plain:

@@ -29,13 +29,17 @@ class MeshBuilder:
         self.made = 0
 
     def primitives(self, entry: Json, columns: dict[str, int]) -> Iterator[Primitive]:
-        """One primitive for the faces of an entry, one more for its lines, one for its points. Raises ReadError."""
+        """One primitive for the faces of an entry, one more for its lines, one for its points. Raises
+        ReadError.
+        """
         array = self.imported.array
         sizes, corners = array(entry["sizes"]).astype(np.uint32), array(entry["corners"]).astype(np.uint32)
         positions = array(entry["vertices"])
         if len(corners) and (not len(positions) or corners.max() >= len(positions)):
             raise ReadError(
-                f"a corner at vertex {corners.max():,}", f"below {len(positions):,}", where=entry["name"] or "a mesh"
+                f"a corner at vertex {corners.max():,}",
+                f"below {len(positions):,}",
+                where=entry["name"] or "a mesh",
             )
         kinds = np.minimum(sizes, 3)
         per_corner = np.repeat(kinds, sizes)
@@ -44,7 +48,12 @@ class MeshBuilder:
                 yield self._primitive(entry, columns, corners[per_corner == kind], sizes[kinds == kind], kind)
 
     def _primitive(
-        self, entry: Json, columns: dict[str, int], corners: npt.NDArray[np.uint32], sizes: npt.NDArray[np.uint32], kind: int
+        self,
+        entry: Json,
+        columns: dict[str, int],
+        corners: npt.NDArray[np.uint32],
+        sizes: npt.NDArray[np.uint32],
+        kind: int,
     ) -> Primitive:
         table = self._columns(entry, columns)
         first, inverse = unique_rows([v[corners] for v in table.values()])
@@ -54,7 +63,11 @@ class MeshBuilder:
         positions = frozen(table["positions"][rows])
         if kind == 3 and (sizes != 3).any():
             cut, _ = triangulate(positions, flat, sizes)
-            more |= {"mode": "polygons", "sizes": frozen(sizes, np.uint32), "triangulation": frozen(cut, np.uint32)}
+            more |= {
+                "mode": "polygons",
+                "sizes": frozen(sizes, np.uint32),
+                "triangulation": frozen(cut, np.uint32),
+            }
         self.made += 1
         pick = {name: values[rows] for name, values in table.items()}
         targets = tuple(
@@ -67,7 +80,9 @@ class MeshBuilder:
             normals=_maybe(pick, "normals"),
             tangents=_maybe(pick, "tangents"),
             texcoords=tuple(frozen(pick[f"texcoords {k}"]) for k in range(len(entry["texcoords"]))),
-            colours=tuple(frozen(np.clip(pick[f"colours {k}"], 0, None)) for k in range(len(entry["colours"]))),
+            colours=tuple(
+                frozen(np.clip(pick[f"colours {k}"], 0, None)) for k in range(len(entry["colours"]))
+            ),
             joints=frozen(pick["joints"], np.uint16) if "joints" in pick else None,
             weights=_maybe(pick, "weights"),
             material=entry["material"] if entry["material"] < self.materials else None,
@@ -93,13 +108,19 @@ class MeshBuilder:
             out["joints"], out["weights"] = self._influences(entry, columns, len(out["positions"]))
         for k, target in enumerate(entry["targets"]):
             moved = array(target["vertices"])
-            out[f"target {k} positions"] = moved - out["positions"] if len(moved) else np.zeros_like(out["positions"])
+            out[f"target {k} positions"] = (
+                moved - out["positions"] if len(moved) else np.zeros_like(out["positions"])
+            )
             if target["normals"] and "normals" in out:
                 out[f"target {k} normals"] = array(target["normals"]) - out["normals"]
         return out
 
-    def _influences(self, entry: Json, columns: dict[str, int], count: int) -> tuple[npt.NDArray[np.uint16], F32]:
-        """(joints, weights) (V, K), K a multiple of four: as many as the vertex with the most has, strongest first."""
+    def _influences(
+        self, entry: Json, columns: dict[str, int], count: int
+    ) -> tuple[npt.NDArray[np.uint16], F32]:
+        """(joints, weights) (V, K), K a multiple of four: as many as the vertex with the most has, strongest
+        first.
+        """
         array = self.imported.array
         vertices = np.concatenate([array(b["vertices"]).reshape(-1) for b in entry["bones"]]).astype(np.int64)
         weights = np.concatenate([array(b["weights"]).reshape(-1) for b in entry["bones"]]).astype(np.float32)
@@ -130,7 +151,9 @@ class SkinBuilder:
         self.lost: list[str] = []
 
     def number(self, entries: list[Json]) -> int | None:
-        """The skin of a mesh made of `entries`, or None when it has no joints. A joint that is no node is noted in `lost`."""
+        """The skin of a mesh made of `entries`, or None when it has no joints. A joint that is no node is
+        noted in `lost`.
+        """
         wanted: dict[int, npt.NDArray[np.float64]] = {}
         for entry in entries:
             for bone in entry["bones"]:

@@ -82,7 +82,9 @@ def build_tree(header: Json, digest: str) -> Tree:
         name = entry["name"] or f"node {here}"
         by_name.setdefault(entry["name"], here)
         extras = {k: v for k, v in entry["metadata"].items() if k not in DULL}
-        nodes.append(node_with(Key(digest, "node", here), name, matrix, children=tuple(children[here]), extras=extras))
+        nodes.append(
+            node_with(Key(digest, "node", here), name, matrix, children=tuple(children[here]), extras=extras)
+        )
     roots = tuple(h for h, up in enumerate(above) if up < 0)
     return Tree(nodes, roots, numbers, chains, by_name)
 

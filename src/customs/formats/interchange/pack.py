@@ -1,7 +1,7 @@
 """From the library's scene to one JSON header and arrays, written one after another to a file.
 
-File: 8 bytes length of the header, the header, then each array at a multiple of 16 bytes counted from the end of the
-header's padding. In the header an array is `{"at": offset, "shape": […], "type": numpy name}`.
+File: 8 bytes length of the header, the header, then each array at a multiple of 16 bytes counted from the end
+of the header's padding. In the header an array is `{"at": offset, "shape": […], "type": numpy name}`.
 """
 
 from __future__ import annotations
@@ -66,7 +66,9 @@ def view(place: int, count: int, dtype: Any) -> Array:
 
 
 def faces_of(mesh: structs.Mesh) -> tuple[Array, Array]:
-    """(sizes (P,), corners (sum of sizes,)) uint32. Each face keeps its corners at an address of its own: one gather."""
+    """(sizes (P,), corners (sum of sizes,)) uint32. Each face keeps its corners at an address of its own: one
+    gather.
+    """
     table = view(mesh.faces, mesh.face_count, FACE)
     sizes = table["count"].astype(np.int64)
     table, sizes = table[sizes > 0], sizes[sizes > 0]
@@ -85,7 +87,15 @@ def metadata_of(pointer: Any) -> Json:
     out: Json = {}
     if not pointer:
         return out
-    kinds: dict[int, Any] = {0: c.c_bool, 1: c.c_int32, 2: c.c_uint64, 3: c.c_float, 4: c.c_double, 8: c.c_int64, 9: c.c_uint32}
+    kinds: dict[int, Any] = {
+        0: c.c_bool,
+        1: c.c_int32,
+        2: c.c_uint64,
+        3: c.c_float,
+        4: c.c_double,
+        8: c.c_int64,
+        9: c.c_uint32,
+    }
     table = pointer.contents
     for i in range(table.count):
         entry = table.values[i]
@@ -119,13 +129,18 @@ def _nodes(scene: structs.Scene) -> list[Json]:
 def _mesh(mesh: structs.Mesh, pack: Packer) -> Json:
     n = mesh.vertex_count
     sizes, corners = faces_of(mesh) if mesh.faces and mesh.face_count else (np.zeros(0, np.uint32),) * 2
-    vector = {name: pack.memory(getattr(mesh, name), n, "<f4", 3) for name in ("vertices", "normals", "tangents", "bitangents")}
+    vector = {
+        name: pack.memory(getattr(mesh, name), n, "<f4", 3)
+        for name in ("vertices", "normals", "tangents", "bitangents")
+    }
     return {
         "name": mesh.name.text(),
         "material": mesh.material,
         **vector,
         "colours": [e for k in range(structs.MAX_SETS) if (e := pack.memory(mesh.colours[k], n, "<f4", 4))],
-        "texcoords": [e for k in range(structs.MAX_SETS) if (e := pack.memory(mesh.texcoords[k], n, "<f4", 3))],
+        "texcoords": [
+            e for k in range(structs.MAX_SETS) if (e := pack.memory(mesh.texcoords[k], n, "<f4", 3))
+        ],
         "sizes": pack.add(sizes),
         "corners": pack.add(corners),
         "bones": [_bone(mesh.bones[i].contents, pack) for i in range(mesh.bone_count)],
@@ -134,7 +149,11 @@ def _mesh(mesh: structs.Mesh, pack: Packer) -> Json:
 
 
 def _bone(bone: structs.Bone, pack: Packer) -> Json:
-    table = view(bone.weights, bone.weight_count, WEIGHT) if bone.weight_count and bone.weights else np.zeros(0, WEIGHT)
+    table = (
+        view(bone.weights, bone.weight_count, WEIGHT)
+        if bone.weight_count and bone.weights
+        else np.zeros(0, WEIGHT)
+    )
     return {
         "name": bone.name.text(),
         "offset": list(bone.offset),
@@ -181,7 +200,13 @@ def _animation(clip: structs.Animation, pack: Packer) -> Json:
             entry[name] = {"times": pack.add(table["time"]), "values": pack.add(table["value"])}
         channels.append(entry)
     morphs = [_morph(clip.morph_channels[i].contents, pack) for i in range(clip.morph_channel_count)]
-    return {"name": clip.name.text(), "duration": clip.duration, "rate": clip.rate, "channels": channels, "morphs": morphs}
+    return {
+        "name": clip.name.text(),
+        "duration": clip.duration,
+        "rate": clip.rate,
+        "channels": channels,
+        "morphs": morphs,
+    }
 
 
 def _morph(channel: structs.MorphAnim, pack: Packer) -> Json:
@@ -189,9 +214,14 @@ def _morph(channel: structs.MorphAnim, pack: Packer) -> Json:
     width = max((max(list(k.values[: k.count]), default=-1) for k in keys), default=-1) + 1
     table = np.zeros((len(keys), min(width, 4096)), np.float32)
     for row, k in zip(table, keys):
-        row[[v for v in k.values[: k.count] if v < len(row)]] = [w for v, w in zip(k.values[: k.count], k.weights[: k.count])
-                                                                if v < len(row)]  # fmt: skip
-    return {"name": channel.name.text(), "times": pack.add(np.array([k.time for k in keys], float)), "weights": pack.add(table)}
+        row[[v for v in k.values[: k.count] if v < len(row)]] = [
+            w for v, w in zip(k.values[: k.count], k.weights[: k.count]) if v < len(row)
+        ]
+    return {
+        "name": channel.name.text(),
+        "times": pack.add(np.array([k.time for k in keys], float)),
+        "weights": pack.add(table),
+    }
 
 
 def _texture(texture: structs.Texture, pack: Packer) -> Json:
@@ -210,7 +240,13 @@ def _plain(item: c.Structure) -> Json:
     out: Json = {}
     for name, _ in item._fields_:  # type: ignore[misc]
         value = getattr(item, name)
-        out[name] = value.text() if isinstance(value, structs.String) else list(value) if isinstance(value, c.Array) else value
+        out[name] = (
+            value.text()
+            if isinstance(value, structs.String)
+            else list(value)
+            if isinstance(value, c.Array)
+            else value
+        )
     return out
 
 

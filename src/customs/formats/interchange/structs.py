@@ -1,4 +1,6 @@
-"""The C structures of libassimp 6 that are read, as ctypes. Source: its public headers (scene.h, mesh.h, anim.h, …)."""
+"""The C structures of libassimp 6 that are read, as ctypes. Source: its public headers (scene.h, mesh.h,
+anim.h, …).
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,6 @@
-"""OBJ with MTL. Source: the "Object Files" and "Material Library File" format appendices (public since 1995)."""
+"""OBJ with MTL. Source: the "Object Files" and "Material Library File" format appendices (public since
+1995).
+"""
 
 from __future__ import annotations
 
@@ -27,7 +29,9 @@ register(
         title="OBJ",
         endings=(".obj",),
         convention=Convention(v="up", stated="assumed"),
-        carries=frozenset({"hierarchy", "colours", "normals", "texcoords", "materials", "points", "lines", "polygons"}),
+        carries=frozenset(
+            {"hierarchy", "colours", "normals", "texcoords", "materials", "points", "lines", "polygons"}
+        ),
         looks_like=_looks_like,
         read=read_obj,
         write=write_obj,

@@ -12,7 +12,15 @@ import numpy.typing as npt
 from customs.errors import ReadError
 from customs.formats.obj.corners import read_corners
 from customs.formats.source import decode_text
-from customs.formats.text_lines import blank, line_bounds, parse_floats, parse_numbers, pick_lines, rows_of, token_starts
+from customs.formats.text_lines import (
+    blank,
+    line_bounds,
+    parse_floats,
+    parse_numbers,
+    pick_lines,
+    rows_of,
+    token_starts,
+)
 
 Array = npt.NDArray[Any]
 OTHER, V, VT, VN, F, L, P = range(7)
@@ -26,9 +34,9 @@ State = tuple[str | None, str | None, int | None]
 
 @dataclass
 class Elements:
-    """Faces, lines or points: `corners` three (C,) int64 of v, vt, vn as written (0 where absent), `sizes` (E,), `state`
-    (E,) numbers of states. Where some numbers are relative, `before` (E, 3) says how many v, vt, vn the chunk held before
-    each, and `begins` (E,) the byte of the text its line begins at."""
+    """Faces, lines or points: `corners` three (C,) int64 of v, vt, vn as written (0 where absent), `sizes`
+    (E,), `state` (E,) numbers of states. Where some numbers are relative, `before` (E, 3) says how many v,
+    vt, vn the chunk held before each, and `begins` (E,) the byte of the text its line begins at."""
 
     corners: tuple[Array, Array, Array]
     sizes: Array
@@ -65,7 +73,9 @@ class Lines:
 
     def error(self, line: int, found: str, expected: str) -> ReadError:
         """A ReadError at line `line` of this chunk; the file is added by who knows it."""
-        return ReadError(found, expected, "Mend that line.", where=f"line {line_number(self.text, self.at) + line}")
+        return ReadError(
+            found, expected, "Mend that line.", where=f"line {line_number(self.text, self.at) + line}"
+        )
 
     def line(self, k: int) -> bytes:
         """The text of a line."""
@@ -124,12 +134,16 @@ def _statements(lines: Lines, out: Chunk) -> Array:
 
 
 def read_statements(texts: Iterable[bytes], out: Chunk) -> Array:
-    """(S,) the number of the state in force after each of some lines that are no numbers; what they say goes into `out`."""
+    """(S,) the number of the state in force after each of some lines that are no numbers; what they say goes
+    into `out`.
+    """
     group, material, smooth = out.states[0]
     now: list[int] = []
     for text in texts:
         words = text.strip()
-        name, _, rest = decode_text(words).partition(" ") if words and not words.startswith(b"#") else ("", "", "")
+        name, _, rest = (
+            decode_text(words).partition(" ") if words and not words.startswith(b"#") else ("", "", "")
+        )
         rest = rest.strip()
         if name in ("o", "g"):
             group = rest
@@ -148,7 +162,9 @@ def read_statements(texts: Iterable[bytes], out: Chunk) -> Array:
 
 
 def _per_line(part: Array, begins: Array, number: int) -> Array:
-    """(R,) how many of the sorted places `begins` lie on each of `number` lines. Lines of one shape need no counting."""
+    """(R,) how many of the sorted places `begins` lie on each of `number` lines. Lines of one shape need no
+    counting.
+    """
     starts = line_bounds(part)[0][:number]
     per = len(begins) // number
     if per * number == len(begins) and per:
@@ -162,7 +178,9 @@ def _vectors(lines: Lines, chosen: Array, kind: int, out: Chunk) -> None:
     part = pick_lines(lines.data, lines.starts, lines.ends, chosen)
     counts = _per_line(part, token_starts(part), int(chosen.sum())) - 1
     need = WIDTHS[kind] if kind != VT else 1
-    values = parse_floats(blank(part.tobytes(), b"vtn"), int(counts.sum())) if (counts >= need).all() else None
+    values = (
+        parse_floats(blank(part.tobytes(), b"vtn"), int(counts.sum())) if (counts >= need).all() else None
+    )
     if values is None:
         raise _bad_vector(lines, chosen, need)
     out.vectors[kind] = rows_of(values, counts, WIDTHS[kind]).astype(np.float32)
@@ -222,6 +240,8 @@ def _bad_corner(lines: Lines, chosen: Array) -> ReadError:
     for k in np.flatnonzero(chosen):
         for word in lines.words(int(k)):
             parts = word.split(b"/")
-            if len(parts) > 3 or not all(p.lstrip(b"-").isdigit() or (i and not p) for i, p in enumerate(parts)):
+            if len(parts) > 3 or not all(
+                p.lstrip(b"-").isdigit() or (i and not p) for i, p in enumerate(parts)
+            ):
                 return lines.error(int(k), decode_text(word)[:40], "v, v/vt, v//vn or v/vt/vn")
     return lines.error(0, "corners that cannot be read", "v/vt/vn")

@@ -1,7 +1,7 @@
 """Corners of faces, lines and points: `v`, `v/vt`, `v//vn`, `v/vt/vn`.
 
-The usual file writes plain numbers in one form throughout: its digits are read eight at a time out of 64-bit words. Anything
-else (relative numbers, forms that change, stray letters) goes the general way.
+The usual file writes plain numbers in one form throughout: its digits are read eight at a time out of 64-bit
+words. Anything else (relative numbers, forms that change, stray letters) goes the general way.
 """
 
 from __future__ import annotations
@@ -21,7 +21,9 @@ FORMS = ((3, (1, 1)), (2, (1,)), (2, (2,)), (1, ()))
 
 
 def read_corners(part: Bytes, letter: bytes, lines: int) -> tuple[Array, Array] | None:
-    """(numbers (C, 3) int64 as written, 0 where absent; where each corner begins (C,)) of `lines` lines; None when wrong."""
+    """(numbers (C, 3) int64 as written, 0 where absent; where each corner begins (C,)) of `lines` lines; None
+    when wrong.
+    """
     quick = _uniform(part, lines)
     return quick if quick is not None else _general(part, letter)
 
@@ -57,7 +59,11 @@ def _has_form(slash: Array, starts: Array, ends: Array, per: int, between: tuple
     """True when each corner is `per` numbers with as many slashes between as said, and a gap after it."""
     for k, count in enumerate(between):
         left = ends[k::per]
-        if not ((starts[k + 1 :: per] - left == count).all() and slash[left].all() and slash[left + count - 1].all()):
+        if not (
+            (starts[k + 1 :: per] - left == count).all()
+            and slash[left].all()
+            and slash[left + count - 1].all()
+        ):
             return False
     last = ends[per - 1 :: per]
     inside = last[last < len(slash)]
@@ -78,12 +84,14 @@ def _table(values: Array, per: int, between: tuple[int, ...]) -> Array:
 def digits(part: Bytes, ends: Array, length: Array) -> Array:
     """(N,) int64 values of decimal numbers of at most eight digits that end before `ends` (N,) in `part`.
 
-    The eight bytes before each end are one little-endian word; bytes before the number are shifted out, and three
-    multiplications add neighbouring digits, pairs and fours. Source: the usual "SIMD within a register" parse, D. Lemire,
-    "Quickly parsing eight digits" (2018).
+    The eight bytes before each end are one little-endian word; bytes before the number are shifted out, and
+    three multiplications add neighbouring digits, pairs and fours. Source: the usual "SIMD within a register"
+    parse, D. Lemire, "Quickly parsing eight digits" (2018).
     """
     room = np.concatenate([np.full(8, ZERO, np.uint8), part])
-    words = np.lib.stride_tricks.as_strided(room.view(np.uint8), (len(part) + 1, 8), (1, 1))[ends].view("<u8")[:, 0]
+    words = np.lib.stride_tricks.as_strided(room.view(np.uint8), (len(part) + 1, 8), (1, 1))[ends].view(
+        "<u8"
+    )[:, 0]
     shift = (np.uint64(8) - length.astype(np.uint64)) * np.uint64(8)
     words = (words >> shift) << shift
     words &= np.uint64(0x0F0F0F0F0F0F0F0F)

@@ -23,7 +23,9 @@ NUMBERS = ("kd", "ks", "ke", "ka", "d", "tr", "ns", "ni", "pr", "pm")
 WRAP_CLAMP = 33071
 LOOSE_STATEMENTS = {"roughness": "map_Pr", "metallic": "map_Pm", "specular": "map_Ks", "glossiness": "map_Ns",
                     "opacity": "map_d", "height": "bump"}  # fmt: skip
-"""Statements of textures that hold one value ("Material Library File" appendix; map_Pr and map_Pm are common practice)."""
+"""Statements of textures that hold one value ("Material Library File" appendix; map_Pr and map_Pm are common
+practice).
+"""
 
 
 @dataclass
@@ -72,7 +74,9 @@ class Library:
             if self.materials or name:
                 self.source.remark(f"material {name or 'without a name'} is in no library; drawn plain grey")
             key = Key(self.digest, "material", len(self.materials))
-            self.materials[name] = Material(key, name or "material", base_colour=(0.6, 0.6, 0.6, 1), metallic=0, roughness=1)
+            self.materials[name] = Material(
+                key, name or "material", base_colour=(0.6, 0.6, 0.6, 1), metallic=0, roughness=1
+            )
         if name not in self._numbers:
             self._numbers[name] = list(self.materials).index(name)
         return self._numbers[name]
@@ -83,14 +87,20 @@ class Library:
 
     def _material(self, block: dict[str, str], folder: Source) -> Material:
         uses: dict[str, TextureUse] = {}
-        for key, slot in (("map_kd", "base_colour"), ("map_ke", "emissive"), ("norm", "normal"), ("map_ka", "occlusion")):
+        for key, slot in (
+            ("map_kd", "base_colour"),
+            ("map_ke", "emissive"),
+            ("norm", "normal"),
+            ("map_ka", "occlusion"),
+        ):
             if key in block and (found := self._use(block[key], folder)) is not None:
                 if slot != "occlusion" or found[1].get("-imfchan") == ["r"]:
                     uses[slot] = found[0]
         left = self._bump(block, folder, uses)
         self._data(block, folder, uses)
         ns, pr, pm = _number(block, "ns", -1.0), _number(block, "pr", -1.0), _number(block, "pm", -1.0)
-        # Phong exponent to roughness: alpha = sqrt(2 / (n + 2)) (Walter et al. 2007), roughness = sqrt(alpha) (glTF 2.0, B.2).
+        # Phong exponent to roughness: alpha = sqrt(2 / (n + 2)) (Walter et al. 2007), roughness = sqrt(alpha)
+        # (glTF 2.0, B.2).
         mapped = {"roughness", "glossiness", "metallic_roughness"} & set(uses)
         rough = pr if pr >= 0 else 1.0 if mapped else (2 / (max(ns, 0) + 2)) ** 0.25 if ns >= 0 else 1.0
         opacity = shown_opacity(_number(block, "d", 1 - _number(block, "tr", 0.0)), block["newmtl"], folder)
@@ -102,7 +112,11 @@ class Library:
             key=Key(self.digest, "material", len(self.materials)),
             name=block["newmtl"],
             base_colour=(*kd, float(np.clip(opacity, 0, 1))),
-            metallic=float(np.clip(pm, 0, 1)) if pm >= 0 else 1.0 if {"metallic", "metallic_roughness"} & set(uses) else 0.0,
+            metallic=float(np.clip(pm, 0, 1))
+            if pm >= 0
+            else 1.0
+            if {"metallic", "metallic_roughness"} & set(uses)
+            else 0.0,
             roughness=float(np.clip(rough, 0, 1)),
             emissive=_triple(block, "ke", (1.0, 1.0, 1.0) if "emissive" in uses else (0.0, 0.0, 0.0)),
             alpha_mode=cast(Any, mode),
@@ -110,8 +124,14 @@ class Library:
             extras={"mtl": left} if left else {},
         )
 
-    def _alpha(self, block: dict[str, str], folder: Source, uses: dict[str, TextureUse], opacity: float,
-               left: dict[str, str]) -> str:  # fmt: skip
+    def _alpha(
+        self,
+        block: dict[str, str],
+        folder: Source,
+        uses: dict[str, TextureUse],
+        opacity: float,
+        left: dict[str, str],
+    ) -> str:
         if "map_d" in block:
             found = self._use(block["map_d"], folder)
             if found is not None and "base_colour" in uses and found[0].image == uses["base_colour"].image:
@@ -137,14 +157,26 @@ class Library:
         return {}
 
     def _data(self, block: dict[str, str], folder: Source, uses: dict[str, TextureUse]) -> None:
-        """Roughness and metallic maps: one packed texture where both name the green and blue of one image, else apart."""
+        """Roughness and metallic maps: one packed texture where both name the green and blue of one image,
+        else apart.
+        """
         rough, metal = block.get("map_pr"), block.get("map_pm")
         if rough and metal:
             a, c = self._use(rough, folder), self._use(metal, folder)
-            if a and c and a[0].image == c[0].image and (a[1].get("-imfchan"), c[1].get("-imfchan")) == (["g"], ["b"]):
+            if (
+                a
+                and c
+                and a[0].image == c[0].image
+                and (a[1].get("-imfchan"), c[1].get("-imfchan")) == (["g"], ["b"])
+            ):
                 uses["metallic_roughness"] = a[0]
                 return
-        for key, slot in (("map_pr", "roughness"), ("map_pm", "metallic"), ("map_ks", "specular"), ("map_ns", "glossiness")):
+        for key, slot in (
+            ("map_pr", "roughness"),
+            ("map_pm", "metallic"),
+            ("map_ks", "specular"),
+            ("map_ns", "glossiness"),
+        ):
             found = self._use(block[key], folder) if key in block else None
             if found is not None and (slot != "glossiness" or "roughness" not in uses):
                 uses[slot] = found[0]
@@ -158,17 +190,27 @@ class Library:
             clean = name.replace("\\", "/").rsplit("/", 1)[-1]
             key = Key(self.digest, "image", len(self.images))
             problem = "" if path else f"{name} is not there"
-            image = Image(key, clean.rsplit(".", 1)[0], folder.encoded(path) if path else None, uri=name, problem=problem)
+            image = Image(
+                key,
+                clean.rsplit(".", 1)[0],
+                folder.encoded(path) if path else None,
+                uri=name,
+                problem=problem,
+            )
             trouble = probe(image)
             self._known[name] = len(self.images)
-            self.images.append(image if trouble == problem else Image(**{**image.__dict__, "problem": trouble}))
+            self.images.append(
+                image if trouble == problem else Image(**{**image.__dict__, "problem": trouble})
+            )
         clamp = options.get("-clamp") == ["on"]
         sampler = Sampler(wrap_s=WRAP_CLAMP, wrap_t=WRAP_CLAMP) if clamp else Sampler()
         scale = _pair(options.get("-s"), (1.0, 1.0))
         shift = _pair(options.get("-o"), (0.0, 0.0))
         strength = _word(options.get("-bm"), 1.0)
         # OBJ's V grows upward: u' = s·u + o there is (s, s) and (o_u, 1 − s_v − o_v) with V down.
-        offset = (shift[0], 1 - scale[1] - shift[1]) if (scale, shift) != ((1.0, 1.0), (0.0, 0.0)) else (0.0, 0.0)
+        offset = (
+            (shift[0], 1 - scale[1] - shift[1]) if (scale, shift) != ((1.0, 1.0), (0.0, 0.0)) else (0.0, 0.0)
+        )
         return TextureUse(self._known[name], 0, sampler, strength, offset, 0.0, scale), options
 
 
@@ -190,7 +232,9 @@ def split_options(text: str) -> tuple[str, dict[str, list[str]]]:
 
 def _all_numbers(text: str) -> bool:
     words = text.split()
-    return bool(words) and all(_is_number(w) or w in ("-halo", "xyz", "spectral") or w.endswith(".rfl") for w in words)
+    return bool(words) and all(
+        _is_number(w) or w in ("-halo", "xyz", "spectral") or w.endswith(".rfl") for w in words
+    )
 
 
 def _is_number(text: str) -> bool:
@@ -216,11 +260,17 @@ def _number(block: Mapping[str, str], key: str, default: float) -> float:
     return value if np.isfinite(value) else default
 
 
-def _triple(block: Mapping[str, str], key: str, default: tuple[float, float, float]) -> tuple[float, float, float]:
+def _triple(
+    block: Mapping[str, str], key: str, default: tuple[float, float, float]
+) -> tuple[float, float, float]:
     numbers = [float(w) for w in block.get(key, "").split() if _is_number(w) and np.isfinite(float(w))]
     if len(numbers) == 1:
         numbers *= 3
-    return cast(tuple[float, float, float], tuple(np.clip(numbers[:3], 0, 1).tolist())) if len(numbers) >= 3 else default
+    return (
+        cast(tuple[float, float, float], tuple(np.clip(numbers[:3], 0, 1).tolist()))
+        if len(numbers) >= 3
+        else default
+    )
 
 
 def mtl_text(materials: tuple[Material, ...], paths: Mapping[int, str]) -> bytes:

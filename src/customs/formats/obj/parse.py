@@ -28,8 +28,8 @@ SLOTS = (V, VT, VN)
 
 @dataclass
 class ObjText:
-    """All an OBJ says, still in its own index space: corners are absolute, from 1. `states` are (group, material, smoothing),
-    smoothing −1 where none was said."""
+    """All an OBJ says, still in its own index space: corners are absolute, from 1. `states` are (group,
+    material, smoothing), smoothing −1 where none was said."""
 
     vectors: dict[int, Array]
     colours: Array | None
@@ -119,16 +119,23 @@ def _colours(chunks: list[Chunk]) -> Array | None:
     """Colours of all vertices, NaN where there are none; None when no vertex has any."""
     if all(c.colours is None for c in chunks):
         return None
-    return joined([c.colours if c.colours is not None else np.full((c.count(V), 3), np.nan, np.float32) for c in chunks])
+    return joined(
+        [c.colours if c.colours is not None else np.full((c.count(V), 3), np.nan, np.float32) for c in chunks]
+    )
 
 
 def _states(states: list[State], before: tuple[str, str, int]) -> list[tuple[str, str, int]]:
     """States of a chunk with what an earlier one left in force."""
-    return [(before[0] if g is None else g, before[1] if m is None else m, before[2] if s is None else s) for g, m, s in states]
+    return [
+        (before[0] if g is None else g, before[1] if m is None else m, before[2] if s is None else s)
+        for g, m, s in states
+    ]
 
 
 def _absolute(elements: Elements, base: Array, data: bytes) -> Elements:
-    """Relative (negative) numbers counted back from what stood before their line. Raises ReadError past the first."""
+    """Relative (negative) numbers counted back from what stood before their line. Raises ReadError past the
+    first.
+    """
     if elements.before is None:
         return elements
     held = np.repeat(elements.before + base, elements.sizes, axis=0)
@@ -141,7 +148,10 @@ def _absolute(elements: Elements, base: Array, data: bytes) -> Elements:
             if wrong.any() and elements.begins is not None:
                 where = f"line {line_number(data, int(np.repeat(elements.begins, elements.sizes)[int(wrong.argmax())]))}"
                 raise ReadError(
-                    "a relative number before the first", "no more than stand above", "Mend that line.", where=where
+                    "a relative number before the first",
+                    "no more than stand above",
+                    "Mend that line.",
+                    where=where,
                 )
         columns.append(column)
     return replace(elements, corners=(columns[0], columns[1], columns[2]))

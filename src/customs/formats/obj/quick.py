@@ -16,14 +16,20 @@ def read_quickly(kernel: ModuleType, text: bytes, at: int, end: int) -> Chunk | 
     vectors, corners, others = kernel.room(end - at)
     tables = [np.empty((vectors, width), np.float32) for width in (3, 2, 3, 3)]
     columns = [np.empty(corners, np.int32) for _ in range(3)]
-    sizes, held, told = np.empty(vectors, np.int32), np.empty((vectors, 4), np.int32), np.empty((others, 3), np.int64)
+    sizes, held, told = (
+        np.empty(vectors, np.int32),
+        np.empty((vectors, 4), np.int32),
+        np.empty((others, 3), np.int64),
+    )
     data = np.frombuffer(text, np.uint8)
     status, *counts, small, flags = kernel.read_lines(data, at, end, *tables, *columns, sizes, held, told)
     if status != kernel.DONE:
         return None
     points, uvs, normals, corner, faces, statements = counts
     out = Chunk(short=small)
-    out.vectors = {k: table[:n].copy() for k, table, n in zip((V, VT, VN), tables, (points, uvs, normals)) if n}
+    out.vectors = {
+        k: table[:n].copy() for k, table, n in zip((V, VT, VN), tables, (points, uvs, normals)) if n
+    }
     out.colours = tables[3][:points].copy() if flags & 1 else None
     told = told[:statements]
     states = read_statements((text[a:b] for a, b in told[:, :2].tolist()), out)

@@ -64,7 +64,9 @@ def read_obj(source: Source) -> Scene:
 
 
 class _Builder:
-    """Makes meshes: one a group, its elements split by material, kind and whether UVs and normals are there."""
+    """Makes meshes: one a group, its elements split by material, kind and whether UVs and normals are
+    there.
+    """
 
     def __init__(self, text: ObjText, tables: _Tables, library: Library, source: Source, digest: str) -> None:
         self.text, self.tables, self.library, self.source, self.digest = text, tables, library, source, digest
@@ -77,7 +79,10 @@ class _Builder:
             for state_group, prim in self._kind(kind):
                 groups.setdefault(state_group, []).append(prim)
         stem = self.source.path.stem
-        return [Mesh(Key(self.digest, "mesh", i), name or stem, tuple(prims)) for i, (name, prims) in enumerate(groups.items())]
+        return [
+            Mesh(Key(self.digest, "mesh", i), name or stem, tuple(prims))
+            for i, (name, prims) in enumerate(groups.items())
+        ]
 
     def cloud(self) -> Mesh:
         """Vertices without any element: a point cloud."""
@@ -91,7 +96,9 @@ class _Builder:
         return Mesh(Key(self.digest, "mesh", 0), self.source.path.stem, (prim,))
 
     def _kind(self, kind: int) -> list[tuple[str, Primitive]]:
-        """(group, primitive) of each group and material elements of this kind are in, in order of appearance."""
+        """(group, primitive) of each group and material elements of this kind are in, in order of
+        appearance.
+        """
         e = self.text.elements.get(kind)
         if e is None or not len(e.sizes):
             return []
@@ -123,7 +130,9 @@ class _Builder:
                 found, expected = f"there are only {len(table):,} {name}", f"1..{len(table)}"
                 raise self.source.error(f"faces, {name} {top}", found, expected, "Export again.")
 
-    def _primitive(self, kind: int, corners: Corners, sizes: Array, material: str, smooth: Array) -> Primitive:
+    def _primitive(
+        self, kind: int, corners: Corners, sizes: Array, material: str, smooth: Array
+    ) -> Primitive:
         t = self.tables
         has_uv, has_normal = bool((corners[1] > 0).all()), bool((corners[2] > 0).all())
         keys = [c for c, has in zip(corners[1:], (has_uv, has_normal)) if has]
@@ -153,7 +162,9 @@ class _Builder:
         return prim
 
     def _colour(self, v: Array) -> tuple[npt.NDArray[np.float32], ...]:
-        """Vertex colours (V, 4) linear; the file's are taken as sRGB (common practice), white where it has none."""
+        """Vertex colours (V, 4) linear; the file's are taken as sRGB (common practice), white where it has
+        none.
+        """
         if self.tables.colours is None:
             return ()
         out = np.ones((len(v), 4), dtype=np.float32)

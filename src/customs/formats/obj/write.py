@@ -48,9 +48,14 @@ def files_of(scene: Scene) -> tuple[str, ...]:
 
 
 def write_obj(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
-    """`{".obj": …, ".mtl": …}` (no library without materials). Numbers are the scene's own, V as the scene has it."""
+    """`{".obj": …, ".mtl": …}` (no library without materials). Numbers are the scene's own, V as the scene
+    has it.
+    """
     scene = unfolded(prune(scene))
-    out = _Text([b"# Customs\n"], decimals=options.settings.decimals if isinstance(options.settings, ObjForm) else None)
+    out = _Text(
+        [b"# Customs\n"],
+        decimals=options.settings.decimals if isinstance(options.settings, ObjForm) else None,
+    )
     if scene.materials:
         out.parts.append(f"mtllib {options.stem}.mtl\n".encode())
     world = world_matrices(scene)

@@ -17,7 +17,9 @@ from customs.scene.transforms import continuous, multiply_quaternions
 
 F64 = npt.NDArray[np.float64]
 SHUT = 1e-6
-"""A channel whose ends differ by no more is closed: it is what storing them as float32 leaves (metres, radians, ratio)."""
+"""A channel whose ends differ by no more is closed: it is what storing them as float32 leaves (metres,
+radians, ratio).
+"""
 
 
 def seam(scene: Scene, clip: Clip, travel: bool = True) -> float:
@@ -37,14 +39,19 @@ def seam(scene: Scene, clip: Clip, travel: bool = True) -> float:
 def closed(clip: Clip, seconds: float, rate: float, free: frozenset[tuple[int, str]] = frozenset()) -> Clip:
     """The clip with its last `seconds` led to the first pose, so that its end is its beginning.
 
-    The difference between first and last value is worked in smoothly: 3t² − 2t³ over the stretch. Properties in `free`
-    ((node, path)) are left as they are: a root that travels.
+    The difference between first and last value is worked in smoothly: 3t² − 2t³ over the stretch. Properties
+    in `free` ((node, path)) are left as they are: a root that travels.
     """
     end = clip.seconds
     length = min(seconds, end)
 
     def change(channel: Channel) -> Channel:
-        if (channel.node, channel.path) in free or not len(channel.times) or channel.interpolation == "step" or end <= 0:
+        if (
+            (channel.node, channel.path) in free
+            or not len(channel.times)
+            or channel.interpolation == "step"
+            or end <= 0
+        ):
             return channel
         return _led(straight(channel, rate), end, length, rate)
 
@@ -64,7 +71,9 @@ def _led(channel: Channel, end: float, length: float, rate: float) -> Channel:
     values = sample(channel, every)
     if channel.path == "rotation":
         turn = multiply_quaternions(first, last * np.array([-1, -1, -1, 1]))
-        part = slerp(np.broadcast_to([0.0, 0, 0, 1], values.shape), np.broadcast_to(turn, values.shape), share)
+        part = slerp(
+            np.broadcast_to([0.0, 0, 0, 1], values.shape), np.broadcast_to(turn, values.shape), share
+        )
         values = continuous(multiply_quaternions(part, values))
     else:
         values = values + share[:, None] * (first - last)

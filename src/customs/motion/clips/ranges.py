@@ -20,7 +20,9 @@ REST_SECONDS = 0.15
 CLIP_SECONDS = 0.25
 """Shortest stretch that is a clip (seconds)."""
 AHEAD = 0.1
-"""How far ahead a movement is followed to tell a pose passed one way from the same pose passed the other way (seconds)."""
+"""How far ahead a movement is followed to tell a pose passed one way from the same pose passed the other way
+(seconds).
+"""
 AGAIN = 0.12
 """A pose has come again when it is this near, as a share of the farthest the take goes from it (ratio)."""
 
@@ -37,7 +39,9 @@ class Found:
 
 @dataclass(frozen=True, eq=False)
 class Take:
-    """A take looked at frame by frame: `times` (T,), `pace` (T,) in sizes a second, its rests as (start, end)."""
+    """A take looked at frame by frame: `times` (T,), `pace` (T,) in sizes a second, its rests as (start,
+    end).
+    """
 
     times: F64
     pace: F64
@@ -65,7 +69,8 @@ def look_at(scene: Scene, clip: Clip, rate: float) -> Take:
         moving[a:b] = False
     stretches = [(a, min(b, last)) for a, b in runs(moving) if b - a >= CLIP_SECONDS * rate]
     found: list[Found] = []
-    # Between rests a stretch is one movement, however often it goes round; without any rest its turns are parted.
+    # Between rests a stretch is one movement, however often it goes round; without any rest its turns are
+    # parted.
     for a, b in stretches:
         whole = points[a : b + 1], times[a : b + 1], rate
         found += [_whole(*whole[:2], "rest")] if still else _cycles(*whole)
@@ -78,10 +83,13 @@ def _whole(points: F64, times: F64, by: str) -> Found:
 
 
 def _cycles(points: F64, times: F64, rate: float) -> list[Found]:
-    """A stretch as it is, or one turn of it where its first pose comes again and again, moving as it did at first."""
+    """A stretch as it is, or one turn of it where its first pose comes again and again, moving as it did at
+    first.
+    """
     slope = np.gradient(points, axis=0) * rate * AHEAD
     away = np.maximum(
-        np.linalg.norm(points - points[0], axis=2).max(axis=1), np.linalg.norm(slope - slope[0], axis=2).max(axis=1)
+        np.linalg.norm(points - points[0], axis=2).max(axis=1),
+        np.linalg.norm(slope - slope[0], axis=2).max(axis=1),
     )
     farthest = float(away.max())
     least = int(CLIP_SECONDS * rate)

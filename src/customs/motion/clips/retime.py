@@ -22,7 +22,9 @@ def faster(clip: Clip, factor: float) -> Clip:
         if channel.interpolation == "cubic":
             values = np.array(values)
             values[:, [0, 2]] *= np.float32(factor)
-        return replace(channel, times=frozen(channel.times.astype(np.float64) / factor), values=frozen(values))
+        return replace(
+            channel, times=frozen(channel.times.astype(np.float64) / factor), values=frozen(values)
+        )
 
     return replace(clip, channels=tuple(change(c) for c in clip.channels))
 
@@ -46,18 +48,23 @@ def backwards(clip: Clip) -> Clip:
 def between_frames(before: Clip, after: Clip) -> tuple[float, float]:
     """Largest (distance, angle in degrees) at the keys of `before` that lie between the frames of `after`.
 
-    Both move in straight lines between keys, so where they differ most is a key of one of them; channels go in pairs.
+    Both move in straight lines between keys, so where they differ most is a key of one of them; channels go
+    in pairs.
     """
     worst = {"translation": 0.0, "rotation": 0.0}
     for old, new in zip(before.channels, after.channels):
         if old.path in worst and len(old.times) and old is not new:
             at = old.times.astype(np.float64)
-            worst[old.path] = max(worst[old.path], float(errors(old.path, sample(old, at), sample(new, at)).max()))
+            worst[old.path] = max(
+                worst[old.path], float(errors(old.path, sample(old, at), sample(new, at)).max())
+            )
     return worst["translation"], float(np.degrees(worst["rotation"]))
 
 
 def at_rate(clip: Clip, rate: float) -> Clip:
-    """The clip with a key on every frame at `rate` (frames a second), straight lines between; steps stay steps."""
+    """The clip with a key on every frame at `rate` (frames a second), straight lines between; steps stay
+    steps.
+    """
     frames = frame_times(clip, rate)
 
     def change(channel: Channel) -> Channel:
@@ -65,4 +72,6 @@ def at_rate(clip: Clip, rate: float) -> Clip:
             return channel
         return resampled(channel, frames)
 
-    return replace(clip, channels=tuple(change(c) for c in clip.channels), extras={**clip.extras, "rate": rate})
+    return replace(
+        clip, channels=tuple(change(c) for c in clip.channels), extras={**clip.extras, "rate": rate}
+    )

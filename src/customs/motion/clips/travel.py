@@ -1,4 +1,6 @@
-"""Root motion: the way a clip carries its skeleton along the ground, taken apart from what it does in place."""
+"""Root motion: the way a clip carries its skeleton along the ground, taken apart from what it does in
+place.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +22,9 @@ GROUND = np.array([1.0, 0.0, 1.0])
 
 @dataclass(frozen=True, eq=False)
 class Travel:
-    """Which node carries the way, the key times (T,) seconds, and the way (T, 3) in metres along the ground from the start."""
+    """Which node carries the way, the key times (T,) seconds, and the way (T, 3) in metres along the ground
+    from the start.
+    """
 
     node: int
     times: F64
@@ -72,7 +76,9 @@ def to_node(scene: Scene, clip: Clip, travel: Travel, node: int) -> Clip:
     channel = channels_of(clip).get((node, "translation"))
     rest = scene.nodes[node].translation
     base = (
-        np.broadcast_to(rest, travel.way.shape) if channel is None else local_track(scene, clip, travel.times)[:, node, :3, 3]
+        np.broadcast_to(rest, travel.way.shape)
+        if channel is None
+        else local_track(scene, clip, travel.times)[:, node, :3, 3]
     )
     turn = _parent_turn(scene, clip, node, travel.times)
     values = base + np.einsum("tij,tj->ti", turn, travel.way)

@@ -53,14 +53,18 @@ def cut_channel(channel: Channel, start: float, end: float) -> Channel:
 
 
 def _key_at(channel: Channel, times: F64, own: F64) -> F64:
-    """Key values at `times`: the channel's `own` key where it has one, else for a cubic channel with the slope on both sides."""
+    """Key values at `times`: the channel's `own` key where it has one, else for a cubic channel with the
+    slope on both sides.
+    """
     values = sample(channel, times)
     if channel.interpolation != "cubic":
         return values
     tangent = slope(channel, times)
     if channel.path == "rotation":
         # The value is made one long; the way on from it is as long as it was against it.
-        tangent = tangent / np.linalg.norm(sample(replace(channel, path="scale"), times), axis=-1, keepdims=True)
+        tangent = tangent / np.linalg.norm(
+            sample(replace(channel, path="scale"), times), axis=-1, keepdims=True
+        )
     out = np.stack([tangent, values, tangent], axis=1)
     off = np.abs(channel.times.astype(np.float64) - times[:, None])
     near = off.argmin(axis=1) if len(times) else np.zeros(0, dtype=np.intp)
@@ -72,8 +76,8 @@ def _key_at(channel: Channel, times: F64, own: F64) -> F64:
 def joined(clips: Sequence[Clip], name: str, gap: float = 0.0) -> Clip:
     """`clips` one after another with `gap` seconds between, as one clip.
 
-    Through a gap, and through clips that do not move it, a property keeps the value it was left at; before the first that
-    moves it, the value it begins with.
+    Through a gap, and through clips that do not move it, a property keeps the value it was left at; before
+    the first that moves it, the value it begins with.
     """
     starts = np.concatenate([[0.0], np.cumsum([c.seconds + gap for c in clips])])
     wanted = list(dict.fromkeys((c.node, c.path) for clip in clips for c in clip.channels if len(c.times)))
@@ -81,7 +85,9 @@ def joined(clips: Sequence[Clip], name: str, gap: float = 0.0) -> Clip:
     for node, path in wanted:
         parts = []
         for clip, at in zip(clips, starts):
-            mine = next((c for c in clip.channels if c.node == node and c.path == path and len(c.times)), None)
+            mine = next(
+                (c for c in clip.channels if c.node == node and c.path == path and len(c.times)), None
+            )
             if mine is not None:
                 whole = cut_channel(mine, 0.0, clip.seconds)
                 parts.append((whole, whole.times.astype(np.float64) + float(at)))
@@ -107,10 +113,17 @@ def _straight_at(channel: Channel, times: F64) -> tuple[Channel, F64]:
 
 
 def _appended(channel: Channel, times: F64, values: F64, more: F64, added: F64) -> tuple[F64, F64]:
-    """(times, values) of keys with further ones after them; what was left is held up to a hair before these begin."""
+    """(times, values) of keys with further ones after them; what was left is held up to a hair before these
+    begin.
+    """
     cubic = channel.interpolation == "cubic"
     left, begins = (values[-1, 1], added[0, 1]) if cubic else (values[-1], added[0])
-    alike = min(np.abs(left - begins).max(), np.abs(left + begins).max() if channel.path == "rotation" else np.inf) < SAME_VALUE
+    alike = (
+        min(
+            np.abs(left - begins).max(), np.abs(left + begins).max() if channel.path == "rotation" else np.inf
+        )
+        < SAME_VALUE
+    )
     meet = more[0] - times[-1] <= SAME_TIME
     if meet and (alike or channel.interpolation == "step"):
         if cubic:
@@ -141,7 +154,9 @@ def straight(channel: Channel, rate: float = 60.0) -> Channel:
     else:
         every = np.union1d(times, np.arange(times[0], times[-1], 1 / rate))
         every = every[np.append(np.diff(every) > SAME_TIME, True)]
-    return replace(channel, times=frozen(every), values=frozen(sample(channel, every)), interpolation="linear")
+    return replace(
+        channel, times=frozen(every), values=frozen(sample(channel, every)), interpolation="linear"
+    )
 
 
 def resampled(channel: Channel, times: Any) -> Channel:

@@ -11,15 +11,18 @@ from customs.scene.transforms import quaternion_matrix
 
 F64 = npt.NDArray[np.float64]
 LOCKED = 1e-7
-"""Below this cosine of the middle angle the outer two turn about one axis, and the last is taken as 0 (no unit)."""
+"""Below this cosine of the middle angle the outer two turn about one axis, and the last is taken as 0 (no
+unit).
+"""
 
 
 def euler_degrees(q: Any) -> F64:
     """Angles (T, 3) in degrees about X, then Y, then Z (fixed axes: R = Rz·Ry·Rx) of quaternions (T, 4).
 
-    A rotation has two triples, (x, y, z) and (x + 180, 180 − y, z + 180), and each angle is free by full turns: each row is
-    the one nearest to the row before, so that a straight line between rows stays near the short way round. Whether the
-    nearer triple changes sides depends on the two rotations alone, so all rows are settled at once.
+    A rotation has two triples, (x, y, z) and (x + 180, 180 − y, z + 180), and each angle is free by full
+    turns: each row is the one nearest to the row before, so that a straight line between rows stays near the
+    short way round. Whether the nearer triple changes sides depends on the two rotations alone, so all rows
+    are settled at once.
     """
     m = quaternion_matrix(np.asarray(q, dtype=np.float64).reshape(-1, 4))
     flat = np.hypot(m[:, 0, 0], m[:, 1, 0])

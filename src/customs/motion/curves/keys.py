@@ -1,4 +1,6 @@
-"""Values of a channel between its keys. Source: glTF 2.0, appendix C (linear, step, spherical linear, cubic spline)."""
+"""Values of a channel between its keys. Source: glTF 2.0, appendix C (linear, step, spherical linear, cubic
+spline).
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,9 @@ F64 = npt.NDArray[np.float64]
 
 
 def slerp(a: Any, b: Any, t: Any) -> F64:
-    """Spherical interpolation of quaternions (..., 4) the short way; `t` (...,) from 0 to 1. Source: glTF 2.0, C.4."""
+    """Spherical interpolation of quaternions (..., 4) the short way; `t` (...,) from 0 to 1. Source: glTF
+    2.0, C.4.
+    """
     a, b = np.asarray(a, dtype=np.float64), np.asarray(b, dtype=np.float64)
     t = np.asarray(t, dtype=np.float64)[..., None]
     dot = np.einsum("...i,...i->...", a, b)[..., None]
@@ -33,7 +37,8 @@ def sample(channel: Channel, seconds: Any) -> F64:
     Cubic spline as in glTF 2.0, appendix C.5: tangents are scaled by the length of the interval.
     """
     at = np.asarray(seconds, dtype=np.float64)
-    # Only the keys beside each time are brought to double precision: a long take is asked for one moment at a time.
+    # Only the keys beside each time are brought to double precision: a long take is asked for one moment at a
+    # time.
     times, values = channel.times, channel.values
     cubic = channel.interpolation == "cubic"
     points = values[:, 1] if cubic else values
@@ -71,7 +76,8 @@ def _spline(path: str, values: npt.NDArray[Any], k: Any, span: F64, t: F64) -> F
 def slope(channel: Channel, seconds: Any) -> F64:
     """Derivative (..., N) per second of a cubic channel at `seconds` (...,); zero outside its keys.
 
-    The derivative of the spline of glTF 2.0, appendix C.5; for rotations that of the spline before it is made one long.
+    The derivative of the spline of glTF 2.0, appendix C.5; for rotations that of the spline before it is made
+    one long.
     """
     at = np.asarray(seconds, dtype=np.float64)
     times, values = channel.times.astype(np.float64), channel.values.astype(np.float64)

@@ -1,4 +1,6 @@
-"""Fewer keys: channels that say nothing dropped, keys dropped that a straight line or a turn between others stands for."""
+"""Fewer keys: channels that say nothing dropped, keys dropped that a straight line or a turn between others
+stands for.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,9 @@ RATES = (60.0, 120.0, 240.0, 480.0, 960.0)
 
 @dataclass(frozen=True)
 class Tolerance:
-    """Most a value may be off: metres for translations, degrees for rotations, a ratio for scales and morph weights."""
+    """Most a value may be off: metres for translations, degrees for rotations, a ratio for scales and morph
+    weights.
+    """
 
     metres: float = 0.0002
     degrees: float = 0.05
@@ -49,7 +53,11 @@ def without_idle(clip: Clip, nodes: Sequence[Node], tolerance: Tolerance) -> Cli
         still = float(errors(c.path, points, np.broadcast_to(points[0], points.shape)).max()) <= limit
         if c.interpolation == "cubic":
             still = still and float(np.abs(c.values[:, [0, 2]]).max()) <= limit
-        rest = None if c.path == "weights" else np.asarray(getattr(nodes[c.node], c.path), dtype=np.float64)[None]
+        rest = (
+            None
+            if c.path == "weights"
+            else np.asarray(getattr(nodes[c.node], c.path), dtype=np.float64)[None]
+        )
         if still and rest is not None and float(errors(c.path, points[:1], rest)[0]) <= limit:
             continue
         channels.append(one_key(c, points[0]) if still else c)
@@ -70,7 +78,9 @@ def _lasting(channels: list[Channel], clip: Clip, end: float) -> list[Channel]:
 
 
 def errors(path: str, a: F64, b: F64) -> F64:
-    """(K,) how far values (K, N) are apart: length for translations, angle (radians) for rotations, else the largest part."""
+    """(K,) how far values (K, N) are apart: length for translations, angle (radians) for rotations, else the
+    largest part.
+    """
     if path == "rotation":
         return 4 * np.arcsin(np.minimum(_chord(a, b) / 2, 1.0))
     if path == "translation":
@@ -79,13 +89,17 @@ def errors(path: str, a: F64, b: F64) -> F64:
 
 
 def _chord(a: F64, b: F64) -> F64:
-    """(K,) chord between unit quaternions (K, 4), the nearer of ±b: 2·sin of a quarter of the turn between them."""
+    """(K,) chord between unit quaternions (K, 4), the nearer of ±b: 2·sin of a quarter of the turn between
+    them.
+    """
     return np.minimum(np.linalg.norm(a - b, axis=1), np.linalg.norm(a + b, axis=1))
 
 
 @dataclass(frozen=True, eq=False)
 class _Rows:
-    """Keys of several channels of one path one after another: `times` (K,), `values` (K, N), channel starts (C + 1,)."""
+    """Keys of several channels of one path one after another: `times` (K,), `values` (K, N), channel starts
+    (C + 1,).
+    """
 
     path: str
     times: F64
@@ -94,16 +108,24 @@ class _Rows:
 
 
 def reduced(clip: Clip, tolerance: Tolerance) -> tuple[Clip, dict[str, float]]:
-    """The clip with as few keys as stay within `tolerance` at every key dropped, and the largest error by path.
+    """The clip with as few keys as stay within `tolerance` at every key dropped, and the largest error by
+    path.
 
-    Top-down (Ramer 1972, Douglas and Peucker 1973), all channels of a path at once: in each round every stretch whose worst
-    key is off by more than the tolerance gets that key back, and only stretches that were cut are looked at again. Steps
-    keep the keys at which they change. Splines become straight lines first, as many as keep to half the tolerance.
+    Top-down (Ramer 1972, Douglas and Peucker 1973), all channels of a path at once: in each round every
+    stretch whose worst key is off by more than the tolerance gets that key back, and only stretches that were
+    cut are looked at again. Steps keep the keys at which they change. Splines become straight lines first, as
+    many as keep to half the tolerance.
     """
-    channels = [_straightened(c, tolerance.of(c.path)) if c.interpolation == "cubic" else c for c in clip.channels]
+    channels = [
+        _straightened(c, tolerance.of(c.path)) if c.interpolation == "cubic" else c for c in clip.channels
+    ]
     out, worst = list(channels), dict[str, float]()
     for path in ("translation", "rotation", "scale", "weights"):
-        mine = [i for i, c in enumerate(channels) if c.path == path and c.interpolation == "linear" and len(c.times) > 2]
+        mine = [
+            i
+            for i, c in enumerate(channels)
+            if c.path == path and c.interpolation == "linear" and len(c.times) > 2
+        ]
         for width in sorted({channels[i].values.shape[1] for i in mine}):
             group = [i for i in mine if channels[i].values.shape[1] == width]
             keep, error = _kept(_rows(path, [channels[i] for i in group]), tolerance.of(path))
@@ -139,7 +161,9 @@ def _rows(path: str, channels: list[Channel]) -> _Rows:
 
 
 COARSE = 40
-"""Longer stretches are first looked at through about a third as many keys: most are bad and cut at once (keys)."""
+"""Longer stretches are first looked at through about a third as many keys: most are bad and cut at once
+(keys).
+"""
 
 
 def _kept(rows: _Rows, limit: float) -> tuple[npt.NDArray[np.bool_], float]:
@@ -180,19 +204,24 @@ def _kept(rows: _Rows, limit: float) -> tuple[npt.NDArray[np.bool_], float]:
 
 
 def _off(rows: _Rows, at: Ints, left: Ints, right: Ints, count: Ints) -> F64:
-    """(M,) error of keys `at` against what the ends of their stretches say; `count` (S,) keys of each stretch in turn."""
+    """(M,) error of keys `at` against what the ends of their stretches say; `count` (S,) keys of each stretch
+    in turn.
+    """
     begin, length = rows.times[left], rows.times[right] - rows.times[left]
     t = (rows.times[at] - np.repeat(begin, count)) / np.repeat(length, count)
     true = rows.values[at]
     if rows.path != "rotation":
         a, way = rows.values[left], rows.values[right] - rows.values[left]
-        return errors(rows.path, np.repeat(a, count, axis=0) + t[:, None] * np.repeat(way, count, axis=0), true)
+        return errors(
+            rows.path, np.repeat(a, count, axis=0) + t[:, None] * np.repeat(way, count, axis=0), true
+        )
     a, b = rows.values[left], rows.values[right]
     dot = np.einsum("ij,ij->i", a, b)
     b, angle = np.where(dot[:, None] < 0, -b, b), np.arccos(np.minimum(np.abs(dot), 1.0))
     angle = np.maximum(angle, 1e-7)
     turn, sine = np.repeat(angle, count), np.repeat(1 / np.sin(angle), count)
-    # The cosine of half the angle between the turn and the key is all that is asked for: no quaternion is made.
+    # The cosine of half the angle between the turn and the key is all that is asked for: no quaternion is
+    # made.
     near = np.einsum("ij,ij->i", np.repeat(a, count, axis=0), true)
     far = np.einsum("ij,ij->i", np.repeat(b, count, axis=0), true)
     cosine = np.abs(np.sin((1 - t) * turn) * near + np.sin(t * turn) * far) * sine

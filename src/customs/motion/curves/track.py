@@ -19,7 +19,9 @@ RATES = (24.0, 25.0, 30.0, 50.0, 60.0, 100.0, 120.0)
 
 
 def channels_of(clip: Clip | None) -> dict[tuple[int, str], Channel]:
-    """The channels that count, by node and path: those with keys, the first where a clip has two for one property."""
+    """The channels that count, by node and path: those with keys, the first where a clip has two for one
+    property.
+    """
     out: dict[tuple[int, str], Channel] = {}
     for c in clip.channels if clip else ():
         if len(c.times):
@@ -30,12 +32,16 @@ def channels_of(clip: Clip | None) -> dict[tuple[int, str], Channel]:
 def local_track(scene: Scene, clip: Clip | None, seconds: Any) -> F64:
     """Own matrices (T, N, 4, 4) of all N nodes at times `seconds` (T,)."""
     at = np.atleast_1d(np.asarray(seconds, dtype=np.float64))
-    out = np.broadcast_to(np.stack([local_matrix(n) for n in scene.nodes]), (len(at), len(scene.nodes), 4, 4)).copy()
+    out = np.broadcast_to(
+        np.stack([local_matrix(n) for n in scene.nodes]), (len(at), len(scene.nodes), 4, 4)
+    ).copy()
     known = channels_of(clip)
     for node in {n for n, path in known if path != "weights"}:
         rest = scene.nodes[node]
         parts = [
-            sample(known[node, path], at) if (node, path) in known else np.broadcast_to(getattr(rest, path), (len(at), width))
+            sample(known[node, path], at)
+            if (node, path) in known
+            else np.broadcast_to(getattr(rest, path), (len(at), width))
             for path, width in (("translation", 3), ("rotation", 4), ("scale", 3))
         ]
         out[:, node] = compose(*parts)
@@ -57,7 +63,9 @@ def skin_track(scene: Scene, skin: int, world: F64) -> F64:
 
 
 def frame_rate(clip: Clip) -> float:
-    """Frames a second its keys lie at: the least common rate on which nearly all keys fall, else keys over length."""
+    """Frames a second its keys lie at: the least common rate on which nearly all keys fall, else keys over
+    length.
+    """
     times = np.unique(np.concatenate([c.times for c in clip.channels])) if clip.channels else np.zeros(0)
     if len(times) < 2:
         return 30.0
@@ -77,7 +85,9 @@ def frame_times(clip: Clip, rate: float, most: int = 20_000) -> F64:
 
 
 def with_frames(times: F64, rate: float) -> F64:
-    """Key times (T,) in seconds with all frames at `rate` between them, none nearer to a key than a tenth of a millisecond."""
+    """Key times (T,) in seconds with all frames at `rate` between them, none nearer to a key than a tenth of
+    a millisecond.
+    """
     count = int(min((times[-1] - times[0]) * rate, 200_000)) + 1
     frames = times[0] + np.arange(count) / rate
     at = np.clip(np.searchsorted(times, frames), 1, len(times) - 1)

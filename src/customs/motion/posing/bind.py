@@ -1,4 +1,6 @@
-"""The bind pose: joints put where their skin was bound, so that at rest the mesh stands as it was modelled."""
+"""The bind pose: joints put where their skin was bound, so that at rest the mesh stands as it was
+modelled.
+"""
 
 from __future__ import annotations
 
@@ -16,16 +18,20 @@ F64 = npt.NDArray[np.float64]
 
 
 def bind_error(scene: Scene, skin: int, world: F64 | None = None) -> float:
-    """Largest difference between the joint matrices of a skin: 0 when the rest pose is the bind pose, be it moved as a whole."""
+    """Largest difference between the joint matrices of a skin: 0 when the rest pose is the bind pose, be it
+    moved as a whole.
+    """
     joined = joint_matrices(scene, skin, world if world is not None else world_matrices(scene))
     return float(np.abs(joined - joined[0]).max()) if len(joined) else 0.0
 
 
 def at_bind_pose(scene: Scene, skins: list[int]) -> tuple[Scene, float]:
-    """The scene with the joints of `skins` where they were bound, and the largest shear that could not be said.
+    """The scene with the joints of `skins` where they were bound, and the largest shear that could not be
+    said.
 
-    The first joint of each skin keeps its place; the others follow as the inverse bind matrices have it. Joints of two
-    skins that disagree take the first's word. Nodes between and below joints keep their own transform.
+    The first joint of each skin keeps its place; the others follow as the inverse bind matrices have it.
+    Joints of two skins that disagree take the first's word. Nodes between and below joints keep their own
+    transform.
     """
     world = world_matrices(scene)
     wanted: dict[int, F64] = {}

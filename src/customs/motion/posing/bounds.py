@@ -24,7 +24,11 @@ FEW_POINTS, MOST_POINTS = 64, 60_000
 def local_bounds(prim: Primitive) -> tuple[F64, F64]:
     """Box (low (3,), high (3,)) of a primitive's own positions, those that are finite."""
     points = prim.positions
-    return _finite_bounds(points) if points.flags.writeable else kept("box", points, lambda: _finite_bounds(points))
+    return (
+        _finite_bounds(points)
+        if points.flags.writeable
+        else kept("box", points, lambda: _finite_bounds(points))
+    )
 
 
 def _finite_bounds(points: npt.NDArray[np.float32]) -> tuple[F64, F64]:
@@ -36,7 +40,9 @@ def _finite_bounds(points: npt.NDArray[np.float32]) -> tuple[F64, F64]:
 
 
 def world_bounds(scene: Scene) -> tuple[F64, F64] | None:
-    """Box (low (3,), high (3,)) of everything at rest, or None when there is nothing. Kept while the scene lives."""
+    """Box (low (3,), high (3,)) of everything at rest, or None when there is nothing. Kept while the scene
+    lives.
+    """
     return kept("bounds", scene, lambda: _world_bounds(scene))
 
 
@@ -59,7 +65,9 @@ def _world_bounds(scene: Scene) -> tuple[F64, F64] | None:
 
 
 def _rows_bounds(scene: Scene) -> tuple[F64, F64]:
-    """Box of all rows: boxes of meshes where rows stand straight, else the points of the mesh, mesh by mesh."""
+    """Box of all rows: boxes of meshes where rows stand straight, else the points of the mesh, mesh by
+    mesh.
+    """
     rows, worlds = scene.placements, row_worlds(scene)
     lows, highs = [], []
     for m in rows.meshes:
@@ -68,7 +76,11 @@ def _rows_bounds(scene: Scene) -> tuple[F64, F64]:
             weights = scene.meshes[m].weights
             still = weights is None or not weights.any() or not p.targets
             points = p.positions if still else morphed(p, weights)
-            corners = hull_points(points) if points.flags.writeable else kept("hull", points, partial(hull_points, points))
+            corners = (
+                hull_points(points)
+                if points.flags.writeable
+                else kept("hull", points, partial(hull_points, points))
+            )
             for part in np.array_split(at, -(-len(at) * len(corners) // MOST_POINTS)):
                 placed = part[:, :, :3] @ corners.T[None] + part[:, :, 3:]
                 lows.append(placed.min(axis=(0, 2)))
@@ -77,7 +89,9 @@ def _rows_bounds(scene: Scene) -> tuple[F64, F64]:
 
 
 def hull_points(points: npt.NDArray[Any]) -> F64:
-    """(M, 3) of `points` (V, 3) that decide any box around them, whatever way they are turned: the convex hull's corners."""
+    """(M, 3) of `points` (V, 3) that decide any box around them, whatever way they are turned: the convex
+    hull's corners.
+    """
     good = points[np.isfinite(points).all(axis=1)].astype(np.float64)
     if not len(good):
         return np.zeros((1, 3))

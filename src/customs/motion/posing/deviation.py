@@ -45,17 +45,25 @@ def posed(scene: Scene, clip: Clip | None, times: Any) -> list[list[F64]]:
     return out
 
 
-def deviation(before: Scene, after: Scene, rate: float = 30.0, check: Callable[[], None] = lambda: None) -> Deviation | None:
-    """The worst vertex between two scenes, at rest and over all clips both have (in order); None where their vertices differ.
+def deviation(
+    before: Scene, after: Scene, rate: float = 30.0, check: Callable[[], None] = lambda: None
+) -> Deviation | None:
+    """The worst vertex between two scenes, at rest and over all clips both have (in order); None where their
+    vertices differ.
 
     `check` is called between clips and may raise to stop.
     """
     shapes = [
-        [p.positions.shape for n in mesh_nodes(s) for p in s.meshes[s.nodes[n].mesh or 0].primitives] for s in (before, after)
+        [p.positions.shape for n in mesh_nodes(s) for p in s.meshes[s.nodes[n].mesh or 0].primitives]
+        for s in (before, after)
     ]
     if shapes[0] != shapes[1] or not shapes[0]:
         return None
-    names = [after.nodes[n].name for n in mesh_nodes(after) for _ in after.meshes[after.nodes[n].mesh or 0].primitives]
+    names = [
+        after.nodes[n].name
+        for n in mesh_nodes(after)
+        for _ in after.meshes[after.nodes[n].mesh or 0].primitives
+    ]
     worst = Deviation(0.0)
     for one, other in [(None, None), *zip(before.clips, after.clips)]:
         check()

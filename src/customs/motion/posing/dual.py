@@ -1,7 +1,8 @@
-"""Skinning by dual quaternions: what a twisted joint looks like where it does not collapse, to judge weights by.
+"""Skinning by dual quaternions: what a twisted joint looks like where it does not collapse, to judge weights
+by.
 
-Source: L. Kavan, S. Collins, J. Žára and C. O'Sullivan, "Skinning with dual quaternions" (2007), in its two phases: scale and
-shear are blended linearly first, turns and moves by dual quaternions then.
+Source: L. Kavan, S. Collins, J. Žára and C. O'Sullivan, "Skinning with dual quaternions" (2007), in its two
+phases: scale and shear are blended linearly first, turns and moves by dual quaternions then.
 """
 
 from __future__ import annotations
@@ -19,7 +20,9 @@ F64 = npt.NDArray[np.float64]
 
 
 def dual_quaternions(matrices: F64) -> tuple[F64, F64, F64]:
-    """(real (J, 4), dual (J, 4), stretch (J, 3, 3)) of matrices (J, 4, 4) = move · turn · stretch: dual = ½ · move · real."""
+    """(real (J, 4), dual (J, 4), stretch (J, 3, 3)) of matrices (J, 4, 4) = move · turn · stretch: dual = ½ ·
+    move · real.
+    """
     t, q, _, _ = decompose_all(matrices)
     moved = np.concatenate([t, np.zeros((len(t), 1))], axis=1)
     stretch = np.swapaxes(quaternion_matrix(q), -1, -2) @ matrices[:, :3, :3]
@@ -49,7 +52,9 @@ def dual_positions(prim: Primitive, matrices: F64) -> F64:
 
 
 def squeeze(scene: Scene, clip: Clip, frames: int = 16) -> float:
-    """Most a vertex of the linear blend is from the blend by dual quaternions (units), over evenly spread times of a clip."""
+    """Most a vertex of the linear blend is from the blend by dual quaternions (units), over evenly spread
+    times of a clip.
+    """
     times, worst = spread_times(clip, frames), 0.0
     world = world_track(scene, local_track(scene, clip, times))
     for n in mesh_nodes(scene):
@@ -57,13 +62,21 @@ def squeeze(scene: Scene, clip: Clip, frames: int = 16) -> float:
         if node.skin is None:
             continue
         track = skin_track(scene, node.skin, world)
-        skinned = [p for p in scene.meshes[node.mesh or 0].primitives if p.joints is not None and p.weights is not None]
+        skinned = [
+            p
+            for p in scene.meshes[node.mesh or 0].primitives
+            if p.joints is not None and p.weights is not None
+        ]
         worst = max([worst, *(float(collapse(p, m).max(initial=0.0)) for p in skinned for m in track)])
     return worst
 
 
 def collapse(prim: Primitive, matrices: F64) -> F64:
-    """(V,) how far linear blending is from the blend by dual quaternions (units): where a twist squeezes the mesh."""
-    blend = (weight_matrix(prim, len(matrices)) @ matrices[:, :3, :].reshape(len(matrices), 12)).reshape(-1, 3, 4)
+    """(V,) how far linear blending is from the blend by dual quaternions (units): where a twist squeezes the
+    mesh.
+    """
+    blend = (weight_matrix(prim, len(matrices)) @ matrices[:, :3, :].reshape(len(matrices), 12)).reshape(
+        -1, 3, 4
+    )
     linear = np.einsum("vij,vj->vi", blend[:, :, :3], prim.positions.astype(np.float64)) + blend[:, :, 3]
     return np.linalg.norm(linear - dual_positions(prim, matrices), axis=1)

@@ -23,7 +23,9 @@ WORTH_CORES, MOST_CORES = 20_000, 8
 """Vertices from which skinning is shared among cores, and among how many at most (counts)."""
 
 
-def morph_weights(scene: Scene, node: int, clip: Clip | None, seconds: float) -> npt.NDArray[np.float32] | None:
+def morph_weights(
+    scene: Scene, node: int, clip: Clip | None, seconds: float
+) -> npt.NDArray[np.float32] | None:
     """Morph weights (T,) of the mesh at `node`: from the clip, the node, or the mesh."""
     for channel in clip.channels if clip else ():
         if channel.node == node and channel.path == "weights" and len(channel.times):
@@ -59,7 +61,9 @@ def _weight_matrix(prim: Primitive, joints: int) -> sparse.csr_matrix:
     count, width = prim.joints.shape
     pointers = np.arange(0, count * width + 1, width)
     data = prim.weights.reshape(-1).astype(np.float64)
-    return sparse.csr_matrix((data, prim.joints.reshape(-1).astype(np.int32), pointers), shape=(count, joints))
+    return sparse.csr_matrix(
+        (data, prim.joints.reshape(-1).astype(np.int32), pointers), shape=(count, joints)
+    )
 
 
 def skin_matrices(prim: Primitive, matrices: F64) -> F64:
@@ -70,7 +74,9 @@ def skin_matrices(prim: Primitive, matrices: F64) -> F64:
 
 @dataclass(frozen=True, eq=False)
 class _Rows:
-    """What skinning needs of a primitive beside its joint matrices: its weights in runs of rows, its places (V, 4) with a 1."""
+    """What skinning needs of a primitive beside its joint matrices: its weights in runs of rows, its places
+    (V, 4) with a 1.
+    """
 
     runs: tuple[tuple[slice, sparse.csr_matrix], ...]
     places: F64
@@ -81,7 +87,10 @@ def _rows_of(prim: Primitive, joints: int) -> _Rows:
     cores = min(os.cpu_count() or 1, MOST_CORES) if count >= WORTH_CORES else 1
     step = max(-(-count // cores), 1)
     table = weight_matrix(prim, joints)
-    runs = tuple((slice(k, k + step), table[k : k + step] if cores > 1 else table) for k in range(0, max(count, 1), step))
+    runs = tuple(
+        (slice(k, k + step), table[k : k + step] if cores > 1 else table)
+        for k in range(0, max(count, 1), step)
+    )
     return _Rows(runs, _with_one(prim.positions))
 
 
@@ -92,7 +101,9 @@ def _with_one(points: npt.NDArray[Any]) -> F64:
 
 
 def _skinned(prim: Primitive, points: npt.NDArray[Any], matrices: F64) -> F64:
-    """World positions (V, 3): the blended matrices times the places, run by run, on several cores where it is worth it."""
+    """World positions (V, 3): the blended matrices times the places, run by run, on several cores where it is
+    worth it.
+    """
     rows = latest("rows", prim, len(matrices), lambda: _rows_of(prim, len(matrices)))
     places = rows.places if points is prim.positions else _with_one(points)
     flat = np.ascontiguousarray(matrices[:, :3, :]).reshape(len(matrices), 12)
@@ -111,7 +122,11 @@ def _skinned(prim: Primitive, points: npt.NDArray[Any], matrices: F64) -> F64:
 
 
 def posed_positions(
-    scene: Scene, node: int, prim: Primitive, world: Sequence[F64] | F64, weights: npt.NDArray[Any] | None = None
+    scene: Scene,
+    node: int,
+    prim: Primitive,
+    world: Sequence[F64] | F64,
+    weights: npt.NDArray[Any] | None = None,
 ) -> F64:
     """World positions (V, 3) float64 of a primitive at `node`: morphed, then skinned or placed."""
     skin = scene.nodes[node].skin

@@ -1,4 +1,6 @@
-"""One moment of a clip, fast: what does not change from moment to moment is worked out once for a scene and a clip."""
+"""One moment of a clip, fast: what does not change from moment to moment is worked out once for a scene and a
+clip.
+"""
 
 from __future__ import annotations
 
@@ -31,7 +33,9 @@ class Posing:
             for path in WIDTHS
             if self._moved
         }
-        self._runs = [(path, [rows[c.node] for c in run], _together(run)) for (path, *_), run in _runs(known).items()]
+        self._runs = [
+            (path, [rows[c.node] for c in run], _together(run)) for (path, *_), run in _runs(known).items()
+        ]
         self._levels = levels(scene)
 
     def locals(self, seconds: float) -> F64:
@@ -60,7 +64,9 @@ def _runs(known: dict[tuple[int, str], Channel]) -> dict[tuple[str, str, bytes],
 def _together(run: list[Channel]) -> Channel:
     """One channel with values (K, C, width), or (K, 3, C, width) for cubic ones."""
     first = run[0]
-    return Channel(first.node, first.path, first.times, np.stack([c.values for c in run], axis=-2), first.interpolation)
+    return Channel(
+        first.node, first.path, first.times, np.stack([c.values for c in run], axis=-2), first.interpolation
+    )
 
 
 def posing(scene: Scene, clip: Clip | None) -> Posing:

@@ -17,7 +17,9 @@ ARM = 0.08
 
 
 def reach(scene: Scene) -> float:
-    """Diagonal of the box at rest (units), or that of the nodes' places where there is no mesh; at least 1e-9."""
+    """Diagonal of the box at rest (units), or that of the nodes' places where there is no mesh; at least
+    1e-9.
+    """
     box = world_bounds(scene)
     if box is None:
         world = world_track(scene, local_track(scene, None, 0.0))[0] if scene.nodes else np.zeros((1, 4, 4))
@@ -26,7 +28,8 @@ def reach(scene: Scene) -> float:
 
 
 def spots(scene: Scene, clip: Clip, seconds: Any) -> F64:
-    """(T, S, 3) world places of every joint the clip can move and of the ends of three arms at each, at times (T,).
+    """(T, S, 3) world places of every joint the clip can move and of the ends of three arms at each, at times
+    (T,).
 
     The arms are ARM of the asset's size long, so a turn of a joint shows as a way travelled.
     """
@@ -35,14 +38,20 @@ def spots(scene: Scene, clip: Clip, seconds: Any) -> F64:
     if not nodes:
         return np.zeros((len(world), 0, 3))
     m = world[:, nodes]
-    arms = m[..., :3, :3] / np.maximum(np.linalg.norm(m[..., :3, :3], axis=-2, keepdims=True), 1e-12) * (ARM * reach(scene))
+    arms = (
+        m[..., :3, :3]
+        / np.maximum(np.linalg.norm(m[..., :3, :3], axis=-2, keepdims=True), 1e-12)
+        * (ARM * reach(scene))
+    )
     place = m[..., None, :3, 3]
     every = np.concatenate([place, place + np.swapaxes(arms, -1, -2)], axis=-2)
     return every.reshape(len(world), -1, 3)
 
 
 def speed(points: F64, rate: float) -> F64:
-    """(T,) greatest way a second of any spot (T, S, 3) from each frame to the next; the last as the one before."""
+    """(T,) greatest way a second of any spot (T, S, 3) from each frame to the next; the last as the one
+    before.
+    """
     if len(points) < 2 or not points.shape[1]:
         return np.zeros(len(points))
     step = np.linalg.norm(np.diff(points, axis=0), axis=2).max(axis=1) * rate

@@ -15,7 +15,8 @@ F32 = npt.NDArray[np.float32]
 def still_normals(prim: Primitive, blend: npt.NDArray[np.float64]) -> tuple[F32 | None, F32 | None]:
     """(normals (V, 3), tangents (V, 4)) of `prim` through `blend` (V, 3, 3); None where there were none.
 
-    Normals go through the cofactor matrix, which is the inverse transpose times the determinant and never divides.
+    Normals go through the cofactor matrix, which is the inverse transpose times the determinant and never
+    divides.
     """
     normals = tangents = None
     if prim.normals is not None:
@@ -29,9 +30,11 @@ def still_normals(prim: Primitive, blend: npt.NDArray[np.float64]) -> tuple[F32 
 
 
 def still_target(target: MorphTarget, blend: npt.NDArray[np.float64]) -> MorphTarget:
-    """Offsets of a morph target through `blend` (V, 3, 3): they are added before a skin turns them, so they turn with it.
+    """Offsets of a morph target through `blend` (V, 3, 3): they are added before a skin turns them, so they
+    turn with it.
 
-    Offsets of normals keep the length they have beside a normal of length one only where the blend does not scale.
+    Offsets of normals keep the length they have beside a normal of length one only where the blend does not
+    scale.
     """
 
     def through(m: npt.NDArray[np.float64], rows: F32 | None) -> F32 | None:
@@ -40,7 +43,9 @@ def still_target(target: MorphTarget, blend: npt.NDArray[np.float64]) -> MorphTa
     size = np.cbrt(np.abs(np.linalg.det(blend)))[:, None, None]
     turn = blend / np.where(size > 1e-12, size, 1.0)
     return MorphTarget(
-        through(blend, target.positions), through(_cofactor(turn), target.normals), through(turn, target.tangents)
+        through(blend, target.positions),
+        through(_cofactor(turn), target.normals),
+        through(turn, target.tangents),
     )
 
 

@@ -23,11 +23,14 @@ TINY = 0.05
 
 
 def stretch(scene: Scene, source: Scene, clip: Clip, share: float = 99.9) -> float:
-    """Length of edges over their length at rest at the `share` percentile, the worst frame of a clip of `source`.
+    """Length of edges over their length at rest at the `share` percentile, the worst frame of a clip of
+    `source`.
 
     The clip is played on the nodes of `scene` by name. Kept while the scene lives.
     """
-    known: weakref.WeakKeyDictionary[Clip, dict[float, float]] = kept("stretch", scene, weakref.WeakKeyDictionary)
+    known: weakref.WeakKeyDictionary[Clip, dict[float, float]] = kept(
+        "stretch", scene, weakref.WeakKeyDictionary
+    )
     table = known.setdefault(clip, {})
     if share not in table:
         table[share] = _stretch(scene, on_names(scene, source, clip), share)

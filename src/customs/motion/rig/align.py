@@ -18,8 +18,8 @@ STRETCH = (0.2, 5.0)
 
 @dataclass(frozen=True, eq=False)
 class Fit:
-    """Where every arriving joint goes: `turns` (J, 3, 3) in the world, `matrices` (J, 4, 4) from arriving to donor space,
-    `scale` of the whole, `degrees` (J,) each joint was turned against the joint above it."""
+    """Where every arriving joint goes: `turns` (J, 3, 3) in the world, `matrices` (J, 4, 4) from arriving to
+    donor space, `scale` of the whole, `degrees` (J,) each joint was turned against the joint above it."""
 
     turns: F64
     matrices: F64
@@ -52,11 +52,14 @@ def mapped_children(arriving: Skeleton, donor: Skeleton, pairs: Mapping[int, int
     return sorted(out)
 
 
-def turns_to(arriving: Skeleton, donor: Skeleton, pairs: Mapping[int, int], step: float = 0.0) -> tuple[F64, F64]:
-    """(turns (J, 3, 3) in the world, degrees (J,)) that bring the bones of `arriving` into the directions of `donor`.
+def turns_to(
+    arriving: Skeleton, donor: Skeleton, pairs: Mapping[int, int], step: float = 0.0
+) -> tuple[F64, F64]:
+    """(turns (J, 3, 3) in the world, degrees (J,)) that bring the bones of `arriving` into the directions of
+    `donor`.
 
-    A joint with one paired bone below turns the smallest way; one with several takes the best turn for all of them (least
-    squares). With `step` (degrees) every turn against the joint above is rounded to whole steps.
+    A joint with one paired bone below turns the smallest way; one with several takes the best turn for all of
+    them (least squares). With `step` (degrees) every turn against the joint above is rounded to whole steps.
     """
     turns, degrees = np.broadcast_to(np.eye(3), (arriving.count, 3, 3)).copy(), np.zeros(arriving.count)
     for k in arriving.order:
@@ -81,12 +84,14 @@ def turns_to(arriving: Skeleton, donor: Skeleton, pairs: Mapping[int, int], step
 
 
 def _best_turn(a: F64, b: F64) -> F64:
-    """Least squares turn of directions (Kabsch 1976), longer bones counting more; a turn of bones in one line is the
-    smallest that does it."""
+    """Least squares turn of directions (Kabsch 1976), longer bones counting more; a turn of bones in one line
+    is the smallest that does it."""
     u, v = a / np.linalg.norm(a, axis=1, keepdims=True), b / np.linalg.norm(b, axis=1, keepdims=True)
     if np.linalg.matrix_rank(u, tol=0.05) < 2 or np.linalg.matrix_rank(v, tol=0.05) < 2:
-        return between(u.sum(axis=0) if np.linalg.norm(u.sum(axis=0)) > 1e-6 else u[0],
-                       v.sum(axis=0) if np.linalg.norm(v.sum(axis=0)) > 1e-6 else v[0])  # fmt: skip
+        return between(
+            u.sum(axis=0) if np.linalg.norm(u.sum(axis=0)) > 1e-6 else u[0],
+            v.sum(axis=0) if np.linalg.norm(v.sum(axis=0)) > 1e-6 else v[0],
+        )
     left, _, right = np.linalg.svd((v * np.linalg.norm(a, axis=1, keepdims=True)).T @ u)
     flip = np.diag([1.0, 1.0, np.sign(np.linalg.det(left @ right))])
     return left @ flip @ right
@@ -115,8 +120,9 @@ def size_ratio(arriving: Skeleton, donor: Skeleton, pairs: Mapping[int, int]) ->
 def fit_to(arriving: Skeleton, donor: Skeleton, pairs: Mapping[int, int], step: float = 0.0) -> Fit:
     """Turn, size and draw out a body so that its paired joints stand where the donor's do.
 
-    A paired joint carries its surroundings to the donor's joint: turned, scaled as a whole, and along a single bone below it
-    drawn out or in so that the next joint meets the donor's too. Joints without a pair follow the joint above.
+    A paired joint carries its surroundings to the donor's joint: turned, scaled as a whole, and along a
+    single bone below it drawn out or in so that the next joint meets the donor's too. Joints without a pair
+    follow the joint above.
     """
     turns, degrees = turns_to(arriving, donor, pairs, step)
     scale = size_ratio(arriving, donor, pairs)
@@ -124,7 +130,11 @@ def fit_to(arriving: Skeleton, donor: Skeleton, pairs: Mapping[int, int], step: 
     for k in arriving.order:
         up = arriving.parent[k]
         if k not in pairs:
-            matrices[k] = matrices[up] if up >= 0 else _carry(scale * np.eye(3), arriving.places[k], scale * arriving.places[k])
+            matrices[k] = (
+                matrices[up]
+                if up >= 0
+                else _carry(scale * np.eye(3), arriving.places[k], scale * arriving.places[k])
+            )
             continue
         linear = scale * turns[k]
         kids = mapped_children(arriving, donor, pairs, k)

@@ -1,4 +1,6 @@
-"""What tools leave behind in a rig: a second skeleton, joints that move nothing, copies of a mesh made for an outline."""
+"""What tools leave behind in a rig: a second skeleton, joints that move nothing, copies of a mesh made for an
+outline.
+"""
 
 from __future__ import annotations
 
@@ -44,7 +46,9 @@ def joint_use(scene: Scene) -> dict[int, int]:
 
 
 def mesh_use(scene: Scene) -> dict[int, dict[int, int]]:
-    """By mesh node: the joint nodes that move some of its vertices with a weight over 0, and how many (count)."""
+    """By mesh node: the joint nodes that move some of its vertices with a weight over 0, and how many
+    (count).
+    """
     out: dict[int, dict[int, int]] = {}
     for n in mesh_nodes(scene):
         node = scene.nodes[n]
@@ -61,7 +65,9 @@ def mesh_use(scene: Scene) -> dict[int, dict[int, int]]:
 
 
 def skeletons(scene: Scene) -> Skeletons:
-    """The separate skeletons of a scene: joints without a joint above them start one, unless a mesh hangs on both."""
+    """The separate skeletons of a scene: joints without a joint above them start one, unless a mesh hangs on
+    both.
+    """
     if not scene.skins:
         return Skeletons((), ())
     s, use = skeleton_of(scene), mesh_use(scene)
@@ -79,7 +85,10 @@ def skeletons(scene: Scene) -> Skeletons:
     found: dict[int, set[int]] = {}
     for t in sorted(set(top.tolist())):
         found.setdefault(int(group[t]), set()).add(t)
-    moves = {g: sum(n for used in use.values() for j, n in used.items() if top_of[j] in tops) for g, tops in found.items()}
+    moves = {
+        g: sum(n for used in use.values() for j, n in used.items() if top_of[j] in tops)
+        for g, tops in found.items()
+    }
     order = sorted(found, key=lambda g: -moves[g])
     return Skeletons(
         tuple(tuple(s.nodes[t] for t in sorted(found[g])) for g in order),
@@ -118,7 +127,9 @@ def idle_joints(scene: Scene) -> tuple[int, ...]:
 
 
 def outlines(scene: Scene) -> tuple[int, ...]:
-    """Mesh nodes that are copies of another for an outline: the same faces, a little inflated, turned inside out."""
+    """Mesh nodes that are copies of another for an outline: the same faces, a little inflated, turned inside
+    out.
+    """
     # Only meshes of as many faces can be copies: thousands of meshes are not compared each with each.
     alike: dict[int, list[int]] = {}
     for n in mesh_nodes(scene):

@@ -1,4 +1,6 @@
-"""Clips from one skeleton to another of other proportions: turns relative to the rest poses, lengths of the new body kept."""
+"""Clips from one skeleton to another of other proportions: turns relative to the rest poses, lengths of the
+new body kept.
+"""
 
 from __future__ import annotations
 
@@ -23,7 +25,9 @@ F64 = npt.NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class Retargeting:
-    """From `source` (with its skeleton) to `target`: `pairs` source joint → target joint, numbers in the skeletons."""
+    """From `source` (with its skeleton) to `target`: `pairs` source joint → target joint, numbers in the
+    skeletons.
+    """
 
     source: Scene
     source_skeleton: Skeleton
@@ -34,7 +38,9 @@ class Retargeting:
 
 @dataclass(frozen=True)
 class Ground:
-    """Feet kept on the ground: `feet` (hip, knee, ankle) joints of the target, each with the source's ankle."""
+    """Feet kept on the ground: `feet` (hip, knee, ankle) joints of the target, each with the source's
+    ankle.
+    """
 
     feet: tuple[tuple[int, int, int, int], ...] = ()
 
@@ -46,7 +52,9 @@ def _turn_parts(m: F64) -> F64:
 
 
 def turn_track(scene: Scene, locals_: F64) -> F64:
-    """World turns (T, N, 3, 3) from own matrices (T, N, 4, 4): scales above a node do not turn it, uneven ones neither."""
+    """World turns (T, N, 3, 3) from own matrices (T, N, 4, 4): scales above a node do not turn it, uneven
+    ones neither.
+    """
     out = np.broadcast_to(np.eye(3), (*locals_.shape[:2], 3, 3)).copy()
     for n, up, _ in walk(scene):
         own = _turn_parts(locals_[:, n])
@@ -55,7 +63,9 @@ def turn_track(scene: Scene, locals_: F64) -> F64:
 
 
 def leg_ratio(way: Retargeting, root: int) -> float:
-    """Height of the target's root joint over the ground of its lowest joint, against the source's: how long strides become."""
+    """Height of the target's root joint over the ground of its lowest joint, against the source's: how long
+    strides become.
+    """
     s, t = way.source_skeleton, way.target_skeleton
     a = float(s.places[root, 1] - s.places[:, 1].min())
     b = float(t.places[way.pairs[root], 1] - t.places[:, 1].min())
@@ -65,7 +75,9 @@ def leg_ratio(way: Retargeting, root: int) -> float:
 
 
 def unpaired(way: Retargeting, clip: Clip) -> list[str]:
-    """Names of joints and nodes a clip moves that stand for nothing in the target: their movement does not come along."""
+    """Names of joints and nodes a clip moves that stand for nothing in the target: their movement does not
+    come along.
+    """
     nodes, above = {way.source_skeleton.nodes[a] for a in way.pairs}, parents(way.source)
     carried = set(nodes)
     for n in nodes:
@@ -73,23 +85,30 @@ def unpaired(way: Retargeting, clip: Clip) -> list[str]:
             n = above[n]
             carried.add(n)
     # What moves above a paired joint moves that joint.
-    found = {c.node for c in clip.channels if c.node not in carried and np.ptp(c.values, axis=0).max(initial=0) > 1e-5}
+    found = {
+        c.node
+        for c in clip.channels
+        if c.node not in carried and np.ptp(c.values, axis=0).max(initial=0) > 1e-5
+    }
     return sorted(way.source.nodes[n].name for n in found)
 
 
 def retarget(way: Retargeting, clip: Clip, times: F64, ground: Ground | None = None) -> Clip:
     """`clip` of the source as a clip of the target, keys at `times` (T,).
 
-    D = R(t) · (A · R_rest)⁻¹ is how a source joint is turned against its rest pose, brought into the target's rest pose by
-    the turns A; the target's joint takes D · its own rest. The root's way is scaled by the length of the legs. What else a
-    clip moves or scales of a joint goes along as it differs from rest: shifts scaled like the root's way, so that bones which
-    no clip moves keep their lengths, and scales by the axes they lie along.
+    D = R(t) · (A · R_rest)⁻¹ is how a source joint is turned against its rest pose, brought into the target's
+    rest pose by the turns A; the target's joint takes D · its own rest. The root's way is scaled by the
+    length of the legs. What else a clip moves or scales of a joint goes along as it differs from rest: shifts
+    scaled like the root's way, so that bones which no clip moves keep their lengths, and scales by the axes
+    they lie along.
     """
     s, t = way.source_skeleton, way.target_skeleton
     own = local_track(way.source, clip, times)
     world = world_track(way.source, own)[:, list(s.nodes)]
     turned = turn_track(way.source, own)
-    rests = [turn_track(scene, local_track(scene, None, np.zeros(1)))[0] for scene in (way.source, way.target)]
+    rests = [
+        turn_track(scene, local_track(scene, None, np.zeros(1)))[0] for scene in (way.source, way.target)
+    ]
     aligned = turns_to(s, t, way.pairs)[0]
     goal: dict[int, F64] = {}
     for a, b in way.pairs.items():
@@ -108,20 +127,26 @@ def retarget(way: Retargeting, clip: Clip, times: F64, ground: Ground | None = N
 
 @dataclass(frozen=True, eq=False)
 class Extra:
-    """What a clip does to joints beside turning them: `shifts` (T, 3) in the space above a target joint, `scales` (T, 3) as
-    shares of its own."""
+    """What a clip does to joints beside turning them: `shifts` (T, 3) in the space above a target joint,
+    `scales` (T, 3) as shares of its own."""
 
     shifts: Mapping[int, F64]
     scales: Mapping[int, F64]
 
 
 def moved_apart(way: Retargeting, clip: Clip, own: F64, aligned: F64, root: int) -> Extra:
-    """Shifts and scales of paired joints by the clip's own channels; `own` (T, N, 4, 4) are the source's own matrices."""
+    """Shifts and scales of paired joints by the clip's own channels; `own` (T, N, 4, 4) are the source's own
+    matrices.
+    """
     s, t = way.source_skeleton, way.target_skeleton
     said = {(c.node, c.path) for c in clip.channels}
     rest = local_track(way.source, None, np.zeros(1))[0]
-    rests = [world_track(scene, local_track(scene, None, np.zeros(1)))[0] for scene in (way.source, way.target)]
-    turns = [turn_track(scene, local_track(scene, None, np.zeros(1)))[0] for scene in (way.source, way.target)]
+    rests = [
+        world_track(scene, local_track(scene, None, np.zeros(1)))[0] for scene in (way.source, way.target)
+    ]
+    turns = [
+        turn_track(scene, local_track(scene, None, np.zeros(1)))[0] for scene in (way.source, way.target)
+    ]
     above = [parents(scene) for scene in (way.source, way.target)]
     ratio = leg_ratio(way, root) if root >= 0 else 1.0
     shifts: dict[int, F64] = {}
@@ -135,7 +160,9 @@ def moved_apart(way: Retargeting, clip: Clip, own: F64, aligned: F64, root: int)
             turn = aligned[carrier] if carrier >= 0 else np.eye(3)
             shifts[b] = ratio * np.einsum("ij,tj->ti", inverse(frames[1]) @ turn @ frames[0], by)
         if (n, "scale") in said:
-            share = np.linalg.norm(own[:, n, :3, :3], axis=1) / np.maximum(np.linalg.norm(rest[n, :3, :3], axis=0), 1e-12)
+            share = np.linalg.norm(own[:, n, :3, :3], axis=1) / np.maximum(
+                np.linalg.norm(rest[n, :3, :3], axis=0), 1e-12
+            )
             axes = turns[1][m].T @ aligned[a] @ turns[0][n]
             scales[b] = share @ (axes * axes).T
     return Extra(
@@ -144,8 +171,12 @@ def moved_apart(way: Retargeting, clip: Clip, own: F64, aligned: F64, root: int)
     )
 
 
-def _locals(way: Retargeting, goal: Mapping[int, F64], root: int, shift: F64, count: int, extra: Extra) -> F64:
-    """Own matrices (T, N, 4, 4) of the target's nodes that give its joints the turns `goal`, and `extra` beside."""
+def _locals(
+    way: Retargeting, goal: Mapping[int, F64], root: int, shift: F64, count: int, extra: Extra
+) -> F64:
+    """Own matrices (T, N, 4, 4) of the target's nodes that give its joints the turns `goal`, and `extra`
+    beside.
+    """
     rest = local_track(way.target, None, np.zeros(1))
     locals_ = np.broadcast_to(rest, (count, *rest.shape[1:])).copy()
     t = way.target_skeleton
@@ -170,7 +201,9 @@ def _locals(way: Retargeting, goal: Mapping[int, F64], root: int, shift: F64, co
 
 
 def _planted(way: Retargeting, locals_: F64, source_world: F64, ground: Ground) -> F64:
-    """Ankles brought to the height over the ground they had in the source, by hip and knee (two bones, law of cosines)."""
+    """Ankles brought to the height over the ground they had in the source, by hip and knee (two bones, law of
+    cosines).
+    """
     s, t = way.source_skeleton, way.target_skeleton
     for hip, knee, ankle, source_ankle in ground.feet:
         world = world_track(way.target, locals_)
@@ -179,14 +212,19 @@ def _planted(way: Retargeting, locals_: F64, source_world: F64, ground: Ground) 
         ratio = leg_ratio(way, next(a for a in s.order if a in way.pairs))
         wanted = p[2].copy()
         height = t.places[ankle, 1] + low * ratio
-        # On the ground (below a fortieth of the leg) the foot stays there exactly; above it goes with the source.
-        leg = float(np.linalg.norm(t.places[hip] - t.places[knee]) + np.linalg.norm(t.places[knee] - t.places[ankle]))
+        # On the ground (below a fortieth of the leg) the foot stays there exactly; above it goes with the
+        # source.
+        leg = float(
+            np.linalg.norm(t.places[hip] - t.places[knee]) + np.linalg.norm(t.places[knee] - t.places[ankle])
+        )
         wanted[:, 1] = np.where(np.abs(low * ratio) < leg / 40, t.places[ankle, 1], height)
         locals_ = _two_bones(way, locals_, world, (hip, knee, ankle), p, wanted)
     return locals_
 
 
-def _two_bones(way: Retargeting, locals_: F64, world: F64, joints: tuple[int, int, int], p: list[F64], goal: F64) -> F64:
+def _two_bones(
+    way: Retargeting, locals_: F64, world: F64, joints: tuple[int, int, int], p: list[F64], goal: F64
+) -> F64:
     t = way.target_skeleton
     hip, knee, ankle = joints
     upper, lower = np.linalg.norm(p[1] - p[0], axis=1), np.linalg.norm(p[2] - p[1], axis=1)
@@ -203,10 +241,18 @@ def _two_bones(way: Retargeting, locals_: F64, world: F64, joints: tuple[int, in
     first = _turns_between(p[1] - p[0], new_knee - p[0])
     second = _turns_between(np.einsum("tij,tj->ti", first, p[2] - p[1]), new_ankle - new_knee)
     above = parents(way.target)
-    for joint, turn in ((hip, first), (knee, second @ first), (ankle, np.broadcast_to(np.eye(3), first.shape))):
+    for joint, turn in (
+        (hip, first),
+        (knee, second @ first),
+        (ankle, np.broadcast_to(np.eye(3), first.shape)),
+    ):
         n = t.nodes[joint]
         new = turn @ _turn_parts(world[:, n])
-        base = world_track(way.target, out)[:, above[n]] if above[n] >= 0 else np.broadcast_to(np.eye(4), (len(out), 4, 4))
+        base = (
+            world_track(way.target, out)[:, above[n]]
+            if above[n] >= 0
+            else np.broadcast_to(np.eye(4), (len(out), 4, 4))
+        )
         scale = np.linalg.norm(out[:, n, :3, :3], axis=-2, keepdims=True)
         out[:, n, :3, :3] = np.swapaxes(_turn_parts(base), -1, -2) @ new * scale
     return out
@@ -226,7 +272,9 @@ def _turns_between(a: F64, b: F64) -> F64:
     return out
 
 
-def _clip(way: Retargeting, clip: Clip, times: F64, locals_: F64, goal: Mapping[int, F64], root: int, extra: Extra) -> Clip:
+def _clip(
+    way: Retargeting, clip: Clip, times: F64, locals_: F64, goal: Mapping[int, F64], root: int, extra: Extra
+) -> Clip:
     channels, t = [], way.target_skeleton
     for k in sorted(goal):
         n = t.nodes[k]
@@ -235,6 +283,10 @@ def _clip(way: Retargeting, clip: Clip, times: F64, locals_: F64, goal: Mapping[
         if k in extra.shifts or (root >= 0 and k == way.pairs[root]):
             channels.append(Channel(n, "translation", frozen(times), frozen(locals_[:, n, :3, 3])))
         if k in extra.scales:
-            channels.append(Channel(n, "scale", frozen(times), frozen(np.linalg.norm(locals_[:, n, :3, :3], axis=1))))
-    key = made_key(clip.key, "retarget", old=old_key(clip.key.digest, "clip", "clip", clip.key.was.ordinal % 100_000))
+            channels.append(
+                Channel(n, "scale", frozen(times), frozen(np.linalg.norm(locals_[:, n, :3, :3], axis=1)))
+            )
+    key = made_key(
+        clip.key, "retarget", old=old_key(clip.key.digest, "clip", "clip", clip.key.was.ordinal % 100_000)
+    )
     return Clip(key, clip.name, tuple(channels), clip.extras, (clip.key, *clip.made_from))

@@ -12,7 +12,9 @@ from customs.scene.tree import animated_nodes, joint_nodes, parents
 
 
 def bones_of(scene: Scene) -> Scene:
-    """The skeleton alone: joints, what clips move, and all above them; no meshes, placements, cameras or lights."""
+    """The skeleton alone: joints, what clips move, and all above them; no meshes, placements, cameras or
+    lights.
+    """
     above = parents(scene)
     kept: set[int] = set()
     for n in joint_nodes(scene) | animated_nodes(scene):
@@ -20,7 +22,14 @@ def bones_of(scene: Scene) -> Scene:
             kept.add(n)
             n = above[n]
     nodes = tuple(
-        replace(n, mesh=None, skin=None, holds=(), weights=None, children=tuple(c for c in n.children if c in kept))
+        replace(
+            n,
+            mesh=None,
+            skin=None,
+            holds=(),
+            weights=None,
+            children=tuple(c for c in n.children if c in kept),
+        )
         for n in scene.nodes
     )
     roots = tuple(r for r in scene.roots if r in kept)

@@ -1,7 +1,7 @@
 """The humanoid map by VRM: which joint is which bone of a person.
 
-Source: VRM Consortium, "VRMC_vrm 1.0, humanoid" (github.com/vrm-c/vrm-specification): the list of bones, those that are
-required, and the bone each hangs under.
+Source: VRM Consortium, "VRMC_vrm 1.0, humanoid" (github.com/vrm-c/vrm-specification): the list of bones,
+those that are required, and the bone each hangs under.
 """
 
 from __future__ import annotations
@@ -23,12 +23,21 @@ def _bones() -> dict[str, str]:
            "jaw": "head"}  # fmt: skip
     for s in _SIDES:
         out[f"{s}Eye"] = "head"
-        out |= {f"{s}UpperLeg": "hips", f"{s}LowerLeg": f"{s}UpperLeg", f"{s}Foot": f"{s}LowerLeg", f"{s}Toes": f"{s}Foot"}
+        out |= {
+            f"{s}UpperLeg": "hips",
+            f"{s}LowerLeg": f"{s}UpperLeg",
+            f"{s}Foot": f"{s}LowerLeg",
+            f"{s}Toes": f"{s}Foot",
+        }
         out |= {f"{s}Shoulder": "upperChest", f"{s}UpperArm": f"{s}Shoulder", f"{s}LowerArm": f"{s}UpperArm"}
         out[f"{s}Hand"] = f"{s}LowerArm"
         for finger in _FINGERS:
             above = f"{s}Hand"
-            for joint in ("Metacarpal", "Proximal", "Distal") if finger == "Thumb" else ("Proximal", "Intermediate", "Distal"):
+            for joint in (
+                ("Metacarpal", "Proximal", "Distal")
+                if finger == "Thumb"
+                else ("Proximal", "Intermediate", "Distal")
+            ):
                 out[f"{s}{finger}{joint}"] = above
                 above = f"{s}{finger}{joint}"
     return out
@@ -69,7 +78,8 @@ def above_of(bone: str, present: Mapping[str, object]) -> str:
 
 
 def propose_humanoid(skeleton: Skeleton, fixed: Mapping[str, str] | None = None) -> HumanoidMap:
-    """A map from joint names, put right by the tree: a bone must hang under the bone the standard has it under.
+    """A map from joint names, put right by the tree: a bone must hang under the bone the standard has it
+    under.
 
     `fixed` are a person's (bone → joint name).
     """
@@ -88,8 +98,15 @@ def propose_humanoid(skeleton: Skeleton, fixed: Mapping[str, str] | None = None)
             ("upper leg", "lower leg", "foot", "toe"),
         )
         over = "upperChest" if "upperChest" in found else "chest" if "chest" in found else "spine"
-        _limb(skeleton, found, taken, side, ("Shoulder", "UpperArm", "LowerArm", "Hand"), over,
-              ("shoulder", "upper arm", "lower arm", "hand"))  # fmt: skip
+        _limb(
+            skeleton,
+            found,
+            taken,
+            side,
+            ("Shoulder", "UpperArm", "LowerArm", "Hand"),
+            over,
+            ("shoulder", "upper arm", "lower arm", "hand"),
+        )
         _fingers(skeleton, found, taken, side)
         _one(skeleton, found, taken, f"{side}Eye", "eye", side[0], "head")
     _one(skeleton, found, taken, "jaw", "jaw", "", "head")
@@ -105,7 +122,13 @@ def _candidates(skeleton: Skeleton, taken: set[int], part: str, side: str, under
     out = []
     for k in skeleton.order:
         m = meaning(skeleton.names[k])
-        if k not in taken and m.part == part and m.side == side and not m.tip and (under < 0 or skeleton.above[k, under]):
+        if (
+            k not in taken
+            and m.part == part
+            and m.side == side
+            and not m.tip
+            and (under < 0 or skeleton.above[k, under])
+        ):
             out.append(k)
     return out
 
@@ -117,7 +140,9 @@ def _put(found: Found, taken: set[int], bone: str, joint: int, sure: float) -> N
 
 
 def _trunk(skeleton: Skeleton, found: Found, taken: set[int]) -> None:
-    """Hips, then the way from them up to the head, its joints shared out among spine, chest, upper chest and neck."""
+    """Hips, then the way from them up to the head, its joints shared out among spine, chest, upper chest and
+    neck.
+    """
     if "hips" not in found:
         named = _candidates(skeleton, taken, "hips", "", -1)
         forks = [k for k in skeleton.order if len(skeleton.children[k]) >= 3]
@@ -141,13 +166,27 @@ def _trunk(skeleton: Skeleton, found: Found, taken: set[int]) -> None:
     if not necks and len(trunk) >= 3:
         necks, trunk = trunk[-1:], trunk[:-1]
     for bone, joint in zip(("spine", "chest", "upperChest"), trunk):
-        _put(found, taken, bone, joint, 0.95 if meaning(skeleton.names[joint]).part in ("spine", "chest") else 0.7)
+        _put(
+            found,
+            taken,
+            bone,
+            joint,
+            0.95 if meaning(skeleton.names[joint]).part in ("spine", "chest") else 0.7,
+        )
     if necks:
-        _put(found, taken, "neck", necks[0], 0.95 if meaning(skeleton.names[necks[0]]).part == "neck" else 0.6)
+        _put(
+            found, taken, "neck", necks[0], 0.95 if meaning(skeleton.names[necks[0]]).part == "neck" else 0.6
+        )
 
 
 def _limb(
-    skeleton: Skeleton, found: Found, taken: set[int], side: str, bones: tuple[str, ...], over: str, parts: tuple[str, ...]
+    skeleton: Skeleton,
+    found: Found,
+    taken: set[int],
+    side: str,
+    bones: tuple[str, ...],
+    over: str,
+    parts: tuple[str, ...],
 ) -> None:
     """A limb by names; where one is not named as expected, by its place in the chain under the one before."""
     under = found[over][0] if over in found else -1
@@ -156,7 +195,9 @@ def _limb(
         if full in found:
             under = found[full][0]
             continue
-        named = _candidates(skeleton, taken, part, side[0], under) or _leg_words(skeleton, taken, part, side[0], under)
+        named = _candidates(skeleton, taken, part, side[0], under) or _leg_words(
+            skeleton, taken, part, side[0], under
+        )
         optional = bone in ("Shoulder", "Toes")
         if named:
             _put(found, taken, full, named[0], 0.95)
@@ -213,7 +254,9 @@ def _side_branch(skeleton: Skeleton, taken: set[int], side: str, under: int, leg
     return pick
 
 
-def _one(skeleton: Skeleton, found: Found, taken: set[int], bone: str, part: str, side: str, over: str) -> None:
+def _one(
+    skeleton: Skeleton, found: Found, taken: set[int], bone: str, part: str, side: str, over: str
+) -> None:
     under = found[over][0] if over in found else -1
     named = _candidates(skeleton, taken, part, side, under)
     if named and under >= 0:
@@ -226,6 +269,10 @@ def _fingers(skeleton: Skeleton, found: Found, taken: set[int], side: str) -> No
         return
     for finger in _FINGERS:
         chain = _candidates(skeleton, taken, finger.lower(), side[0], hand[0])
-        names = ("Metacarpal", "Proximal", "Distal") if finger == "Thumb" else ("Proximal", "Intermediate", "Distal")
+        names = (
+            ("Metacarpal", "Proximal", "Distal")
+            if finger == "Thumb"
+            else ("Proximal", "Intermediate", "Distal")
+        )
         for joint, k in zip(names, chain):
             _put(found, taken, f"{side}{finger}{joint}", k, 0.9)

@@ -1,4 +1,6 @@
-"""Which joint of an arriving skeleton is which of a donor's: by name and by shape, each pair with a confidence."""
+"""Which joint of an arriving skeleton is which of a donor's: by name and by shape, each pair with a
+confidence.
+"""
 
 from __future__ import annotations
 
@@ -44,8 +46,8 @@ def side_of(skeleton: Skeleton) -> npt.NDArray[np.intp]:
 def features(skeleton: Skeleton) -> F64:
     """(J, 7) of what tells joints apart and hardly changes with pose and size.
 
-    Way from the root and longest way beyond, as shares of their greatest; joints below, as a share; side; height and depth
-    in the box at rest; children.
+    Way from the root and longest way beyond, as shares of their greatest; joints below, as a share; side;
+    height and depth in the box at rest; children.
     """
     p = skeleton.places
     low, size = p.min(axis=0), np.maximum(np.ptp(p, axis=0), 1e-9)
@@ -80,8 +82,8 @@ def propose(
 ) -> tuple[Pair, ...]:
     """Pairs in the order of the arriving joints; one donor joint stands for at most one.
 
-    The best pairing of all as a whole (assignment problem) on names and shape, found again with pairs that turn the
-    hierarchy round made unlikely. `fixed` are a person's pairs; joints in `refused` get none.
+    The best pairing of all as a whole (assignment problem) on names and shape, found again with pairs that
+    turn the hierarchy round made unlikely. `fixed` are a person's pairs; joints in `refused` get none.
     """
     fixed = dict(fixed or {})
     if not arriving.count or not donor.count:
@@ -114,8 +116,12 @@ def _assigned(score: F64) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp]]:
     return rows[good], columns[good]
 
 
-def _against(skeleton: Skeleton, b: Skeleton, rows: npt.NDArray[np.intp], columns: npt.NDArray[np.intp], count: int) -> F64:
-    """(A, B) share of the other pairs that a pair contradicts: an ancestor on one side that is none on the other."""
+def _against(
+    skeleton: Skeleton, b: Skeleton, rows: npt.NDArray[np.intp], columns: npt.NDArray[np.intp], count: int
+) -> F64:
+    """(A, B) share of the other pairs that a pair contradicts: an ancestor on one side that is none on the
+    other.
+    """
     if len(rows) < 2:
         return np.zeros((count, b.count))
     up_a, up_b = skeleton.above[:, rows], b.above[:, columns]
@@ -126,9 +132,15 @@ def _against(skeleton: Skeleton, b: Skeleton, rows: npt.NDArray[np.intp], column
 
 
 def _pairs(
-    arriving: Skeleton, donor: Skeleton, rows: npt.NDArray[np.intp], columns: npt.NDArray[np.intp], score: F64, names: F64,
-    shape: F64, fixed: Mapping[str, str],
-) -> tuple[Pair, ...]:  # fmt: skip
+    arriving: Skeleton,
+    donor: Skeleton,
+    rows: npt.NDArray[np.intp],
+    columns: npt.NDArray[np.intp],
+    score: F64,
+    names: F64,
+    shape: F64,
+    fixed: Mapping[str, str],
+) -> tuple[Pair, ...]:
     out = []
     for a, d in zip(rows.tolist(), columns.tolist()):
         name, other = arriving.names[a], donor.names[d]
@@ -139,6 +151,12 @@ def _pairs(
         rivals = np.delete(score[a], d)
         margin = best - float(rivals.max(initial=0.0))
         sure = float(np.clip(best + 0.25 * min(margin, 0.4) - (0.1 if margin < 0 else 0.0), 0.0, 0.99))
-        why = "name and shape" if names[a, d] > 0.6 and shape[a, d] > 0.5 else "name" if names[a, d] >= shape[a, d] else "shape"
+        why = (
+            "name and shape"
+            if names[a, d] > 0.6 and shape[a, d] > 0.5
+            else "name"
+            if names[a, d] >= shape[a, d]
+            else "shape"
+        )
         out.append(Pair(name, other, round(sure, 2), why))
     return tuple(out)

@@ -17,7 +17,8 @@ F64 = npt.NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class Skeleton:
-    """J joints: `nodes` (their numbers in the scene), `names`, `parent` (J,) among joints or −1, `rest` (J, 4, 4) world.
+    """J joints: `nodes` (their numbers in the scene), `names`, `parent` (J,) among joints or −1, `rest` (J,
+    4, 4) world.
 
     A joint's parent is the nearest joint above it, whatever nodes lie between.
     """

@@ -41,16 +41,23 @@ PARTS: Mapping[str, tuple[str, ...]] = {
     "twist": ("twist", "roll"),
 }
 """Words for each part; what stands first in a name counts, and two words that make one are tried together."""
-OUTER: Mapping[str, tuple[str, ...]] = {"hand": ("thumb", "index", "middle", "ring", "little"), "foot": ("toe",)}
+OUTER: Mapping[str, tuple[str, ...]] = {
+    "hand": ("thumb", "index", "middle", "ring", "little"),
+    "foot": ("toe",),
+}
 """Parts that are often named after the part they hang on."""
 LEFT, RIGHT = ("left", "l", "lf", "lft"), ("right", "r", "rt", "rgt")
-NOISE = frozenset({"bone", "joint", "jnt", "def", "deform", "rig", "skel", "skeleton", "mesh", "sk", "j", "b", "the"})
+NOISE = frozenset(
+    {"bone", "joint", "jnt", "def", "deform", "rig", "skel", "skeleton", "mesh", "sk", "j", "b", "the"}
+)
 _WORD = {word: part for part, words in PARTS.items() for word in words}
 
 
 @dataclass(frozen=True)
 class Meaning:
-    """What a joint's name says: `part` ("" when nothing known), `side` "l", "r" or "", `number` or −1, `tip` for an end."""
+    """What a joint's name says: `part` ("" when nothing known), `side` "l", "r" or "", `number` or −1, `tip`
+    for an end.
+    """
 
     part: str
     side: str

@@ -1,7 +1,8 @@
-"""Weights from the joints alone: heat that flows over the surface from the nearest bones, never through the air.
+"""Weights from the joints alone: heat that flows over the surface from the nearest bones, never through the
+air.
 
-Source: I. Baran and J. Popović, "Automatic rigging and animation of 3D characters" (2007), 4: (L + H) w = H p, where p is 1
-for the bone nearest to a vertex and H grows with the inverse square of its distance.
+Source: I. Baran and J. Popović, "Automatic rigging and animation of 3D characters" (2007), 4: (L + H) w = H
+p, where p is 1 for the bone nearest to a vertex and H grows with the inverse square of its distance.
 """
 
 from __future__ import annotations
@@ -22,19 +23,25 @@ from customs.scene.arrays import frozen
 
 F64 = npt.NDArray[np.float64]
 HEAT = 2.0
-"""Strength of the flow from a bone in units of its inverse square distance (no unit). The paper takes 1; with 2 the edges of
-our demo figures stretch least while they move (measured at 1, 2, 4 and 8)."""
+"""Strength of the flow from a bone in units of its inverse square distance (no unit). The paper takes 1; with
+2 the edges of our demo figures stretch least while they move (measured at 1, 2, 4 and 8)."""
 
 
 def bone_segments(skeleton: Skeleton) -> tuple[F64, F64, npt.NDArray[np.intp]]:
-    """(starts (B, 3), ends (B, 3), joint (B,)): from each joint to each of its children, a stub where it has none."""
+    """(starts (B, 3), ends (B, 3), joint (B,)): from each joint to each of its children, a stub where it has
+    none.
+    """
     starts, ends, owner = [], [], []
     for k in range(skeleton.count):
         kids = skeleton.children[k]
         tips = [skeleton.places[c] for c in kids]
         if not kids:
             up = skeleton.parent[k]
-            way = skeleton.places[k] - skeleton.places[up] if up >= 0 else np.array([0.0, 0.02 * skeleton.size, 0.0])
+            way = (
+                skeleton.places[k] - skeleton.places[up]
+                if up >= 0
+                else np.array([0.0, 0.02 * skeleton.size, 0.0])
+            )
             tips = [skeleton.places[k] + 0.4 * way]
         for tip in tips:
             starts.append(skeleton.places[k])
@@ -55,10 +62,11 @@ def to_segments(points: npt.NDArray[Any], starts: F64, ends: F64) -> tuple[F64, 
 def nearest_bones(
     points: npt.NDArray[Any], normals: F64, skeleton: Skeleton, chosen: Sequence[int] | None = None
 ) -> tuple[npt.NDArray[np.intp], F64]:
-    """(joint (V,), distance (V,)): the nearest bone that lies on the inner side of the surface at each vertex.
+    """(joint (V,), distance (V,)): the nearest bone that lies on the inner side of the surface at each
+    vertex.
 
-    A bone that the surface faces lies outside here, as the other leg does from the inner side of one: it is passed over, at
-    the price of up to three times the distance, where any other is near.
+    A bone that the surface faces lies outside here, as the other leg does from the inner side of one: it is
+    passed over, at the price of up to three times the distance, where any other is near.
     """
     starts, ends, owner = bone_segments(skeleton)
     if chosen is not None:
@@ -79,7 +87,9 @@ def nearest_bones(
 def heat_weights(
     points: npt.NDArray[Any], faces: npt.NDArray[Any], skeleton: Skeleton, chosen: Sequence[int] | None = None
 ) -> F64:
-    """(V, J) weights of a mesh `points` (V, 3), `faces` (F, 3) from the bones of `skeleton` (only joints `chosen`)."""
+    """(V, J) weights of a mesh `points` (V, 3), `faces` (F, 3) from the bones of `skeleton` (only joints
+    `chosen`).
+    """
     normals = smooth_normals(frozen(points), frozen(faces, np.uint32)).astype(np.float64)
     joint, distance = nearest_bones(points, normals, skeleton, chosen)
     lap, mass = cotangent(points, faces)
@@ -87,8 +97,12 @@ def heat_weights(
     return normalised(diffused(lap, mass, HEAT / np.maximum(distance, floor) ** 2, joint, skeleton.count))
 
 
-def diffused(lap: sparse.csr_matrix, mass: F64, strength: F64, joint: npt.NDArray[np.intp], count: int) -> F64:
-    """(V, count) the solution of (L + M·H) w = M·H·p for every joint: `strength` H (V,), `joint` the one p is 1 for (V,)."""
+def diffused(
+    lap: sparse.csr_matrix, mass: F64, strength: F64, joint: npt.NDArray[np.intp], count: int
+) -> F64:
+    """(V, count) the solution of (L + M·H) w = M·H·p for every joint: `strength` H (V,), `joint` the one p is
+    1 for (V,).
+    """
     source = np.maximum(mass * strength, 1e-12)
     right = np.zeros((len(mass), count))
     right[np.arange(len(mass)), joint] = source

@@ -20,7 +20,8 @@ def most_influences(prim: Primitive) -> int:
 
 
 def limited(joints: U16, weights: F32, limit: int, least: float) -> tuple[U16, F32, float]:
-    """(joints (V, K), weights (V, K), largest share let go): the `limit` strongest of each vertex, summing to one.
+    """(joints (V, K), weights (V, K), largest share let go): the `limit` strongest of each vertex, summing to
+    one.
 
     K is `limit` rounded up to a multiple of four.
     """
@@ -33,7 +34,8 @@ def limited(joints: U16, weights: F32, limit: int, least: float) -> tuple[U16, F
     sums = kept.sum(axis=1, keepdims=True)
     empty = sums[:, 0] <= 0
     kept[empty, 0], sums[empty] = 1, 1
-    # Whole multiples of 2⁻²⁴ and the strongest takes the rest: every partial sum is a float32, so any order adds up to one.
+    # Whole multiples of 2⁻²⁴ and the strongest takes the rest: every partial sum is a float32, so any order
+    # adds up to one.
     steps = np.rint(kept / sums * FINE)
     steps[:, 0] = FINE - steps[:, 1:].sum(axis=1)
     shares = (steps / FINE).astype(np.float32)
@@ -47,7 +49,8 @@ def limited(joints: U16, weights: F32, limit: int, least: float) -> tuple[U16, F
 
 
 def sound_weights(prim: Primitive, joints: int) -> F32:
-    """The weights (V, K) of a primitive with those that are no number, negative, or of joints outside the list at 0.
+    """The weights (V, K) of a primitive with those that are no number, negative, or of joints outside the
+    list at 0.
 
     The very same array comes back where all are sound.
     """

@@ -17,10 +17,14 @@ from customs.scene.tree import mesh_nodes, parents, world_matrices
 
 
 def leaf_first(skeleton: Skeleton, keep: Collection[int] = ()) -> list[int]:
-    """Joints in the order they would be merged: ends of chains first, short bones before long ones; never roots or `keep`."""
+    """Joints in the order they would be merged: ends of chains first, short bones before long ones; never
+    roots or `keep`.
+    """
     left = [len(c) for c in skeleton.children]
     length = [
-        float(np.linalg.norm(skeleton.places[k] - skeleton.places[u])) if (u := skeleton.parent[k]) >= 0 else np.inf
+        float(np.linalg.norm(skeleton.places[k] - skeleton.places[u]))
+        if (u := skeleton.parent[k]) >= 0
+        else np.inf
         for k in range(skeleton.count)
     ]
     ends = {k for k in range(skeleton.count) if not left[k]}
@@ -39,7 +43,8 @@ def leaf_first(skeleton: Skeleton, keep: Collection[int] = ()) -> list[int]:
 
 
 def merged(scene: Scene, gone: Collection[int]) -> Scene:
-    """The scene with joint nodes `gone` out of every skin and tree; their weights go to the nearest joint above that stays.
+    """The scene with joint nodes `gone` out of every skin and tree; their weights go to the nearest joint
+    above that stays.
 
     Nodes that hold something else stay in the tree as plain nodes. Clips lose the channels of nodes that go.
     """
@@ -63,7 +68,11 @@ def merged(scene: Scene, gone: Collection[int]) -> Scene:
         binds += [inverse(s.rest[at[h]]) for h in extra]
         joints += extra
         targets.append(np.array([joints.index(h) if h >= 0 else -1 for h in heirs], dtype=np.intp))
-        skins.append(replace(skin, joints=tuple(joints), inverse_bind=np.array(binds).reshape(-1, 4, 4)) if joints else skin)
+        skins.append(
+            replace(skin, joints=tuple(joints), inverse_bind=np.array(binds).reshape(-1, 4, 4))
+            if joints
+            else skin
+        )
     meshes = _rebound(scene, skins, targets)
     bare = replace(scene, skins=tuple(skins), meshes=meshes)
     return _without_nodes(bare, out_of)
@@ -103,7 +112,9 @@ def _without_nodes(scene: Scene, gone: Collection[int]) -> Scene:
             up = above[up]
         return up
 
-    children: dict[int, list[int]] = {i: [c for c in n.children if c not in leave] for i, n in enumerate(nodes)}
+    children: dict[int, list[int]] = {
+        i: [c for c in n.children if c not in leave] for i, n in enumerate(nodes)
+    }
     roots = [r for r in scene.roots if r not in leave]
     for n in range(len(nodes)):
         if n in leave or above[n] not in leave:

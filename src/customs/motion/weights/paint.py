@@ -40,10 +40,13 @@ def with_seams(prim: Primitive, rows: Rows) -> Rows:
     return np.flatnonzero(chosen[group])
 
 
-def edited(prim: Primitive, joints: int, edit: Edit, locked: frozenset[int] = frozenset(), limit: int = 4) -> Primitive:
+def edited(
+    prim: Primitive, joints: int, edit: Edit, locked: frozenset[int] = frozenset(), limit: int = 4
+) -> Primitive:
     """The primitive with one edit: joints that are not locked share what is left in their old proportions.
 
-    "blend" takes each vertex `amount` of the way to the mean of the vertices around the chosen ones (their border).
+    "blend" takes each vertex `amount` of the way to the mean of the vertices around the chosen ones (their
+    border).
     """
     if prim.joints is None or prim.weights is None or not len(edit.rows):
         return prim
@@ -57,7 +60,10 @@ def edited(prim: Primitive, joints: int, edit: Edit, locked: frozenset[int] = fr
         table[rows] = _trimmed(_changed(table[rows], edit, locked), edit.joint, max(limit, 1))
     new_joints, weights = influences_of(table[rows], max(limit, 1))
     width = max(prim.joints.shape[1], new_joints.shape[1])
-    out_joints, out_weights = np.zeros((len(table), width), np.uint16), np.zeros((len(table), width), np.float32)
+    out_joints, out_weights = (
+        np.zeros((len(table), width), np.uint16),
+        np.zeros((len(table), width), np.float32),
+    )
     out_joints[:, : prim.joints.shape[1]], out_weights[:, : prim.joints.shape[1]] = prim.joints, prim.weights
     out_joints[rows], out_weights[rows] = 0, 0
     out_joints[rows, : new_joints.shape[1]], out_weights[rows, : new_joints.shape[1]] = new_joints, weights
@@ -69,7 +75,9 @@ def _changed(table: F64, edit: Edit, locked: frozenset[int]) -> F64:
     j = edit.joint
     kept = table[:, sorted(locked)].sum(axis=1) if locked else np.zeros(len(table))
     old = table[:, j]
-    wanted = {"set": np.full(len(old), edit.amount), "add": old + edit.amount, "scale": old * edit.amount}[edit.kind]
+    wanted = {"set": np.full(len(old), edit.amount), "add": old + edit.amount, "scale": old * edit.amount}[
+        edit.kind
+    ]
     new = np.clip(wanted, 0.0, np.maximum(1.0 - kept, 0.0))
     others = [k for k in range(table.shape[1]) if k != j and k not in locked]
     left = np.maximum(1.0 - kept - new, 0.0)
@@ -81,7 +89,9 @@ def _changed(table: F64, edit: Edit, locked: frozenset[int]) -> F64:
 
 
 def _trimmed(table: F64, joint: int, limit: int) -> F64:
-    """No more than `limit` influences a row; what was painted stays exactly, the strongest others share the rest."""
+    """No more than `limit` influences a row; what was painted stays exactly, the strongest others share the
+    rest.
+    """
     others = np.array(table)
     others[:, joint] = -1
     room = np.where(table[:, joint] > 0, limit - 1, limit)
@@ -149,7 +159,9 @@ def counterpart(names: Sequence[str], joint: int) -> int:
 
 
 def mirrored(prim: Primitive, names: Sequence[str], joint: int, limit: int = 4) -> Primitive:
-    """Weights of `joint` taken over mirrored to the joint on the other side: each vertex from its mirror image across X = 0."""
+    """Weights of `joint` taken over mirrored to the joint on the other side: each vertex from its mirror
+    image across X = 0.
+    """
     other = counterpart(names, joint)
     if other < 0 or prim.joints is None or prim.weights is None:
         return prim

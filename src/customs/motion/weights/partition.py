@@ -19,8 +19,8 @@ def joints_used(prim: Primitive) -> npt.NDArray[np.intp]:
 def parts_by_joints(prim: Primitive, most: int) -> npt.NDArray[np.intp]:
     """(F,) the part each face goes to, so that no part needs more than `most` joints.
 
-    Faces that need the same joints stay together. Greedy: the set with most joints starts or joins the part it adds fewest
-    new joints to. Raises ValueError when one face alone needs more than `most`.
+    Faces that need the same joints stay together. Greedy: the set with most joints starts or joins the part
+    it adds fewest new joints to. Raises ValueError when one face alone needs more than `most`.
     """
     faces = triangles_of(prim)
     assert prim.joints is not None and prim.weights is not None

@@ -28,7 +28,9 @@ def table_of(prim: Primitive, joints: int) -> sparse.csr_matrix:
 
 
 def influences_of(table: Any, limit: int, least: float = 1e-4) -> tuple[npt.NDArray[np.uint16], F32]:
-    """(joints, weights) (V, K) of a table (V, J), sparse or not: the `limit` strongest of each vertex, summing to one."""
+    """(joints, weights) (V, K) of a table (V, J), sparse or not: the `limit` strongest of each vertex,
+    summing to one.
+    """
     dense = np.asarray(table.toarray() if hasattr(table, "toarray") else table, dtype=np.float64)
     count = min(max(limit, 1), dense.shape[1])
     strongest = (

@@ -1,6 +1,8 @@
-"""Weights from another surface: from the closest point where that is near and faces alike, spread over the mesh elsewhere.
+"""Weights from another surface: from the closest point where that is near and faces alike, spread over the
+mesh elsewhere.
 
-Source of the two stages: R. Abdrashitov and others, "Robust skin weights transfer via weight inpainting" (2023).
+Source of the two stages: R. Abdrashitov and others, "Robust skin weights transfer via weight inpainting"
+(2023).
 """
 
 from __future__ import annotations
@@ -24,7 +26,9 @@ F64 = npt.NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class Transferred:
-    """`table` (V, J) weights; `sure` (V,) True where they come straight from the surface; the farthest such point (units)."""
+    """`table` (V, J) weights; `sure` (V,) True where they come straight from the surface; the farthest such
+    point (units).
+    """
 
     table: F64
     sure: npt.NDArray[np.bool_]
@@ -32,13 +36,21 @@ class Transferred:
 
 
 def transfer(
-    points: npt.NDArray[Any], faces: npt.NDArray[Any], surface: Surface, surface_faces: npt.NDArray[Any], weights: F64,
-    near: float, degrees: float = 50.0, smooth: int = 2,
-) -> Transferred:  # fmt: skip
-    """Weights for `points` (V, 3) of a mesh with `faces` (F, 3), from `weights` (W, J) at the corners of `surface_faces`.
+    points: npt.NDArray[Any],
+    faces: npt.NDArray[Any],
+    surface: Surface,
+    surface_faces: npt.NDArray[Any],
+    weights: F64,
+    near: float,
+    degrees: float = 50.0,
+    smooth: int = 2,
+) -> Transferred:
+    """Weights for `points` (V, 3) of a mesh with `faces` (F, 3), from `weights` (W, J) at the corners of
+    `surface_faces`.
 
-    A vertex is sure where the surface is within `near` (units) and its normal within `degrees`; the others take what a
-    smooth spread over the mesh from the sure ones gives. `smooth` rounds then soften where the two meet.
+    A vertex is sure where the surface is within `near` (units) and its normal within `degrees`; the others
+    take what a smooth spread over the mesh from the sure ones gives. `smooth` rounds then soften where the
+    two meet.
     """
     own = smooth_normals(frozen(points), frozen(faces, np.uint32)).astype(np.float64)
     close = surface.closest(points, own)
@@ -61,7 +73,9 @@ def softened(table: F64, graph: sparse.csr_matrix) -> F64:
     return np.where(count > 0, 0.5 * table + 0.5 * (graph @ table) / np.maximum(count, 1), table)
 
 
-def inpaint(points: npt.NDArray[Any], faces: npt.NDArray[Any], table: F64, sure: npt.NDArray[np.bool_]) -> F64:
+def inpaint(
+    points: npt.NDArray[Any], faces: npt.NDArray[Any], table: F64, sure: npt.NDArray[np.bool_]
+) -> F64:
     """The table with rows that are not sure solved from those that are: as smooth over the mesh as can be.
 
     Pieces of the mesh without any sure vertex take the row of the nearest sure one.
@@ -75,7 +89,8 @@ def inpaint(points: npt.NDArray[Any], faces: npt.NDArray[Any], table: F64, sure:
     free = np.flatnonzero(~sure & reached)
     if len(free):
         fixed = np.flatnonzero(sure)
-        # The bilaplacian keeps slopes going where the plain one would flatten; a little of the plain keeps it bounded.
+        # The bilaplacian keeps slopes going where the plain one would flatten; a little of the plain keeps it
+        # bounded.
         inverse = sparse.diags(1 / np.maximum(mass, float(mass[mass > 0].min(initial=1.0)) * 1e-3))
         scale = float(np.abs(lap.diagonal()).mean()) or 1.0
         system = (lap @ inverse @ lap) * (float(mass.mean()) / scale) + 0.1 * lap

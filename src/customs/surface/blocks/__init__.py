@@ -1,4 +1,6 @@
-"""Block compression: 4 × 4 pixels in 8 or 16 bytes. Source: Khronos Data Format Specification 1.3, chapters 19 to 21."""
+"""Block compression: 4 × 4 pixels in 8 or 16 bytes. Source: Khronos Data Format Specification 1.3, chapters
+19 to 21.
+"""
 
 from __future__ import annotations
 

@@ -68,7 +68,9 @@ class _Reader:
 
 
 def decode_bc7(blocks: npt.NDArray[Any]) -> U8:
-    """Pixels (N, 16, 4) of (N, 16) block bytes. Blocks of the reserved mode come out clear black, as the source says."""
+    """Pixels (N, 16, 4) of (N, 16) block bytes. Blocks of the reserved mode come out clear black, as the
+    source says.
+    """
     out = np.zeros((len(blocks), 16, 4), np.uint8)
     words = np.ascontiguousarray(blocks).view("<u8")
     first = blocks[:, 0].astype(np.int32)
@@ -104,7 +106,10 @@ def _decode(words: Bits, mode: Mode, at: int) -> U8:
     if rotation is not None:
         for channel in range(3):
             turned = np.flatnonzero(rotation == channel + 1)
-            pixels[turned, :, channel], pixels[turned, :, 3] = pixels[turned, :, 3], pixels[turned, :, channel].copy()
+            pixels[turned, :, channel], pixels[turned, :, 3] = (
+                pixels[turned, :, 3],
+                pixels[turned, :, channel].copy(),
+            )
     return pixels.astype(np.uint8)
 
 
@@ -115,10 +120,14 @@ def _between(a: I32, b: I32, weight: I32) -> I32:
 def _ends(reader: _Reader, mode: Mode, n: int) -> I32:
     """End colours (N, S, 2, 4) in eight bits."""
     count = mode.subsets * 2
-    colour = np.stack([np.stack([reader.take(mode.colour) for _ in range(count)], axis=1) for _ in range(3)], axis=2)
+    colour = np.stack(
+        [np.stack([reader.take(mode.colour) for _ in range(count)], axis=1) for _ in range(3)], axis=2
+    )
     bits = [mode.colour] * 3 + [mode.alpha]
     alpha = (
-        np.stack([reader.take(mode.alpha) for _ in range(count)], axis=1) if mode.alpha else np.full((n, count), 255, np.int32)
+        np.stack([reader.take(mode.alpha) for _ in range(count)], axis=1)
+        if mode.alpha
+        else np.full((n, count), 255, np.int32)
     )
     ends = np.concatenate([colour, alpha[:, :, None]], axis=2)
     if mode.own_p or mode.shared_p:
@@ -135,7 +144,9 @@ def _ends(reader: _Reader, mode: Mode, n: int) -> I32:
 
 
 def _indices(reader: _Reader, bits: int, anchor: npt.NDArray[np.bool_]) -> I32:
-    """Indices (N, 16); those at anchors have one bit less, so where each begins differs from block to block."""
+    """Indices (N, 16); those at anchors have one bit less, so where each begins differs from block to
+    block.
+    """
     start = reader.at + bits * np.arange(16) - np.cumsum(anchor, axis=1) + anchor
     length = np.where(anchor, bits - 1, bits)
     total = bits * 16 - int(anchor[0].sum())

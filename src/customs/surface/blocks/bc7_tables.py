@@ -1,4 +1,6 @@
-"""Partition and anchor tables of BC7. Source: Khronos Data Format Specification 1.3, section 20.1 (tables of BPTC)."""
+"""Partition and anchor tables of BC7. Source: Khronos Data Format Specification 1.3, section 20.1 (tables of
+BPTC).
+"""
 
 from __future__ import annotations
 

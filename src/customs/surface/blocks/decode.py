@@ -26,7 +26,9 @@ def decode_level(data: bytes | memoryview, width: int, height: int, block: str, 
     columns, rows, size = -(-width // 4), -(-height // 4), BLOCK_BYTES[block]
     wanted = columns * rows * size
     if len(data) < wanted:
-        raise ReadError(f"{len(data):,} bytes of {block.upper()} data", f"{wanted:,} for {width} × {height} pixels")
+        raise ReadError(
+            f"{len(data):,} bytes of {block.upper()} data", f"{wanted:,} for {width} × {height} pixels"
+        )
     blocks = np.frombuffer(data, np.uint8, wanted).reshape(-1, size)
     decoder = SIGNED[block] if signed and block in SIGNED else DECODERS[block]
     parts = [decoder(blocks[i : i + SLAB]) for i in range(0, len(blocks), SLAB)]
@@ -36,7 +38,9 @@ def decode_level(data: bytes | memoryview, width: int, height: int, block: str, 
 
 
 def _colours(blocks: Blocks, four: bool) -> U8:
-    """(N, 16, 4) from (N, 8): two 565 colours and 2-bit indices. `four` leaves out the mode with clear black."""
+    """(N, 16, 4) from (N, 8): two 565 colours and 2-bit indices. `four` leaves out the mode with clear
+    black.
+    """
     ends = np.ascontiguousarray(blocks[:, :4]).view("<u2").astype(np.int32)
     red, green, blue = ends >> 11, ends >> 5 & 63, ends & 31
     rgb = np.stack([red << 3 | red >> 2, green << 2 | green >> 4, blue << 3 | blue >> 2], axis=-1)

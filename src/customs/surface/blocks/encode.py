@@ -29,12 +29,15 @@ SLAB_PIXELS = 128 * 1024
 
 
 def encode_level(pixels: U8, block: str, quality: Quality = "quick") -> bytes:
-    """The blocks of one level; pixels (H, W, 4) uint8. Edges that are no multiple of four repeat their last pixels.
+    """The blocks of one level; pixels (H, W, 4) uint8. Edges that are no multiple of four repeat their last
+    pixels.
 
     BC4 takes red; BC5 red and green. Raises WriteError for a block Customs does not write.
     """
     if block not in WRITABLE_BLOCKS:
-        raise WriteError(f"{block.upper()} cannot be written", "one of " + ", ".join(b.upper() for b in WRITABLE_BLOCKS))
+        raise WriteError(
+            f"{block.upper()} cannot be written", "one of " + ", ".join(b.upper() for b in WRITABLE_BLOCKS)
+        )
     padded = _padded(pixels)
     if block == "bc7":
         return _bc7(padded, quality)

@@ -20,8 +20,9 @@ Space = Literal["", "srgb", "linear"]
 class ImageInfo:
     """Header facts: size in pixels, channel count, bits a channel, file format (`png`, `jpeg`, …).
 
-    `space` is what the file says of its colour space, "" when it says nothing; `block` its block compression, "" for
-    none; `levels` how many mip levels it holds, `pictures` how many pictures one after another (the first is taken).
+    `space` is what the file says of its colour space, "" when it says nothing; `block` its block compression,
+    "" for none; `levels` how many mip levels it holds, `pictures` how many pictures one after another (the
+    first is taken).
     """
 
     width: int
@@ -54,7 +55,9 @@ class Coding:
 
 @dataclass(frozen=True)
 class TextureFormat:
-    """One file format. `encode` gets levels (H, W, C) uint8 or uint16, the largest first; formats without mips get one."""
+    """One file format. `encode` gets levels (H, W, C) uint8 or uint16, the largest first; formats without
+    mips get one.
+    """
 
     id: str
     title: str

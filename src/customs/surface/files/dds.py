@@ -1,4 +1,6 @@
-"""DDS: legacy FourCC and channel masks, the DX10 header, BC1 to BC7. Source: the published header tables of the format."""
+"""DDS: legacy FourCC and channel masks, the DX10 header, BC1 to BC7. Source: the published header tables of
+the format.
+"""
 
 from __future__ import annotations
 
@@ -25,7 +27,9 @@ HEADER = np.dtype([
 ])  # fmt: skip
 """DDS_HEADER with its mark and its DDS_PIXELFORMAT."""
 HEADER_SIZE, PIXELS_SIZE = 124, 32
-DX10 = np.dtype([("format", "<u4"), ("dimension", "<u4"), ("misc", "<u4"), ("count", "<u4"), ("misc2", "<u4")])
+DX10 = np.dtype(
+    [("format", "<u4"), ("dimension", "<u4"), ("misc", "<u4"), ("count", "<u4"), ("misc2", "<u4")]
+)
 """DDS_HEADER_DXT10, right behind it."""
 FLAT = 3
 """The dimension of a flat texture."""
@@ -47,7 +51,10 @@ DXGI_PLAIN: dict[int, tuple[int, str, Space]] = {
     88: (1, "bgrx", "linear"), 93: (1, "bgrx", "srgb"), 61: (1, "r", "linear"), 49: (1, "rg", "linear"),
     56: (2, "r", "linear"), 35: (2, "rg", "linear"), 11: (2, "rgba", "linear"),
 }  # fmt: skip
-DXGI_OF = {(b, s): n for n, (b, s, signed) in DXGI_BLOCKS.items() if not signed} | {("", "linear"): 28, ("", "srgb"): 29}
+DXGI_OF = {(b, s): n for n, (b, s, signed) in DXGI_BLOCKS.items() if not signed} | {
+    ("", "linear"): 28,
+    ("", "srgb"): 29,
+}
 HALF_FLOAT = {95: "BC6H", 96: "BC6H", 10: "half float", 2: "float", 24: "10-bit"}
 SAYS_SIZE, SAYS_PITCH, SAYS_LEVELS, SAYS_BYTES = 0x1007, 8, 0x20000, 0x80000
 CAPS_TEXTURE, CAPS_MIPS, CAPS2_CUBE, CAPS2_VOLUME = 0x1000, 0x400008, 0xFE00, 0x200000
@@ -98,7 +105,9 @@ def _head(data: bytes) -> _Head:
         raise ReadError(found, f"{HEADER_SIZE} and {PIXELS_SIZE}", "Export it again.")
     if said["caps2"] & (CAPS2_CUBE | CAPS2_VOLUME) or (said["depth"] > 1 and flags):
         what = "a cube map" if said["caps2"] & CAPS2_CUBE else "a volume"
-        raise UnsupportedError(f"{what} in a DDS file", "one flat texture", "Export each face or slice apart.")
+        raise UnsupportedError(
+            f"{what} in a DDS file", "one flat texture", "Export each face or slice apart."
+        )
     plausible(width, height)
     levels = min(max(said["levels"], 1), 32)
     if not flags & PIXELS_FOURCC:
@@ -109,14 +118,18 @@ def _head(data: bytes) -> _Head:
         return _dx10(data, width, height, levels)
     if fourcc not in FOURCC:
         name = fourcc.decode("latin-1") if fourcc.isalnum() else fourcc.hex()
-        raise UnsupportedError(f"DDS pixels of kind {name}", "BC1 to BC5, BC7 or plain pixels", "Export it as one of these.")
+        raise UnsupportedError(
+            f"DDS pixels of kind {name}", "BC1 to BC5, BC7 or plain pixels", "Export it as one of these."
+        )
     return _Head(width, height, levels, HEADER.itemsize, FOURCC[fourcc], "", fourcc in SIGNED_FOURCC)
 
 
 def _masked(head: _Head) -> _Head:
     if head.bits not in (8, 16, 24, 32) or not any(head.masks):
         raise UnsupportedError(
-            f"DDS pixels of {head.bits} bits with masks {head.masks}", "8 to 32 bits with masks", "Export it again."
+            f"DDS pixels of {head.bits} bits with masks {head.masks}",
+            "8 to 32 bits with masks",
+            "Export it again.",
         )
     return head
 
@@ -128,7 +141,13 @@ def _dx10(data: bytes, width: int, height: int, levels: int) -> _Head:
     said = read_record(DX10, data, HEADER.itemsize)
     number, count, cube = said["format"], said["count"], said["misc"] & DX10_CUBE
     if cube or count > 1 or said["dimension"] != FLAT:
-        what = "a cube map" if cube else f"an array of {count}" if count > 1 else f"dimension {said['dimension']}"
+        what = (
+            "a cube map"
+            if cube
+            else f"an array of {count}"
+            if count > 1
+            else f"dimension {said['dimension']}"
+        )
         raise UnsupportedError(f"{what} in a DDS file", "one flat texture", "Export each one apart.")
     if number in DXGI_BLOCKS:
         block, space, signed = DXGI_BLOCKS[number]
@@ -137,7 +156,9 @@ def _dx10(data: bytes, width: int, height: int, levels: int) -> _Head:
         size, order, space = DXGI_PLAIN[number]
         return _Head(width, height, levels, at, space=space, plain=(size, order), bits=8 * size * len(order))
     name = HALF_FLOAT.get(number, f"number {number}")
-    raise UnsupportedError(f"DDS pixels of DXGI format {name}", "BC1 to BC5, BC7 or 8 and 16-bit pixels", "Export it again.")
+    raise UnsupportedError(
+        f"DDS pixels of DXGI format {name}", "BC1 to BC5, BC7 or 8 and 16-bit pixels", "Export it again."
+    )
 
 
 def _info(data: bytes) -> ImageInfo:
@@ -157,11 +178,15 @@ def _decode_levels(data: bytes, most: int = 32) -> list[Pixels]:
         size = _size(head, width, height)
         if at + size > len(data):
             raise ReadError(
-                f"level {level} ends at byte {at + size:,} of {len(data):,}", "a whole file", "It was cut off: copy it again."
+                f"level {level} ends at byte {at + size:,} of {len(data):,}",
+                "a whole file",
+                "It was cut off: copy it again.",
             )
         part = memoryview(data)[at : at + size]
         out.append(
-            decode_level(part, width, height, head.block, head.signed) if head.block else _plain(part, head, width, height)
+            decode_level(part, width, height, head.block, head.signed)
+            if head.block
+            else _plain(part, head, width, height)
         )
         at, width, height = at + size, max(1, width // 2), max(1, height // 2)
     return out
@@ -205,11 +230,23 @@ def _encode(levels: Sequence[Pixels], coding: Coding) -> bytes:
         masks = (0xFF, 0xFF00, 0xFF0000, 0xFF000000)
         pixels: dict[str, object] = {"pixel_flags": PIXELS_RGB | PIXELS_ALPHA, "bits": 32, "masks": masks}
     else:
-        pixels = {"pixel_flags": PIXELS_FOURCC, "fourcc": np.void(LEGACY[coding.block] if legacy else b"DX10")}
+        pixels = {
+            "pixel_flags": PIXELS_FOURCC,
+            "fourcc": np.void(LEGACY[coding.block] if legacy else b"DX10"),
+        }
     out = write_record(
-        HEADER, mark=MARK, size=HEADER_SIZE, flags=flags, height=height, width=width, pitch=size, levels=len(levels),
-        pixel_size=PIXELS_SIZE, caps=CAPS_TEXTURE | (CAPS_MIPS if len(levels) > 1 else 0), **pixels,
-    )  # fmt: skip
+        HEADER,
+        mark=MARK,
+        size=HEADER_SIZE,
+        flags=flags,
+        height=height,
+        width=width,
+        pitch=size,
+        levels=len(levels),
+        pixel_size=PIXELS_SIZE,
+        caps=CAPS_TEXTURE | (CAPS_MIPS if len(levels) > 1 else 0),
+        **pixels,
+    )
     if not legacy:
         known = space if (coding.block, space) in DXGI_OF else "linear"
         out += write_record(DX10, format=DXGI_OF[(coding.block, known)], dimension=FLAT, count=1)

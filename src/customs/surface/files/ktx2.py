@@ -1,4 +1,6 @@
-"""KTX 2.0, plain pixels and BC1 to BC7, with or without Zstandard. Source: KTX File Format Specification 2.0, Khronos."""
+"""KTX 2.0, plain pixels and BC1 to BC7, with or without Zstandard. Source: KTX File Format Specification 2.0,
+Khronos.
+"""
 
 from __future__ import annotations
 
@@ -88,10 +90,14 @@ def _head(data: bytes) -> _Head:
             "Export it with one of these.",
         )
     if number not in VK_BLOCKS and number not in VK_PLAIN:
-        raise UnsupportedError(f"KTX2 pixels of VkFormat {number}", "BC1 to BC5, BC7 or plain pixels", "Export it again.")
+        raise UnsupportedError(
+            f"KTX2 pixels of VkFormat {number}", "BC1 to BC5, BC7 or plain pixels", "Export it again."
+        )
     count = max(said["levels"], 1)
     if count > 32 or HEADER.itemsize + LEVEL.itemsize * count > len(data):
-        raise ReadError(f"{count} mip levels in {len(data):,} bytes", "an index that fits", "Export it again.")
+        raise ReadError(
+            f"{count} mip levels in {len(data):,} bytes", "an index that fits", "Export it again."
+        )
     index = tuple(np.frombuffer(data, LEVEL, count, HEADER.itemsize).tolist())
     return _Head(width, height, number, scheme == ZSTD, index)
 
@@ -100,7 +106,9 @@ def _info(data: bytes) -> ImageInfo:
     head = _head(data)
     size, order, _ = VK_PLAIN.get(head.number, (1, "", ""))
     channels = BLOCK_CHANNELS[head.block] if head.block else len(order)
-    return ImageInfo(head.width, head.height, channels, 8 * size, "ktx2", head.space, head.block, len(head.index))
+    return ImageInfo(
+        head.width, head.height, channels, 8 * size, "ktx2", head.space, head.block, len(head.index)
+    )
 
 
 def _level(data: bytes, head: _Head, i: int) -> Pixels:
@@ -110,21 +118,31 @@ def _level(data: bytes, head: _Head, i: int) -> Pixels:
     wanted = level_bytes(width, height, head.block) if head.block else width * height * size * len(order)
     if offset + stored > len(data):
         raise ReadError(
-            f"level {i} ends at byte {offset + stored:,} of {len(data):,}", "a whole file", "It was cut off: copy it again."
+            f"level {i} ends at byte {offset + stored:,} of {len(data):,}",
+            "a whole file",
+            "It was cut off: copy it again.",
         )
     part: bytes | memoryview = memoryview(data)[offset : offset + stored]
     if head.zstd:
         if plain != wanted:
-            raise ReadError(f"level {i} says {plain:,} bytes", f"{wanted:,} for {width} × {height}", "Export it again.")
+            raise ReadError(
+                f"level {i} says {plain:,} bytes", f"{wanted:,} for {width} × {height}", "Export it again."
+            )
         try:
             part = zstandard.ZstdDecompressor().decompress(bytes(part), max_output_size=wanted)
         except zstandard.ZstdError as problem:
-            raise ReadError(f"level {i} is broken ({problem})", "Zstandard data", "Export it again.") from None
+            raise ReadError(
+                f"level {i} is broken ({problem})", "Zstandard data", "Export it again."
+            ) from None
     if len(part) < wanted:
-        raise ReadError(f"level {i} has {len(part):,} bytes", f"{wanted:,} for {width} × {height}", "Export it again.")
+        raise ReadError(
+            f"level {i} has {len(part):,} bytes", f"{wanted:,} for {width} × {height}", "Export it again."
+        )
     if head.block:
         return decode_level(part, width, height, head.block, VK_BLOCKS[head.number][2])
-    values = np.frombuffer(part, np.uint8 if size == 1 else "<u2", wanted // size).reshape(height, width, len(order))
+    values = np.frombuffer(part, np.uint8 if size == 1 else "<u2", wanted // size).reshape(
+        height, width, len(order)
+    )
     return np.ascontiguousarray(values[:, :, [order.index(c) for c in "rgba" if c in order]])
 
 
@@ -146,9 +164,20 @@ def _encode(levels: Sequence[Pixels], coding: Coding) -> bytes:
     kvd = b"".join(_pair(k, v) for k, v in ((b"KTXorientation", b"rd"), (b"KTXwriter", b"Customs")))
     at = HEADER.itemsize + LEVEL.itemsize * len(levels)
     head = write_record(
-        HEADER, mark=np.void(MARK), format=VK_OF[(coding.block, space)], type_size=1, width=width, height=height, faces=1,
-        levels=len(levels), scheme=ZSTD * coding.zstd, dfd_at=at, dfd_size=len(dfd), kvd_at=at + len(dfd), kvd_size=len(kvd),
-    )  # fmt: skip
+        HEADER,
+        mark=np.void(MARK),
+        format=VK_OF[(coding.block, space)],
+        type_size=1,
+        width=width,
+        height=height,
+        faces=1,
+        levels=len(levels),
+        scheme=ZSTD * coding.zstd,
+        dfd_at=at,
+        dfd_size=len(dfd),
+        kvd_at=at + len(dfd),
+        kvd_size=len(kvd),
+    )
     index = np.zeros(len(levels), LEVEL)
     body = bytearray(head + index.tobytes() + dfd + kvd)
     align = 1 if coding.zstd else math.lcm(BLOCK_BYTES[coding.block] if coding.block else 4, 4)

@@ -1,4 +1,6 @@
-"""The data format descriptor of a KTX2 file. Source: Khronos Data Format Specification 1.3, chapter 5 and tables of 5.6."""
+"""The data format descriptor of a KTX2 file. Source: Khronos Data Format Specification 1.3, chapter 5 and
+tables of 5.6.
+"""
 
 from __future__ import annotations
 

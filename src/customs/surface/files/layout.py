@@ -8,7 +8,9 @@ import numpy as np
 
 
 def read_record(layout: np.dtype[Any], data: bytes, at: int = 0) -> dict[str, Any]:
-    """The fields of the record at byte `at` as plain numbers, bytes and lists. The caller has checked that it is all there."""
+    """The fields of the record at byte `at` as plain numbers, bytes and lists. The caller has checked that it
+    is all there.
+    """
     record = np.frombuffer(data, layout, 1, at)[0]
     return {name: record[name].tolist() for name in layout.names or ()}
 

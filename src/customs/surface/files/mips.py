@@ -23,7 +23,9 @@ def plausible(width: int, height: int) -> None:
 
 
 def four_channels(pixels: Pixels) -> Pixels:
-    """(H, W, 4): grey goes to red, green and blue, two channels stay red and green with an empty blue; alpha is full."""
+    """(H, W, 4): grey goes to red, green and blue, two channels stay red and green with an empty blue; alpha
+    is full.
+    """
     height, width, channels = pixels.shape
     if channels == 4:
         return np.ascontiguousarray(pixels)

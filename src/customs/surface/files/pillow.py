@@ -1,4 +1,6 @@
-"""Formats that Pillow reads and writes: header facts without decoding, pixels as they are, levels to bytes."""
+"""Formats that Pillow reads and writes: header facts without decoding, pixels as they are, levels to
+bytes.
+"""
 
 from __future__ import annotations
 
@@ -15,8 +17,30 @@ from customs.errors import ReadError
 from customs.surface.files.base import ImageInfo, Pixels, Space
 
 PIL.Image.MAX_IMAGE_PIXELS = None  # our own limit is checked before anything is decoded
-CHANNELS = {"1": 1, "L": 1, "P": 4, "RGB": 3, "RGBA": 4, "LA": 2, "CMYK": 3, "YCbCr": 3, "I": 1, "I;16": 1, "I;16B": 1}
-BROKEN = (OSError, ValueError, SyntaxError, TypeError, EOFError, ZeroDivisionError, OverflowError, IndexError, struct.error)
+CHANNELS = {
+    "1": 1,
+    "L": 1,
+    "P": 4,
+    "RGB": 3,
+    "RGBA": 4,
+    "LA": 2,
+    "CMYK": 3,
+    "YCbCr": 3,
+    "I": 1,
+    "I;16": 1,
+    "I;16B": 1,
+}
+BROKEN = (
+    OSError,
+    ValueError,
+    SyntaxError,
+    TypeError,
+    EOFError,
+    ZeroDivisionError,
+    OverflowError,
+    IndexError,
+    struct.error,
+)
 
 
 def opened(data: bytes, name: str, title: str) -> PIL.Image.Image:
@@ -26,7 +50,9 @@ def opened(data: bytes, name: str, title: str) -> PIL.Image.Image:
             warnings.simplefilter("ignore")
             return PIL.Image.open(io.BytesIO(data), formats=(name,))
     except BROKEN as problem:
-        raise ReadError(f"image header is broken ({problem})", f"a whole {title} file", "Export it again.") from None
+        raise ReadError(
+            f"image header is broken ({problem})", f"a whole {title} file", "Export it again."
+        ) from None
 
 
 def header(data: bytes, name: str, title: str, form: str, space: Space = "") -> ImageInfo:
@@ -42,7 +68,9 @@ def header(data: bytes, name: str, title: str, form: str, space: Space = "") -> 
 
 
 def pictures(data: bytes, name: str, title: str) -> int:
-    """How many pictures a file holds one after another, as far as they can be told apart. Raises ReadError for its header."""
+    """How many pictures a file holds one after another, as far as they can be told apart. Raises ReadError
+    for its header.
+    """
     picture = opened(data, name, title)
     try:
         return int(getattr(picture, "n_frames", 1))

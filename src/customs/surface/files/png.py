@@ -42,7 +42,9 @@ def _space(data: bytes) -> Space:
 
 
 def _deep(data: bytes) -> tuple[int, int, int] | None:
-    """(width, height, channels) of sixteen-bit pixels with several channels, which Pillow would cut to eight."""
+    """(width, height, channels) of sixteen-bit pixels with several channels, which Pillow would cut to
+    eight.
+    """
     if len(data) < 29 or data[12:16] != b"IHDR":
         return None
     width, height, bits, kind, _, _, interlace = struct.unpack_from(">IIBBBBB", data, 16)
@@ -62,7 +64,9 @@ def _decode(data: bytes) -> Pixels:
 
 
 def _sixteen(data: bytes, width: int, height: int, channels: int) -> Pixels:
-    """Sixteen-bit pixels (H, W, C): inflated and unfiltered a row at a time, as every row leans on the one above."""
+    """Sixteen-bit pixels (H, W, C): inflated and unfiltered a row at a time, as every row leans on the one
+    above.
+    """
     packed, at = bytearray(), len(MARK)
     while at + 8 <= len(data):
         length, kind = struct.unpack_from(">I4s", data, at)
@@ -102,7 +106,8 @@ def _unfiltered(rows: Pixels, height: int, width: int, step: int) -> Pixels:
 def by_diagonals(kinds: Pixels, rows: Pixels) -> Pixels:
     """Pixels (H, W, B) with the row filters `kinds` (H,) taken off.
 
-    A pixel leans on those to its left, above and above left, so whole diagonals are done at once. Source: PNG, 9.
+    A pixel leans on those to its left, above and above left, so whole diagonals are done at once. Source:
+    PNG, 9.
     """
     height, width, step = rows.shape
     out = np.zeros((height + 1, width + 1, step), np.uint8)
@@ -112,7 +117,9 @@ def by_diagonals(kinds: Pixels, rows: Pixels) -> Pixels:
         left, up, corner = (out[y + j, x + i].astype(np.int16) for j, i in ((1, 0), (0, 1), (0, 0)))
         a, b, c = np.abs(up - corner), np.abs(left - corner), np.abs(left + up - 2 * corner)
         paeth = np.where((a <= b) & (a <= c), left, np.where(b <= c, up, corner))
-        guess = np.select([kind == 1, kind == 2, kind == 3, kind == 4], [left, up, (left + up) >> 1, paeth], np.int16(0))
+        guess = np.select(
+            [kind == 1, kind == 2, kind == 3, kind == 4], [left, up, (left + up) >> 1, paeth], np.int16(0)
+        )
         out[y + 1, x + 1] = rows[y, x] + guess.astype(np.uint8)
     return np.ascontiguousarray(out[1:, 1:])
 
@@ -130,7 +137,9 @@ def _chunk(kind: bytes, body: bytes) -> bytes:
 
 def _stated(data: bytes, coding: Coding) -> bytes:
     """With the chunk that states the colour space, right after the header chunk."""
-    chunk = {"srgb": _chunk(b"sRGB", b"\0"), "linear": _chunk(b"gAMA", struct.pack(">I", 100000)), "": b""}[coding.space]
+    chunk = {"srgb": _chunk(b"sRGB", b"\0"), "linear": _chunk(b"gAMA", struct.pack(">I", 100000)), "": b""}[
+        coding.space
+    ]
     return data[:33] + chunk + data[33:]
 
 

@@ -29,7 +29,9 @@ from customs.work.selections import kept_selections
 
 @dataclass(frozen=True, eq=False)
 class Asked:
-    """An asset as decided, where its files lie, the sheet it goes to. Its donor is `donor`, or the one the `store` keeps."""
+    """An asset as decided, where its files lie, the sheet it goes to. Its donor is `donor`, or the one the
+    `store` keeps.
+    """
 
     asset: Asset
     take: Take
@@ -81,7 +83,9 @@ class Evaluated:
 
 
 def about_of(asset: Asset, store: Path | None = None, donor: Donor | None = None) -> About:
-    """What is known of an asset besides its scene; its donor from the `store`, where one is given and it is there."""
+    """What is known of an asset besides its scene; its donor from the `store`, where one is given and it is
+    there.
+    """
     use = asset.use if asset.use in ("deliver", "private", "study") else ""
     changed = changed_on_disk(asset.files, asset.digest)
     if donor is None and asset.donor and store is not None:
@@ -98,16 +102,20 @@ def run_evaluate(
     job: Job | None = None,
     early: Callable[[Evaluated], None] = lambda result: None,
 ) -> Evaluated:
-    """The asset after every stop, with its ledger. Never raises CustomsError: an unreadable asset has one held row.
+    """The asset after every stop, with its ledger. Never raises CustomsError: an unreadable asset has one
+    held row.
 
-    `early` is told of the scenes before they are judged, so that they can be drawn meanwhile. Raises Cancelled.
+    `early` is told of the scenes before they are judged, so that they can be drawn meanwhile. Raises
+    Cancelled.
     """
     try:
         taken = taken or asked.take.run()
     except CustomsError as problem:
         return unreadable(asked.asset, problem, asked.store)
     subject = asked.subject(taken)
-    passed = tuple(evaluate(taken.scene, taken.digest, asked.asset.route, cache, subject.about.resources, job))
+    passed = tuple(
+        evaluate(taken.scene, taken.digest, asked.asset.route, cache, subject.about.resources, job)
+    )
     for scene in (taken.scene, *(at.scene for at in passed)):
         measure(scene)
     if passed and isinstance(settings := passed[0].stop.settings, Arrive):
@@ -118,7 +126,9 @@ def run_evaluate(
 
 
 def unreadable(asset: Asset, problem: CustomsError, store: Path | None = None) -> Evaluated:
-    """An asset that could not be read: one held row, which names the person's own file where the store's copy was read."""
+    """An asset that could not be read: one held row, which names the person's own file where the store's copy
+    was read.
+    """
     if store is not None and Path(problem.file).is_relative_to(store):
         kept, own = Path(problem.file).name, [Path(asset.source), *map(Path, asset.files)]
         problem = replace(problem, file=next((p for p in own if p.name == kept), Path(kept)))

@@ -16,7 +16,9 @@ from customs.work.lookup import find_sheet
 
 @dataclass(frozen=True)
 class LandRequest:
-    """A package; `by` reads it by another sheet than its docket's, `known` is a sheet at hand that need not be looked up."""
+    """A package; `by` reads it by another sheet than its docket's, `known` is a sheet at hand that need not
+    be looked up.
+    """
 
     folder: Path
     by: Sheet | None = None
@@ -32,7 +34,9 @@ class Landed:
 
 
 def run_land(request: LandRequest, show: bool = False) -> Landed:
-    """The log of a package; with `show` also its scene in the working frame. Never raises for what is in the package."""
+    """The log of a package; with `show` also its scene in the working frame. Never raises for what is in the
+    package.
+    """
     known = request.known
 
     def find(name: str) -> Sheet:

@@ -19,7 +19,9 @@ from customs.work.requests.evaluate import Asked, Evaluated, run_evaluate, unrea
 
 @dataclass(frozen=True, eq=False)
 class PlanRequest:
-    """Plan the route anew: stops a person made are kept. `settings` are `stop.field=value` texts, worked in as decisions."""
+    """Plan the route anew: stops a person made are kept. `settings` are `stop.field=value` texts, worked in
+    as decisions.
+    """
 
     asked: Asked
     settings: tuple[str, ...] = ()
@@ -27,15 +29,21 @@ class PlanRequest:
 
 @dataclass(frozen=True, eq=False)
 class PressRequest:
-    """Press remedies, one after another; `now` is the asset as it was when they were offered, where that is at hand."""
+    """Press remedies, one after another; `now` is the asset as it was when they were offered, where that is
+    at hand.
+    """
 
     asked: Asked
     remedies: tuple[Remedy, ...]
     now: Evaluated | None = None
 
 
-def run_plan(request: PlanRequest, cache: SceneCache, taken: Taken | None = None, job: Job | None = None) -> Evaluated:
-    """The asset with its route planned. An unreadable one comes back as it is; raises StepError for wrong settings."""
+def run_plan(
+    request: PlanRequest, cache: SceneCache, taken: Taken | None = None, job: Job | None = None
+) -> Evaluated:
+    """The asset with its route planned. An unreadable one comes back as it is; raises StepError for wrong
+    settings.
+    """
     asset = request.asked.asset
     arriving = tuple(s for s in request.settings if s.startswith("arrive"))
     mine = tuple(s for i, s in enumerate(asset.stops) if i == 0 or s.by == "person")
@@ -52,7 +60,9 @@ def run_plan(request: PlanRequest, cache: SceneCache, taken: Taken | None = None
     return _evaluated(request.asked, taken, planned)
 
 
-def run_press(request: PressRequest, cache: SceneCache, taken: Taken | None = None, job: Job | None = None) -> Evaluated:
+def run_press(
+    request: PressRequest, cache: SceneCache, taken: Taken | None = None, job: Job | None = None
+) -> Evaluated:
     """The asset with remedies taken and what hangs on them planned. Raises CustomsError."""
     now = request.now or run_evaluate(request.asked, cache, taken, job)
     if now.taken is None:
@@ -69,13 +79,17 @@ def _evaluated(asked: Asked, taken: Taken, planned: Plan) -> Evaluated:
 
 
 def with_settings(route: Route, settings: Sequence[str]) -> Route:
-    """The route with `stop.field=value` settings worked in; a step without a stop gets one. Raises SettingError."""
+    """The route with `stop.field=value` settings worked in; a step without a stop gets one. Raises
+    SettingError.
+    """
     for text in settings:
         stop, name, parsed = split_setting(text)
         try:
             route = _with(route, stop, name, parsed)
         except StepError as problem:
-            raise SettingError(problem.found, problem.expected, problem.todo, f"--set {text}", problem.where) from None
+            raise SettingError(
+                problem.found, problem.expected, problem.todo, f"--set {text}", problem.where
+            ) from None
     return route
 
 
@@ -92,13 +106,17 @@ def split_setting(text: str) -> tuple[str, str, Any]:
 
 
 def check_settings(settings: Sequence[str]) -> None:
-    """Raises SettingError for a text that no route could work in: an unknown step or field, or a value it does not take."""
+    """Raises SettingError for a text that no route could work in: an unknown step or field, or a value it
+    does not take.
+    """
     for text in settings:
         stop, name, value = split_setting(text)
         try:
             make_settings(get_step(stop.partition("@")[0]), {name: value})
         except StepError as problem:
-            raise SettingError(problem.found, problem.expected, problem.todo, f"--set {text}", problem.where) from None
+            raise SettingError(
+                problem.found, problem.expected, problem.todo, f"--set {text}", problem.where
+            ) from None
 
 
 def _with(route: Route, stop: str, name: str, value: Any) -> Route:

@@ -12,8 +12,8 @@ from customs.shipment.state import Asset
 
 @dataclass(frozen=True)
 class Take:
-    """Where an asset lies. `digest` and `absent` are of its sources, where `path` is the shipment's copy of them; `prefix` and
-    `numbering` are of its Keys, where they are not the file's own.
+    """Where an asset lies. `digest` and `absent` are of its sources, where `path` is the shipment's copy of
+    them; `prefix` and `numbering` are of its Keys, where they are not the file's own.
     """
 
     path: Path
@@ -36,5 +36,10 @@ def kept_copy(asset: Asset, store: Path) -> Take:
     """An asset's own copy in the store of its shipment."""
     place = store / Path(asset.model).parts[0]
     return Take(
-        store / asset.model, place, digest=asset.digest, absent=asset.absent, prefix=asset.prefix, numbering=asset.numbering
+        store / asset.model,
+        place,
+        digest=asset.digest,
+        absent=asset.absent,
+        prefix=asset.prefix,
+        numbering=asset.numbering,
     )

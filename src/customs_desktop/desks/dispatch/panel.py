@@ -56,7 +56,9 @@ class NamesPage(QWidget):
                 old = {x.key: x.name for x in getattr(result.taken.scene, attribute)}
                 for item in getattr(scene, attribute):
                     known = [old[k] for k in (item.key, *getattr(item, "made_from", ())) if k in old]
-                    rows.append((kind, ", ".join(known[:3]) + (" …" if len(known) > 3 else "") or "–", item.name))
+                    rows.append(
+                        (kind, ", ".join(known[:3]) + (" …" if len(known) > 3 else "") or "–", item.name)
+                    )
         self.table.setRowCount(len(rows))
         for i, cells in enumerate(rows):
             for j, text in enumerate(cells):
@@ -87,7 +89,9 @@ class PackagePage(QWidget):
         box.addWidget(self.total)
 
     def refresh(self) -> None:
-        """List deliverables with what they will take, worked out in the background; nothing is encoded for it."""
+        """List deliverables with what they will take, worked out in the background; nothing is encoded for
+        it.
+        """
         self.tree.clear()
         self.total.setText("")
         result, sheet = self.session.result, self.session.sheet
@@ -104,7 +108,9 @@ class PackagePage(QWidget):
 
         self.session.worker.submit(Task(3, key="package", title="Package", run=run, done=done))
 
-    def _show(self, name: str, files: tuple[tuple[str, str], ...], textures: dict[str, int], models: int) -> None:
+    def _show(
+        self, name: str, files: tuple[tuple[str, str], ...], textures: dict[str, int], models: int
+    ) -> None:
         rows = [*files, ("docket.html", "docket, to read"), ("docket.json", "docket, as data")]
         self.tree.clear()
         items = fill_tree(self.tree, name, rows)
@@ -113,7 +119,9 @@ class PackagePage(QWidget):
             if path in items:
                 items[path].setText(2, f"≈ {byte_text(size)}")
         whole = sum(textures.values()) + models
-        self.total.setText(f"About {byte_text(whole)} in all, beside the docket; textures that go out as they came are exact.")
+        self.total.setText(
+            f"About {byte_text(whole)} in all, beside the docket; textures that go out as they came are exact."
+        )
 
 
 class DocketPage(QTextBrowser):
@@ -197,7 +205,9 @@ class DispatchPanel(DeskPanel):
         state, results = self.session.state, self.session.results
         if not self.out.hasFocus():
             self.out.setText(state.out)
-        verdicts = [results[a.id].ledger.verdict for a in state.goods if a.id in results and results[a.id].judged]
+        verdicts = [
+            results[a.id].ledger.verdict for a in state.goods if a.id in results and results[a.id].judged
+        ]
         for verdict, (_, text) in self.marks.items():
             words = {"cleared": "cleared", "query": "with queries left", "held": "held"}[verdict]
             text.setText(f"{verdicts.count(verdict)} {words}")  # type: ignore[attr-defined, arg-type]

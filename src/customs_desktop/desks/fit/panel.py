@@ -53,7 +53,9 @@ class FitPanel(DeskPanel):
         self._footing()
         self._stop_section()
         self._keep()
-        self.parts = [w for i in range(first, self.box.count()) if (item := self.box.itemAt(i)) and (w := item.widget())]
+        self.parts = [
+            w for i in range(first, self.box.count()) if (item := self.box.itemAt(i)) and (w := item.widget())
+        ]
         self.finish()
         for signal in (session.changed, session.selected, session.evaluated, session.picked, session.opened):
             signal.connect(self.refresh)
@@ -66,7 +68,9 @@ class FitPanel(DeskPanel):
         self.received = NumberField(1e-9, 1e12, 3, "Received height")
         self.received.setReadOnly(True)
         self.unit = label("", "soft")
-        self.stick = combo((("figure", "Standing figure"), ("cube", "Metre cube")), "Yardstick", self._yardstick)
+        self.stick = combo(
+            (("figure", "Standing figure"), ("cube", "Metre cube")), "Yardstick", self._yardstick
+        )
         self.scale = NumberField(1e-9, 1e9, 4, "Scale")
         self.scale.entered.connect(lambda v: self.session.set_step("scale", factor=v))
         grid = QWidget()
@@ -74,7 +78,11 @@ class FitPanel(DeskPanel):
         box.setContentsMargins(0, 0, 0, 0)
         box.setVerticalSpacing(5)
         for i, (text, field, tail) in enumerate(
-            (("Received height", self.received, self.unit), ("Yardstick", self.stick, None), ("Scale", self.scale, None))
+            (
+                ("Received height", self.received, self.unit),
+                ("Yardstick", self.stick, None),
+                ("Scale", self.scale, None),
+            )
         ):
             box.addWidget(label(text), i, 0)
             wide = field is self.stick
@@ -135,7 +143,11 @@ class FitPanel(DeskPanel):
         self.name.setAccessibleName("Name of the origin")
         self.add(self.name)
         self.add(
-            row(button("Keep for origin", self._keep_origin, "main"), button("Copy turn and scale", self._all_of_origin), 1)
+            row(
+                button("Keep for origin", self._keep_origin, "main"),
+                button("Copy turn and scale", self._all_of_origin),
+                1,
+            )
         )
 
     # -- keeping up
@@ -149,7 +161,11 @@ class FitPanel(DeskPanel):
             part.setVisible(readable)
         self.nothing.setVisible(not readable)
         if asset is None or not readable:
-            what = "Nothing is taken in yet." if asset is None else f"{asset.name} cannot be read: the ledger says why."
+            what = (
+                "Nothing is taken in yet."
+                if asset is None
+                else f"{asset.name} cannot be read: the ledger says why."
+            )
             self.nothing.setText(what)
             return
         self._show_stop()
@@ -157,12 +173,16 @@ class FitPanel(DeskPanel):
         for shown, text in zip(self.targets, (axes.up, axes.faces, axes.hand)):
             shown.setText(text.replace("-", "−"))
         footing = asset.route.of_step("footing")
-        self.chips.show_chosen(str(dict(footing.values).get("kind", "base-centre")) if footing else "as-received")
+        self.chips.show_chosen(
+            str(dict(footing.values).get("kind", "base-centre")) if footing else "as-received"
+        )
         scale = asset.route.of_step("scale")
         self.scale.show_value(float(dict(scale.values).get("factor", 1.0)) if scale else 1.0)
         origin = self.session.origins().get(asset.origin)
         self.name.setText(origin.title if origin else f"{asset.name} workshop")
-        self.keep_about.setText(f"Use this turn, scale and footing for every asset that arrives from “{self.name.text()}”.")
+        self.keep_about.setText(
+            f"Use this turn, scale and footing for every asset that arrives from “{self.name.text()}”."
+        )
         if result is not None and result.taken is not None:
             self._show_size(result)
 
@@ -281,7 +301,9 @@ class FitPanel(DeskPanel):
         turn, scale, footing = (asset.route.of_step(s) for s in ("turn", "scale", "footing"))
         first = dict(asset.stops[0].values)
         degrees = np.array(first.get("turn", (0, 0, 0)), dtype=float)
-        degrees = degrees + np.array(dict(turn.values).get("degrees", (0, 0, 0)) if turn else (0, 0, 0), dtype=float)
+        degrees = degrees + np.array(
+            dict(turn.values).get("degrees", (0, 0, 0)) if turn else (0, 0, 0), dtype=float
+        )
         try:
             return Origin(
                 id="-".join(p for p in slug.split("-") if p) or "workshop",
@@ -293,7 +315,8 @@ class FitPanel(DeskPanel):
                 front=source.front,
                 green=source.green,
                 turn=(float(degrees[0] % 360), float(degrees[1] % 360), float(degrees[2] % 360)),
-                scale=float(first.get("scale", 1.0)) * (float(dict(scale.values).get("factor", 1.0)) if scale else 1.0),
+                scale=float(first.get("scale", 1.0))
+                * (float(dict(scale.values).get("factor", 1.0)) if scale else 1.0),
                 footing=dict(footing.values).get("kind", "base-centre") if footing else "as-received",
             )
         except (CustomsError, ValueError) as problem:

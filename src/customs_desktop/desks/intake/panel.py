@@ -30,7 +30,12 @@ from customs_desktop.widgets.tables import dressed
 from customs_desktop.workers import Task
 
 COLUMNS = ("Name", "Kind", "Size", "Folder")
-USES = (("", "not said"), ("deliver", "may be delivered"), ("private", "private use"), ("study", "study only"))
+USES = (
+    ("", "not said"),
+    ("deliver", "may be delivered"),
+    ("private", "private use"),
+    ("study", "study only"),
+)
 PREVIEW = 240
 
 
@@ -115,7 +120,9 @@ class ContentsPage(QWidget):
         for column, width in enumerate((240, 150, 90)):
             self.table.setColumnWidth(column, width)
         self.search = search_field("Search contents", "name or kind", self._search, 190)
-        self.about = label("Nothing chosen yet. Choose files or a folder on the right, or drop them on the window.", "soft")
+        self.about = label(
+            "Nothing chosen yet. Choose files or a folder on the right, or drop them on the window.", "soft"
+        )
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 2, 0, 0)
         self.about.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -195,7 +202,9 @@ class IntakePanel(DeskPanel):
         return [("Contents", self.page)]
 
     def bring(self, paths: list[Path]) -> None:
-        """Files and folders that a person brought to the window: listed, and taken in with the chosen origin."""
+        """Files and folders that a person brought to the window: listed, and taken in with the chosen
+        origin.
+        """
         self.look(paths)
         self.session.jobs.take_in(paths, self.chosen_origin())
 
@@ -232,7 +241,9 @@ class IntakePanel(DeskPanel):
 
     def _read(self, id_: str) -> None:
         """What the file itself says of its licence is known once it has been read."""
-        if id_ == self.session.current and not any(f.hasFocus() for f in (self.author, self.licence, self.use)):
+        if id_ == self.session.current and not any(
+            f.hasFocus() for f in (self.author, self.licence, self.use)
+        ):
             self.refresh()
 
     def _slip(self) -> None:
@@ -247,7 +258,9 @@ class IntakePanel(DeskPanel):
             return
         from dataclasses import replace
 
-        self.session.change_asset("Rights slip", lambda a: replace(a, author=author, licence=licence, use=use))
+        self.session.change_asset(
+            "Rights slip", lambda a: replace(a, author=author, licence=licence, use=use)
+        )
 
     # -- looking
 
@@ -272,7 +285,9 @@ class IntakePanel(DeskPanel):
             if models:
                 self.page.table.selectRow(0)
 
-        task = Task(0, key="scan", title="Listing", run=lambda job: scan(paths), done=done, failed=self._failed)
+        task = Task(
+            0, key="scan", title="Listing", run=lambda job: scan(paths), done=done, failed=self._failed
+        )
         self.session.worker.submit(task)
 
     def _failed(self, problem: Exception) -> None:
@@ -293,7 +308,9 @@ class IntakePanel(DeskPanel):
             except CustomsError as problem:
                 return entry, problem
 
-        self.session.worker.submit(Task(0, key="preview", title="Preview", run=run, done=self._preview, failed=self._failed))
+        self.session.worker.submit(
+            Task(0, key="preview", title="Preview", run=run, done=self._preview, failed=self._failed)
+        )
 
     def _preview(self, answer: tuple[Entry, Scene | CustomsError]) -> None:
         entry, scene = answer
@@ -316,7 +333,9 @@ class IntakePanel(DeskPanel):
 
     def _painted(self, slot: str, image: QImage, tag: object) -> None:
         if slot == "thumb-preview":
-            self.picture.setPixmap(QPixmap.fromImage(image).scaledToHeight(150, Qt.TransformationMode.SmoothTransformation))
+            self.picture.setPixmap(
+                QPixmap.fromImage(image).scaledToHeight(150, Qt.TransformationMode.SmoothTransformation)
+            )
 
     # -- taking
 

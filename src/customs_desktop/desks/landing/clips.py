@@ -75,7 +75,12 @@ class LandedClips(QWidget):
             self.twin.show_poses({}, False)
             return
         frame, last = round(player.seconds * player.rate), round(player.length * player.rate)
-        self.where.setText(f"{frame} of {last} · {player.seconds:.2f} of {player.length:.2f} s · {player.rate:g} frames/s")
-        # Before anything is played the package stands as it was bound, as everything else on this desk measures it.
+        self.where.setText(
+            f"{frame} of {last} · {player.seconds:.2f} of {player.length:.2f} s · {player.rate:g} frames/s"
+        )
+        # Before anything is played the package stands as it was bound, as everything else on this desk
+        # measures it.
         resting = not player.playing and player.seconds == 0.0
-        self.twin.show_poses({} if resting else {"right": (self.choice.currentIndex(), player.seconds)}, player.playing)
+        self.twin.show_poses(
+            {} if resting else {"right": (self.choice.currentIndex(), player.seconds)}, player.playing
+        )

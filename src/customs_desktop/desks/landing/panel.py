@@ -103,7 +103,9 @@ class LandingPanel(DeskPanel):
             self.answers[id_] = answer
             self.add(row(button(name, lambda i=id_: self.try_mistake(i), "chip"), 1, answer))
         self.add(label("On a copy; the package is not touched.", "soft", -0.5))
-        self.parts = [w for i in range(first, self.box.count()) if (item := self.box.itemAt(i)) and (w := item.widget())]
+        self.parts = [
+            w for i in range(first, self.box.count()) if (item := self.box.itemAt(i)) and (w := item.widget())
+        ]
         self.finish()
         for signal in (session.selected, session.landed, session.changed, session.opened):
             signal.connect(self.refresh)
@@ -137,7 +139,9 @@ class LandingPanel(DeskPanel):
         good = log is not None and log.accepted
         ground = c.cleared_soft if good else c.card
         edge = c.cleared if good else c.rule if log is None else c.held
-        self.card.setStyleSheet(f"#verdict {{ background: {ground}; border: 1px solid {edge}; border-radius: 4px; }}")
+        self.card.setStyleSheet(
+            f"#verdict {{ background: {ground}; border: 1px solid {edge}; border-radius: 4px; }}"
+        )
         if log is None:
             self.mark.show_verdict("")
             self.word.setText("Nothing landed")

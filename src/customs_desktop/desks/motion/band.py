@@ -1,4 +1,4 @@
-"""The time band: a take on a line of frames, the clips cut out of it as ranges to drag, its rests, its movement."""
+"""The time band: a take on a line of frames, the clips cut out of it as ranges, its rests, its movement."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ class Span:
 
 @dataclass(frozen=True, eq=False)
 class Strip:
-    """What the band shows: the take's name and length in frames, the clips, rests (first, last), and pace (T,) by frame."""
+    """What the band shows: the take's name and length in frames, clips, rests (first, last), pace (T,)."""
 
     take: str
     frames: float
@@ -52,8 +52,8 @@ class Strip:
 
 
 class Band(QWidget):
-    """Emits `changed` with all spans once a drag, a rename or a deletion is done; `picked` with a span's number (−1 for the
-    take); `sought` with a frame of the take."""
+    """Emits `changed` with all spans once a drag, a rename or a deletion is done; `picked` with a span's
+    number (−1 for the take); `sought` with a frame of the take."""
 
     changed = pyqtSignal(object, str)
     picked = pyqtSignal(int)
@@ -68,7 +68,9 @@ class Band(QWidget):
         self.setMouseTracking(True)
         self.setAccessibleName("Time band")
         self.setMinimumHeight(ruler() + 4 * span(30) + 6)
-        self.setToolTip("Drag an edge to trim, the middle to move, an empty place to cut a new clip; double-click renames")
+        self.setToolTip(
+            "Drag an edge to trim, the middle to move, an empty place to cut a new clip; double-click renames"
+        )
         self._drag: tuple[int, str, float, Span] | None = None
         self._name: QLineEdit | None = None
         self._ground: tuple[Strip, tuple[Any, ...], QPixmap] | None = None
@@ -168,11 +170,15 @@ class Band(QWidget):
             box = self.row(k)
             painter.setPen(colour("ink"))
             painter.setFont(font(0, 600))
-            painter.drawText(QRectF(12, box.y(), left() - 16, box.height() / 2 + 3), Qt.AlignmentFlag.AlignBottom, name)
+            painter.drawText(
+                QRectF(12, box.y(), left() - 16, box.height() / 2 + 3), Qt.AlignmentFlag.AlignBottom, name
+            )
             painter.setPen(colour("soft"))
             painter.setFont(font(-1.5))
             painter.drawText(
-                QRectF(12, box.y() + box.height() / 2 + 1, left() - 16, box.height() / 2), Qt.AlignmentFlag.AlignTop, about
+                QRectF(12, box.y() + box.height() / 2 + 1, left() - 16, box.height() / 2),
+                Qt.AlignmentFlag.AlignTop,
+                about,
             )
         self._take(painter)
         for k in range(len(self.strip.spans)):
@@ -182,7 +188,9 @@ class Band(QWidget):
         for a, b in self.strip.rests:
             row = self.row(2)
             painter.drawRoundedRect(
-                QRectF(self.x_of(a), row.y() + 5, max(self.x_of(b) - self.x_of(a), 3), row.height() - 10), 3, 3
+                QRectF(self.x_of(a), row.y() + 5, max(self.x_of(b) - self.x_of(a), 3), row.height() - 10),
+                3,
+                3,
             )
         self._pace(painter)
 
@@ -213,7 +221,9 @@ class Band(QWidget):
         painter.drawText(box.adjusted(8, 0, -8, 0), Qt.AlignmentFlag.AlignVCenter, self.strip.take)
         painter.setPen(colour("soft"))
         text = f"0–{self.strip.frames:.0f}"
-        painter.drawText(box.adjusted(8, 0, -8, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
+        painter.drawText(
+            box.adjusted(8, 0, -8, 0), Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text
+        )
 
     def _span(self, painter: QPainter, k: int) -> None:
         s, box, on = self.strip.spans[k], self.span_box(k), k == self.current
@@ -258,7 +268,9 @@ class Band(QWidget):
         painter.drawLine(QPointF(x, ruler() - 6), QPointF(x, self.height()))
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(colour("held"))
-        painter.drawPolygon(QPolygonF([QPointF(x - 6, ruler() - 13), QPointF(x + 6, ruler() - 13), QPointF(x, ruler() - 4)]))
+        painter.drawPolygon(
+            QPolygonF([QPointF(x - 6, ruler() - 13), QPointF(x + 6, ruler() - 13), QPointF(x, ruler() - 4)])
+        )
 
     # -- hands
 
@@ -300,7 +312,9 @@ class Band(QWidget):
         if part == "head":
             self.sought.emit(frame)
             return
-        self.strip = replace(self.strip, spans=_with(self.strip.spans, k, self._dragged(old, part, start, frame)))
+        self.strip = replace(
+            self.strip, spans=_with(self.strip.spans, k, self._dragged(old, part, start, frame))
+        )
         self.update()
 
     def _dragged(self, old: Span, part: str, start: float, frame: float) -> Span:
@@ -327,7 +341,8 @@ class Band(QWidget):
             self.current = -1
         elif now != old:
             self.changed.emit(
-                self.strip.spans, "Cut a clip" if part == "new" else "Trim a clip" if part != "whole" else "Move a clip"
+                self.strip.spans,
+                "Cut a clip" if part == "new" else "Trim a clip" if part != "whole" else "Move a clip",
             )
         self.update()
 
@@ -352,7 +367,9 @@ class Band(QWidget):
             line.deleteLater()
             self._name = None
             if text and k < len(self.strip.spans) and text != self.strip.spans[k].name:
-                self.changed.emit(_with(self.strip.spans, k, replace(self.strip.spans[k], name=text)), "Rename a clip")
+                self.changed.emit(
+                    _with(self.strip.spans, k, replace(self.strip.spans[k], name=text)), "Rename a clip"
+                )
 
         line.editingFinished.connect(done)
         self._name = line

@@ -14,8 +14,8 @@ SPEEDS = (("0.1", "× 0.1"), ("0.25", "× 0.25"), ("0.5", "× 0.5"), ("1", "× 1
 
 
 class BandPage(QWidget):
-    """Emits `find` when clips are to be found, `rate` when frames are to be counted at another rate, `take` with the number of
-    another take."""
+    """Emits `find` when clips are to be found, `rate` when frames are to be counted at another rate, `take`
+    with the number of another take."""
 
     find = pyqtSignal()
     rate = pyqtSignal(float)
@@ -47,10 +47,21 @@ class BandPage(QWidget):
         line = QHBoxLayout()
         line.setContentsMargins(10, 3, 12, 3)
         line.setSpacing(4)
-        for item in (self.first, self.back, self.play, self.on, self.loop, self.speed, self.takes, self.per_second):
+        for item in (
+            self.first,
+            self.back,
+            self.play,
+            self.on,
+            self.loop,
+            self.speed,
+            self.takes,
+            self.per_second,
+        ):
             line.addWidget(item)
         line.addWidget(label("/s", "soft"))
-        line.addWidget(tool("scan", "Find clips: cut the take at its rests, or where a pose comes again", self.find.emit))
+        line.addWidget(
+            tool("scan", "Find clips: cut the take at its rests, or where a pose comes again", self.find.emit)
+        )
         line.addWidget(self.where, 1)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)

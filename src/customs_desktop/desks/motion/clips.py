@@ -28,7 +28,8 @@ class ClipTools(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
         box.addWidget(section("LIMITS"))
-        self.influences, self.joints = NumberField(1, 16, 0, "Influences per vertex"), NumberField(1, 4096, 0, "Joints")
+        self.influences = NumberField(1, 16, 0, "Influences per vertex")
+        self.joints = NumberField(1, 4096, 0, "Joints")
         for field in (self.influences, self.joints):
             field.setFixedWidth(span(58))
         self.influences.entered.connect(lambda v: session.set_step("weights", limit=int(v)))
@@ -59,9 +60,8 @@ class ClipTools(QWidget):
         for field in self.turns:
             field.setFixedWidth(span(58))
             field.entered.connect(lambda _: self.turn())
-        self.standing = button(
-            "Stand like this moment", self.stand, "chip", "", "The rest pose becomes the moment the playhead is at"
-        )
+        tip = "The rest pose becomes the moment the playhead is at"
+        self.standing = button("Stand like this moment", self.stand, "chip", "", tip)
         self.rest = button("Rest pose", self.unpose, "chip", "", "Back to the pose it came with")
         holder = QWidget()
         flow = Flow(holder)
@@ -94,13 +94,19 @@ class ClipTools(QWidget):
         far = next((v["metres"] for v in told if "metres" in v), None)
         self.worst.setText(f"{far * 1000:.2f} mm" if far is not None else "")
         dropped = asset.route.of_step("static")
-        how = {"clips": "none", "skins-and-clips": "still"}.get(getattr(dropped.settings, "drop", "")) if dropped else None
+        how = (
+            {"clips": "none", "skins-and-clips": "still"}.get(getattr(dropped.settings, "drop", ""))
+            if dropped
+            else None
+        )
         self.files.show_chosen(how or scene.wishes.clips or rig.clip_files[0])
         self.refresh_joint()
         stretch = self.bench.player.stretch
         take = self.bench.take
         name = stretch.name or stretch.take if stretch is not None else ""
-        self.which.setText(f"{name} · {frame_rate(take):g} frames/s received" if take is not None else "No clips")
+        self.which.setText(
+            f"{name} · {frame_rate(take):g} frames/s received" if take is not None else "No clips"
+        )
         self.speed.show_value(1.0)
 
     def refresh_joint(self) -> None:
@@ -153,7 +159,9 @@ class ClipTools(QWidget):
     def do(self, step: str, values: dict[str, object]) -> None:
         """Add a stop for the picked clip, or for all when the take is picked."""
         target = self.target()
-        self.session.change_route("Change a clip", lambda r: r.added(step, {**values, "targets": target}, by="person"))
+        self.session.change_route(
+            "Change a clip", lambda r: r.added(step, {**values, "targets": target}, by="person")
+        )
 
     def _files(self, how: str) -> None:
         asset = self.session.asset
@@ -176,11 +184,23 @@ class ClipTools(QWidget):
     def stops_menu(self) -> QMenu:
         """Steps of this desk to add by hand."""
         menu = QMenu(self)
-        for id_ in ("bind", "leftovers", "bind-pose", "merge-joints", "rigid", "humanoid", "retarget", "reduce", "numbers"):
+        for id_ in (
+            "bind",
+            "leftovers",
+            "bind-pose",
+            "merge-joints",
+            "rigid",
+            "humanoid",
+            "retarget",
+            "reduce",
+            "numbers",
+        ):
             step = get_step(id_)
             action = menu.addAction(f"{step.name}: {step.about}")
             assert action is not None
             action.triggered.connect(
-                lambda _=False, i=id_: self.session.change_route("Add a stop", lambda r: r.added(i, {}, by="person"))
+                lambda _=False, i=id_: self.session.change_route(
+                    "Add a stop", lambda r: r.added(i, {}, by="person")
+                )
             )
         return menu

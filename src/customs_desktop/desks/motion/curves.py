@@ -100,23 +100,33 @@ class CurvesPage(QWidget):
         painter.setPen(colour("soft"))
         for value, flag in ((high, Qt.AlignmentFlag.AlignTop), (low, Qt.AlignmentFlag.AlignBottom)):
             painter.drawText(
-                QRectF(40, box.y(), 56, box.height()), flag | Qt.AlignmentFlag.AlignRight, f"{value:.3g} {one.unit}"
+                QRectF(40, box.y(), 56, box.height()),
+                flag | Qt.AlignmentFlag.AlignRight,
+                f"{value:.3g} {one.unit}",
             )
         end = max(float(one.times[-1]), 1e-6)
 
         def place(t: float, v: float) -> QPointF:
-            return QPointF(box.x() + t / end * box.width(), box.bottom() - 3 - (v - low) / room * (box.height() - 6))
+            return QPointF(
+                box.x() + t / end * box.width(), box.bottom() - 3 - (v - low) / room * (box.height() - 6)
+            )
 
         for axis in range(one.values.shape[1]):
             path = QPainterPath(place(0.0, float(one.values[0, axis])))
             for t, v in zip(one.times[1:], one.values[1:, axis]):
                 path.lineTo(place(float(t), float(v)))
             painter.setPen(
-                QPen(colour(TONES[axis % 3]), 1.5, (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)[axis % 3])
+                QPen(
+                    colour(TONES[axis % 3]),
+                    1.5,
+                    (Qt.PenStyle.SolidLine, Qt.PenStyle.DashLine, Qt.PenStyle.DotLine)[axis % 3],
+                )
             )
             painter.drawPath(path)
             painter.drawText(
-                QRectF(box.right() - 18 * (3 - axis), box.y() + 1, 16, 14), Qt.AlignmentFlag.AlignCenter, "XYZ"[axis % 3]
+                QRectF(box.right() - 18 * (3 - axis), box.y() + 1, 16, 14),
+                Qt.AlignmentFlag.AlignCenter,
+                "XYZ"[axis % 3],
             )
         painter.setPen(colour("soft"))
         for t in one.keys[:2000]:

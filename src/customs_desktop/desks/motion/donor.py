@@ -38,7 +38,13 @@ class DonorSection(QWidget):
             row(
                 self.name,
                 1,
-                button("Choose …", self.choose.emit, "", "", "An asset of the destination whose skeleton is taken over"),
+                button(
+                    "Choose …",
+                    self.choose.emit,
+                    "",
+                    "",
+                    "An asset of the destination whose skeleton is taken over",
+                ),
             )
         )
         self.map = FacingSkeletons()
@@ -86,7 +92,9 @@ class DonorSection(QWidget):
 
     def _pair_row(self, pair: Pair) -> QWidget:
         mark = Mark("query" if pair.doubtful else "cleared")
-        donor = button(pair.donor, lambda: self._menu(pair), "flat", "", f"{pair.why}; press to choose another")
+        donor = button(
+            pair.donor, lambda: self._menu(pair), "flat", "", f"{pair.why}; press to choose another"
+        )
         mine, sure = label(pair.arriving), label(f"{pair.confidence:.2f}", "soft")
         mine.setFixedWidth(span(88))
         sure.setFixedWidth(span(30))

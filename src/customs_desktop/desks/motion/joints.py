@@ -1,4 +1,6 @@
-"""The page Joints: every joint with its number, what it hangs under, what it moves, the bone it stands for."""
+"""The page Joints: every joint with its number, what it hangs under, what it moves, the bone it stands
+for.
+"""
 
 from __future__ import annotations
 
@@ -30,7 +32,9 @@ NONE = "–"
 class BoneChooser(QStyledItemDelegate):
     """A list of the bones of a person in the place of a cell."""
 
-    def createEditor(self, parent: QWidget | None, option: QStyleOptionViewItem, index: QModelIndex) -> QWidget:
+    def createEditor(
+        self, parent: QWidget | None, option: QStyleOptionViewItem, index: QModelIndex
+    ) -> QWidget:
         """The list; choosing is done when one is clicked."""
         box = QComboBox(parent)
         box.addItems((NONE, *BONES))
@@ -44,14 +48,18 @@ class BoneChooser(QStyledItemDelegate):
         editor.setCurrentText(index.data())
         editor.showPopup()
 
-    def setModelData(self, editor: QWidget | None, model: QAbstractItemModel | None, index: QModelIndex) -> None:
+    def setModelData(
+        self, editor: QWidget | None, model: QAbstractItemModel | None, index: QModelIndex
+    ) -> None:
         """The bone chosen into the table, which tells the page."""
         assert isinstance(editor, QComboBox) and model is not None
         model.setData(index, editor.currentText())
 
 
 class JointsPage(QWidget):
-    """Emits `picked` with a joint's name, `boned` with a joint's name and the bone a person said it is ("" for none)."""
+    """Emits `picked` with a joint's name, `boned` with a joint's name and the bone a person said it is (""
+    for none).
+    """
 
     picked = pyqtSignal(str)
     boned = pyqtSignal(str, str)
@@ -61,7 +69,9 @@ class JointsPage(QWidget):
         self.table = listing(HEADS, "Joints", WIDTHS)
         self.table.itemSelectionChanged.connect(self._pick)
         self.table.setItemDelegateForColumn(BONE, BoneChooser(self.table))
-        self.table.setEditTriggers(QTableWidget.EditTrigger.DoubleClicked | QTableWidget.EditTrigger.EditKeyPressed)
+        self.table.setEditTriggers(
+            QTableWidget.EditTrigger.DoubleClicked | QTableWidget.EditTrigger.EditKeyPressed
+        )
         self.table.itemChanged.connect(self._changed)
         self.count = label("", "soft")
         self.search = search_field("Search joints", "name, bone", self._filter, 180)
@@ -100,7 +110,11 @@ class JointsPage(QWidget):
                 self.table.setItem(k, column, item)
         self.table.blockSignals(False)
         idle = sum(1 for n in use.values() if not n)
-        said = f"{s.count} joints, {idle} move nothing{_missing(scene)}" if s is not None else "This asset has no skeleton."
+        said = (
+            f"{s.count} joints, {idle} move nothing{_missing(scene)}"
+            if s is not None
+            else "This asset has no skeleton."
+        )
         self.count.setText(said)
         self._filter(self.search.text())
 
@@ -129,7 +143,9 @@ class JointsPage(QWidget):
         low = text.lower().strip()
         for k in range(self.table.rowCount()):
             cells = [self.table.item(k, c) for c in range(len(HEADS))]
-            self.table.setRowHidden(k, bool(low) and not any(low in c.text().lower() for c in cells if c is not None))
+            self.table.setRowHidden(
+                k, bool(low) and not any(low in c.text().lower() for c in cells if c is not None)
+            )
 
 
 def _missing(scene: Scene | None) -> str:
@@ -138,4 +154,8 @@ def _missing(scene: Scene | None) -> str:
     gone = [b for b in REQUIRED if b not in have]
     if not have:
         return ""
-    return f" · no joint for {', '.join(gone[:3])}{' …' if len(gone) > 3 else ''}" if gone else " · humanoid complete"
+    return (
+        f" · no joint for {', '.join(gone[:3])}{' …' if len(gone) > 3 else ''}"
+        if gone
+        else " · humanoid complete"
+    )

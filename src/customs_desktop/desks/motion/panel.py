@@ -1,4 +1,6 @@
-"""The desk Motion: the time band with both halves playing, joints, weights, the donor, how clips are delivered."""
+"""The desk Motion: the time band with both halves playing, joints, weights, the donor, how clips are
+delivered.
+"""
 
 from __future__ import annotations
 
@@ -150,7 +152,9 @@ class MotionPanel(DeskPanel):
             self._look(takes, take)
 
     def _look_key(self, take: Clip) -> str:
-        return f"{self.session.current} {take.key} {id(take)} {self.bench.takes.rate if self.bench.takes else 0}"
+        return (
+            f"{self.session.current} {take.key} {id(take)} {self.bench.takes.rate if self.bench.takes else 0}"
+        )
 
     def _look(self, takes: Takes, take: Clip) -> None:
         key = self._look_key(take)
@@ -161,7 +165,13 @@ class MotionPanel(DeskPanel):
                 self._strip()
 
         self.session.worker.submit(
-            Task(4, key="take", title="Looking at the take", run=lambda job: look_at_take(takes, take), done=done)
+            Task(
+                4,
+                key="take",
+                title="Looking at the take",
+                run=lambda job: look_at_take(takes, take),
+                done=done,
+            )
         )
 
     # -- playing
@@ -191,7 +201,9 @@ class MotionPanel(DeskPanel):
         at = stretch.start + self.player.seconds
         self.page.band.show_head(at * takes.rate)
         frame, last = round(self.player.seconds * takes.rate), round(self.player.length * takes.rate)
-        self.page.where.setText(f"{stretch.name or stretch.take}   {frame} of {last} · {self.player.seconds:.2f} s")
+        self.page.where.setText(
+            f"{stretch.name or stretch.take}   {frame} of {last} · {self.player.seconds:.2f} s"
+        )
         self.curves.show_head(self.player.seconds if stretch.name else at)
         self.twin.show_poses(self.poses(stretch, at), self.player.playing)
 
@@ -214,15 +226,28 @@ class MotionPanel(DeskPanel):
             out["beside"] = (names.index(name), self.player.seconds) if name in names else (None, 0.0)
         return out
 
-    def _right(self, scene: Scene, stretch: Stretch, at: float, sources: set[Any]) -> tuple[int | None, float]:
+    def _right(
+        self, scene: Scene, stretch: Stretch, at: float, sources: set[Any]
+    ) -> tuple[int | None, float]:
         spans, rate = self.page.band.strip.spans, self.bench.takes.rate if self.bench.takes else 30.0
-        mine = [(s.name, s.first / rate, s.last / rate) for s in spans if s.name == stretch.name or not stretch.name]
+        mine = [
+            (s.name, s.first / rate, s.last / rate)
+            for s in spans
+            if s.name == stretch.name or not stretch.name
+        ]
         for name, a, b in mine:
             if a - 1e-6 <= at <= b + 1e-6:
                 for i, c in enumerate(scene.clips):
                     if _same_name(c.name, name):
                         return i, at - a
-        whole = next((i for i, c in enumerate(scene.clips) if sources & {c.key, *c.made_from} and c.seconds >= at - 1e-3), None)
+        whole = next(
+            (
+                i
+                for i, c in enumerate(scene.clips)
+                if sources & {c.key, *c.made_from} and c.seconds >= at - 1e-3
+            ),
+            None,
+        )
         return (whole, at) if whole is not None and not (spans and not stretch.name) else (None, 0.0)
 
     def _seek(self, frame: float) -> None:
@@ -263,9 +288,13 @@ class MotionPanel(DeskPanel):
         if scene is not None and stretch is not None:
             clip = next((c for c in scene.clips if _same_name(c.name, stretch.name or stretch.take)), None)
         lines = (
-            lines_of(scene, clip, self.overlay.joint) if scene is not None and clip is not None and self.overlay.joint else []
+            lines_of(scene, clip, self.overlay.joint)
+            if scene is not None and clip is not None and self.overlay.joint
+            else []
         )
-        self.curves.show_lines(f"{self.overlay.joint} in {clip.name}" if clip is not None and self.overlay.joint else "", lines)
+        self.curves.show_lines(
+            f"{self.overlay.joint} in {clip.name}" if clip is not None and self.overlay.joint else "", lines
+        )
 
     # -- decisions
 
@@ -295,7 +324,8 @@ class MotionPanel(DeskPanel):
         def done(rows: tuple[tuple[str, float, float, str], ...]) -> None:
             if len(rows) < 2:
                 self.session.said.emit(
-                    "No rest and no repeated pose was found in this take; cut it by hand on the band.", "query"
+                    "No rest and no repeated pose was found in this take; cut it by hand on the band.",
+                    "query",
                 )
                 return
             mine = set(takes.of(take))
@@ -353,7 +383,12 @@ class MotionPanel(DeskPanel):
 
     def choose_donor(self, path: str = "") -> None:
         """Let a person choose the file of a donor."""
-        chosen = path or QFileDialog.getOpenFileName(self, "Choose a donor: an asset of the destination", str(Path.home()))[0]
+        chosen = (
+            path
+            or QFileDialog.getOpenFileName(
+                self, "Choose a donor: an asset of the destination", str(Path.home())
+            )[0]
+        )
         if chosen:
             self.session.jobs.take_donor(Path(chosen))
 

@@ -16,7 +16,9 @@ NEAR = 9.0
 
 
 class FacingSkeletons(QWidget):
-    """Drag from a joint on the left to one on the right: `paired` tells (arriving, donor); a click tells `picked`."""
+    """Drag from a joint on the left to one on the right: `paired` tells (arriving, donor); a click tells
+    `picked`.
+    """
 
     paired = pyqtSignal(str, str)
     picked = pyqtSignal(str)
@@ -39,7 +41,9 @@ class FacingSkeletons(QWidget):
         self.update()
 
     def spots(self, side: str) -> npt.NDArray[np.float64]:
-        """(J, 2) places of the joints of "arriving" or "donor", as they are drawn: seen from the front, halves facing."""
+        """(J, 2) places of the joints of "arriving" or "donor", as they are drawn: seen from the front,
+        halves facing.
+        """
         assert self.facing is not None
         s: Skeleton = self.facing.arriving if side == "arriving" else self.facing.donor
         # From the side and a little from the front, so that both legs and arms show.
@@ -52,9 +56,12 @@ class FacingSkeletons(QWidget):
             box.translate(self.width() / 2 + 6, 0)
         scale = min(box.width() / size[0], box.height() / size[1])
         middle = (flat.max(axis=0) + flat.min(axis=0)) / 2
-        return np.column_stack([
-            box.center().x() + (flat[:, 0] - middle[0]) * scale, box.center().y() - (flat[:, 1] - middle[1]) * scale,
-        ])  # fmt: skip
+        return np.column_stack(
+            [
+                box.center().x() + (flat[:, 0] - middle[0]) * scale,
+                box.center().y() - (flat[:, 1] - middle[1]) * scale,
+            ]
+        )
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)
@@ -65,7 +72,9 @@ class FacingSkeletons(QWidget):
         painter.setFont(font(-1))
         painter.setPen(colour("soft"))
         painter.drawText(QRectF(10, 5, span(90), span(16)), Qt.AlignmentFlag.AlignLeft, "arriving")
-        painter.drawText(QRectF(self.width() - 10 - span(90), 5, span(90), span(16)), Qt.AlignmentFlag.AlignRight, "donor")
+        painter.drawText(
+            QRectF(self.width() - 10 - span(90), 5, span(90), span(16)), Qt.AlignmentFlag.AlignRight, "donor"
+        )
         if self.facing is not None:
             mine, theirs = self.spots("arriving"), self.spots("donor")
             self._links(painter, mine, theirs)
@@ -76,14 +85,18 @@ class FacingSkeletons(QWidget):
                 painter.drawLine(QPointF(*mine[self._from[0]]), self._from[1])
         painter.end()
 
-    def _links(self, painter: QPainter, mine: npt.NDArray[np.float64], theirs: npt.NDArray[np.float64]) -> None:
+    def _links(
+        self, painter: QPainter, mine: npt.NDArray[np.float64], theirs: npt.NDArray[np.float64]
+    ) -> None:
         assert self.facing is not None
         a, b = self.facing.arriving.names, self.facing.donor.names
         for p in self.facing.pairs:
             on = p.arriving == self.joint
             tone = colour("query" if p.doubtful else "teal")
             tone.setAlpha(255 if on or p.doubtful else 90)
-            painter.setPen(QPen(tone, 2 if on else 1, Qt.PenStyle.DashLine if p.doubtful else Qt.PenStyle.SolidLine))
+            painter.setPen(
+                QPen(tone, 2 if on else 1, Qt.PenStyle.DashLine if p.doubtful else Qt.PenStyle.SolidLine)
+            )
             painter.drawLine(QPointF(*mine[a.index(p.arriving)]), QPointF(*theirs[b.index(p.donor)]))
 
     def _bones(self, painter: QPainter, skeleton: Skeleton, spots: npt.NDArray[np.float64]) -> None:

@@ -59,9 +59,14 @@ class WeightTools(QWidget):
             flow.addWidget(button(text, action, "chip"))
         box.addWidget(choose)
         self.count = label("", "soft", -0.5)
-        self.dual = button("Dual quaternions", self._dual, "chip", "",
-                           "Draw the right half blended by dual quaternions: where it looks other, weights squeeze a twist. "
-                           "What is delivered stays as it is.")  # fmt: skip
+        self.dual = button(
+            "Dual quaternions",
+            self._dual,
+            "chip",
+            "",
+            "Draw the right half blended by dual quaternions: where it looks other, weights squeeze a twist. "
+            "What is delivered stays as it is.",
+        )
         self.dual.setCheckable(True)
         box.addWidget(row(self.count, 1, self.dual))
         self.amount = NumberField(-1, 10, 2, "Amount")
@@ -70,7 +75,13 @@ class WeightTools(QWidget):
         change = QWidget()
         flow = Flow(change, 4)
         flow.addWidget(self.amount)
-        for kind, text in (("set", "Set"), ("add", "Add"), ("scale", "Scale"), ("blend", "Blend"), ("mirror", "Mirror")):
+        for kind, text in (
+            ("set", "Set"),
+            ("add", "Add"),
+            ("scale", "Scale"),
+            ("blend", "Blend"),
+            ("mirror", "Mirror"),
+        ):
             flow.addWidget(button(text, lambda k=kind: self.change(k), "chip"))
         box.addWidget(change)
         bench.twin.lassoed.connect(self._lassoed)
@@ -106,7 +117,8 @@ class WeightTools(QWidget):
         scene = self.scene if on else None
         if on and right is not None and scene is not None and self.bench.overlay.joint:
             coloured = heat_scene(scene, self.bench.overlay.joint)
-            # Its clips are those of the half it stands for, so that it plays along; another tree stays at rest.
+            # Its clips are those of the half it stands for, so that it plays along; another tree stays at
+            # rest.
             same = len(scene.nodes) == len(right.scene.nodes)
             self.bench.twin.show_drawn({"right": replace(coloured, clips=right.scene.clips if same else ())})
         else:
@@ -128,7 +140,9 @@ class WeightTools(QWidget):
             return []
         for n in mesh_nodes(scene):
             node = scene.nodes[n]
-            names = [scene.nodes[j].name for j in scene.skins[node.skin].joints] if node.skin is not None else []
+            names = (
+                [scene.nodes[j].name for j in scene.skins[node.skin].joints] if node.skin is not None else []
+            )
             for p in scene.meshes[node.mesh or 0].primitives:
                 if names:
                     out.append((k, p, names))
@@ -138,19 +152,29 @@ class WeightTools(QWidget):
     def by_joint(self) -> None:
         """All vertices the picked joint moves."""
         joint = self.bench.overlay.joint
-        self.chosen = {str(p.key): rows for _, p, names in self._parts() if joint in names
-                       and len(rows := moved_by(p, names.index(joint)))}  # fmt: skip
+        self.chosen = {
+            str(p.key): rows
+            for _, p, names in self._parts()
+            if joint in names and len(rows := moved_by(p, names.index(joint)))
+        }
         self.refresh()
 
     def grow(self, rounds: int) -> None:
         """The choice one ring larger or smaller."""
-        self.chosen = {str(p.key): rows for _, p, _ in self._parts() if str(p.key) in self.chosen
-                       and len(rows := grown(p, self.chosen[str(p.key)], rounds))}  # fmt: skip
+        self.chosen = {
+            str(p.key): rows
+            for _, p, _ in self._parts()
+            if str(p.key) in self.chosen and len(rows := grown(p, self.chosen[str(p.key)], rounds))
+        }
         self.refresh()
 
     def islands(self) -> None:
         """Whole connected pieces."""
-        self.chosen = {str(p.key): island(p, self.chosen[str(p.key)]) for _, p, _ in self._parts() if str(p.key) in self.chosen}
+        self.chosen = {
+            str(p.key): island(p, self.chosen[str(p.key)])
+            for _, p, _ in self._parts()
+            if str(p.key) in self.chosen
+        }
         self.refresh()
 
     def none(self) -> None:
@@ -213,7 +237,8 @@ class WeightTools(QWidget):
         shipment, new = self.session.shipment, list[tuple[str, str, str, float, str]]()
         if shipment is None or not self.session.guard(
             lambda: new.extend(
-                (k, joint, kind, float(amount), keep_selection(shipment.store, ranges_of_rows(v))) for k, v in keys.items()
+                (k, joint, kind, float(amount), keep_selection(shipment.store, ranges_of_rows(v)))
+                for k, v in keys.items()
             )
         ):
             return

@@ -53,7 +53,9 @@ class BulkModel(QAbstractTableModel):
 
     def _is(self, row: RoleRow, state: str) -> bool:
         m = self.material(row)
-        return {"any": True, "unlit": m.model == "unlit", "plain": not m.textures}.get(state, m.alpha_mode == state)
+        return {"any": True, "unlit": m.model == "unlit", "plain": not m.textures}.get(
+            state, m.alpha_mode == state
+        )
 
     def texts(self, row: RoleRow) -> tuple[str, ...]:
         """What stands in a row."""
@@ -125,7 +127,11 @@ class BulkPage(QWidget):
         line.addWidget(self.count, 1)
         line.addWidget(self.kind)
         line.addWidget(button("Set", self.apply, "main", "", "Set all that are picked as this kind"))
-        line.addWidget(button("As the first", self.copy, "", "", "The others get its settings and keep name and textures"))
+        line.addWidget(
+            button(
+                "As the first", self.copy, "", "", "The others get its settings and keep name and textures"
+            )
+        )
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
@@ -183,4 +189,6 @@ class BulkPage(QWidget):
             self.edit.say("Pick the one to copy from, and others with it.")
             return
         keys = [str(r.key) for r in rows[1:]]
-        self.edit.set_many("copy-settings", keys, f"As {rows[0].name}: {len(keys)} materials", source=str(rows[0].key))
+        self.edit.set_many(
+            "copy-settings", keys, f"As {rows[0].name}: {len(keys)} materials", source=str(rows[0].key)
+        )

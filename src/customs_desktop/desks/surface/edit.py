@@ -52,7 +52,9 @@ class SurfaceEdit:
             return ""
         first = self.received(image)
         if first is None:
-            self.say(f"{image.name} is made by a later stop: change that stop, or pick a texture that was received.")
+            self.say(
+                f"{image.name} is made by a later stop: change that stop, or pick a texture that was received."
+            )
         return str(first.key) if first is not None else ""
 
     def _uses(self, uses: Sequence[tuple[str, str, str]], label: str) -> bool:
@@ -74,9 +76,20 @@ class SurfaceEdit:
         target = (str(material),)
 
         def change(route: Route) -> Route:
-            mine = next((s for s in route.stops if s.step == step and tuple(dict(s.values).get("targets", ())) == target), None)
+            mine = next(
+                (
+                    s
+                    for s in route.stops
+                    if s.step == step and tuple(dict(s.values).get("targets", ())) == target
+                ),
+                None,
+            )
             wanted = {**values, "targets": target}
-            return route.set(step, wanted, mine.id) if mine is not None else route.added(step, wanted, by="person")
+            return (
+                route.set(step, wanted, mine.id)
+                if mine is not None
+                else route.added(step, wanted, by="person")
+            )
 
         return self.session.change_route(label, change)
 
@@ -85,7 +98,9 @@ class SurfaceEdit:
 
         def change(route: Route) -> Route:
             mine = [
-                s.id for s in route.stops if s.step == step and tuple(dict(s.values).get("targets", ())) == (str(material),)
+                s.id
+                for s in route.stops
+                if s.step == step and tuple(dict(s.values).get("targets", ())) == (str(material),)
             ]
             for stop_id in mine:
                 route = route.removed(stop_id)

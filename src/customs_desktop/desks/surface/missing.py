@@ -1,4 +1,6 @@
-"""Missing textures: files that may be meant, one to be taken, folders to search; and the suffixes names are read by."""
+"""Missing textures: files that may be meant, one to be taken, folders to search; and the suffixes names are
+read by.
+"""
 
 from __future__ import annotations
 
@@ -31,17 +33,23 @@ class MissingPart(Section):
         self.list.setSpacing(2)
         self.found: list[Candidate] = []
         self.box.addWidget(self.holder)
-        self.box.addWidget(row(button("Search a folder …", ask_folder, "", "search"), button("Suffixes …", self.suffixes), 1))
+        self.box.addWidget(
+            row(button("Search a folder …", ask_folder, "", "search"), button("Suffixes …", self.suffixes), 1)
+        )
         self.dialog: SuffixDialog | None = None
 
     def fill(self, session: Office) -> None:
         empty(self.list)
         lost = self.image is not None and not self.image.there
         self.found = (
-            candidates(self.scene, self.image)[:MOST] if lost and self.scene is not None and self.image is not None else []
+            candidates(self.scene, self.image)[:MOST]
+            if lost and self.scene is not None and self.image is not None
+            else []
         )
         if lost and not self.found:
-            self.list.addWidget(label("No file of its name was found near the asset.", "soft", -0.5, wrap=True))
+            self.list.addWidget(
+                label("No file of its name was found near the asset.", "soft", -0.5, wrap=True)
+            )
         for c in self.found:
             take = button("Take", lambda c=c: self.take(c), "flat")
             text = label(c.image.uri, "", -0.5)
@@ -90,14 +98,24 @@ class SuffixDialog(QDialog):
             self.fields[role] = field
             form.addRow(label(title(role)), field)
         box = QVBoxLayout(self)
-        box.addWidget(label("Parts of a texture's name that tell its role, with commas between. They come before the usual ones.",
-                            "soft", -0.5, wrap=True))  # fmt: skip
+        box.addWidget(
+            label(
+                "Parts of a texture's name that tell its role, with commas between. They come before the usual ones.",
+                "soft",
+                -0.5,
+                wrap=True,
+            )
+        )
         box.addLayout(form)
         box.addWidget(row(1, button("Keep with the origin", self.keep, "main")))
 
     def keep(self) -> None:
-        """Keep them with the origin (an origin of one's own where this one ships) and let the asset come from it."""
-        table = {r: tuple(w.strip() for w in f.text().split(",") if w.strip()) for r, f in self.fields.items()}
+        """Keep them with the origin (an origin of one's own where this one ships) and let the asset come from
+        it.
+        """
+        table = {
+            r: tuple(w.strip() for w in f.text().split(",") if w.strip()) for r, f in self.fields.items()
+        }
         update: dict[str, object] = {"suffixes": {r: names for r, names in table.items() if names}}
         if self.origin.id in shipped_origins():
             update |= {"id": f"{self.origin.id}-own", "title": f"{self.origin.title} · own names"}

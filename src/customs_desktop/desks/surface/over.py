@@ -36,9 +36,18 @@ class OverPart(Section):
         self.tint.setAccessibleName("Tint colour")
         self.tint.setFixedWidth(span(80))
         self.box.addWidget(row(label("Detail"), self.texture))
-        self.box.addWidget(row(label("Scale", "soft", -0.5), self.scale, label("Offset", "soft", -0.5), self.u, self.v))
         self.box.addWidget(
-            row(label("Strength", "soft", -0.5), self.strength, 1, label("Tint"), self.tint, button("Tint", self.tinted))
+            row(label("Scale", "soft", -0.5), self.scale, label("Offset", "soft", -0.5), self.u, self.v)
+        )
+        self.box.addWidget(
+            row(
+                label("Strength", "soft", -0.5),
+                self.strength,
+                1,
+                label("Tint"),
+                self.tint,
+                button("Tint", self.tinted),
+            )
         )
 
     def fill(self, session: Office) -> None:
@@ -67,7 +76,11 @@ class OverPart(Section):
         if key == "":
             self.edit.drop_for("detail", self.material.key)
         elif key is not None:
-            image = next((im for im in self.scene.images if str(im.key) == key), None) if self.scene is not None else None
+            image = (
+                next((im for im in self.scene.images if str(im.key) == key), None)
+                if self.scene is not None
+                else None
+            )
             if image is not None and (source := self.edit.source(image)):
                 self.edit.set_for("detail", self.material.key, "Detail", texture=source)
         elif self.edit.stop_for("detail", self.material.key):
@@ -75,7 +88,11 @@ class OverPart(Section):
 
     def tinted(self) -> None:
         """Tint the colour texture of the material."""
-        role = "diffuse" if self.material is not None and self.material.model == "specular_glossiness" else "base_colour"
+        role = (
+            "diffuse"
+            if self.material is not None and self.material.model == "specular_glossiness"
+            else "base_colour"
+        )
         use = self.material.textures.get(role) if self.material is not None else None
         try:
             parse_colour(self.tint.text().strip())
@@ -83,4 +100,6 @@ class OverPart(Section):
             self.edit.say(f"Tint: {problem}.")
             return
         if use is not None and self.scene is not None:
-            self.edit.set_for("tint", self.scene.images[use.image].key, "Tint", colour=self.tint.text().strip())
+            self.edit.set_for(
+                "tint", self.scene.images[use.image].key, "Tint", colour=self.tint.text().strip()
+            )

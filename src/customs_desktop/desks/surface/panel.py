@@ -45,7 +45,11 @@ class SurfacePanel(DeskPanel):
         self.scene: Scene | None = None
         self.material, self.role = -1, ""
         self._texture()
-        self.pack, self.glow, self.alpha = PackPart(self.edit), GlowPart(self.edit, self.view), AlphaPart(self.edit)
+        self.pack, self.glow, self.alpha = (
+            PackPart(self.edit),
+            GlowPart(self.edit, self.view),
+            AlphaPart(self.edit),
+        )
         self.skins, self.format = SkinPart(self.edit), FormatPart(self.edit, self.see_compression)
         self.over = OverPart(self.edit)
         self.missing = MissingPart(self.edit, self._ask_folder)
@@ -83,9 +87,17 @@ class SurfacePanel(DeskPanel):
             chip.setFixedWidth(span(30))
             chip.setAccessibleName(f"Channel {name}")
             self.channels[name] = chip
-        self.tile = button("2 × 2", lambda: self.view.set_tiles(2 if self.tile.isChecked() else 1), "chip", "", "Side by side")
+        self.tile = button(
+            "2 × 2",
+            lambda: self.view.set_tiles(2 if self.tile.isChecked() else 1),
+            "chip",
+            "",
+            "Side by side",
+        )
         self.tile.setCheckable(True)
-        self.differ = button("Difference", self._texture_shown, "chip", "", "What changed since it was received, strengthened")
+        self.differ = button(
+            "Difference", self._texture_shown, "chip", "", "What changed since it was received, strengthened"
+        )
         self.differ.setCheckable(True)
         self.wipe, self.level = self._slider("Before and after", 100), self._slider("Mip level", 0)
         self.wipe.valueChanged.connect(lambda v: self.view.set_split(v / 100))
@@ -177,7 +189,9 @@ class SurfacePanel(DeskPanel):
         if image is None:
             self.name.setText(f"{m.name} · no {title(self.role).lower()}" if m is not None else "")
             self.about.setText("")
-            self.view.show_texture(None, words="No texture here" if m is not None else "Pick a cell of the table")
+            self.view.show_texture(
+                None, words="No texture here" if m is not None else "Pick a cell of the table"
+            )
             self.histogram.show_pixels(None)
             return
         self.name.setText(image.name)
@@ -232,8 +246,14 @@ class SurfacePanel(DeskPanel):
                 self._show_wipe(0.5)
                 self.format.show_error(psnr(original, made))
 
-        task = Task(2, key="compression", title="Compressing", run=lambda job: compressed_look(image, how, kind, job), done=done,
-                    failed=lambda p: self.session.said.emit(str(p), "held"))  # fmt: skip
+        task = Task(
+            2,
+            key="compression",
+            title="Compressing",
+            run=lambda job: compressed_look(image, how, kind, job),
+            done=done,
+            failed=lambda p: self.session.said.emit(str(p), "held"),
+        )
         self.session.worker.submit(task)
 
     # -- wishes

@@ -61,7 +61,8 @@ class PackPicture(QWidget):
     def show_pattern(self, parts: tuple[Part, ...], material: Material, scene: Scene) -> None:
         """Show a pattern with the sources a material has for it."""
         self.lines = [
-            (p.channel, ("1 − " if p.inverted else "") + (p.value or "constant"), _source(p, material, scene)) for p in parts
+            (p.channel, ("1 − " if p.inverted else "") + (p.value or "constant"), _source(p, material, scene))
+            for p in parts
         ]
         self.setFixedHeight(25 * len(self.lines))
         self.setAccessibleDescription("; ".join(" ".join(line) for line in self.lines))
@@ -144,7 +145,9 @@ class PackPart(Section):
     def split(self) -> None:
         """Take a packed texture apart."""
         if self.material is not None:
-            self.edit.set_for("split", self.material.key, "Take apart", values=("occlusion", "roughness", "metallic"))
+            self.edit.set_for(
+                "split", self.material.key, "Take apart", values=("occlusion", "roughness", "metallic")
+            )
 
 
 class GlowPart(Section):
@@ -164,12 +167,22 @@ class GlowPart(Section):
             NumberField(0, 1, 2, "Feather"),
             NumberField(0, 1000, 1, "Strength"),
         )
-        for name, field in (("tolerance", self.tolerance), ("feather", self.feather), ("strength", self.strength)):
+        for name, field in (
+            ("tolerance", self.tolerance),
+            ("feather", self.feather),
+            ("strength", self.strength),
+        ):
             field.setFixedWidth(span(56))
             field.entered.connect(lambda v, n=name: self._set(**{n: v}))
         self.box.addWidget(row(self.pick, self.colours, 1, self.clear))
         self.box.addWidget(
-            row(label("Tolerance", "soft", -0.5), self.tolerance, label("Feather", "soft", -0.5), self.feather, 1)
+            row(
+                label("Tolerance", "soft", -0.5),
+                self.tolerance,
+                label("Feather", "soft", -0.5),
+                self.feather,
+                1,
+            )
         )
         self.box.addWidget(row(label("Strength", "soft", -0.5), self.strength, 1))
         view.picked.connect(self._picked)
@@ -185,7 +198,8 @@ class GlowPart(Section):
                 field.show_value(float(values.get(name, usual)))
         picked = tuple(values.get("colours", ()))
         self.colours.setText(
-            " ".join(f'<span style="color:{c}">■</span>' for c in picked[:6]) + (" …" if len(picked) > 6 else "")
+            " ".join(f'<span style="color:{c}">■</span>' for c in picked[:6])
+            + (" …" if len(picked) > 6 else "")
         )
         self.colours.setToolTip(", ".join(picked))
         self.clear.setVisible(bool(picked))
@@ -222,7 +236,11 @@ class AlphaPart(Section):
         self.cutoff = NumberField(0, 1, 2, "Cutoff")
         self.cutoff.setFixedWidth(span(56))
         self.cutoff.entered.connect(lambda v: self._alpha(cutoff=v))
-        self.kind = combo([("", "as it is"), *((k, p.title) for k, p in presets().items())], "Kind of material", self._preset)
+        self.kind = combo(
+            [("", "as it is"), *((k, p.title) for k, p in presets().items())],
+            "Kind of material",
+            self._preset,
+        )
         self.green = button("Turn green over", self._green, "chip")
         self.bleed = button("Draw colours out", self._bleed, "chip")
         self.box.addWidget(row(label("Alpha"), self.mode, label("cut", "soft"), self.cutoff))
@@ -244,7 +262,9 @@ class AlphaPart(Section):
 
     def _preset(self, id_: str) -> None:
         if self.material is not None and id_:
-            self.edit.set_for("preset", self.material.key, f"Set as {presets()[id_].title.lower()}", preset=id_)
+            self.edit.set_for(
+                "preset", self.material.key, f"Set as {presets()[id_].title.lower()}", preset=id_
+            )
 
     def _green(self) -> None:
         self._on_texture("green", "normal")
@@ -276,8 +296,15 @@ class SkinPart(Section):
     def fill(self, session: Office) -> None:
         assert self.scene is not None
         skins = ", ".join(self.scene.variants)
-        self.known.setText(f"Skins: {skins}" if skins else "One skin. Another texture in the picked role makes a further one.")
-        options = [*near_images(self.scene), *(im for im in self.scene.images if im is not self.image and im.there)]
+        self.known.setText(
+            f"Skins: {skins}"
+            if skins
+            else "One skin. Another texture in the picked role makes a further one."
+        )
+        options = [
+            *near_images(self.scene),
+            *(im for im in self.scene.images if im is not self.image and im.there),
+        ]
         keys = list(dict.fromkeys(str(im.key) for im in options))[:400]
         if keys != [self.texture.itemData(i) for i in range(self.texture.count())]:
             names = {str(im.key): im.uri or im.name for im in options}
@@ -289,7 +316,11 @@ class SkinPart(Section):
     def add(self) -> None:
         """Add the skin."""
         name, key = self.name.text().strip(), self.texture.currentData()
-        image = next((im for im in self.scene.images if str(im.key) == key), None) if self.scene is not None else None
+        image = (
+            next((im for im in self.scene.images if str(im.key) == key), None)
+            if self.scene is not None
+            else None
+        )
         if not name or image is None or self.material is None:
             self.edit.say("A skin needs a name and a texture.")
             return
@@ -305,7 +336,9 @@ class FormatPart(Section):
         self.form = combo(forms, "File format", lambda f: self._set(form=f))
         blocks = [("", "plain pixels"), *((b, b.upper()) for b in ("bc1", "bc3", "bc4", "bc5", "bc7"))]
         self.block = combo(blocks, "Block compression", lambda b: self._set(block=b))
-        self.quality = combo((("best", "Best"), ("quick", "Quick")), "Quality", lambda q: self._set(quality=q))
+        self.quality = combo(
+            (("best", "Best"), ("quick", "Quick")), "Quality", lambda q: self._set(quality=q)
+        )
         self.quality.setMinimumWidth(span(84))
         self.error = label("", "soft", -0.5)
         self.box.addWidget(row(label("Written as"), self.form, self.block))

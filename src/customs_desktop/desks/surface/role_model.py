@@ -12,7 +12,9 @@ ALPHA = "alpha"
 
 
 class RoleModel(QAbstractTableModel):
-    """Rows are materials, the first column their names, the last how they use alpha. Emits `moved` when a cell is dropped."""
+    """Rows are materials, the first column their names, the last how they use alpha. Emits `moved` when a
+    cell is dropped.
+    """
 
     moved = pyqtSignal(int, str, int, str, bool)
 
@@ -40,7 +42,9 @@ class RoleModel(QAbstractTableModel):
     def _filtered(self) -> list[RoleRow]:
         t = self.search
         return [
-            r for r in self.table.rows if not t or t in r.name.lower() or any(t in c.name.lower() for c in r.cells.values())
+            r
+            for r in self.table.rows
+            if not t or t in r.name.lower() or any(t in c.name.lower() for c in r.cells.values())
         ]
 
     def rowCount(self, parent: QModelIndex = QModelIndex()) -> int:  # noqa: B008 (Qt's own default)
@@ -102,7 +106,9 @@ class RoleModel(QAbstractTableModel):
         out.setData(MIME, f"{index.row()} {self.role_at(index.column())}".encode())
         return out
 
-    def dropMimeData(self, data: QMimeData | None, action: Qt.DropAction, row: int, column: int, parent: QModelIndex) -> bool:
+    def dropMimeData(
+        self, data: QMimeData | None, action: Qt.DropAction, row: int, column: int, parent: QModelIndex
+    ) -> bool:
         role = self.role_at(parent.column()) if parent.isValid() else ""
         if data is None or not data.hasFormat(MIME) or role in ("", ALPHA):
             return False

@@ -95,7 +95,9 @@ class CellPainter(QStyledItemDelegate):
             painter.setFont(font(-1.5))
             painter.setPen(colour("held" if second in ("missing", "unreadable") else "soft"))
             painter.drawText(
-                rect.left(), top + 40, painter.fontMetrics().elidedText(second, Qt.TextElideMode.ElideRight, width)
+                rect.left(),
+                top + 40,
+                painter.fontMetrics().elidedText(second, Qt.TextElideMode.ElideRight, width),
             )  # type: ignore[attr-defined]
 
 
@@ -112,7 +114,9 @@ class Grid(QTableView):
 
 
 class RoleView(QWidget):
-    """The table with a search line over it and the reason of a doubtful cell under it. Emits `chosen` (row, role)."""
+    """The table with a search line over it and the reason of a doubtful cell under it. Emits `chosen` (row,
+    role).
+    """
 
     chosen = pyqtSignal(int, str)
 
@@ -168,10 +172,17 @@ class RoleView(QWidget):
         """Columns as wide as there is room for, within what can be read."""
         bar = self.table.verticalScrollBar()
         roles = max(self.model.columnCount() - 2, 1)
-        room = self.width() - (bar.width() if bar is not None and bar.isVisible() else 0) - NAME_WIDTH - ALPHA_WIDTH
+        room = (
+            self.width()
+            - (bar.width() if bar is not None and bar.isVisible() else 0)
+            - NAME_WIDTH
+            - ALPHA_WIDTH
+        )
         wide = min(max(room // roles, LEAST_WIDTH), CELL_WIDTH)
         for k in range(self.model.columnCount()):
-            self.table.setColumnWidth(k, NAME_WIDTH if k == 0 else ALPHA_WIDTH if self.model.role_at(k) == ALPHA else wide)
+            self.table.setColumnWidth(
+                k, NAME_WIDTH if k == 0 else ALPHA_WIDTH if self.model.role_at(k) == ALPHA else wide
+            )
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Columns follow the room."""
@@ -181,7 +192,11 @@ class RoleView(QWidget):
     def _picked(self, index: QModelIndex, _: QModelIndex) -> None:
         if not index.isValid():
             return
-        role, row, cell = self.model.role_at(index.column()), self.model.rows[index.row()], self.model.cell(index)
+        role, row, cell = (
+            self.model.role_at(index.column()),
+            self.model.rows[index.row()],
+            self.model.cell(index),
+        )
         note = cell.note if cell is not None else row.note if role in ("", ALPHA) else ""
         self.reason.setText(note)
         self.reason.setToolTip(note)

@@ -1,4 +1,6 @@
-"""One texture looked at closely: channels, alpha over squares, mip levels, before and after, and colours to pick."""
+"""One texture looked at closely: channels, alpha over squares, mip levels, before and after, and colours to
+pick.
+"""
 
 from __future__ import annotations
 
@@ -19,7 +21,9 @@ LARGEST, SQUARE = 1024, 8
 
 
 def shown(pixels: Pixels, channels: str, clear: bool) -> npt.NDArray[np.uint8]:
-    """(H, W, 4) uint8 of the chosen channels: one alone is grey, others not chosen are black. `clear` keeps alpha."""
+    """(H, W, 4) uint8 of the chosen channels: one alone is grey, others not chosen are black. `clear` keeps
+    alpha.
+    """
     rgba = as_eight(pixels)
     if len(channels) == 1:
         plane = rgba[:, :, "RGBA".index(channels)]
@@ -121,7 +125,11 @@ class TextureView(QWidget):
         if after is None:
             painter.setPen(colour("soft"))
             painter.setFont(font(-0.5))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.words or "Pick a cell")
+            painter.drawText(
+                self.rect(),
+                Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap,
+                self.words or "Pick a cell",
+            )
             painter.end()
             return
         whole = QRectF(place.x(), place.y(), place.width() * self.tiles, place.height() * self.tiles)
@@ -147,7 +155,9 @@ class TextureView(QWidget):
         left, top = max(0, int(whole.left())), max(0, int(whole.top()))
         for y in range(top, min(self.height(), int(whole.bottom()) + 1), SQUARE):
             for x in range(
-                left + (SQUARE if (y - top) // SQUARE % 2 else 0), min(self.width(), int(whole.right()) + 1), SQUARE * 2
+                left + (SQUARE if (y - top) // SQUARE % 2 else 0),
+                min(self.width(), int(whole.right()) + 1),
+                SQUARE * 2,
             ):
                 painter.fillRect(x, y, SQUARE, SQUARE, colour("rule"))
         painter.restore()

@@ -29,7 +29,9 @@ SIZE = 512
 
 @dataclass(frozen=True)
 class UVFacts:
-    """Counts by the UV set that is drawn, the density in pixels a metre (0 without a texture), faces of the picked islands."""
+    """Counts by the UV set that is drawn, the density in pixels a metre (0 without a texture), faces of the
+    picked islands.
+    """
 
     faces: int
     outside: int
@@ -63,13 +65,19 @@ def uv_facts(scene: Scene, material: int, point: tuple[float, float] | None = No
     rgba = np.dstack([picture, np.full(picture.shape[:2], 255, np.uint8)])
     sets = [(p.texcoords[coord], triangles_of(p)) for p in prims if coord < len(p.texcoords)]
     sets = [(uv, faces) for uv, faces in sets if len(faces) and np.isfinite(uv).all()]
-    outside = sum(int(((uv < -1e-5) | (uv > 1 + 1e-5)).any(axis=1)[faces].any(axis=1).sum()) for uv, faces in sets)
+    outside = sum(
+        int(((uv < -1e-5) | (uv > 1 + 1e-5)).any(axis=1)[faces].any(axis=1).sum()) for uv, faces in sets
+    )
     figures = UVFacts(
-        sum(len(triangles_of(p)) for p in prims), outside, sum(int(flipped(*s).sum()) for s in sets),
-        sum(int(overlapping(*s).sum()) for s in sets), density(scene).get(material, 0.0),
-        sum(len(triangles_of(p)) for p in prims if coord >= len(p.texcoords)), coord,
+        sum(len(triangles_of(p)) for p in prims),
+        outside,
+        sum(int(flipped(*s).sum()) for s in sets),
+        sum(int(overlapping(*s).sum()) for s in sets),
+        density(scene).get(material, 0.0),
+        sum(len(triangles_of(p)) for p in prims if coord >= len(p.texcoords)),
+        coord,
         sum(int(mask.sum()) for mask in picked.values()),
-    )  # fmt: skip
+    )
     return Drawn(figures, qimage(rgba), window)
 
 
@@ -95,7 +103,9 @@ class UVPage(QWidget):
         for line in self.lines:
             box.addWidget(line)
         box.addWidget(self.scale)
-        box.addWidget(label("Texel density as a colour map: choose it under What is shown.", "soft", -1, wrap=True))
+        box.addWidget(
+            label("Texel density as a colour map: choose it under What is shown.", "soft", -1, wrap=True)
+        )
         box.addStretch(1)
         whole = QHBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
@@ -160,7 +170,9 @@ class UVPage(QWidget):
 
 
 class Picture(QWidget):
-    """A square picture as large as there is room. Emits `pressed` with the texture coordinate under the pointer."""
+    """A square picture as large as there is room. Emits `pressed` with the texture coordinate under the
+    pointer.
+    """
 
     pressed = pyqtSignal(float, float)
 
@@ -228,7 +240,11 @@ class Scale(QWidget):
             text = f"{USUAL_DENSITY * 2**k:,.0f}"
             place = QRectF(min(max(x - 30, 0), wide - 60), 24, 60, 16)
             side = (
-                Qt.AlignmentFlag.AlignLeft if k < 0 else Qt.AlignmentFlag.AlignRight if k > 0 else Qt.AlignmentFlag.AlignHCenter
+                Qt.AlignmentFlag.AlignLeft
+                if k < 0
+                else Qt.AlignmentFlag.AlignRight
+                if k > 0
+                else Qt.AlignmentFlag.AlignHCenter
             )
             painter.drawText(place, side, text + (" px/m" if k > 0 else ""))
         if self.density > 0:

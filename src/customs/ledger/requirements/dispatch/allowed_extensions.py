@@ -16,7 +16,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     strange = sorted(set(after) - set(allowed))
     for name in strange:
         note = "The destination does not read it: what it says is lost there."
-        yield rule.row(name, "read there", said(name, name), "query", subject=name, subject_name=name, note=note)
+        yield rule.row(
+            name, "read there", said(name, name), "query", subject=name, subject_name=name, note=note
+        )
     if not strange:
         yield rule.row(f"{len(before)} used", "read there", f"{len(after)} used", "cleared")
 

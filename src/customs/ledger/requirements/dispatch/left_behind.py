@@ -16,11 +16,17 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             # Each has a row of its own, Extensions.
             continue
         yield rule.row(
-            f"{loss.before:,}", "said", said(loss.count, f"{loss.after:,}"), "query" if loss.unasked else "cleared",
-            subject=loss.kind, subject_name=loss.title,
-            note=loss.text() + (". Look at the place, and accept it or mend the source." if loss.unasked else "."),
-            place=_place(case, loss), values={"before": loss.before, "after": loss.after},
-        )  # fmt: skip
+            f"{loss.before:,}",
+            "said",
+            said(loss.count, f"{loss.after:,}"),
+            "query" if loss.unasked else "cleared",
+            subject=loss.kind,
+            subject_name=loss.title,
+            note=loss.text()
+            + (". Look at the place, and accept it or mend the source." if loss.unasked else "."),
+            place=_place(case, loss),
+            values={"before": loss.before, "after": loss.after},
+        )
     if not found:
         yield rule.row("all", "said", "all", "cleared")
 
@@ -30,7 +36,13 @@ def _place(case: Case, loss: Loss) -> Place | None:
     if loss.kind != "faces":
         return None
     return next(
-        (Place(p.key, "primitive") for m in case.arrived.meshes for p in m.primitives if not finite_vertices(p).all()), None
+        (
+            Place(p.key, "primitive")
+            for m in case.arrived.meshes
+            for p in m.primitives
+            if not finite_vertices(p).all()
+        ),
+        None,
     )
 
 

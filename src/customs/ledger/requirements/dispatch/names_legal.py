@@ -20,7 +20,8 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     bad = [
         (kind, item)
         for kind, item in named(case.delivering)
-        if item.key not in firm and (not rules[kind].fits(item.name) or (n.lower and item.name != item.name.lower()))
+        if item.key not in firm
+        and (not rules[kind].fits(item.name) or (n.lower and item.name != item.name.lower()))
     ]
     before = sum(not rules[kind].fits(item.name) for kind, item in named(case.arrived))
     for kind, item in bad:
@@ -39,7 +40,14 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         note = f"The package is a folder of this name, which {why}."
         name = case.delivering.name
         yield rule.row(
-            name, "legal name", name, "held", subject="asset", subject_name=name, note=note, remedy=name_fix(case.sheet)
+            name,
+            "legal name",
+            name,
+            "held",
+            subject="asset",
+            subject_name=name,
+            note=note,
+            remedy=name_fix(case.sheet),
         )
     elif not bad:
         yield rule.row(f"{before} illegal", "legal names", "0 illegal", "cleared")

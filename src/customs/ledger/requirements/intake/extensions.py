@@ -27,7 +27,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         note = NOTES.get(name.partition("_")[2].split("_")[0], "") or NOTES.get(name, "")
         note = f"Not read yet: {note}" if note else "Not understood"
         note += ". It is kept as it is in extras, and is without effect at the destination."
-        yield rule.row(name, "understood", "kept in extras", "query", subject=name, subject_name=name, note=note)
+        yield rule.row(
+            name, "understood", "kept in extras", "query", subject=name, subject_name=name, note=note
+        )
 
 
 register(Requirement("extensions", "Extensions", "intake", _judge))

@@ -13,7 +13,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     had = "No face of it is whole." if case.before.triangles else "There is nothing but points or lines."
     empty = had if case.before.vertices else "There is nothing in this asset."
     note = "" if n or loose else f"{empty} Was the right file taken in?"
-    yield rule.row(f"{case.before.triangles:,}", "≥ 1", f"{n:,}", "cleared" if n or loose else "held", note=note)
+    yield rule.row(
+        f"{case.before.triangles:,}", "≥ 1", f"{n:,}", "cleared" if n or loose else "held", note=note
+    )
 
 
 register(Requirement("has-geometry", "Triangles", "intake", _judge))

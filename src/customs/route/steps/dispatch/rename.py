@@ -36,11 +36,15 @@ class Rename(Settings):
     max_length: int = Field(default=64, ge=1, le=255, description="characters")
     unique: bool = Field(default=True, description="no name twice within a kind")
     suffixes: dict[str, str] = Field(default={}, description="what {role} is for each role")
-    files: tuple[Literal["image", "clip"], ...] = Field(default=(), description="kinds that files of their own are named by")
+    files: tuple[Literal["image", "clip"], ...] = Field(
+        default=(), description="kinds that files of their own are named by"
+    )
 
 
 def _words(scene: Scene, kept: Scene, suffixes: Mapping[str, str]) -> dict[int, Words]:
-    """For each used texture its material, its role and, from the second material with textures on, a number."""
+    """For each used texture its material, its role and, from the second material with textures on, a
+    number.
+    """
     order = {role: k for k, role in enumerate((*suffixes, *SLOTS))}
     out: dict[int, Words] = {}
     number, used = 0, {m.key for m in kept.materials}
@@ -58,7 +62,9 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
     s = settings
     rules = Naming(s.allowed, s.lower, s.max_length, s.unique)
     by_kind = {kind: replace(rules, files=kind in s.files) for kind in ("image", "clip")}
-    asset = replace(rules, files=True).legal(s.asset.replace("{asset}", scene.name).replace("{name}", scene.name))
+    asset = replace(rules, files=True).legal(
+        s.asset.replace("{asset}", scene.name).replace("{name}", scene.name)
+    )
     # What nothing uses is not delivered: it keeps its name and takes none away.
     kept = prune(scene)
     standing = [*kept.nodes, *row_names(kept)]
@@ -73,11 +79,17 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
         placements=rows if names == rows.names else replace(rows, names=names),
         meshes=renamed_all(scene.meshes, s.mesh, asset, rules, kept.meshes),
         materials=renamed_all(scene.materials, s.material, asset, rules, kept.materials),
-        images=renamed_all(scene.images, s.image, asset, by_kind["image"], kept.images, _words(scene, kept, s.suffixes)),
+        images=renamed_all(
+            scene.images, s.image, asset, by_kind["image"], kept.images, _words(scene, kept, s.suffixes)
+        ),
         clips=renamed_all(scene.clips, s.clip, asset, by_kind["clip"], kept.clips),
     )
-    pairs = [(a.name, b.name) for kind in ("nodes", "meshes", "materials", "images", "clips")
-             for a, b in zip(getattr(scene, kind), getattr(out, kind)) if a.name != b.name]  # fmt: skip
+    pairs = [
+        (a.name, b.name)
+        for kind in ("nodes", "meshes", "materials", "images", "clips")
+        for a, b in zip(getattr(scene, kind), getattr(out, kind))
+        if a.name != b.name
+    ]
     pairs += [(a, b) for a, b in zip(rows.names, names) if a != b]
     return Outcome(out, (Remark(f"{many(len(pairs), 'name')} changed"),) if pairs else ())
 

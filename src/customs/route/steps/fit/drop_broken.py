@@ -54,7 +54,9 @@ def _apply(scene: Scene, settings: DropBroken, resources: Content, job: Job) -> 
 
     out = map_primitives(scene, settings, job, change)
     names = (("not_finite", "not finite"), ("degenerate", "without area"), ("doubled", "doubled"))
-    remarks = tuple(Remark(f"{n:,} faces {what} dropped", values={k: int(n)}) for n, (k, what) in zip(counts, names) if n)
+    remarks = tuple(
+        Remark(f"{n:,} faces {what} dropped", values={k: int(n)}) for n, (k, what) in zip(counts, names) if n
+    )
     return Outcome(out, remarks)
 
 

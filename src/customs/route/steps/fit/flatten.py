@@ -41,7 +41,9 @@ def _apply(scene: Scene, settings: Flatten, resources: Content, job: Job) -> Out
     deep = [n for n in mesh_nodes(scene) if depth[n] >= settings.depth]
     held = {n for n in deep if scene.nodes[n].skin is None and n in moving}
     lift = [n for n in deep if n not in held]
-    remarks = tuple(Remark("moves with its parent; left in place", scene.nodes[n].key) for n in deep if n in held)
+    remarks = tuple(
+        Remark("moves with its parent; left in place", scene.nodes[n].key) for n in deep if n in held
+    )
     rows = _lifted_rows(scene, settings.depth)
     scene = scene if rows is scene.placements else replace(scene, placements=rows)
     if not lift:
@@ -80,7 +82,9 @@ def _lifted_rows(scene: Scene, depth: int) -> Placements:
 
 def _placed(node: Node, world: np.ndarray) -> Node:
     if node.skin is not None:
-        return replace(node, translation=np.zeros(3), rotation=np.array([0, 0, 0, 1.0]), scale=np.ones(3), matrix=None)
+        return replace(
+            node, translation=np.zeros(3), rotation=np.array([0, 0, 0, 1.0]), scale=np.ones(3), matrix=None
+        )
     parts = decompose(world)
     if parts is None:
         return replace(node, matrix=world)

@@ -39,12 +39,17 @@ def _still(mesh: Mesh, weights: npt.NDArray[np.float32] | None) -> Mesh:
     """A mesh settled at some weights of its morph targets."""
     if not any(p.targets for p in mesh.primitives):
         return mesh
-    prims = tuple(replace(p, positions=frozen(morphed(p, weights)), targets=()) if p.targets else p for p in mesh.primitives)
+    prims = tuple(
+        replace(p, positions=frozen(morphed(p, weights)), targets=()) if p.targets else p
+        for p in mesh.primitives
+    )
     return replace(mesh, primitives=prims, weights=None, target_names=())
 
 
 def _without_morphs(scene: Scene) -> Scene:
-    """Morph targets settled where each node has them; nodes that show one mesh at other weights get a copy of their own."""
+    """Morph targets settled where each node has them; nodes that show one mesh at other weights get a copy of
+    their own.
+    """
     nodes, meshes = list(scene.nodes), list(scene.meshes)
     known: dict[tuple[int, bytes], int] = {}
     taken: set[int] = set()
@@ -58,16 +63,22 @@ def _without_morphs(scene: Scene) -> Scene:
             made = _still(scene.meshes[index], weights)
             if index in taken:
                 known[name] = len(meshes)
-                key = made_key(made.key, "leave-out", nodes[n].key.part, old_key(scene.digest, "mesh", "leave-out", n))
+                key = made_key(
+                    made.key, "leave-out", nodes[n].key.part, old_key(scene.digest, "mesh", "leave-out", n)
+                )
                 meshes.append(replace(made, key=key, made_from=(made.key, *made.made_from)))
             else:
                 known[name], meshes[index] = index, made
                 taken.add(index)
         nodes[n] = replace(nodes[n], mesh=known[name])
     nodes = [replace(n, weights=None) for n in nodes]
-    clips = tuple(replace(c, channels=tuple(x for x in c.channels if x.path != "weights")) for c in scene.clips)
+    clips = tuple(
+        replace(c, channels=tuple(x for x in c.channels if x.path != "weights")) for c in scene.clips
+    )
     meshes = [_still(m, m.weights) for m in meshes]
-    return keys_apart(replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), clips=tuple(c for c in clips if c.channels)))
+    return keys_apart(
+        replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), clips=tuple(c for c in clips if c.channels))
+    )
 
 
 def _apply(scene: Scene, settings: LeaveOut, resources: Content, job: Job) -> Outcome:
@@ -89,7 +100,9 @@ def _without_sets(scene: Scene, limit: int) -> tuple[Scene, list[str]]:
     if limit:
         out, lost = fewer_sets(scene, limit)
         return prune_content(out, near=True), lost
-    meshes = tuple(replace(m, primitives=tuple(replace(p, texcoords=()) for p in m.primitives)) for m in scene.meshes)
+    meshes = tuple(
+        replace(m, primitives=tuple(replace(p, texcoords=()) for p in m.primitives)) for m in scene.meshes
+    )
     return replace(scene, meshes=meshes), []
 
 

@@ -24,7 +24,9 @@ from customs.scene.transforms import unit_rows
 class Normals(Targeted):
     """The angle, and which primitives get new normals."""
 
-    angle: float = Field(default=40.0, ge=0, le=180, description="degrees between faces that are smoothed together")
+    angle: float = Field(
+        default=40.0, ge=0, le=180, description="degrees between faces that are smoothed together"
+    )
     only: Literal["missing-or-broken", "all"] = Field(default="missing-or-broken", description="which parts")
 
 

@@ -34,7 +34,9 @@ def _apply(scene: Scene, settings: SplitMaterial, resources: Content, job: Job) 
             if k == 0:
                 meshes[i] = part
                 continue
-            key = made_key(mesh.key, "split-material", k, old_key(scene.digest, "mesh", "split-material", len(meshes)))
+            key = made_key(
+                mesh.key, "split-material", k, old_key(scene.digest, "mesh", "split-material", len(meshes))
+            )
             meshes.append(replace(part, key=key, made_from=(mesh.key,)))
             parts[i].append(len(meshes) - 1)
     for n in mesh_nodes(scene):
@@ -42,7 +44,9 @@ def _apply(scene: Scene, settings: SplitMaterial, resources: Content, job: Job) 
         extra = parts.get(old.mesh if old.mesh is not None else -1, [])[1:]
         for k, m in enumerate(extra, 1):
             nodes[n] = replace(nodes[n], children=(*nodes[n].children, len(nodes)))
-            key = made_key(old.key, "split-material", k, old_key(scene.digest, "node", "split-material", len(nodes)))
+            key = made_key(
+                old.key, "split-material", k, old_key(scene.digest, "node", "split-material", len(nodes))
+            )
             nodes.append(Node(key, meshes[m].name, mesh=m, skin=old.skin, made_from=(old.key,)))
     if not parts:
         return Outcome(scene)

@@ -25,7 +25,9 @@ class Tangents(Targeted):
 
 
 def with_tangents(prim: Primitive, texcoord: int) -> Primitive:
-    """A triangle list with tangents for UV set `texcoord`; vertices both UV directions share are split first."""
+    """A triangle list with tangents for UV set `texcoord`; vertices both UV directions share are split
+    first.
+    """
     out = as_triangles(prim)
     faces = triangles_of(out)
     _, sign = face_tangents(out.positions, out.texcoords[texcoord], faces)
@@ -71,7 +73,9 @@ register(
         settings=Tangents,
         targets="meshes",
         apply=_apply,
-        summary=lambda s: {"normal-mapped": "for normal maps", "all": "all parts", "drop": "dropped"}[s.where],
+        summary=lambda s: {"normal-mapped": "for normal maps", "all": "all parts", "drop": "dropped"}[
+            s.where
+        ],
         placements=True,
     )
 )

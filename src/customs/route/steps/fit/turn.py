@@ -18,7 +18,9 @@ from customs.scene.settings import Settings
 class Turn(Settings):
     """Degrees about X, then Y, then Z of the working frame."""
 
-    degrees: tuple[float, float, float] = Field(default=(0.0, 180.0, 0.0), description="degrees about X, Y, Z")
+    degrees: tuple[float, float, float] = Field(
+        default=(0.0, 180.0, 0.0), description="degrees about X, Y, Z"
+    )
 
 
 def _apply(scene: Scene, settings: Turn, resources: Content, job: Job) -> Outcome:

@@ -15,7 +15,9 @@ def _fix(mesh: Mesh) -> Remedy | None:
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     note = "Faces without area break normals and collision."
-    yield from per_mesh(rule, case, faces_measure("degenerate"), "query", _fix, note, mask=faces_mask("degenerate"))
+    yield from per_mesh(
+        rule, case, faces_measure("degenerate"), "query", _fix, note, mask=faces_mask("degenerate")
+    )
 
 
 register(Requirement("degenerate", "Faces without area", "fit", _judge, step="drop-broken"))

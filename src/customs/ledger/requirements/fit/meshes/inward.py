@@ -17,8 +17,17 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return remedy("turn-outward", "Turn outward", sure=sure)
 
     note = "Seen from outside these faces are not there."
-    yield from per_mesh(rule, case, faces_measure("inward"), "query", fix, note, mask=faces_mask("inward"),
-                        but=lambda facts: facts.hulls, but_note="An outline's faces look inward on purpose.")  # fmt: skip
+    yield from per_mesh(
+        rule,
+        case,
+        faces_measure("inward"),
+        "query",
+        fix,
+        note,
+        mask=faces_mask("inward"),
+        but=lambda facts: facts.hulls,
+        but_note="An outline's faces look inward on purpose.",
+    )
 
 
 register(Requirement("inward", "Faces turned inward", "fit", _judge, step="turn-outward"))

@@ -12,7 +12,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     before, after = (total(f, lambda p: len(p.targets)) for f in (case.before, case.after))
     fix = remedy("leave-out", "Settle morph targets", morphs=True)
     carried = "morphs" in case.format.carries
-    yield from forbidden_row(rule, before, case.sheet.mesh.morphs, after, "Morph targets are lost there.", fix, carried)
+    yield from forbidden_row(
+        rule, before, case.sheet.mesh.morphs, after, "Morph targets are lost there.", fix, carried
+    )
 
 
 register(Requirement("morphs", "Morph targets", "fit", _judge, step="leave-out"))

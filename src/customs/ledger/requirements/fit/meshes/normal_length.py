@@ -18,7 +18,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     def fix(mesh: Mesh) -> Remedy | None:
         return remedy("normals", "Mend normals", angle=case.sheet.mesh.normal_angle)
 
-    yield from per_mesh(rule, case, _bad, "held", fix, "Normals of no or wrong length shade black or too bright.")
+    yield from per_mesh(
+        rule, case, _bad, "held", fix, "Normals of no or wrong length shade black or too bright."
+    )
 
 
 register(Requirement("normal-length", "Normals not one long", "fit", _judge, step="normals"))

@@ -16,9 +16,17 @@ def _against(prim: Primitive) -> int:
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     def fix(mesh: Mesh) -> Remedy | None:
-        return remedy("normals", "Make normals new", angle=case.sheet.mesh.normal_angle, only="all", targets=(str(mesh.key),))
+        return remedy(
+            "normals",
+            "Make normals new",
+            angle=case.sheet.mesh.normal_angle,
+            only="all",
+            targets=(str(mesh.key),),
+        )
 
-    yield from per_mesh(rule, case, _against, "query", fix, "Lit from the wrong side: normals point to the back.")
+    yield from per_mesh(
+        rule, case, _against, "query", fix, "Lit from the wrong side: normals point to the back."
+    )
 
 
 register(Requirement("normal-side", "Faces lit from behind", "fit", _judge, step="normals"))

@@ -21,7 +21,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return remedy("normals", f"Make normals, {rules.normal_angle:g}°", angle=rules.normal_angle)
 
     if rules.normals == "required":
-        yield from per_mesh(rule, case, _missing, "held", fix, "Without normals every face looks flat or black.")
+        yield from per_mesh(
+            rule, case, _missing, "held", fix, "Without normals every face looks flat or black."
+        )
 
 
 register(Requirement("normals", "Vertices without normals", "fit", _judge, step="normals"))

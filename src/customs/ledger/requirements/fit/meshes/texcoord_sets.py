@@ -17,7 +17,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     scene = case.delivering
     used = any(u.texcoord >= (limit or 0) for _, m in case.after.used_materials for u in m.textures.values())
     able = (
-        all(way_for(scene, i).main is not None for i, m in case.after.used_materials if m.textures) if used and limit else True
+        all(way_for(scene, i).main is not None for i, m in case.after.used_materials if m.textures)
+        if used and limit
+        else True
     )
     fix: Remedy | None = remedy("leave-out", f"Keep {many(limit or 0, 'UV set')}", texcoord_sets=limit)
     if used and limit:

@@ -28,7 +28,9 @@ def _fix(case: Case, mesh: Mesh) -> Remedy | None:
         return None
     # Where nothing was painted for the surface, any layout is as good as another.
     scene = case.delivering
-    images = {u.image for p in bare if p.material is not None for u in scene.materials[p.material].textures.values()}
+    images = {
+        u.image for p in bare if p.material is not None for u in scene.materials[p.material].textures.values()
+    }
     textured = any(single_value(scene.images[i]) is None for i in images)
     everywhere = (p for m in scene.meshes for p in m.primitives if facts_of(p).faces and not p.texcoords)
     many = sum(facts_of(p).faces for p in everywhere) > MANY
@@ -39,9 +41,13 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     wanted = case.sheet.mesh.texcoords
     if wanted == "allowed":
         return
-    names = {p.key: _lacking(case.delivering, wanted, p) for m in case.delivering.meshes for p in m.primitives}
+    names = {
+        p.key: _lacking(case.delivering, wanted, p) for m in case.delivering.meshes for p in m.primitives
+    }
     note = "A texture has nothing to hold on to. Unwrapping gives it something, not the layout it was painted for."
-    yield from per_mesh(rule, case, lambda p: names.get(p.key, 0), "held", lambda mesh: _fix(case, mesh), note)
+    yield from per_mesh(
+        rule, case, lambda p: names.get(p.key, 0), "held", lambda mesh: _fix(case, mesh), note
+    )
 
 
 register(Requirement("texcoords", "Vertices without UVs", "fit", _judge, step="unwrap"))

@@ -19,7 +19,9 @@ def _fix(mesh: Mesh) -> Remedy | None:
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if case.sheet.mesh.triangle_lists:
-        yield from per_mesh(rule, case, _other, "held", _fix, "Parts with polygons, strips or fans are refused there.")
+        yield from per_mesh(
+            rule, case, _other, "held", _fix, "Parts with polygons, strips or fans are refused there."
+        )
 
 
 register(Requirement("triangle-lists", "Parts not in triangles", "fit", _judge, step="triangulate"))

@@ -20,7 +20,9 @@ def _fix(mesh: Mesh) -> Remedy | None:
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if case.sheet.mesh.welded:
-        yield from per_mesh(rule, case, _spare, "query", _fix, "Larger than need be, and smoothing breaks at them.")
+        yield from per_mesh(
+            rule, case, _spare, "query", _fix, "Larger than need be, and smoothing breaks at them."
+        )
 
 
 register(Requirement("welded", "Spare vertices", "fit", _judge, step="weld"))

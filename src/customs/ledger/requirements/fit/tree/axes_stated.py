@@ -14,8 +14,14 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     wants = case.sheet.axes.convention("down").axes_text()
     known = who in ("person", "origin", "file")
     format_name = case.received.format.upper()
-    note = "" if known else f"{format_name} states no axes; {had.axes_text()} is assumed. Choose an origin on the desk Intake."
-    yield rule.row(SAID_BY[who], "said", said(had.axes_text(), wants), "cleared" if known else "query", note=note)
+    note = (
+        ""
+        if known
+        else f"{format_name} states no axes; {had.axes_text()} is assumed. Choose an origin on the desk Intake."
+    )
+    yield rule.row(
+        SAID_BY[who], "said", said(had.axes_text(), wants), "cleared" if known else "query", note=note
+    )
 
 
 register(Requirement("axes-stated", "Axes", "fit", _judge))

@@ -11,7 +11,9 @@ from customs.ledger.shapes import forbidden_row
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     note = "Nodes without mesh, light or camera are refused there."
-    before, after = (len(empties(s)) + int((~s.placements.shows).sum()) for s in (case.arrived, case.delivering))
+    before, after = (
+        len(empties(s)) + int((~s.placements.shows).sum()) for s in (case.arrived, case.delivering)
+    )
     wanted = case.sheet.model.empty_nodes
     yield from forbidden_row(rule, before, wanted, after, note, remedy("drop-empties", "Drop empty nodes"))
 

@@ -17,7 +17,11 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         usual.hand,
         usual.metres_per_unit,
     )
-    note = "" if same else f"{case.format.title} fixes other axes or unit. The sheet says: {case.sheet.model.own_axes_note}"
+    note = (
+        ""
+        if same
+        else f"{case.format.title} fixes other axes or unit. The sheet says: {case.sheet.model.own_axes_note}"
+    )
     yield rule.row(
         usual.axes_text(),
         said(usual.axes_text(), usual.axes_text()),

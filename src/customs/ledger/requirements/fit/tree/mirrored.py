@@ -30,10 +30,14 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         )
     if turned:
         yield rule.row(
-            "mirrored", "none", f"{many(turned, 'placement')} mirrored", "query", subject="placements",
+            "mirrored",
+            "none",
+            f"{many(turned, 'placement')} mirrored",
+            "query",
+            subject="placements",
             note="They show a mesh others show too, turned inside out by a negative scale: many destinations draw its faces wrong.",
             remedy=remedy("settle", "Settle transforms"),
-        )  # fmt: skip
+        )
     if not bad and not turned:
         yield rule.row(f"{had + mirrored_rows(case.arrived)}", "0", "0", "cleared")
 

@@ -28,7 +28,11 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     # Where files can say that a mesh stands in many places, each place is meant, and nothing is left over.
     many_places = "placements" in case.format.carries
     rows = 0 if many_places else off_rows(case.delivering)
-    fix = remedy("settle", "Settle transforms") if many_places else remedy("settle", "Settle transforms", placements="copied")
+    fix = (
+        remedy("settle", "Settle transforms")
+        if many_places
+        else remedy("settle", "Settle transforms", placements="copied")
+    )
     if rows:
         has = said(rows, f"{many(rows, 'placement')} unsettled")
         yield rule.row(has, "settled", has, "held", subject="placements", note=COPIES, remedy=fix)

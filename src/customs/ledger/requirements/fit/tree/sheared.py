@@ -37,9 +37,13 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         )
     if rows:
         yield rule.row(
-            "sheared", "none", f"{many(rows, 'placement')} sheared", "held", subject="placements",
+            "sheared",
+            "none",
+            f"{many(rows, 'placement')} sheared",
+            "held",
+            subject="placements",
             note="Their matrices hold shear, which most destinations drop. Apply the uneven scale above them where they were made.",
-        )  # fmt: skip
+        )
     if not bad and not rows:
         yield rule.row(f"{had}", "0", "0", "cleared")
 

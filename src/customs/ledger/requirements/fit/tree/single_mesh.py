@@ -15,12 +15,18 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     before, after = (sum(shown_times(scene)) for scene in (case.arrived, case.delivering))
     bad = after != 1
     joined = sum(
-        n * len(p.positions) for n, m in zip(shown_times(case.delivering), case.delivering.meshes) for p in m.primitives
+        n * len(p.positions)
+        for n, m in zip(shown_times(case.delivering), case.delivering.meshes)
+        for p in m.primitives
     )
     limit = case.sheet.mesh.max_vertices
     # Of a level one mesh could be made, but none that the destination takes.
     whole = len(case.delivering.placements) > 0 and limit is not None and joined > limit
-    note = f" Joined it would have {joined:,} vertices, and at most {limit:,} are taken: split the level." if whole else ""
+    note = (
+        f" Joined it would have {joined:,} vertices, and at most {limit:,} are taken: split the level."
+        if whole
+        else ""
+    )
     yield rule.row(
         f"{before:,}",
         1,

@@ -9,7 +9,9 @@ from customs.ledger.row import Case, Requirement, Row, register, remedy, said
 from customs.words import figure
 
 SMALLEST, LARGEST = 0.02, 60.0
-"""Metres; outside of them an asset is more often in a wrong unit than that small or large (common practice)."""
+"""Metres; outside of them an asset is more often in a wrong unit than that small or large (common
+practice).
+"""
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:

@@ -39,7 +39,10 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     rigged = case.sheet.rig.skins != "forbidden" and "skins" in case.format.carries
     skin = remedy("rigid", "Make parts of the skin") if rigged else None
     for n in deep:
-        node, has = case.delivering.nodes[n], said(case.after.depth[n] + 1, f"level {case.after.depth[n] + 1}")
+        node, has = (
+            case.delivering.nodes[n],
+            said(case.after.depth[n] + 1, f"level {case.after.depth[n] + 1}"),
+        )
         fix = skin if n in moving and node.skin is None else flat
         yield rule.row(
             has,
@@ -54,7 +57,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         )
     if low:
         has = said(int(rows.max()) + 1, f"{many(low, 'placement')}, to level {int(rows.max()) + 1}")
-        yield rule.row(has, said(limit, f"≤ level {limit}"), has, "held", subject="placements", note=NOTE, remedy=flat)
+        yield rule.row(
+            has, said(limit, f"≤ level {limit}"), has, "held", subject="placements", note=NOTE, remedy=flat
+        )
     if not deep and not low:
         yield rule.row(f"level {levels}", f"≤ level {limit}", f"level {min(levels, limit)}", "cleared")
 

@@ -9,7 +9,9 @@ from customs.ledger.row import Case, Requirement, Row, register, said
 from customs.ledger.stated import SAID_BY
 
 SAY_THEMSELVES = ("fbx", "dae")
-"""Formats whose files say their unit; glTF fixes metres for all, and many a writer of it does not keep to that."""
+"""Formats whose files say their unit; glTF fixes metres for all, and many a writer of it does not keep to
+that.
+"""
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -41,7 +43,11 @@ def raw_unit(case: Case) -> float:
 def _overruled(case: Case) -> str:
     """What to say where an origin takes a unit for another length than the file says."""
     own = case.received.convention
-    if case.received.format not in SAY_THEMSELVES or own.stated != "file" or case.arrived.convention.stated != "origin":
+    if (
+        case.received.format not in SAY_THEMSELVES
+        or own.stated != "file"
+        or case.arrived.convention.stated != "origin"
+    ):
         return ""
     raw, now = float(scene_facts(case.received).size.max()), float(case.before.size.max())
     if raw <= 0 or abs(now / raw / own.metres_per_unit - 1) < 0.01:

@@ -14,12 +14,20 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return
     now = case.delivering.wishes.clips or taken[0]
     bad = now not in taken
-    words = {"together": "one file", "each": "a file each", "first-with-mesh": "first with mesh", "only": "clips alone"}
+    words = {
+        "together": "one file",
+        "each": "a file each",
+        "first-with-mesh": "first with mesh",
+        "only": "clips alone",
+    }
     yield rule.row(
-        many(len(case.arrived.clips), "clip"), " or ".join(words[t] for t in taken), words.get(now, now), "held" if bad else "cleared",
+        many(len(case.arrived.clips), "clip"),
+        " or ".join(words[t] for t in taken),
+        words.get(now, now),
+        "held" if bad else "cleared",
         note="The destination looks for clips in other files." if bad else "",
         remedy=remedy("clip-files", f"Deliver as {words[taken[0]]}", how=taken[0]) if bad else None,
-    )  # fmt: skip
+    )
 
 
 register(Requirement("clip-files", "Files of clips", "motion", _judge, step="clip-files"))

@@ -20,7 +20,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     longest = max(c.seconds for c in case.delivering.clips)
     required = said(most, f"0–{most:g} s") if most else "over zero"
     note = "A clip without length cannot be played, an overlong one is cut."
-    yield from elements(rule, bad, "clip", required, f"{longest:.2f} s", f"{longest:.2f} s", "query", note, lambda c: None)
+    yield from elements(
+        rule, bad, "clip", required, f"{longest:.2f} s", f"{longest:.2f} s", "query", note, lambda c: None
+    )
 
 
 register(Requirement("clip-length", "Length of clips", "motion", _judge))

@@ -27,10 +27,16 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         if (off := seam(case.delivering, c, travel=False)) > SEAM * size
     ]
     yield from elements(
-        rule, bad, "clip", said(round(SEAM * size, 6), f"≤ {SEAM * size * 1000:.1f} mm"), many(len(mine), "loop"), "closed", "query",
+        rule,
+        bad,
+        "clip",
+        said(round(SEAM * size, 6), f"≤ {SEAM * size * 1000:.1f} mm"),
+        many(len(mine), "loop"),
+        "closed",
+        "query",
         "The end is not the beginning: it jumps each time it plays round.",
         lambda c: remedy("loop", "Close the seam", targets=(str(c.key),)),
-    )  # fmt: skip
+    )
 
 
 register(Requirement("clip-loop", "Seams of loops", "motion", _judge, step="loop"))

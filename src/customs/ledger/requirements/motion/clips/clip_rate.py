@@ -15,10 +15,15 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     before = sorted({frame_rate(c) for c in case.arrived.clips})
     off = [c for c in case.delivering.clips if c.extras.get("rate", frame_rate(c)) != rate]
     yield rule.row(
-        ", ".join(f"{r:g}/s" for r in before[:3]) or "–", said(rate, f"{rate:g}/s"), said(len(off), f"{len(off)} at other rates") if off else said(0, f"{rate:g}/s"),
-        "held" if off else "cleared", note="Clips of another rate play too fast or too slow there." if off else "",
-        remedy=remedy("retime", f"Set keys at {rate:g}/s", rate=rate, targets=tuple(str(c.key) for c in off)) if off else None,
-    )  # fmt: skip
+        ", ".join(f"{r:g}/s" for r in before[:3]) or "–",
+        said(rate, f"{rate:g}/s"),
+        said(len(off), f"{len(off)} at other rates") if off else said(0, f"{rate:g}/s"),
+        "held" if off else "cleared",
+        note="Clips of another rate play too fast or too slow there." if off else "",
+        remedy=remedy("retime", f"Set keys at {rate:g}/s", rate=rate, targets=tuple(str(c.key) for c in off))
+        if off
+        else None,
+    )
 
 
 register(Requirement("clip-rate", "Frame rate of clips", "motion", _judge, step="retime"))

@@ -17,16 +17,26 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     fine = above_joints(scene)
     bad = []
     for number, clip in enumerate(scene.clips):
-        others = sorted({scene.nodes[c.node].name for c in clip.channels if c.path != "weights" and c.node not in fine})
+        others = sorted(
+            {scene.nodes[c.node].name for c in clip.channels if c.path != "weights" and c.node not in fine}
+        )
         if _without_mesh(case, number):
-            others += sorted({f"morph weights of {scene.nodes[c.node].name}" for c in clip.channels if c.path == "weights"})
+            others += sorted(
+                {f"morph weights of {scene.nodes[c.node].name}" for c in clip.channels if c.path == "weights"}
+            )
         if others:
             bad.append((clip, said(tuple(others), ", ".join(others[:3]))))
     yield from elements(
-        rule, bad, "clip", "joints", many(len(case.arrived.clips), "clip"), "joints", "query",
+        rule,
+        bad,
+        "clip",
+        "joints",
+        many(len(case.arrived.clips), "clip"),
+        "joints",
+        "query",
         "Movement of other nodes is left out by destinations that play clips on a skeleton; files without a mesh have no morphs.",
         lambda c: None,
-    )  # fmt: skip
+    )
 
 
 def _without_mesh(case: Case, number: int) -> bool:

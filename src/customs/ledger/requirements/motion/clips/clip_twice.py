@@ -20,9 +20,16 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if case.sheet.rig.clips == "forbidden" or len(case.delivering.clips) < 2:
         return
     yield from elements(
-        rule, bad, "clip", "each once", many(len(case.arrived.clips), "clip"), "each once", "query",
-        "The same movement goes out twice under two names.", lambda c: None,
-    )  # fmt: skip
+        rule,
+        bad,
+        "clip",
+        "each once",
+        many(len(case.arrived.clips), "clip"),
+        "each once",
+        "query",
+        "The same movement goes out twice under two names.",
+        lambda c: None,
+    )
 
 
 register(Requirement("clip-twice", "Clips alike", "motion", _judge))

@@ -15,15 +15,25 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     wanted = case.sheet.rig.root_motion
     if wanted == "allowed" or not case.delivering.clips or case.sheet.rig.clips == "forbidden":
         return
-    speeds = {c.name: t.speed for c in case.delivering.clips if (t := travel_of(case.delivering, c)) is not None}
+    speeds = {
+        c.name: t.speed for c in case.delivering.clips if (t := travel_of(case.delivering, c)) is not None
+    }
     moving = [n for n, s in speeds.items() if s > SLOW]
     bad = bool(moving) if wanted == "forbidden" else not moving
     fix = remedy("travel", "Play on the spot", way="drop-drift") if wanted == "forbidden" and bad else None
-    note = "The destination moves the asset itself: with travel in the clip it runs twice as fast." if fix else ""
+    note = (
+        "The destination moves the asset itself: with travel in the clip it runs twice as fast."
+        if fix
+        else ""
+    )
     yield rule.row(
-        f"{len(moving)} travel", "on the spot" if wanted == "forbidden" else "travels",
-        said(tuple(moving), ", ".join(moving[:3])) if bad and moving else "as asked", "held" if bad else "cleared", note=note, remedy=fix,
-    )  # fmt: skip
+        f"{len(moving)} travel",
+        "on the spot" if wanted == "forbidden" else "travels",
+        said(tuple(moving), ", ".join(moving[:3])) if bad and moving else "as asked",
+        "held" if bad else "cleared",
+        note=note,
+        remedy=fix,
+    )
 
 
 register(Requirement("root-motion", "Root motion", "motion", _judge, step="travel"))

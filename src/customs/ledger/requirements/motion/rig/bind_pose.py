@@ -22,7 +22,11 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             joined = joint_matrices(scene, i, world)
             worst = max(worst, float(np.abs(joined - joined[0]).max()))
     off = worst > 1e-3
-    note = "A skin delivered off its bind pose is broken at destinations that take the rest pose for it." if off else ""
+    note = (
+        "A skin delivered off its bind pose is broken at destinations that take the rest pose for it."
+        if off
+        else ""
+    )
     yield rule.row(
         f"{worst:.2g}",
         "at bind pose",

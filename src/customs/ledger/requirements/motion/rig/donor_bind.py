@@ -17,10 +17,13 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     off = float(abs(mine - theirs).max()) if mine.shape == theirs.shape else float("inf")
     bad = off > 1e-4
     yield rule.row(
-        "–", "the donor's", said(round(off, 6), f"{off:.3g} off") if bad else "the donor's", "held" if bad else "cleared",
+        "–",
+        "the donor's",
+        said(round(off, 6), f"{off:.3g} off") if bad else "the donor's",
+        "held" if bad else "cleared",
         note="With other bind matrices the destination's clips bend the mesh out of shape." if bad else "",
         remedy=remedy("donor", "Take over the donor's skeleton", donor=donor.digest) if bad else None,
-    )  # fmt: skip
+    )
 
 
 register(Requirement("donor-bind", "Bind pose of the donor", "motion", _judge, step="donor"))

@@ -17,14 +17,24 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     lost, extra = sorted(set(theirs.names) - set(mine.names)), sorted(set(mine.names) - set(theirs.names))
     bad = bool(lost or extra)
     text = "; ".join(
-        t for t in (f"lacks {', '.join(lost[:3])}" if lost else "", f"has {', '.join(extra[:3])}" if extra else "") if t
+        t
+        for t in (
+            f"lacks {', '.join(lost[:3])}" if lost else "",
+            f"has {', '.join(extra[:3])}" if extra else "",
+        )
+        if t
     )
     digest = case.about.donor.digest if case.about.donor else ""
     yield rule.row(
-        many(len(case.before.used_skins), "skin"), said(theirs.count, many(theirs.count, "joint")), said(text or mine.count, text or many(mine.count, "joint")), "held" if bad else "cleared",
+        many(len(case.before.used_skins), "skin"),
+        said(theirs.count, many(theirs.count, "joint")),
+        said(text or mine.count, text or many(mine.count, "joint")),
+        "held" if bad else "cleared",
         note="Clips of the destination move its own joints; others tear or stand still." if bad else "",
-        remedy=remedy("donor", "Take over the donor's skeleton", donor=digest) if bad and case.delivering.skins else None,
-    )  # fmt: skip
+        remedy=remedy("donor", "Take over the donor's skeleton", donor=digest)
+        if bad and case.delivering.skins
+        else None,
+    )
 
 
 register(Requirement("donor-joints", "Joints of the donor", "motion", _judge, step="donor"))

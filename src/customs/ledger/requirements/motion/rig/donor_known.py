@@ -12,9 +12,14 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return
     donor = case.about.donor
     yield rule.row(
-        "–", "a donor", said(donor.name, donor.name) if donor else "none", "cleared" if donor else "held",
-        note="" if donor else "The destination animates its own skeleton: choose one of its assets as donor (Motion, or --donor FILE).",
-    )  # fmt: skip
+        "–",
+        "a donor",
+        said(donor.name, donor.name) if donor else "none",
+        "cleared" if donor else "held",
+        note=""
+        if donor
+        else "The destination animates its own skeleton: choose one of its assets as donor (Motion, or --donor FILE).",
+    )
 
 
 register(Requirement("donor-known", "Donor", "motion", _judge))

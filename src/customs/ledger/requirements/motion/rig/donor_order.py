@@ -16,10 +16,13 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     off = next((k for k, (a, b) in enumerate(zip(mine.names, theirs.names)) if a != b), -1)
     digest = case.about.donor.digest if case.about.donor else ""
     yield rule.row(
-        "–", "the donor's", said((mine.names[off], off), f"{mine.names[off]} at {off}") if off >= 0 else "the donor's", "held" if off >= 0 else "cleared",
+        "–",
+        "the donor's",
+        said((mine.names[off], off), f"{mine.names[off]} at {off}") if off >= 0 else "the donor's",
+        "held" if off >= 0 else "cleared",
         note="Clips go by number: in another order they move the wrong parts." if off >= 0 else "",
         remedy=remedy("donor", "Take over the donor's skeleton", donor=digest) if off >= 0 else None,
-    )  # fmt: skip
+    )
 
 
 register(Requirement("donor-order", "Order of joints", "motion", _judge, step="donor"))

@@ -21,9 +21,16 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         worst = stretch(case.delivering, donor.scene, clip)
         bad = worst > MOST
         yield rule.row(
-            "–", said(MOST, f"≤ × {MOST:g}"), said(round(worst, 3), f"× {worst:.2f}"), "query" if bad else "cleared", subject=clip.name, subject_name=clip.name,
-            note="Edges are drawn out over this at the worst thousandth: soften weights, or paint them." if bad else "",
-        )  # fmt: skip
+            "–",
+            said(MOST, f"≤ × {MOST:g}"),
+            said(round(worst, 3), f"× {worst:.2f}"),
+            "query" if bad else "cleared",
+            subject=clip.name,
+            subject_name=clip.name,
+            note="Edges are drawn out over this at the worst thousandth: soften weights, or paint them."
+            if bad
+            else "",
+        )
 
 
 register(Requirement("donor-stretch", "Stretch under the donor's clips", "motion", _judge))

@@ -25,9 +25,17 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     for bone in missing:
         fix = remedy("humanoid", "Map the skeleton") if bone in can else None
         yield rule.row(
-            f"{before} bones", "a joint", "none", "held", subject=bone, subject_name=bone,
-            note=MAPPED if fix else "No joint looks like it: choose one in Motion, or add it where the body was rigged.", remedy=fix,
-        )  # fmt: skip
+            f"{before} bones",
+            "a joint",
+            "none",
+            "held",
+            subject=bone,
+            subject_name=bone,
+            note=MAPPED
+            if fix
+            else "No joint looks like it: choose one in Motion, or add it where the body was rigged.",
+            remedy=fix,
+        )
 
 
 register(Requirement("humanoid-map", "Humanoid map", "motion", _judge, step="humanoid"))

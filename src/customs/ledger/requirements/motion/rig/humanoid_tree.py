@@ -25,9 +25,14 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
 
     bad = [b for b, n in at.items() if (up := above_of(b, at)) and not under(n, at[up])]
     yield rule.row(
-        f"{len(at)} bones", "the standard's", said(tuple(bad), f"{', '.join(bad[:3])} elsewhere") if bad else "the standard's", "held" if bad else "cleared",
-        note="A bone that does not hang under the one above it turns with the wrong part: correct the map in Motion." if bad else "",
-    )  # fmt: skip
+        f"{len(at)} bones",
+        "the standard's",
+        said(tuple(bad), f"{', '.join(bad[:3])} elsewhere") if bad else "the standard's",
+        "held" if bad else "cleared",
+        note="A bone that does not hang under the one above it turns with the wrong part: correct the map in Motion."
+        if bad
+        else "",
+    )
 
 
 register(Requirement("humanoid-tree", "Order of bones", "motion", _judge))

@@ -23,9 +23,16 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         if max(abs(float(v) - 1) for v in n.scale) > 1e-3
     ]
     yield from elements(
-        rule, bad, "node", said(1, "1 × 1 × 1"), many(len(nodes), "joint"), "1 × 1 × 1", "held",
-        "Scale on a joint is dropped there, and what hangs below it shrinks or flies off.", _fix,
-    )  # fmt: skip
+        rule,
+        bad,
+        "node",
+        said(1, "1 × 1 × 1"),
+        many(len(nodes), "joint"),
+        "1 × 1 × 1",
+        "held",
+        "Scale on a joint is dropped there, and what hangs below it shrinks or flies off.",
+        _fix,
+    )
 
 
 def _fix(node: Node) -> Remedy | None:

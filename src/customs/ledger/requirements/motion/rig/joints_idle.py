@@ -14,11 +14,14 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     before, after = (idle_joints(s) for s in (case.arrived, case.delivering))
     names = ", ".join(case.delivering.nodes[j].name for j in after[:4])
     yield rule.row(
-        len(before), 0, said(len(after), names or "0"), "query" if after else "cleared",
+        len(before),
+        0,
+        said(len(after), names or "0"),
+        "query" if after else "cleared",
         note="They cost memory and confuse pairing; keep those something else is hung on." if after else "",
         remedy=remedy("leftovers", "Drop them", joints=True) if after else None,
         badness=len(after),
-    )  # fmt: skip
+    )
 
 
 register(Requirement("joints-idle", "Joints that move nothing", "motion", _judge, step="leftovers"))

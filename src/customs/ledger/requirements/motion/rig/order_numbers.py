@@ -18,10 +18,15 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     said = sorted(str(n.extras.get(ORDER, "–")) for n in shown)
     bad = said != sorted(str(k) for k in range(1, len(shown) + 1))
     yield rule.row(
-        many(len(shown), "mesh"), told(len(shown), f"1 to {len(shown)}"), told(tuple(said), ", ".join(said[:6])) if bad else told(len(shown), f"1 to {len(shown)}"), "held" if bad else "cleared",
-        note="Meshes are drawn in the order of their numbers; a gap or a double stops the import." if bad else "",
+        many(len(shown), "mesh"),
+        told(len(shown), f"1 to {len(shown)}"),
+        told(tuple(said), ", ".join(said[:6])) if bad else told(len(shown), f"1 to {len(shown)}"),
+        "held" if bad else "cleared",
+        note="Meshes are drawn in the order of their numbers; a gap or a double stops the import."
+        if bad
+        else "",
         remedy=remedy("numbers", "Number them", order=True) if bad else None,
-    )  # fmt: skip
+    )
 
 
 register(Requirement("order-numbers", "Order numbers", "motion", _judge, step="numbers"))

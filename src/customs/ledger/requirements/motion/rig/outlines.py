@@ -14,10 +14,13 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     before, after = (outlines(s) for s in (case.arrived, case.delivering))
     names = ", ".join(case.delivering.nodes[n].name for n in after[:3])
     yield rule.row(
-        len(before), "none", said(len(after), names or "0"), "held" if after else "cleared",
+        len(before),
+        "none",
+        said(len(after), names or "0"),
+        "held" if after else "cleared",
         note="A copy turned inside out shows as a dark hull there." if after else "",
         remedy=remedy("leftovers", "Drop outline copies", outlines=True) if after else None,
-    )  # fmt: skip
+    )
 
 
 register(Requirement("outlines", "Outline copies", "motion", _judge, step="leftovers"))

@@ -18,12 +18,20 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return
     world = world_matrices(scene)
     ways = [world[at[b]][:3, 3] - world[at[a]][:3, 3] for a, b in pairs]
-    worst = max(abs(float(np.degrees(np.arcsin(np.clip(w[1] / max(float(np.linalg.norm(w)), 1e-9), -1, 1))))) for w in ways)
+    worst = max(
+        abs(float(np.degrees(np.arcsin(np.clip(w[1] / max(float(np.linalg.norm(w)), 1e-9), -1, 1)))))
+        for w in ways
+    )
     bad = worst > 15
     yield rule.row(
-        "–", "arms level", said(round(worst), f"{worst:.0f}° off level"), "query" if bad else "cleared",
-        note="Humanoid clips count turns from a T-pose: align to a donor in T-pose, or accept." if bad else "",
-    )  # fmt: skip
+        "–",
+        "arms level",
+        said(round(worst), f"{worst:.0f}° off level"),
+        "query" if bad else "cleared",
+        note="Humanoid clips count turns from a T-pose: align to a donor in T-pose, or accept."
+        if bad
+        else "",
+    )
 
 
 register(Requirement("rest-pose", "Rest pose", "motion", _judge))

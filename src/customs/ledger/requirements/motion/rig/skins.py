@@ -18,7 +18,8 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if case.sheet.rig.skins == "required" and not after:
         parts = mesh_nodes(case.delivering)
         moving = bool(animated_nodes(case.delivering) & set(parts))
-        # Parts that clips move by themselves are a skeleton in all but name; a still thing is a person's choice.
+        # Parts that clips move by themselves are a skeleton in all but name; a still thing is a person's
+        # choice.
         fix = remedy("rigid", "Make joints of the parts", sure=moving) if parts else None
     yield from forbidden_row(rule, before, case.sheet.rig.skins, after, note, fix, carried, MISSING)
 

@@ -18,9 +18,15 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     said = next((str(v) for v in roots if v is not None), "none")
     bad = said != str(wanted)
     yield rule.row(
-        "–", wanted, told(said, said), "held" if bad else "cleared", note="The destination refuses assets of another version." if bad else "",
-        remedy=remedy("numbers", f"Write version {wanted}", version_number=wanted) if bad and scene.roots else None,
-    )  # fmt: skip
+        "–",
+        wanted,
+        told(said, said),
+        "held" if bad else "cleared",
+        note="The destination refuses assets of another version." if bad else "",
+        remedy=remedy("numbers", f"Write version {wanted}", version_number=wanted)
+        if bad and scene.roots
+        else None,
+    )
 
 
 register(Requirement("version-number", "Version number", "motion", _judge, step="numbers"))

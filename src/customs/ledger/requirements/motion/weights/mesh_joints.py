@@ -22,10 +22,16 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     bad = [(m, n) for m in shown(case.after) if (n := needed(m)) > limit]
     for mesh, count in bad:
         yield rule.row(
-            f"{before}", f"≤ {limit}", f"{count}", "held", subject=str(mesh.key), subject_name=mesh.name,
+            f"{before}",
+            f"≤ {limit}",
+            f"{count}",
+            "held",
+            subject=str(mesh.key),
+            subject_name=mesh.name,
             note="Joints over the limit are not moved there, and their part of the mesh stays behind.",
-            remedy=remedy("split-joints", "Cut the mesh", limit=limit), place=Place(mesh.key, "mesh"),
-        )  # fmt: skip
+            remedy=remedy("split-joints", "Cut the mesh", limit=limit),
+            place=Place(mesh.key, "mesh"),
+        )
     if not bad:
         most = max((needed(m) for m in shown(case.after)), default=0)
         yield rule.row(f"{before}", f"≤ {limit}", f"{most}", "cleared")

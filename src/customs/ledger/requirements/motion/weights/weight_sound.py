@@ -13,10 +13,14 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if not case.before.used_skins and not case.after.used_skins:
         return
     yield from per_mesh(
-        rule, case, lambda p: facts_of(p).broken_weights, "held",
+        rule,
+        case,
+        lambda p: facts_of(p).broken_weights,
+        "held",
         lambda m: remedy("weightless", "Clear broken weights", targets=(str(m.key),)),
-        "Weights below zero or without a number throw vertices to where nobody looks.", mask=None,
-    )  # fmt: skip
+        "Weights below zero or without a number throw vertices to where nobody looks.",
+        mask=None,
+    )
 
 
 register(Requirement("weight-sound", "Sound weights", "motion", _judge, step="weightless"))

@@ -12,7 +12,8 @@ from customs.tolerances import WEIGHT_SUM
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     before, after = (
-        max((facts_of(p).weight_error for m in shown(f) for p in m.primitives), default=0.0) for f in (case.before, case.after)
+        max((facts_of(p).weight_error for m in shown(f) for p in m.primitives), default=0.0)
+        for f in (case.before, case.after)
     )
     bad = after > WEIGHT_SUM
     yield rule.row(

@@ -13,10 +13,14 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if not case.before.used_skins and not case.after.used_skins:
         return
     yield from per_mesh(
-        rule, case, lambda p: facts_of(p).weightless, "held",
+        rule,
+        case,
+        lambda p: facts_of(p).weightless,
+        "held",
         lambda m: remedy("weightless", "Fill from neighbours", targets=(str(m.key),)),
-        "They stay behind at the origin while the rest moves.", mask=None,
-    )  # fmt: skip
+        "They stay behind at the origin while the rest moves.",
+        mask=None,
+    )
 
 
 register(Requirement("weightless", "Vertices without weights", "motion", _judge, step="weightless"))

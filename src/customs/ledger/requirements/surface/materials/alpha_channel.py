@@ -21,7 +21,11 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     for i, roles in roles_of(case.after).items():
         image = case.delivering.images[i]
         info = image_info(image) if image.there else None
-        shares = alpha_shares(image) if info is not None and info.has_alpha and not alpha_used(case.after, i) else None
+        shares = (
+            alpha_shares(image)
+            if info is not None and info.has_alpha and not alpha_used(case.after, i)
+            else None
+        )
         # Alpha with holes in it is asked about first: perhaps it should be used.
         if shares is not None and (shares[2] > 0.9999 or not roles & COLOURS):
             bad.append((image, "alpha unused"))
@@ -30,7 +34,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return remedy("drop-alpha", "Leave alpha out", targets=(str(image.key),))
 
     note = "Refused there: a channel that means nothing is taken for a mistake."
-    yield from elements(rule, bad, "image", "no unused channel", "none unused", "none unused", "held", note, fix)
+    yield from elements(
+        rule, bad, "image", "no unused channel", "none unused", "none unused", "held", note, fix
+    )
 
 
 register(Requirement("alpha-channel", "Unused channels", "surface", _judge, step="drop-alpha"))

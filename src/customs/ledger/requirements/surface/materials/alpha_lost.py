@@ -27,7 +27,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         if mode == "opaque":
             continue
         sides = True if mode == "mask" and case.sheet.materials.double_sided != "forbidden" else None
-        fix = remedy("alpha", f"Make it {mode}", mode=mode, cutoff=cutoff, targets=(str(m.key),), double_sided=sides)
+        fix = remedy(
+            "alpha", f"Make it {mode}", mode=mode, cutoff=cutoff, targets=(str(m.key),), double_sided=sides
+        )
         yield rule.row(
             "opaque",
             said((mode, cutoff), mode),
@@ -44,7 +46,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
 
 
 def _wanted(case: Case, material: Material) -> tuple[str, float]:
-    """(mode, cutoff): what the name speaks of where it speaks of one that is clear, else what its alpha looks like."""
+    """(mode, cutoff): what the name speaks of where it speaks of one that is clear, else what its alpha looks
+    like.
+    """
     image = alpha_image(case.delivering, material)
     pixels = pixels_or_none(image) if image is not None else None
     if pixels is None:

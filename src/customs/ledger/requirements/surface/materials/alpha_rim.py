@@ -16,7 +16,9 @@ from customs.surface.transparency import bled, rim
 MOST = 0.12
 """How far hidden colours beside a visible edge may differ from it (0..1)."""
 GAIN = 0.02
-"""What drawing colours out must better: below it the texture itself is that uneven, and no rim shows that the inside does not."""
+"""What drawing colours out must better: below it the texture itself is that uneven, and no rim shows that the
+inside does not.
+"""
 
 
 def rim_of(image: Image) -> float:
@@ -38,14 +40,28 @@ def _cut(facts: SceneFacts) -> list[Image]:
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
-    bad = [(im, said(round(off, 4), f"{off * 100:.0f} % off")) for im in _cut(case.after) if (off := rim_of(im)) > MOST]
+    bad = [
+        (im, said(round(off, 4), f"{off * 100:.0f} % off"))
+        for im in _cut(case.after)
+        if (off := rim_of(im)) > MOST
+    ]
     before = max((rim_of(im) for im in _cut(case.before)), default=0.0)
 
     def fix(image: Image) -> Remedy | None:
         return remedy("bleed", "Draw colours out", targets=(str(image.key),))
 
     note = "Filtering mixes hidden colours in: a dark or white line runs around leaves."
-    yield from elements(rule, bad, "image", "same as beside", f"{before * 100:.0f} % off", "same as beside", "query", note, fix)
+    yield from elements(
+        rule,
+        bad,
+        "image",
+        "same as beside",
+        f"{before * 100:.0f} % off",
+        "same as beside",
+        "query",
+        note,
+        fix,
+    )
 
 
 register(Requirement("alpha-rim", "Rims around cut-outs", "surface", _judge, step="bleed"))

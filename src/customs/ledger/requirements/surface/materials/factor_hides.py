@@ -27,10 +27,16 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         any_bad = True
         again = ((str(m.key), role, str(image.key)),)
         yield rule.row(
-            f"{words(role)} × 0", "textures show", said(role, f"{words(role)} × 0"), "query", subject=f"{m.key} {role}",
-            subject_name=f"{m.name} · {image.name}", note="The factor beside it is zero: the texture is never seen.",
-            remedy=remedy("roles", "Let it show", sure=False, uses=again), place=Place(m.key, "material"),
-        )  # fmt: skip
+            f"{words(role)} × 0",
+            "textures show",
+            said(role, f"{words(role)} × 0"),
+            "query",
+            subject=f"{m.key} {role}",
+            subject_name=f"{m.name} · {image.name}",
+            note="The factor beside it is zero: the texture is never seen.",
+            remedy=remedy("roles", "Let it show", sure=False, uses=again),
+            place=Place(m.key, "material"),
+        )
     if not any_bad:
         yield rule.row("all show", "textures show", "all show", "cleared")
 

@@ -1,4 +1,6 @@
-"""Numbers beside textures that the format cannot say: colours, opacity, strength of relief and of occlusion."""
+"""Numbers beside textures that the format cannot say: colours, opacity, strength of relief and of
+occlusion.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,11 @@ from customs.surface.pixels import pixels_or_none
 
 
 def _bad(scene: Scene, material: Material) -> dict[str, tuple[float, ...]]:
-    return {r: f for r, f in factors(material).items() if pixels_or_none(scene.images[material.textures[r].image]) is not None}
+    return {
+        r: f
+        for r, f in factors(material).items()
+        if pixels_or_none(scene.images[material.textures[r].image]) is not None
+    }
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -30,7 +36,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return remedy("bake-factors", "Work them into the textures", targets=(str(material.key),))
 
     note = f"{case.format.title} shows the texture alone: what it is multiplied by would be lost."
-    yield from elements(rule, bad, "material", "textures alone", "as made", "textures alone", "query", note, fix)
+    yield from elements(
+        rule, bad, "material", "textures alone", "as made", "textures alone", "query", note, fix
+    )
 
 
 register(Requirement("factors-told", "Numbers beside textures", "surface", _judge, step="bake-factors"))

@@ -18,15 +18,23 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     scene = case.delivering
     found = _twice(scene, {i for i, _ in case.after.used_materials})
     bad = [
-        (scene.materials[a], said(str(scene.materials[b].key), f"same as {scene.materials[b].name}")) for a, b in found.items()
+        (scene.materials[a], said(str(scene.materials[b].key), f"same as {scene.materials[b].name}"))
+        for a, b in found.items()
     ]
     before = len(_twice(case.arrived, {i for i, _ in case.before.used_materials}))
     had = f"{before} twice" if before else "each once"
     note = "Drawn one by one there though they look alike."
     yield from elements(
-        rule, bad, "material", "each once", had, "each once", "query", note,
+        rule,
+        bad,
+        "material",
+        "each once",
+        had,
+        "each once",
+        "query",
+        note,
         lambda m: remedy("merge-materials", "Make them one"),
-    )  # fmt: skip
+    )
 
 
 register(Requirement("material-equal", "Materials that are alike", "surface", _judge, step="merge-materials"))

@@ -11,7 +11,9 @@ from customs.surface.presets import apply_preset, preset_of_name, presets
 
 
 def plain(material: Material) -> bool:
-    """True for a grey that nobody chose: no texture, no glow, no colour, nothing metallic, fully rough or shiny."""
+    """True for a grey that nobody chose: no texture, no glow, no colour, nothing metallic, fully rough or
+    shiny.
+    """
     r, g, b, _ = material.base_colour
     return (
         not material.textures
@@ -31,7 +33,13 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
 
     def fix(material: Material) -> Remedy | None:
         id_ = preset_of_name(material.name) or "opaque"
-        return remedy("preset", f"Set as {presets()[id_].title.lower()}", sure=False, preset=id_, targets=(str(material.key),))
+        return remedy(
+            "preset",
+            f"Set as {presets()[id_].title.lower()}",
+            sure=False,
+            preset=id_,
+            targets=(str(material.key),),
+        )
 
     note = "Its settings did not come along; its name says what it was."
     yield from elements(rule, bad, "material", "set", "set", "set", "query", note, fix)

@@ -14,9 +14,12 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     before, after = (many(len(f.scene.materials), "material") for f in (case.before, case.after))
     lost = bool(case.after.scene.materials)
     yield rule.row(
-        before, "none", said(after, str(after)), "query" if lost else "cleared",
+        before,
+        "none",
+        said(after, str(after)),
+        "query" if lost else "cleared",
         note=f"{case.format.title} has no place for materials: the shape goes alone." if lost else "",
-    )  # fmt: skip
+    )
 
 
 register(Requirement("materials-carried", "Materials left behind", "surface", _judge))

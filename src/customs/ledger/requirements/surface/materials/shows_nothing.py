@@ -37,7 +37,9 @@ def unseen(facts: SceneFacts) -> list[tuple[Node, str, tuple[Material, ...]]]:
     for n in mesh_nodes(scene):
         node = scene.nodes[n]
         mesh = scene.meshes[node.mesh or 0]
-        flat = node.skin is None and float(np.abs(np.linalg.svd(world[n][:3, :3], compute_uv=False)[1])) < 1e-9
+        flat = (
+            node.skin is None and float(np.abs(np.linalg.svd(world[n][:3, :3], compute_uv=False)[1])) < 1e-9
+        )
         if flat and any(facts_of(p).faces for p in mesh.primitives):
             out.append((node, "its scale is 0", ()))
         elif found := _nothing(scene, mesh):
@@ -65,19 +67,35 @@ def unseen_meshes(facts: SceneFacts) -> list[tuple[Mesh, str, tuple[Material, ..
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     bad, before = unseen(case.after), unseen(case.before)
     meshes = unseen_meshes(case.after)
-    whole = len(bad) + len(meshes) == len(mesh_nodes(case.delivering)) + len(case.delivering.placements.meshes)
+    whole = len(bad) + len(meshes) == len(mesh_nodes(case.delivering)) + len(
+        case.delivering.placements.meshes
+    )
     for mesh, why, materials in meshes:
         yield rule.row(
-            "nothing seen", "something seen", "nothing seen", "held" if whole else "query", subject=str(mesh.key),
-            subject_name=mesh.name, note=f"{why[:1].upper()}{why[1:]}: the destination would show nothing wherever it stands.",
-            remedy=_fix(materials), place=Place(mesh.key, "mesh"), values={"why": why},
-        )  # fmt: skip
+            "nothing seen",
+            "something seen",
+            "nothing seen",
+            "held" if whole else "query",
+            subject=str(mesh.key),
+            subject_name=mesh.name,
+            note=f"{why[:1].upper()}{why[1:]}: the destination would show nothing wherever it stands.",
+            remedy=_fix(materials),
+            place=Place(mesh.key, "mesh"),
+            values={"why": why},
+        )
     for node, why, materials in bad:
         yield rule.row(
-            "nothing seen", "something seen", "nothing seen", "held" if whole else "query", subject=str(node.key),
-            subject_name=node.name, note=f"{why[:1].upper()}{why[1:]}: the destination would show nothing there.",
-            remedy=_fix(materials), place=Place(node.key, "node"), values={"why": why},
-        )  # fmt: skip
+            "nothing seen",
+            "something seen",
+            "nothing seen",
+            "held" if whole else "query",
+            subject=str(node.key),
+            subject_name=node.name,
+            note=f"{why[:1].upper()}{why[1:]}: the destination would show nothing there.",
+            remedy=_fix(materials),
+            place=Place(node.key, "node"),
+            values={"why": why},
+        )
     if not bad and not meshes:
         yield rule.row(f"{len(before)} unseen", "something seen", "all seen", "cleared")
 

@@ -15,11 +15,18 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if case.format.channels or "occlusion" not in allowed_roles(case) or case.sheet.textures.pack:
         return
     images = case.delivering.images
-    bad = [(m, "with other values") for _, m in case.after.used_materials
-           if (use := m.textures.get("occlusion")) is not None and images[use.image].there and not grey(images[use.image])]  # fmt: skip
+    bad = [
+        (m, "with other values")
+        for _, m in case.after.used_materials
+        if (use := m.textures.get("occlusion")) is not None
+        and images[use.image].there
+        and not grey(images[use.image])
+    ]
 
     def fix(material: Material) -> Remedy | None:
-        return remedy("split", "Take occlusion out alone", values=("occlusion",), targets=(str(material.key),))
+        return remedy(
+            "split", "Take occlusion out alone", values=("occlusion",), targets=(str(material.key),)
+        )
 
     note = f"{case.format.title} takes the whole texture for occlusion: roughness and metal would darken it."
     yield from elements(rule, bad, "material", "alone", "as made", "alone", "query", note, fix)

@@ -27,7 +27,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return remedy("pack", "Pack by pattern", pattern=pattern, targets=(str(material.key),))
 
     note = "Read by the pattern, roughness would be taken for metal."
-    yield from elements(rule, bad, "material", said(pattern, pattern), "otherwise", said(pattern, pattern), "held", note, fix)
+    yield from elements(
+        rule, bad, "material", said(pattern, pattern), "otherwise", said(pattern, pattern), "held", note, fix
+    )
 
 
 register(Requirement("packed-order", "Packed channels", "surface", _judge, step="pack"))

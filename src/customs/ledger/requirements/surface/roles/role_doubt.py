@@ -14,11 +14,17 @@ LEAST = 0.8
 
 
 def _fix(case: Case, material: Material, role: str, image: Image, guess: RoleGuess) -> Remedy | None:
-    if guess.sure < 0.5 or guess.role == role or fits(guess.role, guess.content.content if guess.content else "") is False:
+    if (
+        guess.sure < 0.5
+        or guess.role == role
+        or fits(guess.role, guess.content.content if guess.content else "") is False
+    ):
         return None
     moved = ((str(material.key), role, ""), (str(material.key), guess.role, str(image.key)))
     # What the file itself says is only asked about.
-    sure = guess.sure >= SURE and guess.role not in material.textures and not _said(case, material, role, image)
+    sure = (
+        guess.sure >= SURE and guess.role not in material.textures and not _said(case, material, role, image)
+    )
     return remedy("roles", f"Use it as {words(guess.role)}", sure=sure, uses=moved)
 
 
@@ -39,10 +45,16 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             continue
         any_bad = True
         yield rule.row(
-            words(role), "looks like its role", said((role, content.content), f"looks like {content.content}"), "query", subject=f"{m.key} {role}",
-            subject_name=f"{m.name} · {image.name}", note=f"{content.reason[:1].upper()}{content.reason[1:]}.",
-            remedy=_fix(case, m, role, image, guess_role(image, case.delivering.suffixes)), place=Place(image.key, "image"),
-        )  # fmt: skip
+            words(role),
+            "looks like its role",
+            said((role, content.content), f"looks like {content.content}"),
+            "query",
+            subject=f"{m.key} {role}",
+            subject_name=f"{m.name} · {image.name}",
+            note=f"{content.reason[:1].upper()}{content.reason[1:]}.",
+            remedy=_fix(case, m, role, image, guess_role(image, case.delivering.suffixes)),
+            place=Place(image.key, "image"),
+        )
     if not any_bad:
         yield rule.row("as used", "looks like its role", "as used", "cleared")
 

@@ -17,7 +17,8 @@ OTHER_MODEL = {"diffuse", "specular_glossiness"}
 
 def _fix(case: Case, material: Material, role: str) -> Remedy | None:
     if pixels_or_none(case.delivering.images[material.textures[role].image]) is None:
-        # Nothing can be made of a texture that is not there; without it the material is what it looks like now.
+        # Nothing can be made of a texture that is not there; without it the material is what it looks like
+        # now.
         return _drop(role, (str(material.key),), False)
     known, me = allowed_roles(case), (str(material.key),)
     # Where the destination refuses the role it goes; where it merely has no place for it a person decides.
@@ -36,7 +37,11 @@ def _fix(case: Case, material: Material, role: str) -> Remedy | None:
     if role in ("metallic_roughness", "parameters"):
         values = tuple(v for v in (*LOOSE[:2], "glossiness") if v in known)
         values = tuple(v for v in values if v != "glossiness" or "roughness" not in values)
-        return remedy("split", "Take it apart", values=values, targets=me) if values else _drop(role, me, refused)
+        return (
+            remedy("split", "Take it apart", values=values, targets=me)
+            if values
+            else _drop(role, me, refused)
+        )
     if role in ("detail", "detail_normal"):
         return remedy("detail", "Work it in", normal=role == "detail_normal", bake=True, targets=me)
     return _drop(role, me, refused)
@@ -55,9 +60,16 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         any_bad = True
         note = "Refused there." if refused else "No place for it there: what it tells would be lost."
         yield rule.row(
-            words(role), "a role it has", said(role, words(role)), "held" if refused else "query", subject=f"{m.key} {role}",
-            subject_name=m.name, note=note, remedy=_fix(case, m, role), place=Place(m.key, "material"),
-        )  # fmt: skip
+            words(role),
+            "a role it has",
+            said(role, words(role)),
+            "held" if refused else "query",
+            subject=f"{m.key} {role}",
+            subject_name=m.name,
+            note=note,
+            remedy=_fix(case, m, role),
+            place=Place(m.key, "material"),
+        )
     if not any_bad:
         before = sorted({words(role) for _, role, _, _ in uses(case.before) if role not in known})
         yield rule.row(", ".join(before) or "all have", "a role it has", "all have", "cleared")

@@ -24,16 +24,26 @@ def owners(scene: Scene, materials: list[Material], image: Image) -> list[Materi
 
 
 def found(case: Case) -> Iterator[tuple[Material, Image, RoleGuess, bool]]:
-    """(material, image, guess, alone): textures for empty roles; `alone` when one material and one texture fit."""
+    """(material, image, guess, alone): textures for empty roles; `alone` when one material and one texture
+    fit.
+    """
     scene, materials = case.delivering, [m for _, m in case.after.used_materials]
-    lost, known = set(missing_names(scene)), {*allowed_roles(case), "opacity", "height", "roughness", "metallic", "glossiness"}
+    lost, known = (
+        set(missing_names(scene)),
+        {*allowed_roles(case), "opacity", "height", "roughness", "metallic", "glossiness"},
+    )
     picks: dict[tuple[str, str], list[tuple[Material, Image, RoleGuess]]] = {}
     for image in near_images(scene):
         if role_of_name(image.name, scene.suffixes) is None or stem(image.uri) in lost:
             continue
         mine = owners(scene, materials, image)
         guess = guess_role(image, scene.suffixes)
-        if len(mine) != 1 or guess.sure < DOUBTFUL or guess.role not in known or guess.role in _filled(mine[0]):
+        if (
+            len(mine) != 1
+            or guess.sure < DOUBTFUL
+            or guess.role not in known
+            or guess.role in _filled(mine[0])
+        ):
             continue
         picks.setdefault((str(mine[0].key), guess.role), []).append((mine[0], image, guess))
     for group in picks.values():
@@ -49,7 +59,9 @@ def _filled(material: Material) -> set[str]:
     if out & {"roughness", "glossiness"}:
         out |= {"roughness", "glossiness"}
     return (
-        out if material.model != "specular_glossiness" else out | {"base_colour", "metallic_roughness", "metallic", "roughness"}
+        out
+        if material.model != "specular_glossiness"
+        else out | {"base_colour", "metallic_roughness", "metallic", "roughness"}
     )
 
 
@@ -59,11 +71,21 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         any_bad = True
         sure = alone and guess.sure >= SURE
         yield rule.row(
-            f"no {words(guess.role)}", "textures that lie near used", said(guess.role, f"no {words(guess.role)}"), "query",
-            subject=f"{m.key} {image.key}", subject_name=f"{m.name} · {image.uri}", note=f"{guess.reason}.",
-            remedy=remedy("roles", f"Use it as {words(guess.role)}", sure=sure, uses=((str(m.key), guess.role, str(image.key)),)),
+            f"no {words(guess.role)}",
+            "textures that lie near used",
+            said(guess.role, f"no {words(guess.role)}"),
+            "query",
+            subject=f"{m.key} {image.key}",
+            subject_name=f"{m.name} · {image.uri}",
+            note=f"{guess.reason}.",
+            remedy=remedy(
+                "roles",
+                f"Use it as {words(guess.role)}",
+                sure=sure,
+                uses=((str(m.key), guess.role, str(image.key)),),
+            ),
             place=Place(m.key, "material"),
-        )  # fmt: skip
+        )
     if not any_bad:
         yield rule.row("none left over", "textures that lie near used", "none left over", "cleared")
 

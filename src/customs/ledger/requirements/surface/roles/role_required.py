@@ -13,7 +13,9 @@ def _fix(case: Case, material: Material, role: str) -> Remedy | None:
     if role == "parameters":
         pattern = case.sheet.textures.pack
         return remedy("pack", "Pack by pattern", pattern=pattern, always=True, targets=(str(material.key),))
-    return remedy("fill-roles", f"Make {words(role)} of its numbers", roles=(role,), targets=(str(material.key),))
+    return remedy(
+        "fill-roles", f"Make {words(role)} of its numbers", roles=(role,), targets=(str(material.key),)
+    )
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -27,10 +29,16 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
                 continue
             any_bad = True
             yield rule.row(
-                f"no {words(role)}", said(wanted, asked), said(role, f"no {words(role)}"), "held", subject=f"{m.key} {role}", subject_name=m.name,
-                note="The destination looks for it by name and stops without it.", remedy=_fix(case, m, role),
+                f"no {words(role)}",
+                said(wanted, asked),
+                said(role, f"no {words(role)}"),
+                "held",
+                subject=f"{m.key} {role}",
+                subject_name=m.name,
+                note="The destination looks for it by name and stops without it.",
+                remedy=_fix(case, m, role),
                 place=Place(m.key, "material"),
-            )  # fmt: skip
+            )
     if not any_bad:
         before = sum(r not in m.textures for _, m in case.before.used_materials for r in wanted)
         yield rule.row(f"{before} missing" if before else "all there", asked, "all there", "cleared")

@@ -14,9 +14,13 @@ Use = tuple[str, str, str, str]
 
 
 def skins(scene: Scene, materials: list[Material]) -> dict[str, list[Use]]:
-    """By skin the uses (skin, material, role, texture) of textures called as a material's own, with a word more or another."""
+    """By skin the uses (skin, material, role, texture) of textures called as a material's own, with a word
+    more or another.
+    """
     lost = set(missing_names(scene))
-    known = {family(scene.images[u.image].name, scene.suffixes) for m in materials for u in m.textures.values()}
+    known = {
+        family(scene.images[u.image].name, scene.suffixes) for m in materials for u in m.textures.values()
+    }
     known |= {family(m.name) for m in materials}
     out: dict[str, list[Use]] = {}
     for image in near_images(scene):
@@ -50,10 +54,16 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     for word, uses in found.items():
         key = next(m.key for _, m in case.after.used_materials if str(m.key) == uses[0][1])
         yield rule.row(
-            "one skin", "further skins asked about", said((word, len(uses)), f"{word} lies near"), "query", subject=word, subject_name=word,
+            "one skin",
+            "further skins asked about",
+            said((word, len(uses)), f"{word} lies near"),
+            "query",
+            subject=word,
+            subject_name=word,
             note=f"{len(uses)} texture{'s' if len(uses) > 1 else ''} of another skin can go along as a variant.",
-            remedy=remedy("variants", f"Add skin {word}", sure=False, uses=tuple(uses)), place=Place(key, "material"),
-        )  # fmt: skip
+            remedy=remedy("variants", f"Add skin {word}", sure=False, uses=tuple(uses)),
+            place=Place(key, "material"),
+        )
 
 
 register(Requirement("skins-nearby", "Further skins", "surface", _judge, step="variants"))

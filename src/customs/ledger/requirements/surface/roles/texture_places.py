@@ -1,4 +1,6 @@
-"""Textures that lie where the destination cannot follow: transforms, further UV sets, values to be packed from two places."""
+"""Textures that lie where the destination cannot follow: transforms, further UV sets, values to be packed
+from two places.
+"""
 
 from __future__ import annotations
 
@@ -13,7 +15,12 @@ from customs.surface.pattern import parse_pattern
 
 EXTENSION = "KHR_texture_transform"
 LOOSE = ("roughness", "metallic", "glossiness")
-PAIRS = (("base_colour", "opacity"), ("diffuse", "opacity"), ("normal", "height"), ("diffuse", "specular_glossiness"))
+PAIRS = (
+    ("base_colour", "opacity"),
+    ("diffuse", "opacity"),
+    ("normal", "height"),
+    ("diffuse", "specular_glossiness"),
+)
 """Roles of which the second is worked into the first where the destination has no place for it."""
 
 
@@ -26,7 +33,11 @@ def _trouble(case: Case, material: Material) -> tuple[str, tuple[str, ...]]:
     if moved:
         return "scaled, moved or turned", moved
     sets = 8 if case.format.places else 1
-    sets = sets if case.sheet.mesh.max_texcoord_sets is None else min(sets, max(1, case.sheet.mesh.max_texcoord_sets))
+    sets = (
+        sets
+        if case.sheet.mesh.max_texcoord_sets is None
+        else min(sets, max(1, case.sheet.mesh.max_texcoord_sets))
+    )
     further = tuple(r for r, lay in found.items() if lay.texcoord >= sets)
     if further:
         return "on a further UV set", further
@@ -39,7 +50,11 @@ def _together(case: Case, material: Material) -> tuple[str, ...]:
     known = allowed_roles(case)
     if case.sheet.textures.pack or any(r in material.textures and r not in known for r in LOOSE):
         parts = parse_pattern(case.sheet.textures.pack or USUAL_PACKING)
-        uses = [f[0] for p in parts if p.value and (f := source_of(material, case.delivering.images, p.value)) is not None]
+        uses = [
+            f[0]
+            for p in parts
+            if p.value and (f := source_of(material, case.delivering.images, p.value)) is not None
+        ]
         if not same_place(uses):
             return tuple(r for r, u in material.textures.items() if u in uses)
     for below, over in PAIRS:
@@ -63,10 +78,16 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         if way.main is None:
             note += f" It cannot be drawn anew: {way.why}. Unwrap it, or choose a destination that reads it."
         yield rule.row(
-            has, "one place, as UVs say", has, "query", subject=str(m.key), subject_name=m.name, note=note,
+            has,
+            "one place, as UVs say",
+            has,
+            "query",
+            subject=str(m.key),
+            subject_name=m.name,
+            note=note,
             remedy=remedy("lay-uvs", "Lay UVs anew", targets=(str(m.key),)) if way.main is not None else None,
             place=Place(m.key, "material"),
-        )  # fmt: skip
+        )
     if not any_bad:
         yield rule.row("as said", "one place, as UVs say", "as UVs say", "cleared")
 

@@ -16,7 +16,12 @@ from customs.scene.model import Primitive
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if case.sheet.mesh.tangents != "forbidden" or "tangents" not in case.format.carries:
         return
-    relief = {i for scene in (case.delivering, case.arrived) for i, m in enumerate(scene.materials) if "normal" in m.textures}
+    relief = {
+        i
+        for scene in (case.delivering, case.arrived)
+        for i, m in enumerate(scene.materials)
+        if "normal" in m.textures
+    }
 
     def mask(prim: Primitive) -> npt.NDArray[np.bool_]:
         faces = facts_of(prim).uv_flipped

@@ -32,7 +32,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return remedy("colour-space", "Mark it by its role", sure=not both, targets=(str(image.key),))
 
     note = "Colours marked as data come out pale, data marked as colours bent: metal turns plastic, relief goes deep."
-    yield from elements(rule, bad, "image", "sRGB colours, linear data", "as used", "as used", "query", note, fix)
+    yield from elements(
+        rule, bad, "image", "sRGB colours, linear data", "as used", "as used", "query", note, fix
+    )
 
 
 register(Requirement("colour-space", "Colour space", "surface", _judge, step="colour-space"))

@@ -32,22 +32,39 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
 def _row(rule: Requirement, image: Image, wanted: GreenWay, origin: GreenWay) -> Row | None:
     """The row of one map, None where it is as wanted and nothing contradicts it.
 
-    What the file, its format or its origin says counts before what the slopes look like; where the two differ a person decides.
+    What the file, its format or its origin says counts before what the slopes look like; where the two differ
+    a person decides.
     """
     way = green_of(image, origin)
     doubt = not image.green and way != origin
     if way == wanted and not doubt:
         return None
     text = f"green {way}{_told(image)}" + (f", said to be {origin}" if doubt else "")
-    fix = remedy("green", "Turn green over", sure=not doubt, targets=(str(image.key),)) if way != wanted else None
-    note = "Lit from the wrong side: bumps look like dents." if not doubt else (
-        "The file or its origin says one way, the slopes of the map fit the other: look at the picture and decide."
-    )  # fmt: skip
+    fix = (
+        remedy("green", "Turn green over", sure=not doubt, targets=(str(image.key),))
+        if way != wanted
+        else None
+    )
+    note = (
+        "Lit from the wrong side: bumps look like dents."
+        if not doubt
+        else (
+            "The file or its origin says one way, the slopes of the map fit the other: look at the picture and decide."
+        )
+    )
     values = {"way": way, "said": image.green or origin, "wanted": wanted}
     return rule.row(
-        text, f"green {wanted}", text, "query" if doubt else "held", subject=str(image.key), subject_name=image.name, note=note,
-        remedy=fix, place=Place(image.key, "image"), values=values,
-    )  # fmt: skip
+        text,
+        f"green {wanted}",
+        text,
+        "query" if doubt else "held",
+        subject=str(image.key),
+        subject_name=image.name,
+        note=note,
+        remedy=fix,
+        place=Place(image.key, "image"),
+        values=values,
+    )
 
 
 def _maps(facts: SceneFacts) -> list[Image]:

@@ -31,4 +31,6 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     yield from elements(rule, bad, "image", "three channels", had, "three channels", "held", note, fix)
 
 
-register(Requirement("normal-two-channel", "Two-channel normal maps", "surface", _judge, step="complete-normal"))
+register(
+    Requirement("normal-two-channel", "Two-channel normal maps", "surface", _judge, step="complete-normal")
+)

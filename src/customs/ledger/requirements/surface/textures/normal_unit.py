@@ -27,7 +27,12 @@ def off_length(image: Image) -> float:
 
     def measured() -> float:
         pixels, content = pixels_or_none(image), content_of(image)
-        if pixels is None or pixels.shape[2] < 3 or content is None or content.content == "two-channel normal":
+        if (
+            pixels is None
+            or pixels.shape[2] < 3
+            or content is None
+            or content.content == "two-channel normal"
+        ):
             return 0.0
         v = sample(pixels)[:, :, :3] * 2 - 1
         if float(v[:, :, 2].mean()) < LEANING:

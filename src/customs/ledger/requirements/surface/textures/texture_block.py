@@ -21,7 +21,10 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         image = case.delivering.images[i]
         if not image.there or image_info(image) is None:
             continue
-        wanted, has = wanted_block(blocks, roles, alpha_used(case.after, i)), delivered_block(image, case.delivering.wishes)
+        wanted, has = (
+            wanted_block(blocks, roles, alpha_used(case.after, i)),
+            delivered_block(image, case.delivering.wishes),
+        )
         places[image] = i
         if has != wanted:
             bad.append((image, said(has, has.upper() or "plain pixels")))

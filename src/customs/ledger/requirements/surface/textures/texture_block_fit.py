@@ -15,8 +15,10 @@ from customs.surface.kept import kept_of_pixels
 from customs.surface.pixels import image_info, pixels_or_none
 
 GENTLE, SMOOTH, WIDE = 6, 0.6, 48
-"""A block of 4 × 4 pixels is gentle when it spans fewer levels than GENTLE and more than none; a texture with a share of
-SMOOTH gentle blocks that spans WIDE levels is a smooth gradient, which two end colours a block show in bands."""
+"""A block of 4 × 4 pixels is gentle when it spans fewer levels than GENTLE and more than none; a texture with
+a share of SMOOTH gentle blocks that spans WIDE levels is a smooth gradient, which two end colours a block
+show in bands.
+"""
 
 
 def smooth(image: Image) -> bool:
@@ -44,7 +46,15 @@ def better(image: Image, block: str, roles: set[str]) -> tuple[str, str]:
         return "bc7", "a smooth gradient in it shows bands"
     if block == "bc5" and not roles & NORMAL_SLOTS:
         return "bc7", "only red and green would be left"
-    if block == "bc4" and roles - {"roughness", "metallic", "glossiness", "occlusion", "height", "opacity", "specular"}:
+    if block == "bc4" and roles - {
+        "roughness",
+        "metallic",
+        "glossiness",
+        "occlusion",
+        "height",
+        "opacity",
+        "specular",
+    }:
         return "bc7", "only red would be left"
     return "", ""
 
@@ -66,12 +76,34 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         wished = wishes.first(image.key)
         form = wished.form if wished else "dds"
         able = block in texture_format(form).blocks
-        fix = remedy("convert-textures", f"Write {block.upper()}", sure=False, form=form, block=block, mips=True,
-                     targets=(str(image.key),)) if able else None  # fmt: skip
-        yield rule.row(has.upper(), said(block, block.upper()), said(has.upper(), has.upper()), "query", subject=str(image.key), subject_name=image.name,
-                       note=f"{why[:1].upper()}{why[1:]}.", remedy=fix, place=Place(image.key, "image"))  # fmt: skip
+        fix = (
+            remedy(
+                "convert-textures",
+                f"Write {block.upper()}",
+                sure=False,
+                form=form,
+                block=block,
+                mips=True,
+                targets=(str(image.key),),
+            )
+            if able
+            else None
+        )
+        yield rule.row(
+            has.upper(),
+            said(block, block.upper()),
+            said(has.upper(), has.upper()),
+            "query",
+            subject=str(image.key),
+            subject_name=image.name,
+            note=f"{why[:1].upper()}{why[1:]}.",
+            remedy=fix,
+            place=Place(image.key, "image"),
+        )
     if seen and not any_bad:
         yield rule.row("suits", "suits what it holds", "suits", "cleared")
 
 
-register(Requirement("texture-block-fit", "Compression that suits", "surface", _judge, step="convert-textures"))
+register(
+    Requirement("texture-block-fit", "Compression that suits", "surface", _judge, step="convert-textures")
+)

@@ -25,7 +25,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return remedy("convert-textures", f"Write {words} too", **delivery_values(case, numbers[image]))
 
     bad = [(im, "no copy") for im in readable(case.after) if lacks(im)]
-    yield from elements(rule, bad, "image", f"{words} too", "no copies", f"{words} too", "held", "Looked for there.", fix)
+    yield from elements(
+        rule, bad, "image", f"{words} too", "no copies", f"{words} too", "held", "Looked for there.", fix
+    )
 
 
 register(Requirement("texture-copies", "Copies in other formats", "surface", _judge, step="convert-textures"))

@@ -20,9 +20,18 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     before = len(twins(case.arrived))
     note = "Loaded twice there for nothing."
     yield from elements(
-        rule, bad, "image", "each once", f"{before} twice" if before else "each once", "each once", "query", note,
+        rule,
+        bad,
+        "image",
+        "each once",
+        f"{before} twice" if before else "each once",
+        "each once",
+        "query",
+        note,
         lambda im: remedy("merge-textures", "Make them one"),
-    )  # fmt: skip
+    )
 
 
-register(Requirement("texture-duplicate", "Textures that are alike", "surface", _judge, step="merge-textures"))
+register(
+    Requirement("texture-duplicate", "Textures that are alike", "surface", _judge, step="merge-textures")
+)

@@ -20,7 +20,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     def fix(image: Image) -> Remedy | None:
         if not allowed:
             return remedy("drop-roles", "Leave textures out", roles=SLOTS)
-        return remedy("convert-textures", f"Convert to {allowed[0].upper()}", **delivery_values(case, numbers[image]))
+        return remedy(
+            "convert-textures", f"Convert to {allowed[0].upper()}", **delivery_values(case, numbers[image])
+        )
 
     bad = [
         (im, said(f, f.upper()))
@@ -28,8 +30,14 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         if (f := delivered_form(im, case.delivering.wishes)) not in allowed
     ]
     words = ", ".join(a.upper() for a in allowed) or "none"
-    had = ", ".join(sorted({delivered_form(im, case.arrived.wishes).upper() for im in readable(case.before)})) or "none"
-    now = ", ".join(sorted({delivered_form(im, case.delivering.wishes).upper() for im in readable(case.after)})) or "none"
+    had = (
+        ", ".join(sorted({delivered_form(im, case.arrived.wishes).upper() for im in readable(case.before)}))
+        or "none"
+    )
+    now = (
+        ", ".join(sorted({delivered_form(im, case.delivering.wishes).upper() for im in readable(case.after)}))
+        or "none"
+    )
     note = "Not read there." if allowed else f"{case.format.title} has no place for textures."
     yield from elements(rule, bad, "image", words, had, now, "held", note, fix)
 

@@ -34,9 +34,16 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     for image in lost:
         ranked = candidates(case.delivering, image)
         yield rule.row(
-            "missing", "there", "missing", case.sheet.textures.missing, subject=str(image.key), subject_name=image.name,
-            note=_note(ranked), remedy=_fix(image, ranked), place=Place(image.key, "image"),
-        )  # fmt: skip
+            "missing",
+            "there",
+            "missing",
+            case.sheet.textures.missing,
+            subject=str(image.key),
+            subject_name=image.name,
+            note=_note(ranked),
+            remedy=_fix(image, ranked),
+            place=Place(image.key, "image"),
+        )
     if not lost:
         yield rule.row(f"{before} missing", "there", "0 missing", "cleared")
 

@@ -20,7 +20,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
 
     def fix(image: Image) -> Remedy | None:
         info = image_info(image)
-        width, height = fitted(info.width, info.height, rules.max_edge, True, rules.square) if info else (0, 0)
+        width, height = (
+            fitted(info.width, info.height, rules.max_edge, True, rules.square) if info else (0, 0)
+        )
         values: dict[str, Any] = {"limit": rules.max_edge, "power_of_two": True, "square": rules.square}
         return remedy("resize", f"Resize to {width} × {height}", **values)
 

@@ -17,11 +17,17 @@ def _broken(image: Image) -> bool:
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
-    bad = [(im, said(im.problem, im.problem or "image data is broken")) for _, im in case.after.used_images if _broken(im)]
+    bad = [
+        (im, said(im.problem, im.problem or "image data is broken"))
+        for _, im in case.after.used_images
+        if _broken(im)
+    ]
     before = sum(_broken(im) for _, im in case.before.used_images)
     known = ", ".join(f.title for f in texture_formats().values())
     note = f"The file is no whole one of {known}. Fetch it again."
-    yield from elements(rule, bad, "image", "readable", f"{before} broken", "0 broken", "held", note, lambda im: None)
+    yield from elements(
+        rule, bad, "image", "readable", f"{before} broken", "0 broken", "held", note, lambda im: None
+    )
 
 
 register(Requirement("texture-readable", "Unreadable textures", "surface", _judge))

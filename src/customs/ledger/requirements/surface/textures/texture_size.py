@@ -15,7 +15,11 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     rules = case.sheet.textures
 
     def fix(image: Image) -> Remedy | None:
-        values: dict[str, Any] = {"limit": rules.max_edge, "power_of_two": rules.power_of_two, "square": rules.square}
+        values: dict[str, Any] = {
+            "limit": rules.max_edge,
+            "power_of_two": rules.power_of_two,
+            "square": rules.square,
+        }
         return remedy("resize", f"Resize to {rules.max_edge}", **values)
 
     bad = [(im, said(longest(im), edges(im))) for im in readable(case.after) if longest(im) > rules.max_edge]

@@ -29,7 +29,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     before = min((longest(im) for im in readable(case.before)), default=0)
     after = min((longest(im) for im in readable(case.after)), default=0)
     least = said(rules.min_edge, f"≥ {rules.min_edge} px")
-    yield from elements(rule, bad, "image", least, f"{before} px", f"{after} px", "held", "Refused there.", fix)
+    yield from elements(
+        rule, bad, "image", least, f"{before} px", f"{after} px", "held", "Refused there.", fix
+    )
 
 
 register(Requirement("texture-small", "Least texture edge", "surface", _judge, step="resize"))

@@ -22,11 +22,15 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         return
 
     def fix(image: Image) -> Remedy | None:
-        return remedy("resize", "Make square", limit=rules.max_edge, power_of_two=rules.power_of_two, square=True)
+        return remedy(
+            "resize", "Make square", limit=rules.max_edge, power_of_two=rules.power_of_two, square=True
+        )
 
     bad = [(im, said(edges(im), edges(im))) for im in readable(case.after) if _oblong(im)]
     before = sum(_oblong(im) for im in readable(case.before))
-    yield from elements(rule, bad, "image", "square", f"{before} are not", "all are", "held", "Refused there.", fix)
+    yield from elements(
+        rule, bad, "image", "square", f"{before} are not", "all are", "held", "Refused there.", fix
+    )
 
 
 register(Requirement("texture-square", "Square textures", "surface", _judge, step="resize"))

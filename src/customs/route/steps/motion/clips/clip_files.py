@@ -13,7 +13,12 @@ from customs.scene.model import Remark, Scene
 from customs.scene.settings import Settings
 from customs.words import many
 
-NAMES = {"together": "one file", "each": "a file each", "first-with-mesh": "first with mesh", "only": "clips only"}
+NAMES = {
+    "together": "one file",
+    "each": "a file each",
+    "first-with-mesh": "first with mesh",
+    "only": "clips only",
+}
 
 
 class ClipFilesSettings(Settings):

@@ -33,7 +33,9 @@ class Clips(Settings):
     )
     unit: Literal["frames", "seconds"] = Field(default="frames", description="what first and last count")
     rate: float = Field(default=30.0, gt=0, le=1000, description="frames a second")
-    find: bool = Field(default=False, description="without a table: cut takes at their rests and repeated poses")
+    find: bool = Field(
+        default=False, description="without a table: cut takes at their rests and repeated poses"
+    )
 
     @field_validator("ranges")
     @classmethod
@@ -42,7 +44,9 @@ class Clips(Settings):
             if not name.strip():
                 raise ValueError("a name for every clip")
             if not 0 <= first <= last < 1e7:
-                raise ValueError(f"clip {name}: {first:g} to {last:g}; first at 0 or later, last not before first")
+                raise ValueError(
+                    f"clip {name}: {first:g} to {last:g}; first at 0 or later, last not before first"
+                )
         return value
 
 
@@ -63,10 +67,14 @@ def _by_table(scene: Scene, settings: Clips, job: Job) -> tuple[list[Clip], list
         if start > source.seconds + 1e-3:
             raise StepError(
                 f"clip {name} begins at {start:.2f} s, its take {source.name} ends at {source.seconds:.2f} s",
-                "a range inside the take", "Change its first and last, or the frame rate.", where=f"ranges[{number}]",
-            )  # fmt: skip
+                "a range inside the take",
+                "Change its first and last, or the frame rate.",
+                where=f"ranges[{number}]",
+            )
         if end > source.seconds + 1e-3:
-            remarks.append(Remark(f"clip {name} ends {end - source.seconds:.2f} s after its take; cut there", source.key))
+            remarks.append(
+                Remark(f"clip {name} ends {end - source.seconds:.2f} s after its take; cut there", source.key)
+            )
         used.add(id(source))
         made.append(cut(source, start, min(end, source.seconds), name, number))
     return [*made, *(c for c in scene.clips if id(c) not in used)], remarks
@@ -84,7 +92,8 @@ def _by_itself(scene: Scene, job: Job) -> tuple[list[Clip], list[Remark]]:
             made.append(cut(clip, stretch.start, stretch.end, f"{clip.name} {k + 1}", len(made)))
         remarks.append(
             Remark(
-                f"{clip.name} → {many(len(found), 'clip')}, at its {'rests' if found[0].by == 'rest' else 'poses'}", clip.key
+                f"{clip.name} → {many(len(found), 'clip')}, at its {'rests' if found[0].by == 'rest' else 'poses'}",
+                clip.key,
             )
         )
     return made, remarks
@@ -122,6 +131,8 @@ register(
         about="Cuts takes into named clips by ranges of frames or seconds, or at their rests.",
         settings=Clips,
         apply=_apply,
-        summary=lambda s: many(len(s.ranges), "clip") if s.ranges else "at rests" if s.find else "as they are",
+        summary=lambda s: (
+            many(len(s.ranges), "clip") if s.ranges else "at rests" if s.find else "as they are"
+        ),
     )
 )

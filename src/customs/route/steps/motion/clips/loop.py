@@ -17,8 +17,12 @@ from customs.scene.settings import Targeted
 class Loop(Targeted):
     """How much of the end is changed."""
 
-    seconds: float = Field(default=0.25, gt=0, le=60, description="length of the end that is led over, in seconds")
-    travel: bool = Field(default=True, description="a root that travels along the ground may go on travelling")
+    seconds: float = Field(
+        default=0.25, gt=0, le=60, description="length of the end that is led over, in seconds"
+    )
+    travel: bool = Field(
+        default=True, description="a root that travels along the ground may go on travelling"
+    )
 
 
 def _apply(scene: Scene, settings: Loop, resources: Content, job: Job) -> Outcome:
@@ -27,11 +31,16 @@ def _apply(scene: Scene, settings: Loop, resources: Content, job: Job) -> Outcom
     def change(clip: Clip) -> Clip:
         before = seam(scene, clip, not settings.travel)
         travel = travel_of(scene, clip) if settings.travel else None
-        free = frozenset({(travel.node, "translation")}) if travel is not None and travel.speed > 0.05 else frozenset()
+        free = (
+            frozenset({(travel.node, "translation")})
+            if travel is not None and travel.speed > 0.05
+            else frozenset()
+        )
         out = closed(clip, settings.seconds, max(frame_rate(clip), 24.0), free)
         said.append(
             Remark(
-                f"{clip.name}: seam {before * 1000:.1f} mm → {seam(scene, out, not settings.travel) * 1000:.1f} mm", clip.key
+                f"{clip.name}: seam {before * 1000:.1f} mm → {seam(scene, out, not settings.travel) * 1000:.1f} mm",
+                clip.key,
             )
         )
         return out

@@ -19,7 +19,9 @@ class Reduce(Targeted):
     """What may be lost at a key."""
 
     stays: ClassVar = ("idle", "keys")
-    millimetres: float = Field(default=0.2, ge=0, le=1000, description="largest error of a position, in millimetres")
+    millimetres: float = Field(
+        default=0.2, ge=0, le=1000, description="largest error of a position, in millimetres"
+    )
     degrees: float = Field(default=0.05, ge=0, le=45, description="largest error of a turn, in degrees")
     idle: bool = Field(default=True, description="drop channels that stay at rest")
     keys: bool = Field(default=True, description="drop keys others stand for")
@@ -40,7 +42,9 @@ def _apply(scene: Scene, settings: Reduce, resources: Content, job: Job) -> Outc
         return Outcome(scene, remarks)
     far = deviation(scene, out, check=job.check)
     worst = f"; worst vertex {far.distance * 1000:.2f} mm in {far.clip or 'rest'}" if far is not None else ""
-    return Outcome(out, (Remark(f"{before:,} → {sum(keys_of(c) for c in out.clips):,} keys{worst}"), *remarks))
+    return Outcome(
+        out, (Remark(f"{before:,} → {sum(keys_of(c) for c in out.clips):,} keys{worst}"), *remarks)
+    )
 
 
 register(

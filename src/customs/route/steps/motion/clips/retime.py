@@ -19,7 +19,12 @@ class Retime(Targeted):
 
     speed: float = Field(default=1.0, ge=0.01, le=100, description="played this many times as fast")
     backwards: bool = Field(default=False, description="from the end to the beginning")
-    rate: float = Field(default=0.0, ge=0, le=1000, description="a key on every frame at so many a second; 0 leaves keys alone")
+    rate: float = Field(
+        default=0.0,
+        ge=0,
+        le=1000,
+        description="a key on every frame at so many a second; 0 leaves keys alone",
+    )
 
 
 def _apply(scene: Scene, settings: Retime, resources: Content, job: Job) -> Outcome:

@@ -23,7 +23,9 @@ class Still(Targeted):
     """Which joints, in the clips meant. Without joints nothing is done."""
 
     joints: tuple[str, ...] = Field(default=(), description="Keys or name patterns of the joints")
-    key: Literal["first", "rest"] = Field(default="first", description="the one key left: the clip's first, or the rest pose")
+    key: Literal["first", "rest"] = Field(
+        default="first", description="the one key left: the clip's first, or the rest pose"
+    )
 
 
 def _apply(scene: Scene, settings: Still, resources: Content, job: Job) -> Outcome:
@@ -32,7 +34,11 @@ def _apply(scene: Scene, settings: Still, resources: Content, job: Job) -> Outco
         return any(t == str(n.key) or fnmatch.fnmatchcase(n.name, t) for t in settings.joints)
 
     nodes = {i for i in range(len(scene.nodes)) if chosen(i)}
-    gone = [t for t in settings.joints if not any(fnmatch.fnmatchcase(n.name, t) or t == str(n.key) for n in scene.nodes)]
+    gone = [
+        t
+        for t in settings.joints
+        if not any(fnmatch.fnmatchcase(n.name, t) or t == str(n.key) for n in scene.nodes)
+    ]
     lost = [0]
 
     def one(channel: Channel) -> Channel:
@@ -44,7 +50,9 @@ def _apply(scene: Scene, settings: Still, resources: Content, job: Job) -> Outco
 
     def change(clip: Clip) -> Clip:
         channels = tuple(one(c) for c in clip.channels)
-        return clip if all(a is b for a, b in zip(channels, clip.channels)) else replace(clip, channels=channels)
+        return (
+            clip if all(a is b for a, b in zip(channels, clip.channels)) else replace(clip, channels=channels)
+        )
 
     out, remarks = map_clips(scene, settings, job, change)
     said = (Remark(f"{lost[0]:,} keys of {many(len(nodes), 'joint')} cleared"),) if lost[0] else ()

@@ -25,7 +25,9 @@ class TravelSettings(Targeted):
     way: Literal["drop", "drop-drift", "above"] = Field(
         default="drop", description="drop it, drop only its even drift, or let the node above carry it"
     )
-    name: str = Field(default="travel", min_length=1, max_length=64, description="name of a node made to carry it")
+    name: str = Field(
+        default="travel", min_length=1, max_length=64, description="name of a node made to carry it"
+    )
 
 
 def _above(scene: Scene, node: int, name: str) -> tuple[Scene, int]:
@@ -52,7 +54,10 @@ def _apply(scene: Scene, settings: TravelSettings, resources: Content, job: Job)
         if settings.way == "above":
             where[0], carrier = _above(where[0], travel.node, settings.name)
             if where[0].nodes[carrier].matrix is not None:
-                raise StepError(f"{where[0].nodes[carrier].name} is sheared and cannot move", "a plain node above the root")
+                raise StepError(
+                    f"{where[0].nodes[carrier].name} is sheared and cannot move",
+                    "a plain node above the root",
+                )
             out = to_node(where[0], out, travel, carrier)
         return replace(out, extras={**out.extras, "metres_per_second": round(travel.speed, 4)})
 

@@ -23,7 +23,9 @@ NEAR = 1e-6
 class BindPose(Settings):
     """What clips keep."""
 
-    keep_clips: bool = Field(default=True, description="clips keep the old pose where they do not move a joint")
+    keep_clips: bool = Field(
+        default=True, description="clips keep the old pose where they do not move a joint"
+    )
 
 
 def _apply(scene: Scene, settings: BindPose, resources: Content, job: Job) -> Outcome:
@@ -38,12 +40,16 @@ def _apply(scene: Scene, settings: BindPose, resources: Content, job: Job) -> Ou
         out = replace(out, clips=tuple(_holding(scene, c, changed) for c in scene.clips))
     remarks = [Remark(f"{many(len(changed), 'joint')} brought to the bind pose; they were off by {off:.3g}")]
     if shear > 1e-4:
-        remarks.append(Remark(f"shear of {shear:.4f} between joints cannot be said by turns and scales; left out"))
+        remarks.append(
+            Remark(f"shear of {shear:.4f} between joints cannot be said by turns and scales; left out")
+        )
     return Outcome(out, tuple(remarks))
 
 
 def _holding(scene: Scene, clip: Clip, nodes: list[int]) -> Clip:
-    """The clip with one key for each property of `nodes` it does not move: what it played over stays what it plays over."""
+    """The clip with one key for each property of `nodes` it does not move: what it played over stays what it
+    plays over.
+    """
     known = channels_of(clip)
     extra = []
     for n in nodes:

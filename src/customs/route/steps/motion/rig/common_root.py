@@ -23,8 +23,12 @@ class CommonRoot(Settings):
     """What the node is called."""
 
     stays: ClassVar = ("whole",)
-    name: str = Field(default="root", min_length=1, max_length=64, description="name of the node put over them")
-    whole: bool = Field(default=False, description="over all skeletons of the asset, as a joint of each of their skins")
+    name: str = Field(
+        default="root", min_length=1, max_length=64, description="name of the node put over them"
+    )
+    whole: bool = Field(
+        default=False, description="over all skeletons of the asset, as a joint of each of their skins"
+    )
 
 
 def joint_roots(scene: Scene, skin: int) -> list[int]:
@@ -41,7 +45,9 @@ def joint_roots(scene: Scene, skin: int) -> list[int]:
 
 
 def _over_all(scene: Scene, name: str) -> Outcome:
-    """One joint over all skeletons: the node they hang under already, or a new one at the origin. Nothing moves."""
+    """One joint over all skeletons: the node they hang under already, or a new one at the origin. Nothing
+    moves.
+    """
     used = sorted({n.skin for n in scene.nodes if n.mesh is not None and n.skin is not None})
     roots = [r for r in scene.roots if any(r in joint_roots(scene, k) for k in used)]
     joints = {j for k in used for j in scene.skins[k].joints}
@@ -52,16 +58,25 @@ def _over_all(scene: Scene, name: str) -> Outcome:
     else:
         at = len(scene.nodes)
         key = made_key(
-            scene.nodes[roots[0]].key, "common-root", "all", old_key(scene.digest, "node", "common-root", len(scene.skins))
+            scene.nodes[roots[0]].key,
+            "common-root",
+            "all",
+            old_key(scene.digest, "node", "common-root", len(scene.skins)),
         )
         nodes = (*scene.nodes, Node(key, name, children=tuple(roots)))
         tops = tuple(at if r == roots[0] else r for r in scene.roots if r == roots[0] or r not in roots)
     back = inverse(world_matrices(replace(scene, nodes=nodes, roots=tops))[at])
     skins = tuple(
-        replace(s, joints=(*s.joints, at), inverse_bind=frozen(np.concatenate([s.inverse_bind, back[None]]), np.float64), root=at)
-        if k in used and at not in s.joints else s
+        replace(
+            s,
+            joints=(*s.joints, at),
+            inverse_bind=frozen(np.concatenate([s.inverse_bind, back[None]]), np.float64),
+            root=at,
+        )
+        if k in used and at not in s.joints
+        else s
         for k, s in enumerate(scene.skins)
-    )  # fmt: skip
+    )
     remark = Remark(f"{nodes[at].name} is the joint over all skeletons now", nodes[at].key)
     return Outcome(replace(scene, nodes=nodes, roots=tops, skins=skins), (remark,))
 
@@ -76,10 +91,13 @@ def _apply(scene: Scene, settings: CommonRoot, resources: Content, job: Job) -> 
         if len(apart) < 2:
             continue
         names = ", ".join(out.nodes[r].name for r in apart[:6])
-        key = made_key(out.skins[skin].key, "common-root", old=old_key(out.digest, "node", "common-root", skin))
+        key = made_key(
+            out.skins[skin].key, "common-root", old=old_key(out.digest, "node", "common-root", skin)
+        )
         node = Node(key, settings.name, children=tuple(apart))
         new = len(out.nodes)
-        # The node stands where the first of them stood in the order of the scene, and at the origin: nothing moves.
+        # The node stands where the first of them stood in the order of the scene, and at the origin: nothing
+        # moves.
         roots = tuple(new if r == apart[0] else r for r in out.roots if r == apart[0] or r not in apart)
         skins = tuple(replace(s, root=new) if i == skin else s for i, s in enumerate(out.skins))
         out = replace(out, nodes=(*out.nodes, node), roots=roots, skins=skins)

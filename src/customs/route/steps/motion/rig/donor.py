@@ -35,10 +35,16 @@ class DonorSettings(Settings):
 
     adds: ClassVar = ("pairs", "unpaired")
     donor: str = Field(default="", description="digest of the donor")
-    pairs: tuple[tuple[str, str], ...] = Field(default=(), description="(arriving joint, donor joint) chosen by a person")
+    pairs: tuple[tuple[str, str], ...] = Field(
+        default=(), description="(arriving joint, donor joint) chosen by a person"
+    )
     unpaired: tuple[str, ...] = Field(default=(), description="arriving joints that have no counterpart")
-    step: Literal[0, 5, 15, 45] = Field(default=0, description="turns into the donor's pose in steps of degrees; 0 as needed")
-    clips: Literal["own", "donor", "both", "none"] = Field(default="own", description="clips of the delivered asset")
+    step: Literal[0, 5, 15, 45] = Field(
+        default=0, description="turns into the donor's pose in steps of degrees; 0 as needed"
+    )
+    clips: Literal["own", "donor", "both", "none"] = Field(
+        default="own", description="clips of the delivered asset"
+    )
     limit: int = Field(default=4, ge=1, le=16, description="influences per vertex")
     soften: int = Field(default=4, ge=0, le=20, description="rounds of softening weights along the mesh")
 
@@ -55,12 +61,19 @@ def _apply(scene: Scene, settings: DonorSettings, resources: Content, job: Job) 
     donor = take_donor(settings.donor, resources)
     mine, theirs = skeleton_of(scene), skeleton_of(donor, (0,))
     if not scene.skins:
-        raise StepError(f"{scene.name} has no skeleton of its own", "a rigged body", "Add Bind after Donor, or rig it first.")
+        raise StepError(
+            f"{scene.name} has no skeleton of its own",
+            "a rigged body",
+            "Add Bind after Donor, or rig it first.",
+        )
     pairs = pairs_of(scene, donor, settings)
     numbers = {mine.names.index(p.arriving): theirs.names.index(p.donor) for p in pairs}
     if len(numbers) < 2:
         raise StepError(
-            "hardly any joint is like one of the donor's", "at least two pairs", "Pair joints by hand.", where="pairs"
+            "hardly any joint is like one of the donor's",
+            "at least two pairs",
+            "Pair joints by hand.",
+            where="pairs",
         )
     fit = fit_to(mine, theirs, numbers, float(settings.step))
     job.progress(0.3, "Donor: mesh")
@@ -72,23 +85,37 @@ def _apply(scene: Scene, settings: DonorSettings, resources: Content, job: Job) 
         Remark(
             f"{len(pairs)} of {many(mine.count, 'joint')} paired with {theirs.count} of the donor's; {len(unlike)} doubtful"
         ),
-        Remark(f"size × {fit.scale:.3f}; largest turn into the donor's pose {fit.degrees.max(initial=0.0):.0f}°"),
+        Remark(
+            f"size × {fit.scale:.3f}; largest turn into the donor's pose {fit.degrees.max(initial=0.0):.0f}°"
+        ),
     ]
     if lost:
         text = f"moved by clips and without a pair, left behind: {', '.join(lost[:6])}{' …' if len(lost) > 6 else ''}"
         remarks.append(Remark(text, values={"left": tuple(lost)}))
     left = sorted(set(theirs.names) - {p.donor for p in pairs})
     if left:
-        remarks.append(Remark(f"donor joints without a part of the body: {', '.join(left[:6])}{' …' if len(left) > 6 else ''}"))
+        remarks.append(
+            Remark(
+                f"donor joints without a part of the body: {', '.join(left[:6])}{' …' if len(left) > 6 else ''}"
+            )
+        )
     return Outcome(prune(replace(out, clips=clips), near=True), tuple(remarks))
 
 
 def _assembled(
-    scene: Scene, donor: Scene, mine: Skeleton, theirs: Skeleton, numbers: dict[int, int], fit: Fit,
-    settings: DonorSettings, job: Job,
-) -> Scene:  # fmt: skip
+    scene: Scene,
+    donor: Scene,
+    mine: Skeleton,
+    theirs: Skeleton,
+    numbers: dict[int, int],
+    fit: Fit,
+    settings: DonorSettings,
+    job: Job,
+) -> Scene:
     """The donor's nodes and skin, the arriving meshes bound to it, the old joints gone."""
-    target = np.array([_stands_for(mine, numbers, k, theirs.order[0]) for k in range(mine.count)], dtype=np.intp)
+    target = np.array(
+        [_stands_for(mine, numbers, k, theirs.order[0]) for k in range(mine.count)], dtype=np.intp
+    )
     skin = donor.skins[0]
     world, at_bind = world_matrices(scene), inverse(theirs.rest[0] @ skin.inverse_bind[0])
     nodes, meshes, roots = list(scene.nodes), list(scene.meshes), list(scene.roots)
@@ -96,16 +123,31 @@ def _assembled(
         job.check()
         node = nodes[n]
         assert node.mesh is not None
-        made = bound_mesh(scene, n, world, mine, fit.matrices, at_bind, target, theirs.count, settings.limit, settings.soften)
+        made = bound_mesh(
+            scene,
+            n,
+            world,
+            mine,
+            fit.matrices,
+            at_bind,
+            target,
+            theirs.count,
+            settings.limit,
+            settings.soften,
+        )
         key = made_key(made.key, "donor", node.key.part, old_key(scene.digest, "mesh", "donor", n))
         meshes.append(replace(made, key=key, made_from=(made.key, *made.made_from)))
         nodes[n] = replace(node, mesh=None, skin=None)
         key = made_key(node.key, "donor", old=old_key(scene.digest, "node", "donor", n))
-        nodes.append(Node(key, node.name, mesh=len(meshes) - 1, skin=0, made_from=(node.key, *node.made_from)))
+        nodes.append(
+            Node(key, node.name, mesh=len(meshes) - 1, skin=0, made_from=(node.key, *node.made_from))
+        )
         roots.append(len(nodes) - 1)
     bare = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), roots=tuple(roots), skins=(), clips=())
     bare = without_bones(bare, scene)
-    return keys_apart(_with_donor(bare, donor, skin, {theirs.nodes[d]: mine.nodes[a] for a, d in numbers.items()}, scene))
+    return keys_apart(
+        _with_donor(bare, donor, skin, {theirs.nodes[d]: mine.nodes[a] for a, d in numbers.items()}, scene)
+    )
 
 
 def _with_donor(bare: Scene, donor: Scene, skin: Skin, stands_for: dict[int, int], before: Scene) -> Scene:
@@ -125,12 +167,18 @@ def _with_donor(bare: Scene, donor: Scene, skin: Skin, stands_for: dict[int, int
     root = place.get(donor.nodes[skin.root].key) if skin.root is not None else None
     new = replace(skin, joints=joints, root=root + shift if root is not None else None)
     return replace(
-        bare, nodes=(*bare.nodes, *added), roots=(*(r + shift for r in bones.roots), *bare.roots), skins=(new,), clips=()
+        bare,
+        nodes=(*bare.nodes, *added),
+        roots=(*(r + shift for r in bones.roots), *bare.roots),
+        skins=(new,),
+        clips=(),
     )
 
 
 def _stands_for(skeleton: Skeleton, numbers: dict[int, int], joint: int, default: int) -> int:
-    """The donor joint that moves what `joint` moved: its pair, or that of the nearest joint above with one."""
+    """The donor joint that moves what `joint` moved: its pair, or that of the nearest joint above with
+    one.
+    """
     k = joint
     while k >= 0 and k not in numbers:
         k = int(skeleton.parent[k])
@@ -138,7 +186,13 @@ def _stands_for(skeleton: Skeleton, numbers: dict[int, int], joint: int, default
 
 
 def _clips(
-    scene: Scene, donor: Scene, out: Scene, mine: Skeleton, numbers: dict[int, int], settings: DonorSettings, job: Job
+    scene: Scene,
+    donor: Scene,
+    out: Scene,
+    mine: Skeleton,
+    numbers: dict[int, int],
+    settings: DonorSettings,
+    job: Job,
 ) -> tuple[tuple[Clip, ...], list[str]]:
     """(the clips, names of what they moved that has no pair)."""
     made: list[Clip] = []

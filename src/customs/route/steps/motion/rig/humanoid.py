@@ -20,7 +20,9 @@ class Humanoid(Settings):
     """A person's word on single bones; the rest is proposed."""
 
     adds: ClassVar = ("bones",)
-    bones: tuple[tuple[str, str], ...] = Field(default=(), description="(bone, joint name); no joint leaves the bone out")
+    bones: tuple[tuple[str, str], ...] = Field(
+        default=(), description="(bone, joint name); no joint leaves the bone out"
+    )
 
     @field_validator("bones")
     @classmethod
@@ -32,7 +34,9 @@ class Humanoid(Settings):
 
 
 def map_of(scene: Scene, settings: Humanoid) -> HumanoidMap:
-    """The map a stop with these settings works with: a person's word, then what the file says, then the proposal."""
+    """The map a stop with these settings works with: a person's word, then what the file says, then the
+    proposal.
+    """
     said = {n.bone: n.name for n in scene.nodes if n.bone}
     chosen = dict(settings.bones)
     fixed = {**said, **{b: j for b, j in chosen.items() if j}}

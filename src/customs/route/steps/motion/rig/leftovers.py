@@ -32,7 +32,8 @@ class Leftovers(Settings):
 
     stays: ClassVar = ("skeletons", "joints", "outlines")
     skeletons: bool = Field(
-        default=False, description="skeletons beside the one that moves most; their meshes are bound to that one"
+        default=False,
+        description="skeletons beside the one that moves most; their meshes are bound to that one",
     )
     joints: bool = Field(default=False, description="joints that move nothing")
     outlines: bool = Field(default=False, description="inside-out or inflated copies of a mesh")
@@ -51,7 +52,9 @@ def _apply(scene: Scene, settings: Leftovers, resources: Content, job: Job) -> O
         remarks += said
     if settings.joints and (idle := idle_joints(out)):
         remarks.append(
-            Remark(f"{many(len(idle), 'joint')} moving nothing dropped: {', '.join(out.nodes[j].name for j in idle[:6])}")
+            Remark(
+                f"{many(len(idle), 'joint')} moving nothing dropped: {', '.join(out.nodes[j].name for j in idle[:6])}"
+            )
         )
         out = prune(merged(out, idle), near=True)
     return Outcome(out, tuple(remarks))
@@ -79,19 +82,26 @@ def _one_skeleton(scene: Scene, job: Job) -> tuple[Scene, list[Remark]]:
         meshes.append(_bound_to(scene, n, world, first))
         rebound[n] = replace(node, mesh=len(meshes) - 1, skin=first)
         remarks.append(
-            Remark(f"{node.name} was bound to another skeleton; bound to {scene.nodes[found.tops[0][0]].name}'s", node.key)
+            Remark(
+                f"{node.name} was bound to another skeleton; bound to {scene.nodes[found.tops[0][0]].name}'s",
+                node.key,
+            )
         )
     others = {j for s in scene.skins for j in s.joints} - main
     out = prune(replace(scene, nodes=tuple(rebound), meshes=tuple(meshes)), near=True)
     keys = {scene.nodes[j].key for j in others}
     gone = {i for i, n in enumerate(out.nodes) if n.key in keys}
-    remarks.append(Remark(f"{many(len(found.tops) - 1, 'further skeleton')} dropped, {many(len(others), 'joint')}"))
+    remarks.append(
+        Remark(f"{many(len(found.tops) - 1, 'further skeleton')} dropped, {many(len(others), 'joint')}")
+    )
     return prune(_dropped(out, gone), near=True), remarks
 
 
 def _under(skeleton: Skeleton, tops: tuple[int, ...]) -> set[int]:
     columns = [skeleton.nodes.index(t) for t in tops]
-    return {skeleton.nodes[i] for i in range(skeleton.count) if i in columns or skeleton.above[i, columns].any()}
+    return {
+        skeleton.nodes[i] for i in range(skeleton.count) if i in columns or skeleton.above[i, columns].any()
+    }
 
 
 def _dropped(scene: Scene, gone: set[int]) -> Scene:
@@ -109,7 +119,9 @@ def _dropped(scene: Scene, gone: set[int]) -> Scene:
 
 
 def _bound_to(scene: Scene, node: int, world: npt.NDArray[np.float64], skin: int) -> Mesh:
-    """The mesh as it stands, bound to another skin: joint by joint where names or shape agree, else whole to the nearest bone."""
+    """The mesh as it stands, bound to another skin: joint by joint where names or shape agree, else whole to
+    the nearest bone.
+    """
     where = scene.nodes[node]
     mesh, old = scene.meshes[where.mesh or 0], where.skin or 0
     theirs, mine = skeleton_of(scene, (skin,)), skeleton_of(scene, (old,))
@@ -127,7 +139,9 @@ def _bound_to(scene: Scene, node: int, world: npt.NDArray[np.float64], skin: int
         table = np.array([t if t >= 0 else nearest for t in target], dtype=np.uint16)
         return replace(prim, positions=frozen(local), joints=frozen(table[prim.joints], np.uint16))
 
-    return replace(mesh, primitives=tuple(change(p) for p in mesh.primitives), made_from=(mesh.key, *mesh.made_from))
+    return replace(
+        mesh, primitives=tuple(change(p) for p in mesh.primitives), made_from=(mesh.key, *mesh.made_from)
+    )
 
 
 register(
@@ -140,7 +154,11 @@ register(
         settings=Leftovers,
         apply=_apply,
         summary=lambda s: (
-            ", ".join(w for w, on in (("skeletons", s.skeletons), ("joints", s.joints), ("outlines", s.outlines)) if on)[:18]
+            ", ".join(
+                w
+                for w, on in (("skeletons", s.skeletons), ("joints", s.joints), ("outlines", s.outlines))
+                if on
+            )[:18]
             or "kept"
         ),
     )

@@ -23,8 +23,15 @@ class MergeJoints(Settings):
     """Which joints go."""
 
     adds: ClassVar = ("joints", "keep")
-    limit: int = Field(default=0, ge=0, le=4096, description="joints left at most, ends of chains merged first; 0 for no limit")
-    joints: tuple[str, ...] = Field(default=(), description="Keys or name patterns of joints to merge into the one above")
+    limit: int = Field(
+        default=0,
+        ge=0,
+        le=4096,
+        description="joints left at most, ends of chains merged first; 0 for no limit",
+    )
+    joints: tuple[str, ...] = Field(
+        default=(), description="Keys or name patterns of joints to merge into the one above"
+    )
     keep: tuple[str, ...] = Field(default=(), description="Keys or name patterns of joints that stay")
 
 

@@ -21,9 +21,13 @@ class Numbers(Settings):
 
     adds: ClassVar = ("first",)
     stays: ClassVar = ("order",)
-    version_number: int = Field(default=0, ge=0, le=1_000_000, description="version the kit asks for; 0 leaves it alone")
+    version_number: int = Field(
+        default=0, ge=0, le=1_000_000, description="version the kit asks for; 0 leaves it alone"
+    )
     order: bool = Field(default=True, description="number meshes 1, 2, 3, … in the order of the tree")
-    first: tuple[str, ...] = Field(default=(), description="names of mesh nodes that come first, in this order")
+    first: tuple[str, ...] = Field(
+        default=(), description="names of mesh nodes that come first, in this order"
+    )
 
 
 def _apply(scene: Scene, settings: Numbers, resources: Content, job: Job) -> Outcome:
@@ -44,7 +48,8 @@ def _apply(scene: Scene, settings: Numbers, resources: Content, job: Job) -> Out
     if all(a is b for a, b in zip(nodes, scene.nodes)):
         return Outcome(scene)
     return Outcome(
-        replace(scene, nodes=nodes), (Remark(f"{many(sum(a is not b for a, b in zip(nodes, scene.nodes)), 'node')} numbered"),)
+        replace(scene, nodes=nodes),
+        (Remark(f"{many(sum(a is not b for a, b in zip(nodes, scene.nodes)), 'node')} numbered"),),
     )
 
 

@@ -30,7 +30,8 @@ class Pose(Settings):
     clip: str = Field(default="", description="Key or name pattern of a clip; nothing stands at rest")
     seconds: float = Field(default=0.0, ge=0, description="the moment of it, in seconds")
     turns: tuple[Turn, ...] = Field(
-        default=(), description="(joint Key or name, x, y, z): degrees about its own axes, one after another, on top"
+        default=(),
+        description="(joint Key or name, x, y, z): degrees about its own axes, one after another, on top",
     )
 
 
@@ -53,10 +54,16 @@ def _apply(scene: Scene, settings: Pose, resources: Content, job: Job) -> Outcom
         node = _parted(nodes[i], "rotation")
         # Capital letters: about the joint's own axes, each after the one before (scipy.spatial.transform).
         turn = Rotation.from_euler("XYZ", degrees, degrees=True).as_quat()
-        nodes[i] = replace(node, rotation=frozen(multiply_quaternions(np.asarray(node.rotation), turn), np.float64))
+        nodes[i] = replace(
+            node, rotation=frozen(multiply_quaternions(np.asarray(node.rotation), turn), np.float64)
+        )
     if all(a is b for a, b in zip(nodes, scene.nodes)):
         return Outcome(scene, tuple(remarks))
-    said = f"stands as {clips[0].name} at {min(settings.seconds, clips[0].seconds):.2f} s" if clips else "stands at rest"
+    said = (
+        f"stands as {clips[0].name} at {min(settings.seconds, clips[0].seconds):.2f} s"
+        if clips
+        else "stands at rest"
+    )
     turned = f", {many(len(settings.turns), 'joint')} turned" if settings.turns else ""
     return Outcome(replace(scene, nodes=tuple(nodes)), (Remark(said + turned), *remarks))
 
@@ -67,7 +74,11 @@ def _parted(node: Node, path: str) -> Node:
         return node
     t, q, s, _ = decompose_all(node.matrix)
     return replace(
-        node, matrix=None, translation=frozen(t, np.float64), rotation=frozen(q, np.float64), scale=frozen(s, np.float64)
+        node,
+        matrix=None,
+        translation=frozen(t, np.float64),
+        rotation=frozen(q, np.float64),
+        scale=frozen(s, np.float64),
     )
 
 
@@ -86,7 +97,9 @@ register(
         settings=Pose,
         apply=_apply,
         summary=lambda s: (
-            " ".join(w for w, on in ((f"{s.seconds:.2f} s", s.clip), (f"{len(s.turns)} turned", s.turns)) if on)[:18]
+            " ".join(
+                w for w, on in ((f"{s.seconds:.2f} s", s.clip), (f"{len(s.turns)} turned", s.turns)) if on
+            )[:18]
             or "at rest"
         ),
     )

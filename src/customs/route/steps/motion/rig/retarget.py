@@ -30,8 +30,12 @@ class Retarget(Settings):
     adds: ClassVar = ("clips", "pairs")
     donor: str = Field(default="", description="digest of the donor whose clips are taken")
     clips: tuple[str, ...] = Field(default=(), description="name patterns of the clips; none means all")
-    pairs: tuple[tuple[str, str], ...] = Field(default=(), description="(donor joint, own joint) chosen by a person")
-    ground: bool = Field(default=True, description="feet keep to the ground where they did in the donor's clip")
+    pairs: tuple[tuple[str, str], ...] = Field(
+        default=(), description="(donor joint, own joint) chosen by a person"
+    )
+    ground: bool = Field(
+        default=True, description="feet keep to the ground where they did in the donor's clip"
+    )
     own: bool = Field(default=True, description="the asset's own clips stay")
 
 
@@ -57,26 +61,35 @@ def _apply(scene: Scene, settings: Retarget, resources: Content, job: Job) -> Ou
     pairs = {theirs.names.index(p.arriving): mine.names.index(p.donor) for p in found}
     if len(pairs) < 2:
         raise StepError(
-            "hardly any joint is like one of the donor's", "at least two pairs", "Pair joints by hand.", where="pairs"
+            "hardly any joint is like one of the donor's",
+            "at least two pairs",
+            "Pair joints by hand.",
+            where="pairs",
         )
     way = Retargeting(donor, theirs, scene, mine, pairs)
     ground = feet(theirs, mine, pairs) if settings.ground else None
-    chosen = [c for c in donor.clips if not settings.clips or any(fnmatch.fnmatchcase(c.name, t) for t in settings.clips)]
+    chosen = [
+        c
+        for c in donor.clips
+        if not settings.clips or any(fnmatch.fnmatchcase(c.name, t) for t in settings.clips)
+    ]
     made, lost = [], set[str]()
     for k, clip in enumerate(chosen):
         job.check()
         job.progress(k / max(len(chosen), 1), f"Retarget {clip.name}")
         new = retarget(way, clip, frame_times(clip, frame_rate(clip)), ground)
-        made.append(replace(new, key=made_key(clip.key, "retarget", old=old_key(scene.digest, "clip", "retarget", k))))
+        made.append(
+            replace(new, key=made_key(clip.key, "retarget", old=old_key(scene.digest, "clip", "retarget", k)))
+        )
         lost |= set(unpaired(way, clip))
     root = next(a for a in theirs.order if a in pairs)
-    text = (
-        f"{many(len(made), 'clip')} of {donor.name}, {many(len(pairs), 'joint')} paired, strides × {leg_ratio(way, root):.2f}"
-    )
+    text = f"{many(len(made), 'clip')} of {donor.name}, {many(len(pairs), 'joint')} paired, strides × {leg_ratio(way, root):.2f}"
     if lost:
         text += f"; without a pair, left behind: {', '.join(sorted(lost)[:6])}"
     kept = scene.clips if settings.own else ()
-    return Outcome(replace(scene, clips=(*kept, *made)), (Remark(text, values={"left": tuple(sorted(lost))}),))
+    return Outcome(
+        replace(scene, clips=(*kept, *made)), (Remark(text, values={"left": tuple(sorted(lost))}),)
+    )
 
 
 register(

@@ -1,4 +1,6 @@
-"""Parts to joints: a hierarchy of rigid parts with pivots becomes a skeleton, each part full of its own joint."""
+"""Parts to joints: a hierarchy of rigid parts with pivots becomes a skeleton, each part full of its own
+joint.
+"""
 
 from __future__ import annotations
 
@@ -50,7 +52,12 @@ def _part(mesh: Mesh, world: np.ndarray, joint: int, key: Key) -> Mesh:
         placed = moved_primitive(prim, world)
         return replace(placed, joints=frozen(joints, np.uint16), weights=frozen(weights))
 
-    return replace(mesh, key=key, primitives=tuple(change(p) for p in mesh.primitives), made_from=(mesh.key, *mesh.made_from))
+    return replace(
+        mesh,
+        key=key,
+        primitives=tuple(change(p) for p in mesh.primitives),
+        made_from=(mesh.key, *mesh.made_from),
+    )
 
 
 def _apply(scene: Scene, settings: Rigid, resources: Content, job: Job) -> Outcome:
@@ -83,15 +90,21 @@ def _skin_of(scene: Scene, name: str, parts: list[int]) -> tuple[dict[int, int],
     order, world, above = _joints(scene, parts), world_matrices(scene), parents(scene)
     binds = frozen(np.stack([inverse(world[n]) for n in order]), np.float64)
     tops = [n for n in order if above[n] < 0]
-    key = made_key(scene.nodes[order[0]].key, "rigid", "skin", old_key(scene.digest, "skin", "rigid", len(scene.skins)))
+    key = made_key(
+        scene.nodes[order[0]].key, "rigid", "skin", old_key(scene.digest, "skin", "rigid", len(scene.skins))
+    )
     skin = Skin(key, name, tuple(order), binds, tops[0] if len(tops) == 1 else None)
     return {n: k for k, n in enumerate(order)}, skin
 
 
 def _hung(scene: Scene, parts: list[int]) -> dict[int, tuple[int, int, np.ndarray]]:
-    """Parts of a rigged asset that hang on a joint: its skin, its number there, and the way into the space of that skin."""
+    """Parts of a rigged asset that hang on a joint: its skin, its number there, and the way into the space of
+    that skin.
+    """
     above, world = parents(scene), world_matrices(scene)
-    owner = {j: (s, k) for s, skin in reversed(list(enumerate(scene.skins))) for k, j in enumerate(skin.joints)}
+    owner = {
+        j: (s, k) for s, skin in reversed(list(enumerate(scene.skins))) for k, j in enumerate(skin.joints)
+    }
     out: dict[int, tuple[int, int, np.ndarray]] = {}
     for n in parts:
         up = n
@@ -99,7 +112,8 @@ def _hung(scene: Scene, parts: list[int]) -> dict[int, tuple[int, int, np.ndarra
             up = above[up]
         if up >= 0:
             skin, k = owner[up]
-            # Into the space the skin was bound in: where the joint takes it from there, it stands as it does now.
+            # Into the space the skin was bound in: where the joint takes it from there, it stands as it does
+            # now.
             out[n] = (skin, k, inverse(world[up] @ scene.skins[skin].inverse_bind[k]) @ world[n])
     return out
 
@@ -137,7 +151,12 @@ class _Work:
         """The scene with its parts on skins; clips of morph weights follow them."""
         clips = following(self.scene.clips, self.went)
         return replace(
-            self.scene, nodes=tuple(self.nodes), meshes=tuple(self.meshes), roots=tuple(self.roots), skins=skins, clips=clips
+            self.scene,
+            nodes=tuple(self.nodes),
+            meshes=tuple(self.meshes),
+            roots=tuple(self.roots),
+            skins=skins,
+            clips=clips,
         )
 
 

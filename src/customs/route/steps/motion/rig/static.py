@@ -42,7 +42,15 @@ def _still(scene: Scene, node: int, mesh: Mesh, world: npt.NDArray[np.float64]) 
         points = frozen(posed_positions(scene, node, prim, world))
         normals, tangents = still_normals(prim, blend)
         targets = tuple(still_target(t, blend) for t in prim.targets)
-        return replace(prim, positions=points, normals=normals, tangents=tangents, targets=targets, joints=None, weights=None)
+        return replace(
+            prim,
+            positions=points,
+            normals=normals,
+            tangents=tangents,
+            targets=targets,
+            joints=None,
+            weights=None,
+        )
 
     return replace(mesh, primitives=tuple(change(p) for p in mesh.primitives))
 
@@ -58,7 +66,11 @@ def _apply(scene: Scene, settings: Static, resources: Content, job: Job) -> Outc
         node = nodes[n]
         if node.skin is None or node.mesh is None:
             continue
-        meshes.append(replace(_still(scene, n, scene.meshes[node.mesh], world), made_from=(scene.meshes[node.mesh].key,)))
+        meshes.append(
+            replace(
+                _still(scene, n, scene.meshes[node.mesh], world), made_from=(scene.meshes[node.mesh].key,)
+            )
+        )
         nodes[n] = replace(node, mesh=None, skin=None)
         key = made_key(node.key, "static", old=old_key(scene.digest, "node", "static", n))
         nodes.append(Node(key, node.name, mesh=len(meshes) - 1, weights=node.weights, made_from=(node.key,)))

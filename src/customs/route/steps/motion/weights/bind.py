@@ -40,7 +40,10 @@ class Bind(Targeted):
     )
     donor: str = Field(default="", description="digest of the donor whose surface is taken")
     near: float = Field(
-        default=0.05, gt=0, le=10, description="farthest a donor's surface counts, in metres; farther is filled in"
+        default=0.05,
+        gt=0,
+        le=10,
+        description="farthest a donor's surface counts, in metres; farther is filled in",
     )
     limit: int = Field(default=4, ge=1, le=16, description="influences per vertex")
 
@@ -67,11 +70,18 @@ def _apply(scene: Scene, settings: Bind, resources: Content, job: Job) -> Outcom
     gone = missing_targets(settings, ((m.key, m.name, m.made_from) for m in scene.meshes))
     if not remarks:
         return Outcome(scene, gone)
-    return Outcome(prune_content(replace(scene, nodes=tuple(nodes), meshes=tuple(meshes)), near=True), (*remarks, *gone))
+    return Outcome(
+        prune_content(replace(scene, nodes=tuple(nodes), meshes=tuple(meshes)), near=True), (*remarks, *gone)
+    )
 
 
-def _bound(scene: Scene, n: int, world: F64, settings: Bind, source: tuple[Surface, npt.NDArray[np.uint32], F64] | None
-           ) -> tuple[Mesh, str]:  # fmt: skip
+def _bound(
+    scene: Scene,
+    n: int,
+    world: F64,
+    settings: Bind,
+    source: tuple[Surface, npt.NDArray[np.uint32], F64] | None,
+) -> tuple[Mesh, str]:
     node = scene.nodes[n]
     mesh = scene.meshes[node.mesh or 0]
     skin = node.skin if node.skin is not None else 0
@@ -81,10 +91,15 @@ def _bound(scene: Scene, n: int, world: F64, settings: Bind, source: tuple[Surfa
     starts = np.cumsum([0, *(len(p) for p in places)])
     group = groups_of_rows(frozen(every))
     first = np.unique(group, return_index=True)[1]
-    faces = np.concatenate([group[triangles_of(p).astype(np.int64) + s] for p, s in zip(mesh.primitives, starts)])
+    faces = np.concatenate(
+        [group[triangles_of(p).astype(np.int64) + s] for p, s in zip(mesh.primitives, starts)]
+    )
     faces = faces[(faces[:, 0] != faces[:, 1]) & (faces[:, 1] != faces[:, 2]) & (faces[:, 0] != faces[:, 2])]
     if source is None:
-        table, text = heat_weights(every[first], faces, skeleton), f"{mesh.name}: weights from {many(skeleton.count, 'joint')}"
+        table, text = (
+            heat_weights(every[first], faces, skeleton),
+            f"{mesh.name}: weights from {many(skeleton.count, 'joint')}",
+        )
     else:
         found = transfer(every[first], faces, source[0], source[1], source[2], settings.near)
         table = found.table
@@ -96,13 +111,19 @@ def _bound(scene: Scene, n: int, world: F64, settings: Bind, source: tuple[Surfa
         part = slice(starts[k], starts[k + 1])
         local = places[k] @ back[:3, :3].T + back[:3, 3]
         moved = prim.positions if np.abs(local - prim.positions).max(initial=0.0) < 1e-6 else frozen(local)
-        return replace(prim, positions=moved, joints=frozen(joints[part], np.uint16), weights=frozen(weights[part]))
+        return replace(
+            prim, positions=moved, joints=frozen(joints[part], np.uint16), weights=frozen(weights[part])
+        )
 
     return replace(mesh, primitives=tuple(change(k, p) for k, p in enumerate(mesh.primitives))), text
 
 
-def _donor_table(scene: Scene, settings: Bind, resources: Content) -> tuple[Surface, npt.NDArray[np.uint32], F64]:
-    """The donor's surface where it rests, its faces, and its weights by the joints of this scene's first skin, by name."""
+def _donor_table(
+    scene: Scene, settings: Bind, resources: Content
+) -> tuple[Surface, npt.NDArray[np.uint32], F64]:
+    """The donor's surface where it rests, its faces, and its weights by the joints of this scene's first
+    skin, by name.
+    """
     donor = take_donor(settings.donor, resources)
     names = skeleton_of(scene, (0,)).names
     points, faces, tables, start, world = [], [], [], 0, world_matrices(donor)
@@ -123,8 +144,12 @@ def _donor_table(scene: Scene, settings: Bind, resources: Content) -> tuple[Surf
             tables.append(out)
             start += len(dense)
     if not points or not sum(t.sum() for t in tables):
-        raise StepError("the donor's joints are not those of this skeleton", "a mesh bound to joints of the same names",
-                        "Add Donor before it, or bind from the joints.", where="donor")  # fmt: skip
+        raise StepError(
+            "the donor's joints are not those of this skeleton",
+            "a mesh bound to joints of the same names",
+            "Add Donor before it, or bind from the joints.",
+            where="donor",
+        )
     whole, cut = np.concatenate(points), np.concatenate(faces).astype(np.uint32)
     return Surface(whole, cut), cut, np.concatenate(tables)
 

@@ -39,12 +39,16 @@ class Paint(Settings):
         for _, _, kind, amount, ranges in value:
             if kind not in KINDS:
                 raise ValueError(f"edit {kind!r}: one of {', '.join(KINDS)}")
-            if not np.isfinite(amount) or (not isinstance(ranges, str) and any(a < 0 or b < a for a, b in ranges)):
+            if not np.isfinite(amount) or (
+                not isinstance(ranges, str) and any(a < 0 or b < a for a, b in ranges)
+            ):
                 raise ValueError("a finite amount and ranges that grow")
         return value
 
 
-def _vertices(said: str | tuple[tuple[int, int], ...], count: int, resources: Content) -> npt.NDArray[np.intp]:
+def _vertices(
+    said: str | tuple[tuple[int, int], ...], count: int, resources: Content
+) -> npt.NDArray[np.intp]:
     if not isinstance(said, str):
         return rows_in(np.asarray(said, dtype=np.int64).reshape(-1, 2), count)
     try:
@@ -57,7 +61,9 @@ def _vertices(said: str | tuple[tuple[int, int], ...], count: int, resources: Co
             where=said,
         ) from None
     except ValueError as problem:
-        raise StepError(f"a selection of vertices is damaged ({problem})", "ranges", "Choose again.", where=said) from None
+        raise StepError(
+            f"a selection of vertices is damaged ({problem})", "ranges", "Choose again.", where=said
+        ) from None
 
 
 def _apply(scene: Scene, settings: Paint, resources: Content, job: Job) -> Outcome:
@@ -81,7 +87,9 @@ def _apply(scene: Scene, settings: Paint, resources: Content, job: Job) -> Outco
         if kind == "mirror":
             new = mirrored(p, names, names.index(joint), settings.limit)
         else:
-            edit = Edit(names.index(joint), cast(Literal["set", "add", "scale", "blend"], kind), float(amount), rows)
+            edit = Edit(
+                names.index(joint), cast(Literal["set", "add", "scale", "blend"], kind), float(amount), rows
+            )
             new = edited(p, len(names), edit, locked, settings.limit)
         touched += len(rows)
         parts = meshes[m].primitives

@@ -22,7 +22,9 @@ from customs.scene.settings import Targeted
 class Weightless(Targeted):
     """What counts as none."""
 
-    least: float = Field(default=1e-4, gt=0, lt=1, description="vertices whose weights sum to less are filled in")
+    least: float = Field(
+        default=1e-4, gt=0, lt=1, description="vertices whose weights sum to less are filled in"
+    )
 
 
 def _apply(scene: Scene, settings: Weightless, resources: Content, job: Job) -> Outcome:
@@ -54,12 +56,19 @@ def _apply(scene: Scene, settings: Weightless, resources: Content, job: Job) -> 
         sure = np.zeros(len(first), dtype=bool)
         sure[group[good]] = True
         solved = inpaint(prim.positions[first], group[triangles_of(prim)], small, sure)
-        new_joints, weights = influences_of(np.where(bad[:, None], solved[group], table), prim.joints.shape[1])
-        return replace(prim, joints=np.where(bad[:, None], new_joints, prim.joints).astype(np.uint16),
-                       weights=np.where(bad[:, None], weights, sound).astype(np.float32))  # fmt: skip
+        new_joints, weights = influences_of(
+            np.where(bad[:, None], solved[group], table), prim.joints.shape[1]
+        )
+        return replace(
+            prim,
+            joints=np.where(bad[:, None], new_joints, prim.joints).astype(np.uint16),
+            weights=np.where(bad[:, None], weights, sound).astype(np.float32),
+        )
 
     out = map_primitives(scene, settings, job, change)
-    return Outcome(out, (Remark(f"{filled[0]:,} vertices took their neighbours' weights"),) if out is not scene else ())
+    return Outcome(
+        out, (Remark(f"{filled[0]:,} vertices took their neighbours' weights"),) if out is not scene else ()
+    )
 
 
 register(

@@ -28,7 +28,9 @@ class Detail(Targeted):
     scale: tuple[float, float] = Field(default=(4.0, 4.0), description="times it repeats along U and V")
     offset: tuple[float, float] = Field(default=(0.0, 0.0), description="shift along U and V")
     strength: float = Field(default=1.0, ge=0, le=4, description="how strongly")
-    bake: bool = Field(default=False, description="work it into the texture below, for destinations without detail maps")
+    bake: bool = Field(
+        default=False, description="work it into the texture below, for destinations without detail maps"
+    )
 
 
 def _laid(m: Material, textures: Textures, image: int | None, settings: Detail) -> Material:
@@ -39,7 +41,9 @@ def _laid(m: Material, textures: Textures, image: int | None, settings: Detail) 
     below = m.textures.get("normal" if settings.normal else "base_colour")
     at = image if image is not None else old.image if old is not None else 0
     base = old or below or TextureUse(at)
-    moved = replace(base, image=at, strength=settings.strength, offset=settings.offset, scale=settings.scale, rotation=0.0)
+    moved = replace(
+        base, image=at, strength=settings.strength, offset=settings.offset, scale=settings.scale, rotation=0.0
+    )
     m = replace(m, textures={**m.textures, role: moved})
     return _baked(m, textures, role) if settings.bake else m
 
@@ -59,27 +63,39 @@ def _baked(material: Material, textures: Textures, role: str) -> Material:
         )
     if below.texcoord != use.texcoord:
         raise StepError(
-            "detail and base use different UV sets", "one UV set", "Keep the detail apart, or unwrap anew.", material.name
+            "detail and base use different UV sets",
+            "one UV set",
+            "Keep the detail apart, or unwrap anew.",
+            material.name,
         )
     turns = (use.scale[0] / below.scale[0], use.scale[1] / below.scale[1])
     shift = (use.offset[0] - below.offset[0] * turns[0], use.offset[1] - below.offset[1] * turns[1])
-    width, height = (int(min(4096, max(b, d * abs(t)))) for b, d, t in zip(base.shape[1::-1], detail.shape[1::-1], turns))
+    width, height = (
+        int(min(4096, max(b, d * abs(t)))) for b, d, t in zip(base.shape[1::-1], detail.shape[1::-1], turns)
+    )
     size = (width, height)
     over = tiled(detail, size, turns, shift)
     under = tiled(base, size, (1.0, 1.0), (0.0, 0.0))
     made = combined(under, over, use.strength) if slot == "normal" else laid_over(under, over, use.strength)
     source = textures.images[below.image]
-    image = Image(made_key(material.key, role), source.name, pixels=frozen(made, np.uint8), made_from=(source.key,))
+    image = Image(
+        made_key(material.key, role), source.name, pixels=frozen(made, np.uint8), made_from=(source.key,)
+    )
     return replace(
         without_roles(material, (role,)),
-        textures={**without_roles(material, (role,)).textures, slot: replace(below, image=textures.add(image))},
+        textures={
+            **without_roles(material, (role,)).textures,
+            slot: replace(below, image=textures.add(image)),
+        },
     )
 
 
 def _apply(scene: Scene, settings: Detail, resources: Content, job: Job) -> Outcome:
     image = find_image(scene, settings.texture) if settings.texture else None
     if settings.texture and image is None:
-        raise StepError(f"no texture {settings.texture}", "a Key of one of the asset's textures", where="texture")
+        raise StepError(
+            f"no texture {settings.texture}", "a Key of one of the asset's textures", where="texture"
+        )
     if image is not None:
         image_pixels(scene.images[image])
     return Outcome(*changed_materials(scene, settings, job, lambda m, t: _laid(m, t, image, settings)))

@@ -42,7 +42,9 @@ def _without(material: Material, role: str, value: np.ndarray) -> Material:
         r, g, b = (float(v) for v in to_linear(rgb) * np.array(material.emissive))
         return replace(out, emissive=(r, g, b))
     if role == "metallic_roughness":
-        return replace(out, roughness=material.roughness * float(rgb[1]), metallic=material.metallic * float(rgb[2]))
+        return replace(
+            out, roughness=material.roughness * float(rgb[1]), metallic=material.metallic * float(rgb[2])
+        )
     if role in ("metallic", "roughness"):
         return replace(out, **{role: getattr(material, role) * float(rgb[0])})
     return out

@@ -42,7 +42,11 @@ def _glowing(material: Material, textures: Textures, settings: Glow) -> Material
     pixels = pixels_or_none(textures.images[use.image]) if use is not None else None
     if use is None or pixels is None or pixels.shape[2] < 3 or not settings.colours:
         return material
-    mask = cleaned(colour_mask(pixels, settings.colours, settings.tolerance, settings.feather), settings.speck, settings.gap)
+    mask = cleaned(
+        colour_mask(pixels, settings.colours, settings.tolerance, settings.feather),
+        settings.speck,
+        settings.gap,
+    )
     if not mask.any():
         return material
     source = textures.images[use.image]
@@ -50,7 +54,10 @@ def _glowing(material: Material, textures: Textures, settings: Glow) -> Material
     image = Image(made_key(material.key, "glow"), f"{source.name}_glow", pixels=made, made_from=(source.key,))
     new = TextureUse(textures.add(image), use.texcoord, use.sampler, 1.0, use.offset, use.rotation, use.scale)
     return replace(
-        material, textures={**material.textures, "emissive": new}, emissive=(1.0, 1.0, 1.0), emissive_strength=settings.strength
+        material,
+        textures={**material.textures, "emissive": new},
+        emissive=(1.0, 1.0, 1.0),
+        emissive_strength=settings.strength,
     )
 
 

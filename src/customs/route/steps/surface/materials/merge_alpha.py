@@ -25,7 +25,9 @@ class MergeAlpha(Targeted):
     """Whether the mode follows."""
 
     stays: ClassVar = ("set_mode",)
-    set_mode: bool = Field(default=True, description="set alpha mode and cutoff by what the opacity looks like")
+    set_mode: bool = Field(
+        default=True, description="set alpha mode and cutoff by what the opacity looks like"
+    )
 
 
 def _merged(material: Material, textures: Textures, set_mode: bool) -> Material:
@@ -43,16 +45,23 @@ def _merged(material: Material, textures: Textures, set_mode: bool) -> Material:
     pixels = with_alpha(colour, opacity)
     name = textures.images[old.image].name if old is not None else f"{material.name}_colour"
     made = tuple(textures.images[u.image].key for u in (old, use) if u is not None)
-    image = Image(made_key(material.key, "merge-alpha"), name, pixels=frozen(pixels, np.uint8), made_from=made)
+    image = Image(
+        made_key(material.key, "merge-alpha"), name, pixels=frozen(pixels, np.uint8), made_from=made
+    )
     new = (
         replace(old, image=textures.add(image))
         if old is not None
         else TextureUse(textures.add(image), use.texcoord, use.sampler)
     )
-    out = replace(without_roles(material, ("opacity",)), textures={**without_roles(material, ("opacity",)).textures, role: new})
+    out = replace(
+        without_roles(material, ("opacity",)),
+        textures={**without_roles(material, ("opacity",)).textures, role: new},
+    )
     if not set_mode:
         return out
-    return replace(out, alpha_mode=wanted_mode(pixels[:, :, 3]), alpha_cutoff=round(wanted_cutoff(pixels[:, :, 3]), 3))
+    return replace(
+        out, alpha_mode=wanted_mode(pixels[:, :, 3]), alpha_cutoff=round(wanted_cutoff(pixels[:, :, 3]), 3)
+    )
 
 
 def _apply(scene: Scene, settings: MergeAlpha, resources: Content, job: Job) -> Outcome:

@@ -16,14 +16,27 @@ class MergeMaterials(Settings):
 
 
 def _use(use: TextureUse) -> tuple[Any, ...]:
-    return (use.image, use.texcoord, use.sampler, use.strength, use.offset, use.rotation, use.scale, repr(dict(use.extras)))
+    return (
+        use.image,
+        use.texcoord,
+        use.sampler,
+        use.strength,
+        use.offset,
+        use.rotation,
+        use.scale,
+        repr(dict(use.extras)),
+    )
 
 
 def likeness(material: Material) -> tuple[Any, ...]:
     """Equal for materials that look alike and have the same textures, whatever their names."""
     skip = ("key", "name", "textures", "extras", "made_from")
     plain = tuple(v for k, v in material.__dict__.items() if k not in skip)
-    return (*plain, tuple(sorted((r, _use(u)) for r, u in material.textures.items())), repr(dict(material.extras)))
+    return (
+        *plain,
+        tuple(sorted((r, _use(u)) for r, u in material.textures.items())),
+        repr(dict(material.extras)),
+    )
 
 
 def same_materials(scene: Scene) -> dict[int, int]:
@@ -48,8 +61,13 @@ def _apply(scene: Scene, settings: MergeMaterials, resources: Content, job: Job)
 
     meshes = tuple(replace(m, primitives=tuple(prim(p) for p in m.primitives)) for m in scene.meshes)
     gone = {b: tuple(scene.materials[a].key for a, c in same.items() if c == b) for b in same.values()}
-    materials = tuple(replace(m, made_from=(*m.made_from, *gone[i])) if i in gone else m for i, m in enumerate(scene.materials))
-    remarks = tuple(Remark(f"same as {scene.materials[b].name}", scene.materials[a].key) for a, b in same.items())
+    materials = tuple(
+        replace(m, made_from=(*m.made_from, *gone[i])) if i in gone else m
+        for i, m in enumerate(scene.materials)
+    )
+    remarks = tuple(
+        Remark(f"same as {scene.materials[b].name}", scene.materials[a].key) for a, b in same.items()
+    )
     return Outcome(replace(scene, meshes=meshes, materials=materials), remarks)
 
 

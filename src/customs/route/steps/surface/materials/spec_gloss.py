@@ -44,7 +44,9 @@ def _rgba(pixels: npt.NDArray[Any] | None) -> npt.NDArray[np.uint8]:
 def _values(material: Material, textures: Textures) -> tuple[MetalRough, F32]:
     """(the converted values, alpha) over the larger of both textures."""
     diffuse, gloss = same_size(
-        _rgba(_texture(material, textures, "diffuse")), _rgba(_texture(material, textures, "specular_glossiness")), True
+        _rgba(_texture(material, textures, "diffuse")),
+        _rgba(_texture(material, textures, "specular_glossiness")),
+        True,
     )
     d, g = (p.astype(np.float32) / np.float32(255) for p in (diffuse, gloss))
     base = to_linear(d[:, :, :3]) * np.array(material.diffuse[:3], np.float32)
@@ -61,8 +63,14 @@ def _converted(material: Material, textures: Textures) -> Material:
     source = material.textures.get("diffuse") or material.textures.get("specular_glossiness")
     if source is None:
         r, g, b = (float(v) for v in found.base[0, 0])
-        return replace(material, model="pbr", base_colour=(r, g, b, material.diffuse[3]), metallic=float(found.metallic[0, 0]),
-                       roughness=float(found.roughness[0, 0]), textures=uses)  # fmt: skip
+        return replace(
+            material,
+            model="pbr",
+            base_colour=(r, g, b, material.diffuse[3]),
+            metallic=float(found.metallic[0, 0]),
+            roughness=float(found.roughness[0, 0]),
+            textures=uses,
+        )
     colour = np.dstack([to_srgb(found.base), alpha]) if alpha.min() < 1 else to_srgb(found.base)
     data = np.dstack([np.ones_like(found.roughness), found.roughness, found.metallic])
     for role, values, name in (("base_colour", colour, "base"), ("metallic_roughness", data, "orm")):
@@ -72,12 +80,28 @@ def _converted(material: Material, textures: Textures) -> Material:
             for u in (material.textures.get("diffuse"), material.textures.get("specular_glossiness"))
             if u
         )
-        image = Image(made_key(material.key, "spec-gloss", role), f"{material.name}_{name}", pixels=pixels, made_from=made)
+        image = Image(
+            made_key(material.key, "spec-gloss", role),
+            f"{material.name}_{name}",
+            pixels=pixels,
+            made_from=made,
+        )
         uses[role] = TextureUse(
-            textures.add(image), source.texcoord, source.sampler, 1.0, source.offset, source.rotation, source.scale
+            textures.add(image),
+            source.texcoord,
+            source.sampler,
+            1.0,
+            source.offset,
+            source.rotation,
+            source.scale,
         )
     return replace(
-        material, model="pbr", base_colour=(1.0, 1.0, 1.0, material.diffuse[3]), metallic=1.0, roughness=1.0, textures=uses
+        material,
+        model="pbr",
+        base_colour=(1.0, 1.0, 1.0, material.diffuse[3]),
+        metallic=1.0,
+        roughness=1.0,
+        textures=uses,
     )
 
 

@@ -23,7 +23,9 @@ class Tint(Targeted):
     colour: str = Field(default="#4a9480", description="new colour, as #rrggbb")
     only: tuple[str, ...] = Field(default=(), description="colours that change; empty means all")
     tolerance: float = Field(default=0.12, ge=0, le=1, description="OKLab distance that changes wholly")
-    feather: float = Field(default=0.08, ge=0, le=1, description="further distance over which the change fades")
+    feather: float = Field(
+        default=0.08, ge=0, le=1, description="further distance over which the change fades"
+    )
     strength: float = Field(default=1.0, ge=0, le=1, description="0 leaves it, 1 takes the new hue wholly")
 
     @field_validator("colour", "only")
@@ -43,7 +45,9 @@ def _apply(scene: Scene, settings: Tint, resources: Content, job: Job) -> Outcom
             return None
         whole = np.ones(pixels.shape[:2], np.float32)
         mask = colour_mask(pixels, s.only, s.tolerance, s.feather) if s.only else whole
-        return with_pixels(image, tinted(pixels, mask, s.colour, s.strength)), f"{mask.mean() * 100:.0f} % recoloured"
+        return with_pixels(
+            image, tinted(pixels, mask, s.colour, s.strength)
+        ), f"{mask.mean() * 100:.0f} % recoloured"
 
     return Outcome(*changed_images(scene, s, job, change))
 

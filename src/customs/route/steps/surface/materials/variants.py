@@ -34,7 +34,9 @@ class Variants(Settings):
         return value
 
 
-def _clones(scene: Scene, settings: Variants, names: list[str]) -> tuple[list[Material], dict[int, dict[int, int]]]:
+def _clones(
+    scene: Scene, settings: Variants, names: list[str]
+) -> tuple[list[Material], dict[int, dict[int, int]]]:
     """(all materials, by material and variant the clone's index)."""
     materials, clones = list(scene.materials), dict[int, dict[int, int]]()
     for skin, target, role, texture in settings.uses:
@@ -51,7 +53,9 @@ def _clones(scene: Scene, settings: Variants, names: list[str]) -> tuple[list[Ma
                 source = scene.materials[i]
                 at = clones[i][number] = len(materials)
                 key = made_key(source.key, f"variant{number}")
-                materials.append(replace(source, key=key, name=f"{source.name} {skin}", made_from=(source.key,)))
+                materials.append(
+                    replace(source, key=key, name=f"{source.name} {skin}", made_from=(source.key,))
+                )
             old = materials[at].textures.get(role)
             use = replace(old, image=image) if old is not None else TextureUse(image)
             materials[at] = replace(materials[at], textures={**materials[at].textures, role: use})

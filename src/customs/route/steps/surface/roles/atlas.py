@@ -58,7 +58,9 @@ def refusal(scene: Scene, index: int) -> str:
     return ""
 
 
-def _groups(scene: Scene, settings: AtlasSettings) -> tuple[dict[tuple[object, ...], list[int]], list[Remark]]:
+def _groups(
+    scene: Scene, settings: AtlasSettings
+) -> tuple[dict[tuple[object, ...], list[int]], list[Remark]]:
     """Materials that can share one, by what one material can be only once; and the refused ones."""
     groups: dict[tuple[object, ...], list[int]] = {}
     refused = []
@@ -84,7 +86,11 @@ def after_atlas(scene: Scene) -> int:
 
 def _one_way(members: list[Material], textures: Textures, origin: GreenWay) -> GreenWay:
     """The green direction of the first normal map; those of the others are turned to it."""
-    found = [u.image for m in members if (u := m.textures.get("normal")) is not None and textures.images[u.image].there]
+    found = [
+        u.image
+        for m in members
+        if (u := m.textures.get("normal")) is not None and textures.images[u.image].there
+    ]
     way = green_of(textures.images[found[0]], origin) if found else origin
     for i in dict.fromkeys(found):
         image = textures.images[i]
@@ -97,16 +103,27 @@ def _material(first: Material, sheets: Sheets, textures: Textures, way: GreenWay
     uses = {}
     for role, pixels in sheets.sheets.items():
         cut = pixels[:, :, :3] if role == "base_colour" and first.alpha_mode == "opaque" else pixels
-        image = Image(made_key(first.key, "atlas", role), f"atlas_{role}", pixels=frozen(cut, np.uint8),
-                      green=way if role == "normal" else "")  # fmt: skip
+        image = Image(
+            made_key(first.key, "atlas", role),
+            f"atlas_{role}",
+            pixels=frozen(cut, np.uint8),
+            green=way if role == "normal" else "",
+        )
         uses[role] = TextureUse(textures.add(image), sampler=CLAMP)
     if "metallic_roughness" in uses:
         uses["occlusion"] = uses["metallic_roughness"]
     white = (1.0, 1.0, 1.0)
-    return replace(first, key=made_key(first.key, "atlas"), name="atlas", textures=uses, base_colour=(*white, 1.0),
-                   metallic=1.0 if "metallic_roughness" in uses else first.metallic,
-                   roughness=1.0 if "metallic_roughness" in uses else first.roughness,
-                   emissive=white if "emissive" in uses else first.emissive, emissive_strength=1.0)  # fmt: skip
+    return replace(
+        first,
+        key=made_key(first.key, "atlas"),
+        name="atlas",
+        textures=uses,
+        base_colour=(*white, 1.0),
+        metallic=1.0 if "metallic_roughness" in uses else first.metallic,
+        roughness=1.0 if "metallic_roughness" in uses else first.roughness,
+        emissive=white if "emissive" in uses else first.emissive,
+        emissive_strength=1.0,
+    )
 
 
 def _moved(prim: Primitive, sheets: Sheets, at: int, material: int) -> Primitive:
@@ -122,7 +139,9 @@ def _apply(scene: Scene, settings: AtlasSettings, resources: Content, job: Job) 
     if not groups:
         if remarks and settings.targets:
             raise StepError(
-                "; ".join(r.text for r in remarks)[:300], "materials that do not tile", "Choose others, or unwrap them."
+                "; ".join(r.text for r in remarks)[:300],
+                "materials that do not tile",
+                "Choose others, or unwrap them.",
             )
         return Outcome(scene, tuple(remarks))
     textures, materials = Textures(scene), list(scene.materials)
@@ -135,7 +154,9 @@ def _apply(scene: Scene, settings: AtlasSettings, resources: Content, job: Job) 
         made = _material(members[0], sheets, textures, way)
         materials.append(replace(made, made_from=tuple(m.key for m in members)))
         place |= {i: (sheets, k, len(materials) - 1) for k, i in enumerate(group)}
-        remarks.append(Remark(f"{many(len(group), 'material')} in one of {sheets.edge} × {sheets.edge}", made.key))
+        remarks.append(
+            Remark(f"{many(len(group), 'material')} in one of {sheets.edge} × {sheets.edge}", made.key)
+        )
     return Outcome(_with_places(scene, materials, textures, place), tuple(remarks))
 
 

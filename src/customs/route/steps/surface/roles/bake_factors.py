@@ -1,4 +1,6 @@
-"""Bake factors: numbers a texture is multiplied by, worked into its pixels for formats that cannot say them beside it."""
+"""Bake factors: numbers a texture is multiplied by, worked into its pixels for formats that cannot say them
+beside it.
+"""
 
 from __future__ import annotations
 
@@ -29,7 +31,9 @@ class BakeFactors(Targeted):
 def factors(material: Material) -> dict[str, tuple[float, ...]]:
     """Factors that are not one, by the role of the texture they multiply: linear for colours."""
     out: dict[str, tuple[float, ...]] = {}
-    base = material.base_colour[:3] + ((material.base_colour[3],) if material.alpha_mode != "opaque" else (1.0,))
+    base = material.base_colour[:3] + (
+        (material.base_colour[3],) if material.alpha_mode != "opaque" else (1.0,)
+    )
     light = tuple(e * material.emissive_strength for e in material.emissive)
     if "base_colour" in material.textures and material.model != "specular_glossiness":
         out["base_colour"] = base
@@ -57,7 +61,9 @@ def _tinted(pixels: U8, factor: tuple[float, ...]) -> U8:
 
 
 def _leaning(pixels: U8, strength: float) -> U8:
-    """A normal map with its lean times `strength` (glTF 2.0, 3.9.3: x and y times the scale, then one long again)."""
+    """A normal map with its lean times `strength` (glTF 2.0, 3.9.3: x and y times the scale, then one long
+    again).
+    """
     v = pixels[:, :, :3].astype(np.float32) / 127.5 - 1
     v[:, :, :2] *= strength
     v /= np.maximum(np.linalg.norm(v, axis=2, keepdims=True), 1e-6)
@@ -84,8 +90,14 @@ def _baked(material: Material, textures: Textures) -> Material:
         if pixels is None:
             continue
         new = _worked(to_eight(pixels), role, factor)
-        image = Image(made_key(material.key, "factors", role), source.name, pixels=frozen(new, np.uint8), green=source.green,
-                      space=source.space, made_from=(source.key,))  # fmt: skip
+        image = Image(
+            made_key(material.key, "factors", role),
+            source.name,
+            pixels=frozen(new, np.uint8),
+            green=source.green,
+            space=source.space,
+            made_from=(source.key,),
+        )
         uses[role] = replace(material.textures[role], image=textures.add(image), strength=1.0)
         done.add(role)
     if not done:
@@ -96,8 +108,13 @@ def _baked(material: Material, textures: Textures) -> Material:
         else material.base_colour
     )
     lit = "emissive" in done
-    return replace(material, textures=uses, base_colour=base, emissive=WHITE if lit else material.emissive,
-                   emissive_strength=1.0 if lit else material.emissive_strength)  # fmt: skip
+    return replace(
+        material,
+        textures=uses,
+        base_colour=base,
+        emissive=WHITE if lit else material.emissive,
+        emissive_strength=1.0 if lit else material.emissive_strength,
+    )
 
 
 def _apply(scene: Scene, settings: BakeFactors, resources: Content, job: Job) -> Outcome:

@@ -1,4 +1,6 @@
-"""Lay UVs: all textures of a material at one place, on the first UV set and without a transform of their own."""
+"""Lay UVs: all textures of a material at one place, on the first UV set and without a transform of their
+own.
+"""
 
 from __future__ import annotations
 
@@ -23,31 +25,45 @@ class LayUvs(Targeted):
 
 def _apply(scene: Scene, settings: LayUvs, resources: Content, job: Job) -> Outcome:
     meant = [
-        i for i, m in enumerate(scene.materials)
-        if settings.takes(m.key, m.name, m.made_from) and any(not lay.plain or lay.texcoord for lay in lays(m).values())
-    ]  # fmt: skip
+        i
+        for i, m in enumerate(scene.materials)
+        if settings.takes(m.key, m.name, m.made_from)
+        and any(not lay.plain or lay.texcoord for lay in lays(m).values())
+    ]
     out, ways = laid(scene, meant, job.check) if meant else (scene, {})
     remarks = []
     for i, way in ways.items():
         m = scene.materials[i]
         if way.main is None:
             if settings.targets:
-                raise StepError(f"{m.name} cannot be laid on one UV set: {way.why}", "UVs of its own for every face",
-                                "Unwrap it, or deliver where several UV sets are read.", where=m.name)  # fmt: skip
+                raise StepError(
+                    f"{m.name} cannot be laid on one UV set: {way.why}",
+                    "UVs of its own for every face",
+                    "Unwrap it, or deliver where several UV sets are read.",
+                    where=m.name,
+                )
             remarks.append(Remark(f"{m.name} stays as it is: {way.why}", m.key))
         elif way.redrawn:
             names = ", ".join(r.replace("_", " ") for r in way.redrawn)
-            remarks.append(Remark(f"{m.name}: {names} drawn anew for the UVs of the others", m.key, {"redrawn": way.redrawn}))
+            remarks.append(
+                Remark(
+                    f"{m.name}: {names} drawn anew for the UVs of the others", m.key, {"redrawn": way.redrawn}
+                )
+            )
         else:
             remarks.append(Remark(f"{m.name}: UVs laid as its textures take them", m.key))
     if settings.sets is not None:
         new, lost = fewer_sets(out, settings.sets)
         if lost:
-            raise StepError(f"{', '.join(lost[:3])} on further UV sets", many(settings.sets, "UV set"), "Unwrap it first.")
+            raise StepError(
+                f"{', '.join(lost[:3])} on further UV sets", many(settings.sets, "UV set"), "Unwrap it first."
+            )
         if any(len(p.texcoords) > settings.sets for m in out.meshes for p in m.primitives):
             # Vertices that differed in a set that went are one again.
             out = map_primitives(new, Targeted(), job, lambda _, p: welded(p, 0.0, False))
-    return Outcome(out, (*remarks, *missing_targets(settings, ((m.key, m.name, m.made_from) for m in scene.materials))))
+    return Outcome(
+        out, (*remarks, *missing_targets(settings, ((m.key, m.name, m.made_from) for m in scene.materials)))
+    )
 
 
 register(

@@ -26,7 +26,9 @@ SLOTS_OF = {"occlusion": ("occlusion",), "roughness": ("roughness", "glossiness"
 class Pack(Targeted):
     """The pattern."""
 
-    pattern: str = Field(default="R=occlusion G=roughness B=metallic", description="channel=value, 1-value or a number")
+    pattern: str = Field(
+        default="R=occlusion G=roughness B=metallic", description="channel=value, 1-value or a number"
+    )
     always: bool = Field(default=False, description="also where no texture gives any of the values")
 
     @field_validator("pattern")
@@ -53,14 +55,25 @@ def already(material: Material, parts: tuple[Part, ...]) -> bool:
 def _packed(material: Material, textures: Textures, parts: tuple[Part, ...], always: bool) -> Material:
     found = [source_of(material, textures.images, p.value) for p in parts if p.value]
     uses = [f[0] for f in found if f is not None]
-    # Values that lie at different places of the surface are no pixels side by side: Lay UVs brings them together first.
-    if already(material, parts) or (not uses and not always) or material.model == "specular_glossiness" or not same_place(uses):
+    # Values that lie at different places of the surface are no pixels side by side: Lay UVs brings them
+    # together first.
+    if (
+        already(material, parts)
+        or (not uses and not always)
+        or material.model == "specular_glossiness"
+        or not same_place(uses)
+    ):
         return material
     pixels = packed(material, textures.images, parts)
     if pixels.shape[0] < EDGE and not uses:
         pixels = pixels.repeat(EDGE, axis=0).repeat(EDGE, axis=1)
     made = tuple(dict.fromkeys(textures.images[u.image].key for u in uses))
-    image = Image(made_key(material.key, "pack"), f"{material.name}_packed", pixels=frozen(pixels, np.uint8), made_from=made)
+    image = Image(
+        made_key(material.key, "pack"),
+        f"{material.name}_packed",
+        pixels=frozen(pixels, np.uint8),
+        made_from=made,
+    )
     role, first = slot_of(parts), uses[0] if uses else TextureUse(0)
     extras = {LAYOUT: pattern_text(parts)} if role == "parameters" else {}
     use = replace(first, image=textures.add(image, share=True), strength=1.0, extras=extras)
@@ -78,13 +91,19 @@ def _packed(material: Material, textures: Textures, parts: tuple[Part, ...], alw
     ):
         uses_now["occlusion"] = use
     names = {p.value for p in parts}
-    return replace(rest, textures=uses_now, metallic=1.0 if "metallic" in names else material.metallic,
-                   roughness=1.0 if names & {"roughness", "glossiness"} else material.roughness)  # fmt: skip
+    return replace(
+        rest,
+        textures=uses_now,
+        metallic=1.0 if "metallic" in names else material.metallic,
+        roughness=1.0 if names & {"roughness", "glossiness"} else material.roughness,
+    )
 
 
 def _apply(scene: Scene, settings: Pack, resources: Content, job: Job) -> Outcome:
     parts = parse_pattern(settings.pattern)
-    return Outcome(*changed_materials(scene, settings, job, lambda m, t: _packed(m, t, parts, settings.always)))
+    return Outcome(
+        *changed_materials(scene, settings, job, lambda m, t: _packed(m, t, parts, settings.always))
+    )
 
 
 register(

@@ -20,7 +20,9 @@ class Roles(Settings):
     """Uses of textures, later ones over earlier ones."""
 
     adds: ClassVar = ("uses",)
-    uses: tuple[Use, ...] = Field(default=(), description="(material, role, texture); no texture empties the role")
+    uses: tuple[Use, ...] = Field(
+        default=(), description="(material, role, texture); no texture empties the role"
+    )
 
     @field_validator("uses")
     @classmethod
@@ -54,7 +56,11 @@ def _apply(scene: Scene, settings: Roles, resources: Content, job: Job) -> Outco
     for target, role, texture in settings.uses:
         job.check()
         image = find_image(scene, texture) if texture else None
-        meant = [i for i, m in enumerate(materials) if Targeted(targets=(target,)).takes(m.key, m.name, m.made_from)]
+        meant = [
+            i
+            for i, m in enumerate(materials)
+            if Targeted(targets=(target,)).takes(m.key, m.name, m.made_from)
+        ]
         if not meant or (texture and image is None):
             remarks.append(Remark(f"{target} {role.replace('_', ' ')}: no longer there"))
             continue

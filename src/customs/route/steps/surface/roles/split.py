@@ -24,7 +24,9 @@ class Split(Targeted):
     """Which values."""
 
     adds: ClassVar = ("values",)
-    values: tuple[str, ...] = Field(default=("roughness", "metallic"), description="values that get a texture of their own")
+    values: tuple[str, ...] = Field(
+        default=("roughness", "metallic"), description="values that get a texture of their own"
+    )
 
     @field_validator("values")
     @classmethod
@@ -43,7 +45,9 @@ def _apart(m: Material, textures: Textures, values: tuple[str, ...]) -> Material
         value = value_of(m, textures.images, name)
         if found is None or not isinstance(value, np.ndarray):
             continue
-        if found[0] is m.textures.get(name) and (name != "occlusion" or grey(textures.images[found[0].image])):
+        if found[0] is m.textures.get(name) and (
+            name != "occlusion" or grey(textures.images[found[0].image])
+        ):
             continue
         # One value all over is a number, no texture.
         if float(np.ptp(value)) <= 1 / 255:
@@ -70,8 +74,12 @@ def _apart(m: Material, textures: Textures, values: tuple[str, ...]) -> Material
         plain["roughness"] = 1 - plain.pop("glossiness")
     m = replace(m, roughness=plain.get("roughness", m.roughness), metallic=plain.get("metallic", m.metallic))
     # What a texture now says wholly is no longer multiplied.
-    return replace(rest, textures={**rest.textures, **uses}, roughness=1.0 if "roughness" in uses or "glossiness" in uses else m.roughness,
-                   metallic=1.0 if "metallic" in uses else m.metallic)  # fmt: skip
+    return replace(
+        rest,
+        textures={**rest.textures, **uses},
+        roughness=1.0 if "roughness" in uses or "glossiness" in uses else m.roughness,
+        metallic=1.0 if "metallic" in uses else m.metallic,
+    )
 
 
 def _apply(scene: Scene, settings: Split, resources: Content, job: Job) -> Outcome:

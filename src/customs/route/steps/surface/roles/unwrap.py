@@ -26,7 +26,9 @@ class Unwrap(Targeted):
 
     only_missing: bool = Field(default=True, description="leave meshes that have UVs as they are")
     padding: int = Field(default=4, ge=0, le=64, description="pixels between the pieces")
-    resolution: int = Field(default=1024, ge=64, le=8192, description="texture size the padding is meant for (pixels)")
+    resolution: int = Field(
+        default=1024, ge=64, le=8192, description="texture size the padding is meant for (pixels)"
+    )
 
 
 def _apply(scene: Scene, settings: Unwrap, resources: Content, job: Job) -> Outcome:
@@ -34,19 +36,34 @@ def _apply(scene: Scene, settings: Unwrap, resources: Content, job: Job) -> Outc
 
     def change(mesh: Mesh, prim: Primitive) -> Primitive:
         faces = triangles_of(prim)
-        if not len(faces) or (settings.only_missing and prim.texcoords) or not np.isfinite(prim.positions).all():
+        if (
+            not len(faces)
+            or (settings.only_missing and prim.texcoords)
+            or not np.isfinite(prim.positions).all()
+        ):
             return prim
         if len(faces) > MOST_FACES:
-            raise StepError(f"{len(faces):,} faces in {mesh.name}", f"at most {MOST_FACES:,} to unwrap",
-                            "Lay out UVs where it was made, or deliver a coarser mesh.", where=mesh.name)  # fmt: skip
+            raise StepError(
+                f"{len(faces):,} faces in {mesh.name}",
+                f"at most {MOST_FACES:,} to unwrap",
+                "Lay out UVs where it was made, or deliver a coarser mesh.",
+                where=mesh.name,
+            )
         job.check()
         job.progress(0.1, f"Unwrapping {mesh.name}")
         made = unwrap(prim.positions, faces, prim.normals, settings.padding, settings.resolution)
         remarks.append(Remark(f"{made.charts:,} pieces", prim.key))
         out = take_vertices(prim, made.source.astype(np.intp))
         rest = out.texcoords[1:] if out.texcoords else ()
-        return replace(out, mode="triangles", indices=frozen(made.faces.reshape(-1), np.uint32), sizes=None, triangulation=None,
-                       texcoords=(frozen(made.uv), *rest), tangents=None)  # fmt: skip
+        return replace(
+            out,
+            mode="triangles",
+            indices=frozen(made.faces.reshape(-1), np.uint32),
+            sizes=None,
+            triangulation=None,
+            texcoords=(frozen(made.uv), *rest),
+            tangents=None,
+        )
 
     return Outcome(map_primitives(scene, settings, job, change), tuple(remarks))
 

@@ -19,7 +19,9 @@ from customs.surface.pixels import stated_space
 class ColourSpace(Targeted):
     """The mark."""
 
-    space: Literal["by-role", "srgb", "linear"] = Field(default="by-role", description="the mark, or what the role asks for")
+    space: Literal["by-role", "srgb", "linear"] = Field(
+        default="by-role", description="the mark, or what the role asks for"
+    )
 
 
 def _apply(scene: Scene, settings: ColourSpace, resources: Content, job: Job) -> Outcome:
@@ -31,7 +33,9 @@ def _apply(scene: Scene, settings: ColourSpace, resources: Content, job: Job) ->
         wanted = by_role if settings.space == "by-role" else settings.space
         if not image.there or image.problem or stated_space(image) == wanted:
             return None
-        return replace(image, space=wanted), f"marked {'sRGB' if wanted == 'srgb' else 'linear'}; its numbers are unchanged"
+        return replace(
+            image, space=wanted
+        ), f"marked {'sRGB' if wanted == 'srgb' else 'linear'}; its numbers are unchanged"
 
     out, remarks = changed_images(scene, settings, job, change)
     return Outcome(out, remarks)

@@ -31,7 +31,9 @@ class ConvertTextures(Targeted):
     form: Form = Field(default="png", description="file format")
     accept: tuple[str, ...] = Field(default=(), description="formats left as they are")
     bits: Literal[8, 16] = Field(default=8, description="most bits a channel")
-    block: Block = Field(default="", description="block compression of DDS and KTX2; nothing for plain pixels")
+    block: Block = Field(
+        default="", description="block compression of DDS and KTX2; nothing for plain pixels"
+    )
     quality: Literal["quick", "best"] = Field(default="best", description="of block compression")
     mips: bool = Field(default=False, description="mip levels in DDS and KTX2")
     header: Literal["dx10", "legacy"] = Field(default="dx10", description="kind of DDS header")
@@ -42,7 +44,9 @@ class ConvertTextures(Targeted):
 Files = tuple[Delivery, ...]
 
 
-def _one(image: Image, had: Wishes, settings: ConvertTextures, slots: set[str]) -> tuple[Image, Files, Remark | None]:
+def _one(
+    image: Image, had: Wishes, settings: ConvertTextures, slots: set[str]
+) -> tuple[Image, Files, Remark | None]:
     """(the image, the files wished of it if others than it had, what was done)."""
     info, wished = image_info(image), had.of(image.key)
     if info is None:
@@ -55,7 +59,9 @@ def _one(image: Image, had: Wishes, settings: ConvertTextures, slots: set[str]) 
         return image, (), None
     form = now if keep else s.form
     block = s.block if s.block in entry.blocks and not keep else ""
-    wanted = Delivery(form, block, s.quality, s.mips and entry.mips and not keep, s.header, s.zstd and form == "ktx2")
+    wanted = Delivery(
+        form, block, s.quality, s.mips and entry.mips and not keep, s.header, s.zstd and form == "ktx2"
+    )
     wanted = had.first(image.key) or Delivery(form) if keep else wanted
     space = image.space
     if not keep and entry.mips and not space:
@@ -87,7 +93,9 @@ def _apply(scene: Scene, settings: ConvertTextures, resources: Content, job: Job
         images.append(image)
     if not files:
         return Outcome(scene)
-    return Outcome(replace(scene, images=tuple(images), wishes=scene.wishes.with_textures(files)), tuple(remarks))
+    return Outcome(
+        replace(scene, images=tuple(images), wishes=scene.wishes.with_textures(files)), tuple(remarks)
+    )
 
 
 register(

@@ -16,7 +16,9 @@ from customs.surface.transparency import without_alpha
 class DropAlpha(Targeted):
     """Which textures."""
 
-    only_solid: bool = Field(default=True, description="of those not named, only ones that are solid throughout")
+    only_solid: bool = Field(
+        default=True, description="of those not named, only ones that are solid throughout"
+    )
 
 
 def _apply(scene: Scene, settings: DropAlpha, resources: Content, job: Job) -> Outcome:

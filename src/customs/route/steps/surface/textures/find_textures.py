@@ -18,7 +18,9 @@ class FindTextures(Settings):
     """Which file stands in for which texture."""
 
     adds: ClassVar = ("pairs",)
-    pairs: tuple[tuple[str, str], ...] = Field(default=(), description="(Key of the missing texture, Key of the one found)")
+    pairs: tuple[tuple[str, str], ...] = Field(
+        default=(), description="(Key of the missing texture, Key of the one found)"
+    )
 
 
 def _apply(scene: Scene, settings: FindTextures, resources: Content, job: Job) -> Outcome:
@@ -29,8 +31,14 @@ def _apply(scene: Scene, settings: FindTextures, resources: Content, job: Job) -
             remarks.append(Remark(f"{lost} → {found}: no longer there"))
             continue
         new = scene.images[source]
-        images[at] = replace(scene.images[at], content=new.content, pixels=new.pixels, problem="", made_from=(new.key,))
-        remarks.append(Remark(f"{scene.images[at].uri or scene.images[at].name} taken from {new.uri}", scene.images[at].key))
+        images[at] = replace(
+            scene.images[at], content=new.content, pixels=new.pixels, problem="", made_from=(new.key,)
+        )
+        remarks.append(
+            Remark(
+                f"{scene.images[at].uri or scene.images[at].name} taken from {new.uri}", scene.images[at].key
+            )
+        )
     return Outcome(replace(scene, images=tuple(images)) if remarks else scene, tuple(remarks))
 
 

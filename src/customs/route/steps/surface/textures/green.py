@@ -27,7 +27,9 @@ def _apply(scene: Scene, settings: GreenSettings, resources: Content, job: Job) 
         if pixels is None or pixels.shape[2] < 2:
             return None
         other: GreenWay = "down" if green_of(image, scene.convention.green) == "up" else "up"
-        return replace(with_pixels(image, flipped_green(pixels)), green=other), f"green turned over, now {other}"
+        return replace(
+            with_pixels(image, flipped_green(pixels)), green=other
+        ), f"green turned over, now {other}"
 
     return Outcome(*changed_images(scene, settings, job, change))
 

@@ -48,15 +48,20 @@ def _relief(material: Material, textures: Textures, settings: HeightNormal, orig
         made = made if way == "up" else flipped_green(made)
         made = combined(base, resize(made, base.shape[1], base.shape[0], False, True))
     image = Image(
-        made_key(material.key, "height-normal"), f"{textures.images[use.image].name}_n", pixels=frozen(made, np.uint8), green=way,
+        made_key(material.key, "height-normal"),
+        f"{textures.images[use.image].name}_n",
+        pixels=frozen(made, np.uint8),
+        green=way,
         made_from=(textures.images[use.image].key,),
-    )  # fmt: skip
+    )
     new = TextureUse(textures.add(image), use.texcoord, use.sampler, 1.0, use.offset, use.rotation, use.scale)
     return Material(**{**rest.__dict__, "textures": {**rest.textures, "normal": new}})
 
 
 def _apply(scene: Scene, settings: HeightNormal, resources: Content, job: Job) -> Outcome:
-    return Outcome(*changed_materials(scene, settings, job, lambda m, t: _relief(m, t, settings, scene.convention.green)))
+    return Outcome(
+        *changed_materials(scene, settings, job, lambda m, t: _relief(m, t, settings, scene.convention.green))
+    )
 
 
 register(

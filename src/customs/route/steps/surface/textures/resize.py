@@ -35,7 +35,9 @@ def _apply(scene: Scene, settings: Resize, resources: Content, job: Job) -> Outc
         if info is None:
             images.append(image)
             continue
-        size = fitted(info.width, info.height, settings.limit, settings.power_of_two, settings.square, settings.least)
+        size = fitted(
+            info.width, info.height, settings.limit, settings.power_of_two, settings.square, settings.least
+        )
         pixels = pixels_or_none(image) if size != (info.width, info.height) else None
         if pixels is None:
             images.append(image)
