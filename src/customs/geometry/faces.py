@@ -6,8 +6,8 @@ from collections.abc import Callable
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
 
+from customs.geometry.shells import shells
 from customs.geometry.triangles import face_vectors
 from customs.geometry.weld import groups_near, groups_of_rows, unique_rows
 from customs.scene.arrays import bounds
@@ -47,28 +47,6 @@ def doubled(positions: F32, faces: U32) -> Mask:
     return out
 
 
-def _edge_pairs(place: U32) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp], Mask, Mask]:
-    """Pairs of faces that share an edge with no third: (first, second, same direction?), and faces on open
-    edges (F,).
-    """
-    n = len(place)
-    a = place[:, [0, 1, 2]].T.reshape(-1)
-    b = place[:, [1, 2, 0]].T.reshape(-1)
-    face = np.tile(np.arange(n), 3)
-    forward = a < b
-    edge = np.where(forward, a, b).astype(np.uint64) << np.uint64(32) | np.where(forward, b, a).astype(
-        np.uint64
-    )
-    order = np.argsort(edge, kind="stable")
-    edge, face, forward = edge[order], face[order], forward[order]
-    starts = np.flatnonzero(np.r_[True, edge[1:] != edge[:-1]])
-    sizes = np.diff(np.r_[starts, len(edge)])
-    two = starts[sizes == 2]
-    odd = np.zeros(n, dtype=bool)
-    odd[face[starts[sizes == 1]]] = True
-    return face[two], face[two + 1], forward[two] == forward[two + 1], odd
-
-
 Look = Callable[[F32, U32], tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]]
 MOSTLY = 0.7
 """Share of what is seen of a shell that must be back before it is called turned."""
@@ -89,38 +67,13 @@ def inward(positions: F32, faces: U32, look: Look | None = None) -> Mask:
     """
     if len(faces) < LEAST_FACES:
         return np.zeros(len(faces), dtype=bool)
-    place = groups_of_rows(positions)[faces]
-    first, second, clash, open_face = _edge_pairs(place)
-    if open_face.any():
+    found = shells(groups_of_rows(positions)[faces])
+    if found.opened.any():
         # Seams that rounding has pulled apart by a hair are no openings.
         low, high = bounds(positions)
-        near = groups_near(positions, SAME_PLACE * float(np.linalg.norm(high - low)))[faces]
-        first, second, clash, open_face = _edge_pairs(near)
-    flipped, part = _consistent(len(faces), first, second, clash)
-    turned = np.where(flipped[:, None], faces[:, ::-1], faces)
-    return _judge_parts(positions, turned, part, open_face, look) ^ flipped
-
-
-def _consistent(
-    n: int, first: npt.NDArray[np.intp], second: npt.NDArray[np.intp], clash: Mask
-) -> tuple[Mask, npt.NDArray[np.int32]]:
-    """Faces (n,) to flip so neighbours agree, and the connected part (n,) of each.
-
-    Every face stands twice in a graph, as it is and flipped; an edge ties the copies that agree. A part whose
-    two copies fall into one component cannot be made consistent (a Möbius band) and is left as it is.
-    """
-    rows = np.concatenate([first, first + n])
-    cols = np.concatenate([np.where(clash, second + n, second), np.where(clash, second, second + n)])
-    graph = sparse.coo_matrix((np.ones(len(rows), dtype=np.int8), (rows, cols)), shape=(2 * n, 2 * n))
-    label = sparse.csgraph.connected_components(graph, directed=False)[1]
-    plain, other = label[:n], label[n:]
-    part = np.unique(np.minimum(plain, other), return_inverse=True)[1].reshape(-1).astype(np.int32)
-    flipped = (plain > other).astype(bool)
-    # The smaller half of a part counts as the one out of line.
-    share = np.bincount(part, weights=flipped) / np.bincount(part)
-    flipped ^= share[part] > 0.5
-    flipped[plain == other] = False
-    return flipped, part
+        found = shells(groups_near(positions, SAME_PLACE * float(np.linalg.norm(high - low)))[faces])
+    turned = np.where(found.flipped[:, None], faces[:, ::-1], faces)
+    return _judge_parts(positions, turned, found.part, found.opened, look) ^ found.flipped
 
 
 def _judge_parts(
@@ -177,6 +130,5 @@ def is_closed(positions: F32, faces: U32) -> bool:
     """True when every edge between places is shared by exactly two faces."""
     if not len(faces):
         return False
-    place = groups_of_rows(positions)[faces]
-    first, _, _, odd = _edge_pairs(place)
-    return not odd.any() and len(first) * 2 == len(faces) * 3
+    found = shells(groups_of_rows(positions)[faces])
+    return not found.opened.any() and found.pairs * 2 == len(faces) * 3

@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Any
+from types import ModuleType
+from typing import Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 from scipy import sparse
 
 from customs.geometry.triangles import face_vectors
-from customs.geometry.weld import groups_of_rows
+from customs.geometry.weld import COMPILED, groups_of_rows
+from customs.kernels.cores import cuts, on_cores
+from customs.kernels.store import kernel
 from customs.scene.transforms import unit_rows
 
 F32 = npt.NDArray[np.float32]
+F64 = npt.NDArray[np.float64]
 U32 = npt.NDArray[np.uint32]
 
 
@@ -57,16 +61,55 @@ def corner_normals(positions: F32, faces: U32, angle: float, groups: U32 | None 
     vectors = face_vectors(positions, faces).astype(np.float64)
     length = np.linalg.norm(vectors, axis=1)
     units = vectors / np.where(length > 0, length, 1)[:, None]
-    place = groups_of_rows(positions)[faces.reshape(-1)]
+    corners = Corners(groups_of_rows(positions)[faces.reshape(-1)], units, vectors, groups)
+    limit = float(np.cos(np.radians(angle)) - 1e-6)
+    compiled = kernel("smooth") if len(faces) * 3 >= COMPILED else None
+    summed = (
+        sums_compiled(compiled, corners, limit) if compiled is not None else sums_by_rounds(corners, limit)
+    )
+    return unit_rows(summed).reshape(-1, 3, 3)
+
+
+class Corners(NamedTuple):
+    """Corners by the numbers of their places `place` (C,), with directions (F, 3) and twice-area vectors (F, 3)
+    of their faces, and smoothing groups (F,) or None.
+    """
+
+    place: U32
+    units: F64
+    vectors: F64
+    groups: U32 | None
+
+
+def sums_compiled(compiled: ModuleType, corners: Corners, limit: float) -> F64:
+    """Sums (C, 3) of the vectors of faces at each corner's place within the cosine `limit`, by a kernel, on
+    all cores.
+    """
+    place, units, vectors, groups = corners
+    places = int(place.max(initial=0)) + 1
+    starts, order = np.zeros(places + 1, np.int64), np.empty(len(place), np.int32)
+    compiled.by_place(place, starts, order)
+    out = np.empty((len(place), 3))
+    wanted = np.zeros(0, np.uint32) if groups is None else np.ascontiguousarray(groups, np.uint32)
+
+    def part(ends: tuple[int, int]) -> None:
+        compiled.summed(starts, order, units, vectors, wanted, limit, *ends, out)
+
+    on_cores(part, cuts(places))
+    return out
+
+
+def sums_by_rounds(corners: Corners, limit: float) -> F64:
+    """`sums_compiled` in numpy. Round k compares every corner with the k-th other corner of its place: as many
+    rounds as the fullest place.
+    """
+    place, units, vectors, groups = corners
     order = np.argsort(place, kind="stable")
     sorted_place = place[order]
-    starts = np.flatnonzero(np.r_[True, sorted_place[1:] != sorted_place[:-1]])
+    starts = np.flatnonzero(np.r_[True, sorted_place[1:] != sorted_place[:-1]]) if len(place) else order
     sizes = np.diff(np.r_[starts, len(order)])
     own = order // 3
     out = np.zeros((len(order), 3))
-    limit = np.cos(np.radians(angle)) - 1e-6
-    # Round k compares every corner with the k-th other corner of its place: as many rounds as the fullest
-    # place.
     position = np.arange(len(order)) - np.repeat(starts, sizes)
     size_of = np.repeat(sizes, sizes)
     start_of = np.repeat(starts, sizes)
@@ -75,11 +118,12 @@ def corner_normals(positions: F32, faces: U32, angle: float, groups: U32 | None 
         alive = alive[size_of[alive] > k]
         other = own[start_of[alive] + (position[alive] + k) % size_of[alive]]
         mine = own[alive]
-        near = np.einsum("ij,ij->i", units[mine], units[other]) >= limit
-        near |= mine == other
+        a, b = units[mine], units[other]
+        near = a[:, 0] * b[:, 0] + a[:, 1] * b[:, 1] + a[:, 2] * b[:, 2] >= limit
         if groups is not None:
-            near &= ((groups[mine] == groups[other]) & (groups[mine] != 0)) | (mine == other)
+            near &= (groups[mine] == groups[other]) & (groups[mine] != 0)
+        near |= mine == other
         out[alive[near]] += vectors[other[near]]
     result = np.empty_like(out)
     result[order] = out
-    return unit_rows(result).reshape(-1, 3, 3)
+    return result

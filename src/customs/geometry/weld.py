@@ -16,12 +16,16 @@ from customs.scene.kept import kept
 U32 = npt.NDArray[np.uint32]
 
 
+COMPILED = 150_000
+"""Rows from which the compiled way is worth its start."""
+
+
 def _words(values: npt.NDArray[Any]) -> npt.NDArray[np.uint32]:
     """Rows as 32-bit words, −0 made equal to 0."""
     if values.dtype.kind == "f":
         values = np.ascontiguousarray(values, dtype=np.float32) + np.float32(0)
-        return values.view(np.uint32).reshape(len(values), -1)
-    return np.ascontiguousarray(values.astype(np.uint32)).reshape(len(values), -1)
+        return values.view(np.uint32).reshape(len(values), values[:1].size)
+    return np.ascontiguousarray(values.astype(np.uint32)).reshape(len(values), values[:1].size)
 
 
 def hash_rows(columns: Sequence[npt.NDArray[Any]]) -> npt.NDArray[np.uint64]:
@@ -45,9 +49,26 @@ def unique_rows(columns: Sequence[npt.NDArray[Any]]) -> tuple[npt.NDArray[np.int
     """(first, inverse): `first` (M,) the first row of each distinct one, in order of appearance; `inverse`
     (N,) uint32.
 
-    Rows are the same when their 64-bit hashes are (−0 equals 0). Among a million rows the chance that two
-    different ones are taken for the same is about 3e-8.
+    −0 equals 0. In numpy rows are the same when their 64-bit hashes are: among a million rows the chance that
+    two different ones are taken for the same is about 3e-8.
     """
+    compiled = kernel("rows") if len(columns[0]) >= COMPILED else None
+    return by_table(compiled, columns) if compiled is not None else by_hashes(columns)
+
+
+def by_table(compiled: ModuleType, columns: Sequence[npt.NDArray[Any]]) -> tuple[npt.NDArray[np.intp], U32]:
+    """`unique_rows` by a kernel: rows are compared word by word."""
+    words = [_words(c) for c in columns]
+    rows = words[0] if len(words) == 1 else np.concatenate(words, axis=1)
+    n = len(rows)
+    first, inverse = np.empty(n, np.int32), np.empty(n, np.uint32)
+    table = np.full(2 << n.bit_length(), -1, np.int32)
+    found = compiled.distinct_rows(np.ascontiguousarray(rows), table, first, inverse)
+    return first[:found].astype(np.intp), inverse
+
+
+def by_hashes(columns: Sequence[npt.NDArray[Any]]) -> tuple[npt.NDArray[np.intp], U32]:
+    """`unique_rows` in numpy: by sorted hashes."""
     n = len(columns[0])
     if n == 0:
         return np.zeros(0, dtype=np.intp), np.zeros(0, dtype=np.uint32)
@@ -72,10 +93,6 @@ ROUNDS = 24
 """Rounds of comparing before what is left is sorted: a vertex seldom has as many different UVs and
 normals.
 """
-
-
-COMPILED = 150_000
-"""Rows from which the compiled way is worth its start."""
 
 
 def distinct_pairs(

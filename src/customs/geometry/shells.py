@@ -1,0 +1,102 @@
+"""Shells: faces that hang together over edges, and those of them that run against the others."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from types import ModuleType
+
+import numpy as np
+import numpy.typing as npt
+from scipy import sparse
+
+from customs.geometry.weld import COMPILED
+from customs.kernels.store import kernel
+
+U32 = npt.NDArray[np.uint32]
+I32 = npt.NDArray[np.int32]
+Mask = npt.NDArray[np.bool_]
+
+
+@dataclass(frozen=True, eq=False)
+class Shells:
+    """Faces that share an edge with no third face hang together. `part` (F,) numbers the shells in the order
+    they first appear; `flipped` (F,) are the faces to turn over so that neighbours agree, never more than
+    half of a shell, and none of one that cannot be made consistent (a Möbius band); `opened` (F,) have an
+    edge of their own; `pairs` is how many edges have two faces.
+    """
+
+    part: I32
+    flipped: Mask
+    opened: Mask
+    pairs: int
+
+
+def shells(place: U32) -> Shells:
+    """The shells of faces (F, 3) uint32 by the numbers of their places."""
+    compiled = kernel("shells") if len(place) * 3 >= COMPILED else None
+    return by_joining(compiled, place) if compiled is not None else by_graph(place)
+
+
+def by_joining(compiled: ModuleType, place: U32) -> Shells:
+    """`shells` by a kernel."""
+    n, places = len(place), int(place.max(initial=0)) + 1
+    starts, edges = np.zeros(places + 2, np.int64), np.empty(3 * n, np.uint64)
+    up, part = np.empty(n, np.int32), np.empty(n, np.int32)
+    turned, twisted, opened = (np.empty(n, np.bool_) for _ in range(3))
+    rows = np.ascontiguousarray(place, np.uint32)
+    pairs, _ = compiled.joined(rows, starts, edges, up, turned, twisted, part, opened)
+    return Shells(part, _fewer(turned, part), opened, pairs)
+
+
+def by_graph(place: U32) -> Shells:
+    """`shells` in numpy and SciPy."""
+    first, second, clash, opened = _edge_pairs(place)
+    flipped, part = _consistent(len(place), first, second, clash)
+    return Shells(part, _fewer(flipped, part), opened, len(first))
+
+
+def _fewer(flipped: Mask, part: I32) -> Mask:
+    """The smaller half of each part counts as the one out of line."""
+    if not len(part):
+        return flipped
+    share = np.bincount(part, weights=flipped) / np.bincount(part)
+    return flipped ^ (share[part] > 0.5)
+
+
+def _edge_pairs(place: U32) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp], Mask, Mask]:
+    """Pairs of faces that share an edge with no third: (first, second, same direction?), and faces on open
+    edges (F,).
+    """
+    n = len(place)
+    a = place[:, [0, 1, 2]].T.reshape(-1)
+    b = place[:, [1, 2, 0]].T.reshape(-1)
+    face = np.tile(np.arange(n), 3)
+    forward = a < b
+    edge = np.where(forward, a, b).astype(np.uint64) << np.uint64(32) | np.where(forward, b, a).astype(
+        np.uint64
+    )
+    order = np.argsort(edge, kind="stable")
+    edge, face, forward = edge[order], face[order], forward[order]
+    starts = np.flatnonzero(np.r_[True, edge[1:] != edge[:-1]])
+    sizes = np.diff(np.r_[starts, len(edge)])
+    two = starts[sizes == 2]
+    odd = np.zeros(n, dtype=bool)
+    odd[face[starts[sizes == 1]]] = True
+    return face[two], face[two + 1], forward[two] == forward[two + 1], odd
+
+
+def _consistent(
+    n: int, first: npt.NDArray[np.intp], second: npt.NDArray[np.intp], clash: Mask
+) -> tuple[Mask, npt.NDArray[np.int32]]:
+    """Faces (n,) that run against the first of their part, and the part (n,) of each.
+
+    Every face stands twice in a graph, as it is and flipped; an edge ties the copies that agree. A part whose
+    two copies fall into one component cannot be made consistent (a Möbius band) and is left as it is.
+    """
+    rows = np.concatenate([first, first + n])
+    cols = np.concatenate([np.where(clash, second + n, second), np.where(clash, second, second + n)])
+    graph = sparse.coo_matrix((np.ones(len(rows), dtype=np.int8), (rows, cols)), shape=(2 * n, 2 * n))
+    label = sparse.csgraph.connected_components(graph, directed=False)[1]
+    plain, other = label[:n], label[n:]
+    part = np.unique(np.minimum(plain, other), return_inverse=True)[1].reshape(-1).astype(np.int32)
+    return (plain > other).astype(bool), part

@@ -1,0 +1,152 @@
+"""Kernels over faces against the numpy ways, on random and on spiteful input, with indices checked."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from customs.geometry.normals import Corners, corner_normals, sums_by_rounds, sums_compiled
+from customs.geometry.shells import Shells, by_graph, by_joining
+from customs.geometry.weld import by_hashes, by_table
+from customs.kernels.cores import cuts, on_cores
+from tests.kernels.test_kernels import compiled, got
+
+__all__ = ["compiled"]
+MOST = 2**32 - 1
+SPITEFUL: dict[str, np.ndarray] = {
+    "none": np.zeros((0, 3), np.float32),
+    "one": np.ones((1, 3), np.float32),
+    "all equal": np.full((999, 3), 7.5, np.float32),
+    "not a number": np.array(
+        [[np.nan, 0, 1], [np.nan, 0, 1], [0, np.nan, 1], [np.inf, -np.inf, 0]], np.float32
+    ),
+    "both zeros": np.array([[0.0, -0.0, 0], [-0.0, 0.0, -0.0], [0, 0, 1e-45]], np.float32),
+    "largest": np.array([[MOST, MOST, 0], [MOST, MOST, 0], [MOST - 1, MOST, 0]], np.uint32),
+    "wide": np.random.default_rng(0).integers(0, 2, (400, 17)).astype(np.uint32),
+}
+
+
+def alike(a: tuple[np.ndarray, np.ndarray], b: tuple[np.ndarray, np.ndarray]) -> bool:
+    return all(np.array_equal(x, y) for x, y in zip(a, b))
+
+
+@pytest.mark.parametrize("what", SPITEFUL)
+def test_equal_rows_are_found_as_by_their_hashes(what: str) -> None:
+    rows = SPITEFUL[what]
+    assert alike(by_table(got("rows"), [rows]), by_hashes([rows]))
+    assert alike(by_table(got("rows"), [rows, rows[:, :1]]), by_hashes([rows, rows[:, :1]]))
+
+
+@given(st.integers(0, 2**32 - 1), st.integers(1, 400), st.integers(1, 9), st.integers(1, 5))
+def test_equal_rows_of_drawn_ones(seed: int, count: int, kinds: int, width: int) -> None:
+    rows = np.random.default_rng(seed).integers(-kinds, kinds, (count, width)).astype(np.float32) / 4
+    first, inverse = by_table(got("rows"), [rows])
+    assert alike((first, inverse), by_hashes([rows]))
+    # Against numpy's own, which numbers in another order.
+    judge = np.unique(rows + 0, axis=0, return_inverse=True)[1].reshape(-1)
+    assert len(set(zip(judge.tolist(), inverse.tolist()))) == len(first) == judge.max() + 1
+
+
+def same_shells(a: Shells, b: Shells) -> bool:
+    return a.pairs == b.pairs and all(
+        np.array_equal(getattr(a, name), getattr(b, name)) for name in ("part", "flipped", "opened")
+    )
+
+
+def fan(count: int) -> np.ndarray:
+    """Faces that all share the place 0, neighbours sharing an edge; some of them turned over."""
+    rim = np.arange(1, count + 1)
+    faces = np.stack([np.zeros(count, int), rim, rim % count + 1], axis=1)
+    faces[::3] = faces[::3, ::-1]
+    return faces.astype(np.uint32)
+
+
+def band(length: int, twisted: bool) -> np.ndarray:
+    """A band of quads round, cut in triangles; a twisted one cannot be made consistent (Möbius, 1865)."""
+    k = np.arange(length)
+    low, high = k, k + length
+    after = (k + 1) % length
+    low2, high2 = low[after], high[after]
+    if twisted:
+        low2[-1], high2[-1] = high2[-1], low2[-1]
+    return np.concatenate([np.c_[low, low2, high], np.c_[low2, high2, high]]).astype(np.uint32)
+
+
+FACES = {
+    "none": np.zeros((0, 3), np.uint32),
+    "one": np.array([[0, 1, 2]], np.uint32),
+    "all the same": np.tile(np.array([[3, 1, 2]], np.uint32), (50, 1)),
+    "points": np.full((20, 3), 5, np.uint32),
+    "lines": np.tile(np.array([[0, 1, 1], [1, 0, 0]], np.uint32), (9, 1)),
+    "ten thousand at one place": fan(10_000),
+    "far apart in number": np.array([[0, 70_000, 9], [9, 70_000, 1]], np.uint32),
+    "band": band(40, False),
+    "twisted band": band(40, True),
+    "two bands and a fan": np.concatenate([band(7, True), band(9, False) + 100, fan(5) + 300]),
+}
+
+
+@pytest.mark.parametrize("what", FACES)
+def test_shells_are_joined_as_by_the_graph(what: str) -> None:
+    found = by_joining(got("shells"), FACES[what])
+    assert same_shells(found, by_graph(FACES[what]))
+    if what == "twisted band":
+        assert not found.flipped.any()
+    if what == "ten thousand at one place":
+        assert found.flipped.sum() == 3334 and found.part.max() == 0 and found.pairs == 10_000
+
+
+@given(st.integers(0, 2**32 - 1), st.integers(1, 200), st.integers(3, 60))
+def test_shells_of_drawn_faces(seed: int, count: int, places: int) -> None:
+    faces = np.random.default_rng(seed).integers(0, places, (count, 3)).astype(np.uint32)
+    found = by_joining(got("shells"), faces)
+    assert same_shells(found, by_graph(faces))
+    share = np.bincount(found.part, weights=found.flipped) / np.bincount(found.part)
+    assert (share <= 0.5).all()
+
+
+def corners(faces: np.ndarray, rng: np.random.Generator, groups: bool = False) -> Corners:
+    vectors = rng.normal(size=(len(faces), 3))
+    vectors[rng.random(len(faces)) < 0.1] = 0
+    vectors[rng.random(len(faces)) < 0.02] = np.nan
+    length = np.linalg.norm(vectors, axis=1)
+    units = vectors / np.where(length > 0, length, 1)[:, None]
+    kinds = rng.integers(0, 3, len(faces)).astype(np.uint32) if groups else None
+    return Corners(faces.reshape(-1), units, vectors, kinds)
+
+
+@pytest.mark.parametrize("groups", [False, True])
+@pytest.mark.parametrize("what", FACES)
+def test_normals_are_summed_as_by_rounds(what: str, groups: bool) -> None:
+    faces = fan(900) if what.startswith("ten") else FACES[what]
+    for angle in (0.0, 30.0, 75.5, 180.0):
+        mine = corners(faces, np.random.default_rng(1), groups)
+        limit = float(np.cos(np.radians(angle)) - 1e-6)
+        quick, slow = sums_compiled(got("smooth"), mine, limit), sums_by_rounds(mine, limit)
+        assert np.array_equal(quick, slow, equal_nan=True), "to the last bit"
+
+
+def test_a_fan_of_ten_thousand_is_smoothed_alike_all_round() -> None:
+    faces, turn = fan(10_000), np.linspace(0, 2 * np.pi, 10_000, endpoint=False)
+    faces[::3] = faces[::3, ::-1]
+    points = np.concatenate([[[0, 0, 0]], np.c_[np.cos(turn), np.sin(turn), 0 * turn]]).astype(np.float32)
+    mine = Corners(
+        faces.reshape(-1), np.tile([0, 0, 1.0], (10_000, 1)), np.tile([0, 0, 2.0], (10_000, 1)), None
+    )
+    out = sums_compiled(got("smooth"), mine, 0.5)
+    assert (out[faces.reshape(-1) == 0] == [0, 0, 20_000]).all()
+    assert np.allclose(corner_normals(points, faces[:100], 40.0), [0, 0, 1])
+
+
+def test_parts_of_work_cover_it_and_an_error_in_one_is_said() -> None:
+    for count in (0, 1, 7, 1000):
+        parts = cuts(count)
+        assert [k for a, b in parts for k in range(a, b)] == list(range(count))
+
+    def fail(part: tuple[int, int]) -> None:
+        raise ValueError(f"at {part[0]}")
+
+    with pytest.raises(ValueError, match="at 0"):
+        on_cores(fail, [(0, 1), (1, 2)])
