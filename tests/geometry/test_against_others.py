@@ -15,10 +15,12 @@ from scipy import sparse
 from scipy.spatial import cKDTree
 
 from customs.geometry.closest import Triangles, closest_on
-from customs.geometry.faces import degenerate, doubled, inward, is_closed
+from customs.geometry.faces import degenerate, doubled
+from customs.geometry.inward import inward
 from customs.geometry.laplace import cotangent, neighbours
 from customs.geometry.normals import corner_normals, scatter, smooth_normals
 from customs.geometry.polygons import triangulate
+from customs.geometry.shells import is_closed
 from customs.geometry.tangents import any_perpendicular, face_tangents, vertex_tangents
 from customs.geometry.texcoords import face_areas, flipped, overlapping, texel_density, uv_areas
 from customs.geometry.triangles import area, face_vectors, signed_volume

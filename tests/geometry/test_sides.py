@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 import trimesh
 
-from customs.geometry.faces import doubled
-from customs.geometry.sides import backs, seen_from_outside, turned_inward
+from customs.geometry.faces import doubled, repeats
+from customs.geometry.sides import seen_from_outside, turned_inward
 
 
 def ball(levels: int = 3) -> tuple[np.ndarray, np.ndarray]:
@@ -21,12 +21,15 @@ def test_a_leaf_modelled_on_both_sides_keeps_its_back() -> None:
     front = np.array([[0, 1, 2], [0, 2, 3]], np.uint32)
     both = np.concatenate([front, front[:, ::-1]])
     assert (
-        backs(points, both).all()
+        repeats(points, both).backs.all()
         and not doubled(points, both).any()
         and not turned_inward(points, both).any()
     )
     thrice = np.concatenate([both, np.roll(front, 1, axis=1)])
-    assert doubled(points, thrice).tolist() == [False] * 4 + [True] * 2 and not backs(points, front).any()
+    assert (
+        doubled(points, thrice).tolist() == [False] * 4 + [True] * 2
+        and not repeats(points, front).backs.any()
+    )
 
 
 @pytest.mark.parametrize("share", [0.2, 0.4, 0.6, 0.8])

@@ -6,9 +6,11 @@ import numpy as np
 import pytest
 import trimesh
 
-from customs.geometry.faces import degenerate, doubled, inward, is_closed
+from customs.geometry.faces import degenerate, doubled
+from customs.geometry.inward import inward
 from customs.geometry.normals import corner_normals, scatter, smooth_normals
 from customs.geometry.polygons import triangulate
+from customs.geometry.shells import is_closed
 from customs.geometry.tangents import face_tangents, mirrored_vertices, vertex_tangents
 from customs.geometry.triangles import (
     area,

@@ -2,15 +2,32 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
+import trimesh
 from hypothesis import given
 from hypothesis import strategies as st
 
+from customs.geometry.faces import (
+    degenerate,
+    flat_by_columns,
+    flat_compiled,
+    repeats,
+    repeats_by_rows,
+    repeats_compiled,
+)
+from customs.geometry.inward import enclosed_by_columns, enclosed_compiled
 from customs.geometry.normals import Corners, corner_normals, sums_by_rounds, sums_compiled
 from customs.geometry.shells import Shells, by_graph, by_joining
 from customs.geometry.weld import by_hashes, by_table
 from customs.kernels.cores import cuts, on_cores
+from customs.ledger.facts import facts_of
+from customs.route.steps.fit.normals import with_normals
+from customs.scene.arrays import frozen
+from customs.scene.standing import known_of_faces
+from tests.assets import cube, scene_of
 from tests.kernels.test_kernels import compiled, got
 
 __all__ = ["compiled"]
@@ -150,3 +167,75 @@ def test_parts_of_work_cover_it_and_an_error_in_one_is_said() -> None:
 
     with pytest.raises(ValueError, match="at 0"):
         on_cores(fail, [(0, 1), (1, 2)])
+
+
+def soup(seed: int, count: int, places: int, spite: bool = False) -> tuple[np.ndarray, np.ndarray]:
+    """Faces over points of a coarse grid, so that many are flat, doubled or backs; with numbers that are none,
+    or huge, where `spite`.
+    """
+    rng = np.random.default_rng(seed)
+    points = (rng.integers(-2, 3, (places, 3)) / 2).astype(np.float32)
+    if spite:
+        points[rng.random(places) < 0.1, 0] = np.nan
+        points[rng.random(places) < 0.1, 1] = np.inf
+        points[rng.random(places) < 0.1] = 3e38
+    return points, rng.integers(0, places, (count, 3)).astype(np.uint32)
+
+
+@given(st.integers(0, 2**32 - 1), st.integers(1, 300), st.integers(3, 60), st.booleans())
+def test_flat_faces_and_repeats_of_drawn_ones(seed: int, count: int, places: int, spite: bool) -> None:
+    points, faces = soup(seed, count, places, spite)
+    assert np.array_equal(flat_compiled(got("faces"), points, faces), flat_by_columns(points, faces))
+    place = by_hashes([points])[1][faces]
+    assert alike(repeats_compiled(got("faces"), place), repeats_by_rows(place))
+
+
+@pytest.mark.parametrize("what", FACES)
+def test_repeats_among_spiteful_faces(what: str) -> None:
+    assert alike(repeats_compiled(got("faces"), FACES[what]), repeats_by_rows(FACES[what]))
+    both = np.concatenate([FACES[what], FACES[what][:, ::-1]])
+    assert alike(repeats_compiled(got("faces"), both), repeats_by_rows(both))
+
+
+@given(st.integers(0, 2**32 - 1), st.integers(1, 200), st.integers(3, 60))
+def test_what_parts_enclose_to_the_last_bit(seed: int, count: int, places: int) -> None:
+    points, faces = soup(seed, count, places)
+    part = by_graph(faces).part
+    quick = enclosed_compiled(got("faces"), points, faces, part, int(part.max()) + 1)
+    assert alike(quick, enclosed_by_columns(points, faces, part, int(part.max()) + 1))
+
+
+def test_what_a_ball_encloses() -> None:
+    """Outside: trimesh's volume and area of the same ball; turned inside out, the volume has the other sign."""
+    ball = trimesh.creation.icosphere(4)
+    points, faces = ball.vertices.astype(np.float32), ball.faces.astype(np.uint32)
+    whole = np.zeros(len(faces), np.int32)
+    for out, sign in ((faces, 1), (faces[:, ::-1].copy(), -1)):
+        found = enclosed_compiled(got("faces"), points, out, whole, 1)
+        assert found.volume[0] / 6 == pytest.approx(sign * ball.volume, rel=1e-5)
+        assert found.weight[0] / 2 == pytest.approx(ball.area, rel=1e-5)
+        assert found.away[0] == pytest.approx(0 if sign > 0 else found.weight[0])
+
+
+def test_a_face_with_a_vertex_that_is_not_there_is_refused_before_any_loop() -> None:
+    points = np.zeros((4, 3), np.float32)
+    faces = np.zeros((60_000, 3), np.uint32)
+    faces[777, 1] = MOST
+    for find in (degenerate, repeats):
+        with pytest.raises(IndexError):
+            find(points, faces)
+
+
+def test_what_is_known_of_faces_holds_while_they_stand_where_they_stood() -> None:
+    cube_ = cube()
+    assert scene_of(cube_) is not None
+    first = facts_of(cube_)
+    assert not first.inward.any() and set(known_of_faces(cube_)) == {"degenerate", "repeats", "inward"}
+    bare = replace(cube_, normals=None)
+    assert known_of_faces(bare) is known_of_faces(cube_), "other normals, the same faces"
+    moved = replace(cube_, positions=frozen(cube_.positions * 2))
+    assert known_of_faces(moved) == {}, "other places"
+    split = with_normals(bare, 30.0)
+    assert known_of_faces(split) is known_of_faces(cube_) and len(split.positions) >= len(bare.positions)
+    over = replace(cube_, indices=frozen(cube_.indices.reshape(-1, 3)[:, ::-1].reshape(-1), np.uint32))
+    assert facts_of(over).inward.all() and not facts_of(cube_).inward.any()

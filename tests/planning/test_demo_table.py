@@ -16,7 +16,7 @@ from customs.changes.donor import Donor
 from customs.conventions.axes import between
 from customs.demo.write import GOODS
 from customs.dispatch.dispatch import Goods, dispatch
-from customs.geometry.faces import is_closed
+from customs.geometry.shells import is_closed
 from customs.geometry.triangles import triangles_of
 from customs.geometry.weld import groups_near
 from customs.intake.take import Taken, take

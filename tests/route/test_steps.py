@@ -13,7 +13,7 @@ import pytest
 from customs.changes.unsettled import unsettled
 from customs.errors import Cancelled, StepError
 from customs.formats.image_write import deliveries
-from customs.geometry.faces import inward
+from customs.geometry.inward import inward
 from customs.geometry.triangles import triangles_of
 from customs.job import Job
 from customs.motion.posing.bounds import world_bounds

@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 from scipy import sparse
 
-from customs.geometry.weld import COMPILED
+from customs.geometry.weld import COMPILED, groups_of_rows
 from customs.kernels.store import kernel
 
 U32 = npt.NDArray[np.uint32]
@@ -100,3 +100,11 @@ def _consistent(
     plain, other = label[:n], label[n:]
     part = np.unique(np.minimum(plain, other), return_inverse=True)[1].reshape(-1).astype(np.int32)
     return (plain > other).astype(bool), part
+
+
+def is_closed(positions: npt.NDArray[np.float32], faces: U32) -> bool:
+    """True when every edge between places is shared by exactly two faces."""
+    if not len(faces):
+        return False
+    found = shells(groups_of_rows(positions)[faces])
+    return not found.opened.any() and found.pairs * 2 == len(faces) * 3

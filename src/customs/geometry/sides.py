@@ -1,14 +1,14 @@
-"""Which side of a surface is out: backs, and what can be seen from outside."""
+"""Which side of a surface is out, by what can be seen from outside."""
 
 from __future__ import annotations
 
 import numpy as np
 import numpy.typing as npt
 
-from customs.geometry.faces import degenerate, doubled, inward
+from customs.geometry.faces import Repeats, degenerate, repeats
+from customs.geometry.inward import inward
 from customs.geometry.texcoords import face_areas
 from customs.geometry.triangles import face_vectors
-from customs.geometry.weld import groups_of_rows
 
 F32 = npt.NDArray[np.float32]
 F64 = npt.NDArray[np.float64]
@@ -23,41 +23,15 @@ GRID = 40
 """Cells along an edge of the picture of them from one side."""
 
 
-def backs(positions: F32, faces: U32) -> Mask:
-    """(F,) True for faces that have another at the same three places in the opposite winding: two-sided
-    modelling.
-    """
-    place = groups_of_rows(positions)[faces]
-    key = np.sort(place, axis=1)
-    order = np.lexsort(key.T)
-    key = key[order]
-    new = np.concatenate([[True], (key[1:] != key[:-1]).any(axis=1)]) if len(key) else np.zeros(0, dtype=bool)
-    group = np.cumsum(new) - 1
-    way = winding(place)[order]
-    ways = np.stack([np.bincount(group[way == w], minlength=int(new.sum())) > 0 for w in (False, True)])
-    out = np.zeros(len(faces), dtype=bool)
-    both: Mask = np.asarray(ways.all(axis=0))
-    out[order] = both[group]
-    return out & ~_flat(place)
+def no_part(flat: Mask, found: Repeats) -> Mask:
+    """(F,) faces that are no part of a shell: flat ones, doubles and backs."""
+    out: Mask = flat | found.doubled | found.backs
+    return out
 
 
-def winding(place: U32) -> Mask:
-    """(F,) True where the three numbers of a face run upward, wherever it starts: its orientation among its
-    own places.
-    """
-    a, b, c = place[:, 0], place[:, 1], place[:, 2]
-    rising: Mask = ((a < b).astype(np.int8) + (b < c) + (c < a)) == 2
-    return rising
-
-
-def _flat(place: U32) -> Mask:
-    ordered = np.sort(place, axis=1)
-    flat: Mask = (ordered[:, 1:] == ordered[:, :-1]).any(axis=1)
-    return flat
-
-
-def turned_inward(positions: F32, faces: U32) -> Mask:
-    """(F,) True for faces that look inward, judged without broken ones, doubles and backs.
+def turned_inward(positions: F32, faces: U32, known: Mask | None = None) -> Mask:
+    """(F,) True for faces that look inward, judged without those `known` (F,) to be no part of
+    a shell: the broken ones, doubles and backs, where nothing else is said.
 
     Shells that edges and volume do not decide are looked at from outside: what shows mostly its back is
     turned.
@@ -65,10 +39,12 @@ def turned_inward(positions: F32, faces: U32) -> Mask:
     out = np.zeros(len(faces), dtype=bool)
     if not len(faces):
         return out
-    broken = np.stack([degenerate(positions, faces), doubled(positions, faces), backs(positions, faces)]).any(
-        axis=0
+    left_out: Mask = (
+        known if known is not None else no_part(degenerate(positions, faces), repeats(positions, faces))
     )
-    sound = np.flatnonzero(~broken)
+    if not left_out.any():
+        return inward(positions, faces, seen_from_outside)
+    sound = np.flatnonzero(~left_out)
     if len(sound):
         out[sound] = inward(positions, faces[sound], seen_from_outside)
     return out

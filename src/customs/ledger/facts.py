@@ -5,6 +5,7 @@ from __future__ import annotations
 import weakref
 from collections.abc import Callable
 from functools import cached_property
+from typing import TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -12,9 +13,9 @@ import numpy.typing as npt
 from customs.changes.finite import finite_vertices, not_finite
 from customs.changes.outward import against
 from customs.changes.primitives import vertex_columns
-from customs.geometry.faces import degenerate, doubled
+from customs.geometry.faces import Repeats, degenerate, doubled, repeats
 from customs.geometry.normals import off_length
-from customs.geometry.sides import turned_inward
+from customs.geometry.sides import no_part, turned_inward
 from customs.geometry.texcoords import flipped, overlapping
 from customs.geometry.triangles import triangles_of
 from customs.motion.posing.bounds import world_bounds
@@ -24,6 +25,7 @@ from customs.scene.folding import shown_times
 from customs.scene.kept import kept
 from customs.scene.key import Key
 from customs.scene.model import Image, Material, Primitive, Scene, Skin
+from customs.scene.standing import known_of_faces
 from customs.scene.tree import mesh_nodes, walk
 from customs.surface.pixels import image_info, pixels_or_none
 
@@ -31,6 +33,8 @@ Mask = npt.NDArray[np.bool_]
 F64 = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
 U32 = npt.NDArray[np.uint32]
+Value = TypeVar("Value")
+NO_FACES: Mask = np.zeros(0, dtype=bool)
 
 
 class PrimitiveFacts:
@@ -57,6 +61,13 @@ class PrimitiveFacts:
         """Vertices with a number that is not finite."""
         return not_finite(self.prim)
 
+    def _of_faces(self, name: str, find: Callable[[], Value]) -> Value:
+        """What hangs on where the faces stand, and holds for whatever has the same ones."""
+        known = known_of_faces(self.prim)
+        if name not in known:
+            known[name] = find()
+        return known[name]
+
     def _mask(self, find: Callable[[F32, U32], Mask]) -> Mask:
         prim = self.prim
         faces = triangles_of(prim)
@@ -72,19 +83,35 @@ class PrimitiveFacts:
     @cached_property
     def degenerate(self) -> Mask:
         """(F,) faces without area."""
-        return self._mask(degenerate)
+        return self._of_faces("degenerate", lambda: self._mask(degenerate))
 
     @cached_property
     def doubled(self) -> Mask:
         """(F,) repeats of a face that is not degenerate."""
-        return self._mask(doubled) & ~self.degenerate
+        return self._repeats.doubled & ~self.degenerate
+
+    @property
+    def _repeats(self) -> Repeats:
+        def find() -> Repeats:
+            return Repeats(self._mask(doubled), NO_FACES) if self.not_finite else self._all_repeats()
+
+        return self._of_faces("repeats", find)
+
+    def _all_repeats(self) -> Repeats:
+        faces = triangles_of(self.prim)
+        return repeats(self.prim.positions, faces) if len(faces) else Repeats(NO_FACES, NO_FACES)
 
     @cached_property
     def inward(self) -> Mask:
         """(F,) faces that look inward, judged without broken and doubled ones, and without backs."""
         if self.not_finite:
             return np.zeros(self.faces, dtype=bool)
-        return turned_inward(self.prim.positions, triangles_of(self.prim))
+
+        def find() -> Mask:
+            known = no_part(self.degenerate, self._repeats)
+            return turned_inward(self.prim.positions, triangles_of(self.prim), known)
+
+        return self._of_faces("inward", find)
 
     @cached_property
     def against(self) -> int:

@@ -64,6 +64,18 @@ def latest(name: Hashable, holder: Any, mark: Any, find: Callable[[], Value]) ->
     return value
 
 
+def kept_with(name: Hashable, holder: Any, other: Any, find: Callable[[], Value]) -> Value:
+    """`kept` for a value that hangs on `other` as well, told by identity: one is kept for each name and holder."""
+    with _lock:
+        known = _table(holder).get(name)
+        if known is not None and known[0]() is other:
+            return known[1]
+    value = find()
+    with _lock:
+        _table(holder)[name] = (weakref.ref(other), value)
+    return value
+
+
 def forget_all() -> None:
     """Nothing is known of any object: for measurements of how long it takes to find out."""
     with _lock:

@@ -18,6 +18,7 @@ from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.model import Primitive, Scene
 from customs.scene.settings import Targeted
+from customs.scene.standing import same_faces
 from customs.scene.transforms import unit_rows
 
 
@@ -50,7 +51,9 @@ def with_normals(prim: Primitive, angle: float) -> Primitive:
     flat_ones = ~normals.any(axis=1)
     normals[flat_ones] = (0, 1, 0)
     # Vertices that differed in their old normals alone are one again.
-    return welded(replace(new, normals=frozen(normals), indices=frozen(inverse, np.uint32)), 0.0, False)
+    made = welded(replace(new, normals=frozen(normals), indices=frozen(inverse, np.uint32)), 0.0, False)
+    same_faces(made, out)
+    return made
 
 
 def _apply(scene: Scene, settings: Normals, resources: Content, job: Job) -> Outcome:
