@@ -21,7 +21,7 @@ from customs.geometry.faces import (
 from customs.geometry.inward import enclosed_by_columns, enclosed_compiled
 from customs.geometry.normals import Corners, corner_normals, sums_by_rounds, sums_compiled
 from customs.geometry.shells import Shells, by_graph, by_joining
-from customs.geometry.weld import by_hashes, by_table
+from customs.geometry.weld import by_hashes, by_table, near_by_cells, near_by_tree
 from customs.kernels.cores import cuts, on_cores
 from customs.ledger.facts import facts_of
 from customs.route.steps.fit.normals import with_normals
@@ -239,3 +239,28 @@ def test_what_is_known_of_faces_holds_while_they_stand_where_they_stood() -> Non
     assert known_of_faces(split) is known_of_faces(cube_) and len(split.positions) >= len(bare.positions)
     over = replace(cube_, indices=frozen(cube_.indices.reshape(-1, 3)[:, ::-1].reshape(-1), np.uint32))
     assert facts_of(over).inward.all() and not facts_of(cube_).inward.any()
+
+
+@given(st.integers(0, 2**32 - 1), st.integers(1, 120), st.sampled_from([1e-3, 0.01, 0.05, 0.3, 3.0]))
+def test_points_near_one_another_are_chained_as_by_the_tree(seed: int, count: int, distance: float) -> None:
+    rng = np.random.default_rng(seed)
+    spots = rng.uniform(-200, 200, (max(count // 3, 1), 3)) * distance
+    points = spots[rng.integers(0, len(spots), count)] + rng.normal(size=(count, 3)) * distance * 0.4
+    quick = near_by_cells(got("near"), points, distance)
+    assert quick is not None and np.array_equal(quick, near_by_tree(points, distance))
+
+
+def test_points_just_over_the_border_of_a_cell_are_found() -> None:
+    step = 64 * 0.01
+    ends = np.array([[k * step + side, 0, 0] for k in range(40) for side in (-0.004, 0.004)])
+    points = np.concatenate([ends, ends[:, [1, 0, 2]], ends[:, [1, 2, 0]] + [0, 0, 0.001]])
+    quick = near_by_cells(got("near"), points, 0.01)
+    assert quick is not None and np.array_equal(quick, near_by_tree(points, 0.01)) and quick.max() < 120
+
+
+def test_crowds_and_numbers_that_are_none_are_left_to_the_tree() -> None:
+    crowd = np.random.default_rng(0).uniform(0, 1, (4000, 3))
+    assert near_by_cells(got("near"), crowd, 0.5) is None, "all in a few cells"
+    for bad in (np.nan, np.inf):
+        assert near_by_cells(got("near"), np.array([[0.0, 0, 0], [bad, 0, 0]]), 0.1) is None
+    assert near_by_cells(got("near"), np.zeros((1, 3)), 0.1) is not None

@@ -171,19 +171,49 @@ def groups_of_rows(rows: npt.NDArray[Any]) -> U32:
 def groups_near(points: npt.NDArray[Any], distance: float) -> U32:
     """(N,) uint32: the same number for points within `distance` (units) of one another, chained.
 
-    A k-d tree finds the pairs, connected components the groups; `distance` 0 means equal to the bit.
+    `distance` 0 means equal to the bit.
     """
     same = groups_of_rows(points)
     if distance <= 0 or len(points) < 2:
         return same
+    first = np.empty(int(same.max()) + 1, np.intp)
+    # Written backwards, so that the first row of a place is the one that stays.
+    first[same[::-1]] = np.arange(len(same))[::-1]
+    apart = np.ascontiguousarray(points[first], np.float64)
+    compiled = kernel("near") if len(points) >= COMPILED else None
+    quick = near_by_cells(compiled, apart, distance) if compiled is not None else None
+    return (quick if quick is not None else near_by_tree(apart, distance))[same]
+
+
+CELLS = 64
+"""Distances a cell is wide: few points are so near to its border that its neighbours have a say."""
+MOST_CELLS = 2**20
+"""Cells along an axis at most."""
+
+
+def near_by_cells(compiled: ModuleType, points: npt.NDArray[np.float64], distance: float) -> U32 | None:
+    """(N,) the same number for points (N, 3) within `distance`, chained, numbered by first appearance; by a
+    kernel. None where too many share a cell, or where points or distance are no numbers for a grid.
+    """
+    n = len(points)
+    low, high = points.min(axis=0, initial=np.inf), points.max(axis=0, initial=-np.inf)
+    extent = float((high - low).max(initial=0.0)) if n else 0.0
+    if not np.isfinite(extent) or not 0 < distance < np.inf:
+        return None
+    cell = max(CELLS * distance, extent / MOST_CELLS)
+    size = 2 << n.bit_length()
+    cells, heads = np.full(size, -1, np.int64), np.empty(size, np.int32)
+    follows, group = np.empty(n, np.int32), np.empty(n, np.int32)
+    found = compiled.chained(points, low, cell, distance, cells, heads, follows, group)
+    return group.astype(np.uint32) if found >= 0 else None
+
+
+def near_by_tree(points: npt.NDArray[np.float64], distance: float) -> U32:
+    """`near_by_cells` by a k-d tree, which finds the pairs, and connected components."""
     from scipy import sparse
     from scipy.spatial import cKDTree
 
-    first = np.unique(same, return_index=True)[1]
-    pairs = cKDTree(points[first].astype(np.float64)).query_pairs(distance, output_type="ndarray")
-    if not len(pairs):
-        return same
-    n = len(first)
+    pairs = cKDTree(points).query_pairs(distance, output_type="ndarray")
+    n = len(points)
     graph = sparse.coo_matrix((np.ones(len(pairs), dtype=np.int8), (pairs[:, 0], pairs[:, 1])), shape=(n, n))
-    labels = sparse.csgraph.connected_components(graph, directed=False)[1]
-    return labels[same].astype(np.uint32)
+    return sparse.csgraph.connected_components(graph, directed=False)[1].astype(np.uint32)
