@@ -55,6 +55,10 @@ class UnsupportedError(CustomsError):
     """A file is sound, but needs something Customs does not have."""
 
 
+class UsageError(CustomsError):
+    """What a command line asks for cannot be asked for."""
+
+
 class LimitError(CustomsError):
     """Something is larger than a stated limit."""
 

@@ -8,11 +8,11 @@ from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
 
 from customs.geometry.laplace import neighbours
 from customs.geometry.triangles import triangles_of
 from customs.geometry.weld import groups_of_rows
+from customs.later import Sparse, later
 from customs.motion.posing.pose import joint_matrices
 from customs.motion.posing.still import still_normals, still_target
 from customs.motion.skeleton.skeleton import Skeleton
@@ -23,6 +23,7 @@ from customs.scene.arrays import frozen
 from customs.scene.model import Mesh, Primitive, Scene
 from customs.scene.tree import parents
 
+sparse = later("scipy.sparse")
 F64 = npt.NDArray[np.float64]
 
 
@@ -68,7 +69,7 @@ def bound_mesh(
     return replace(mesh, primitives=tuple(change(p) for p in mesh.primitives))
 
 
-def evened(prim: Primitive, table: sparse.csr_matrix, rounds: int) -> F64:
+def evened(prim: Primitive, table: Sparse, rounds: int) -> F64:
     """The table (V, J) softened along the mesh; vertices at one place count as one, so seams stay shut."""
     dense: F64 = table.toarray()
     faces = triangles_of(prim)

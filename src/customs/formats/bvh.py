@@ -9,10 +9,10 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial.transform import Rotation
 
 from customs.formats.registry import Format, register
 from customs.formats.source import Source, decode_text
+from customs.later import later
 from customs.scene.arrays import frozen
 from customs.scene.convention import Convention
 from customs.scene.key import Key
@@ -20,6 +20,7 @@ from customs.scene.model import Channel, Clip, Node, Scene
 from customs.scene.transforms import continuous
 from customs.tolerances import NODE_DEPTH
 
+transform = later("scipy.spatial.transform")
 F64 = npt.NDArray[np.float64]
 AXES = {"x": 0, "y": 1, "z": 2}
 
@@ -190,7 +191,7 @@ def _channels(node: int, joint: _Joint, table: F64, times: npt.NDArray[np.float3
     turns = [(c[0].upper(), joint.first + k) for k, c in enumerate(joint.channels) if c.endswith("rotation")]
     if turns:
         angles = table[:, [column for _, column in turns]]
-        q = Rotation.from_euler("".join(a for a, _ in turns), angles, degrees=True).as_quat()
+        q = transform.Rotation.from_euler("".join(a for a, _ in turns), angles, degrees=True).as_quat()
         out.append(Channel(node, "rotation", times, frozen(continuous(q))))
     return out if len(table) else []
 

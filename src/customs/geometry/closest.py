@@ -11,8 +11,10 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial import cKDTree
 
+from customs.later import later
+
+spatial = later("scipy.spatial")
 F64 = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
 STAGES = (2, 12, 48)
@@ -69,7 +71,7 @@ class Surface:
         self.normals = cross / np.where(length > 0, length, 1)
         self.samples, self.owner, self.radii = _sampled(corners)
         self.radius = float(self.radii.max(initial=0.0))
-        self.tree = cKDTree(self.samples, balanced_tree=False, compact_nodes=False)
+        self.tree = spatial.cKDTree(self.samples, balanced_tree=False, compact_nodes=False)
 
     def closest(self, points: npt.NDArray[Any], normals: npt.NDArray[Any] | None = None) -> Closest:
         """The closest point of the surface for each of `points` (N, 3).

@@ -6,14 +6,16 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
 
+from customs.later import Sparse, later
+
+sparse = later("scipy.sparse")
 F64 = npt.NDArray[np.float64]
 STEEP = 20.0
 """Cotangents are kept within this, so that needle-thin triangles do not spoil the sums (no unit)."""
 
 
-def cotangent(points: npt.NDArray[Any], faces: npt.NDArray[Any]) -> tuple[sparse.csr_matrix, F64]:
+def cotangent(points: npt.NDArray[Any], faces: npt.NDArray[Any]) -> tuple[Sparse, F64]:
     """(L (V, V) positive semi-definite, areas (V,)): the cotangent Laplacian and a third of the area around
     each vertex.
 
@@ -42,7 +44,7 @@ def cotangent(points: npt.NDArray[Any], faces: npt.NDArray[Any]) -> tuple[sparse
     return lap.tocsr(), mass.astype(np.float64)
 
 
-def neighbours(faces: npt.NDArray[Any], count: int) -> sparse.csr_matrix:
+def neighbours(faces: npt.NDArray[Any], count: int) -> Sparse:
     """(V, V) 1 where two vertices share an edge."""
     a = np.concatenate([faces[:, 0], faces[:, 1], faces[:, 2]]).astype(np.int64)
     b = np.concatenate([faces[:, 1], faces[:, 2], faces[:, 0]]).astype(np.int64)

@@ -7,14 +7,15 @@ from typing import Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
 
 from customs.geometry.triangles import face_vectors
 from customs.geometry.weld import COMPILED, groups_of_rows
 from customs.kernels.cores import cuts, on_cores
 from customs.kernels.store import kernel
+from customs.later import later
 from customs.scene.transforms import unit_rows
 
+sparse = later("scipy.sparse")
 F32 = npt.NDArray[np.float32]
 F64 = npt.NDArray[np.float64]
 U32 = npt.NDArray[np.uint32]

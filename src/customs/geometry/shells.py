@@ -7,11 +7,12 @@ from types import ModuleType
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
 
 from customs.geometry.weld import COMPILED, groups_of_rows
 from customs.kernels.store import kernel
+from customs.later import later
 
+sparse = later("scipy.sparse")
 U32 = npt.NDArray[np.uint32]
 I32 = npt.NDArray[np.int32]
 Mask = npt.NDArray[np.bool_]

@@ -23,6 +23,20 @@ def _root(at, up):
     return at
 
 
+@njit(types.int64(I32, I32), cache=True, nogil=True)
+def _numbered(up, number):
+    found = 0
+    for i in range(len(up)):
+        if up[i] == i:
+            number[i] = found
+            found += 1
+        else:
+            number[i] = number[_root(i, up)]
+    for i in range(len(up)):
+        up[i] = number[i]
+    return found
+
+
 @njit(types.int64(POINTS, LOW, types.float64, types.float64, I64, I32, I32, I32), cache=True, nogil=True)
 def chained(points, low, cell, distance, cells, heads, follows, up):
     """The number of the group of each of `points` (N, 3) into `up` (N,), in the order they first appear: points
@@ -81,13 +95,4 @@ def chained(points, low, cell, distance, cells, heads, follows, up):
             if corner == 0:
                 follows[i] = heads[at] if cells[at] >= 0 else -1
                 cells[at], heads[at] = number, i
-    found = 0
-    for i in range(len(points)):
-        if up[i] == i:
-            follows[i] = found
-            found += 1
-        else:
-            follows[i] = follows[_root(i, up)]
-    for i in range(len(points)):
-        up[i] = follows[i]
-    return found
+    return _numbered(up, follows)

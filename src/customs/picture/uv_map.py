@@ -10,13 +10,14 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
 
 from customs.geometry.texcoords import flipped
 from customs.geometry.triangles import triangles_of
 from customs.geometry.weld import unique_rows
+from customs.later import later
 from customs.scene.model import Primitive
 
+sparse = later("scipy.sparse")
 U8 = npt.NDArray[np.uint8]
 Mask = npt.NDArray[np.bool_]
 MOST_FACES = 40_000

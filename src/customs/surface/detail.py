@@ -6,11 +6,12 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import map_coordinates
 
+from customs.later import later
 from customs.surface.files.pillow import to_eight
 from customs.surface.mipmap import Kind, chain
 
+ndimage = later("scipy.ndimage")
 U8 = npt.NDArray[np.uint8]
 
 
@@ -32,7 +33,7 @@ def tiled(
     v = (np.arange(height) + 0.5) / height * scale[1] + offset[1]
     at = np.meshgrid(v * h - 0.5, u * w - 0.5, indexing="ij")
     planes = [
-        map_coordinates(source[:, :, c].astype(np.float32), at, order=1, mode="grid-wrap")
+        ndimage.map_coordinates(source[:, :, c].astype(np.float32), at, order=1, mode="grid-wrap")
         for c in range(source.shape[2])
     ]
     return np.clip(np.round(np.stack(planes, axis=-1)), 0, 255).astype(np.uint8)

@@ -8,11 +8,12 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import binary_closing, distance_transform_edt, label
 
+from customs.later import later
 from customs.surface.colour import from_oklab, to_oklab
 from customs.surface.files.pillow import to_eight
 
+ndimage = later("scipy.ndimage")
 F32 = npt.NDArray[np.float32]
 U8 = npt.NDArray[np.uint8]
 
@@ -49,16 +50,16 @@ def cleaned(mask: F32, speck: int, gap: int) -> F32:
     if gap > 0:
         grown = np.pad(solid, gap, mode="wrap")
         ring = np.ones((3, 3), bool)
-        solid = binary_closing(grown, ring, iterations=gap)[gap:-gap, gap:-gap] | solid
+        solid = ndimage.binary_closing(grown, ring, iterations=gap)[gap:-gap, gap:-gap] | solid
     if speck > 1:
-        islands, count = label(solid, np.ones((3, 3)))
+        islands, count = ndimage.label(solid, np.ones((3, 3)))
         sizes = np.bincount(islands.ravel(), minlength=count + 1)
         sizes[0] = 0
         solid = solid & (sizes[islands] >= speck)
     out = np.where(solid, np.maximum(mask, 0.5 * solid), 0)
     # The soft rim stays where it belongs to something solid.
     rim = (mask > 0) & ~solid
-    near = distance_transform_edt(~solid) <= 2 if solid.any() else np.zeros_like(solid)
+    near = ndimage.distance_transform_edt(~solid) <= 2 if solid.any() else np.zeros_like(solid)
     return np.where(rim & near, mask, out).astype(np.float32)
 
 

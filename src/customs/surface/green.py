@@ -7,12 +7,13 @@ from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import gaussian_filter
 
+from customs.later import later
 from customs.scene.model import Image
 from customs.surface.kept import kept_of_pixels
 from customs.surface.pixels import pixels_or_none
 
+ndimage = later("scipy.ndimage")
 F32 = npt.NDArray[np.float32]
 LARGEST = 1024
 """Longest edge looked at (pixels); a larger map is cut to its middle, never thinned, as slopes live from
@@ -106,9 +107,9 @@ def _agreement(
     p: F32, q: F32, usable: npt.NDArray[np.bool_], blur: float, noise: float
 ) -> tuple[float, float]:
     """(agreement −1..1, the same in standard errors) at one width of smoothing."""
-    a = gaussian_filter(p, blur, order=(1, 0), mode="nearest")
-    b = gaussian_filter(q, blur, order=(0, 1), mode="nearest")
-    good = gaussian_filter(usable.astype(np.float32), blur, mode="nearest") > 0.98
+    a = ndimage.gaussian_filter(p, blur, order=(1, 0), mode="nearest")
+    b = ndimage.gaussian_filter(q, blur, order=(0, 1), mode="nearest")
+    good = ndimage.gaussian_filter(usable.astype(np.float32), blur, mode="nearest") > 0.98
     product = np.where(good, a * b, 0)
     weight = np.abs(product)
     # Rounding noise after a derivative of a Gaussian: variance / (8 π blur⁴).

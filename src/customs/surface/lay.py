@@ -9,13 +9,14 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import distance_transform_edt
 
 from customs.geometry.raster import covered
+from customs.later import later
 from customs.scene.model import Sampler, TextureUse
 from customs.surface.colour import to_linear, to_srgb
 from customs.surface.files.pillow import to_eight
 
+ndimage = later("scipy.ndimage")
 F32 = npt.NDArray[np.float32]
 F64 = npt.NDArray[np.float64]
 U8 = npt.NDArray[np.uint8]
@@ -121,7 +122,7 @@ def brought(
             values[:, :2] = np.einsum("nij,nj->ni", turn[face], values[:, :2])
         out[hit], seen = values, seen | hit
     if seen.any() and not seen.all():
-        rows, columns = distance_transform_edt(~seen, return_distances=False, return_indices=True)
+        rows, columns = ndimage.distance_transform_edt(~seen, return_distances=False, return_indices=True)
         out = out[rows, columns]
     return _levels(out, kind)
 

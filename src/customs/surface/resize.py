@@ -7,12 +7,13 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 import PIL.Image
-from scipy.ndimage import maximum_filter, minimum_filter
 
+from customs.later import later
 from customs.surface.colour import to_linear, to_srgb
 from customs.surface.room import need_room
 from customs.tolerances import RESIZING
 
+ndimage = later("scipy.ndimage")
 F32 = npt.NDArray[np.float32]
 REACH = 3
 """Pixels a Lanczos window reaches to each side, at the coarser of the two sizes."""
@@ -125,7 +126,7 @@ def _range(plane: F32, wrap: tuple[bool, bool]) -> tuple[F32, F32]:
     """Least and most of each pixel's three by three neighbours."""
     padded = np.pad(plane, ((1, 1), (0, 0)), mode="wrap" if wrap[1] else "edge")
     padded = np.pad(padded, ((0, 0), (1, 1)), mode="wrap" if wrap[0] else "edge")
-    low, high = minimum_filter(padded, 3), maximum_filter(padded, 3)
+    low, high = ndimage.minimum_filter(padded, 3), ndimage.maximum_filter(padded, 3)
     return low[1:-1, 1:-1], high[1:-1, 1:-1]
 
 

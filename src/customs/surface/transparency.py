@@ -7,10 +7,11 @@ from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
-from scipy.ndimage import distance_transform_edt
 
+from customs.later import later
 from customs.surface.files.pillow import to_eight
 
+ndimage = later("scipy.ndimage")
 U8 = npt.NDArray[np.uint8]
 CLEAR, SOLID = 13, 242
 """Alpha up to CLEAR counts as clear, from SOLID on as solid (of 255)."""
@@ -67,7 +68,7 @@ def bled(pixels: npt.NDArray[Any]) -> npt.NDArray[Any]:
     clear = pixels[:, :, -1] <= np.iinfo(pixels.dtype).max * CLEAR // 255
     if not clear.any() or clear.all():
         return pixels
-    rows, columns = distance_transform_edt(clear, return_distances=False, return_indices=True)
+    rows, columns = ndimage.distance_transform_edt(clear, return_distances=False, return_indices=True)
     out = pixels.copy()
     out[:, :, :-1] = pixels[rows, columns, :-1]
     return out

@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial import ConvexHull, QhullError
 
+from customs.later import later
 from customs.motion.posing.pose import joint_matrices, morph_weights, morphed, posed_positions
 from customs.scene.arrays import bounds
 from customs.scene.folding import row_worlds
@@ -16,6 +16,7 @@ from customs.scene.kept import kept
 from customs.scene.model import Primitive, Scene
 from customs.scene.tree import mesh_nodes, world_matrices
 
+spatial = later("scipy.spatial")
 F64 = npt.NDArray[np.float64]
 FEW_POINTS, MOST_POINTS = 64, 60_000
 """Points that need no hull to be looked at all, and most that are placed in one go."""
@@ -98,8 +99,8 @@ def hull_points(points: npt.NDArray[Any]) -> F64:
     if len(good) <= FEW_POINTS:
         return good
     try:
-        return good[ConvexHull(good).vertices]
-    except QhullError:
+        return good[spatial.ConvexHull(good).vertices]
+    except spatial.QhullError:
         # Flat or on one line: there is no hull with a volume.
         return np.unique(good, axis=0)
 

@@ -10,14 +10,15 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
 
+from customs.later import Sparse, later
 from customs.motion.curves.keys import sample
 from customs.motion.posing.posing import posing
 from customs.scene.kept import latest
 from customs.scene.model import Clip, Mesh, Primitive, Scene
 from customs.scene.tree import mesh_nodes
 
+sparse = later("scipy.sparse")
 F64 = npt.NDArray[np.float64]
 WORTH_CORES, MOST_CORES = 20_000, 8
 """Vertices from which skinning is shared among cores, and among how many at most (counts)."""
@@ -51,12 +52,12 @@ def morphed(prim: Primitive, weights: npt.NDArray[Any] | None) -> npt.NDArray[np
     return out
 
 
-def weight_matrix(prim: Primitive, joints: int) -> sparse.csr_matrix:
+def weight_matrix(prim: Primitive, joints: int) -> Sparse:
     """Sparse (V, joints) float64 matrix of a primitive's weights, kept as long as the primitive lives."""
     return latest("weights", prim, joints, lambda: _weight_matrix(prim, joints))
 
 
-def _weight_matrix(prim: Primitive, joints: int) -> sparse.csr_matrix:
+def _weight_matrix(prim: Primitive, joints: int) -> Sparse:
     assert prim.joints is not None and prim.weights is not None
     count, width = prim.joints.shape
     pointers = np.arange(0, count * width + 1, width)
@@ -78,7 +79,7 @@ class _Rows:
     (V, 4) with a 1.
     """
 
-    runs: tuple[tuple[slice, sparse.csr_matrix], ...]
+    runs: tuple[tuple[slice, Sparse], ...]
     places: F64
 
 
@@ -109,7 +110,7 @@ def _skinned(prim: Primitive, points: npt.NDArray[Any], matrices: F64) -> F64:
     flat = np.ascontiguousarray(matrices[:, :3, :]).reshape(len(matrices), 12)
     out = np.empty((len(places), 3))
 
-    def blend(run: tuple[slice, sparse.csr_matrix]) -> None:
+    def blend(run: tuple[slice, Sparse]) -> None:
         at, table = run
         np.einsum("vij,vj->vi", (table @ flat).reshape(-1, 3, 4), places[at], out=out[at])
 

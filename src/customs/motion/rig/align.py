@@ -7,10 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial.transform import Rotation
 
+from customs.later import later
 from customs.motion.skeleton.skeleton import Skeleton
 
+transform = later("scipy.spatial.transform")
 F64 = npt.NDArray[np.float64]
 STRETCH = (0.2, 5.0)
 """Least and most a bone is drawn out to reach the donor's joints (ratio)."""
@@ -36,8 +37,8 @@ def between(a: F64, b: F64) -> F64:
         if cosine > 0:
             return np.eye(3)
         other = np.cross(a, [1.0, 0.0, 0.0] if abs(a[0]) < 0.9 else [0.0, 1.0, 0.0])
-        return Rotation.from_rotvec(np.pi * other / np.linalg.norm(other)).as_matrix()
-    return Rotation.from_rotvec(axis / sine * np.arctan2(sine, cosine)).as_matrix()
+        return transform.Rotation.from_rotvec(np.pi * other / np.linalg.norm(other)).as_matrix()
+    return transform.Rotation.from_rotvec(axis / sine * np.arctan2(sine, cosine)).as_matrix()
 
 
 def mapped_children(arriving: Skeleton, donor: Skeleton, pairs: Mapping[int, int], joint: int) -> list[int]:
@@ -74,11 +75,14 @@ def turns_to(
         if not len(mine):
             continue
         extra = between(mine[0], theirs[0]) if len(mine) == 1 else _best_turn(mine, theirs)
-        vector = Rotation.from_matrix(extra).as_rotvec(degrees=True)
+        vector = transform.Rotation.from_matrix(extra).as_rotvec(degrees=True)
         angle = float(np.linalg.norm(vector))
         if step > 0 and angle > 0:
             rounded = round(angle / step) * step
-            extra, angle = Rotation.from_rotvec(vector / angle * rounded, degrees=True).as_matrix(), rounded
+            extra, angle = (
+                transform.Rotation.from_rotvec(vector / angle * rounded, degrees=True).as_matrix(),
+                rounded,
+            )
         turns[k], degrees[k] = extra @ base, angle
     return turns, degrees
 

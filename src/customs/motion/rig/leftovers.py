@@ -9,15 +9,16 @@ from itertools import permutations
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
 
 from customs.geometry.triangles import signed_volume, triangles_of
+from customs.later import later
 from customs.motion.posing.bounds import local_bounds
 from customs.motion.skeleton.skeleton import skeleton_of
 from customs.scene.model import Mesh, Scene
 from customs.scene.transforms import apply_affine
 from customs.scene.tree import animated_nodes, mesh_nodes, parents, world_matrices
 
+sparse = later("scipy.sparse")
 Ints = npt.NDArray[np.intp]
 MOST_ALIKE = 64
 """Meshes of one count of faces beyond this many are copies for another reason (count)."""

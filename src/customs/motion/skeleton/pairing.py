@@ -9,11 +9,12 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy.optimize import linear_sum_assignment
 
+from customs.later import later
 from customs.motion.skeleton.skeleton import Skeleton
 from customs.motion.skeleton.tokens import likeness, meaning
 
+optimize = later("scipy.optimize")
 F64 = npt.NDArray[np.float64]
 LEAST = 0.38
 """Pairs less likely than this are not proposed."""
@@ -111,7 +112,7 @@ def propose(
 
 
 def _assigned(score: F64) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp]]:
-    rows, columns = linear_sum_assignment(-np.maximum(score, LEAST * 0.9))
+    rows, columns = optimize.linear_sum_assignment(-np.maximum(score, LEAST * 0.9))
     good = score[rows, columns] >= LEAST
     return rows[good], columns[good]
 

@@ -12,15 +12,16 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
-from scipy.sparse.linalg import splu
 
 from customs.geometry.laplace import cotangent
 from customs.geometry.normals import smooth_normals
+from customs.later import Sparse, later
 from customs.motion.skeleton.skeleton import Skeleton
 from customs.motion.weights.table import normalised
 from customs.scene.arrays import frozen
 
+sparse = later("scipy.sparse")
+sparse_linalg = later("scipy.sparse.linalg")
 F64 = npt.NDArray[np.float64]
 HEAT = 2.0
 """Strength of the flow from a bone in units of its inverse square distance (no unit). The paper takes 1; with
@@ -97,9 +98,7 @@ def heat_weights(
     return normalised(diffused(lap, mass, HEAT / np.maximum(distance, floor) ** 2, joint, skeleton.count))
 
 
-def diffused(
-    lap: sparse.csr_matrix, mass: F64, strength: F64, joint: npt.NDArray[np.intp], count: int
-) -> F64:
+def diffused(lap: Sparse, mass: F64, strength: F64, joint: npt.NDArray[np.intp], count: int) -> F64:
     """(V, count) the solution of (L + M·H) w = M·H·p for every joint: `strength` H (V,), `joint` the one p is
     1 for (V,).
     """
@@ -108,5 +107,5 @@ def diffused(
     right[np.arange(len(mass)), joint] = source
     used = np.unique(joint)
     out = np.zeros((len(mass), count))
-    out[:, used] = splu((lap + sparse.diags(source)).tocsc()).solve(right[:, used])
+    out[:, used] = sparse_linalg.splu((lap + sparse.diags(source)).tocsc()).solve(right[:, used])
     return np.clip(out, 0.0, 1.0)

@@ -8,16 +8,17 @@ from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
-from scipy.spatial import cKDTree
 
 from customs.geometry.laplace import neighbours
 from customs.geometry.triangles import triangles_of
 from customs.geometry.weld import groups_of_rows
+from customs.later import Sparse, later
 from customs.motion.skeleton.tokens import meaning, words_of
 from customs.motion.weights.table import influences_of, table_of
 from customs.scene.model import Primitive
 
+sparse = later("scipy.sparse")
+spatial = later("scipy.spatial")
 F64 = npt.NDArray[np.float64]
 Rows = npt.NDArray[np.intp]
 
@@ -112,7 +113,7 @@ def _border(prim: Primitive, rows: Rows) -> Rows:
     return np.flatnonzero(beside[group])
 
 
-def _graph(prim: Primitive) -> tuple[sparse.csr_matrix, npt.NDArray[Any]]:
+def _graph(prim: Primitive) -> tuple[Sparse, npt.NDArray[Any]]:
     group = groups_of_rows(prim.positions)
     return neighbours(group[triangles_of(prim)], int(group.max(initial=0)) + 1), group
 
@@ -167,7 +168,7 @@ def mirrored(prim: Primitive, names: Sequence[str], joint: int, limit: int = 4) 
         return prim
     table = table_of(prim, len(names)).toarray()
     points = prim.positions.astype(np.float64)
-    far, near = cKDTree(points * [-1, 1, 1]).query(points)
+    far, near = spatial.cKDTree(points * [-1, 1, 1]).query(points)
     size = float(np.linalg.norm(np.ptp(points, axis=0))) or 1.0
     column = np.where(far < 0.02 * size, table[near, joint], table[:, other])
     if other == joint:

@@ -6,16 +6,17 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
 
+from customs.later import Sparse, later
 from customs.motion.weights.influences import limited
 from customs.scene.model import Primitive
 
+sparse = later("scipy.sparse")
 F64 = npt.NDArray[np.float64]
 F32 = npt.NDArray[np.float32]
 
 
-def table_of(prim: Primitive, joints: int) -> sparse.csr_matrix:
+def table_of(prim: Primitive, joints: int) -> Sparse:
     """(V, joints) weights of a primitive; a joint named twice on a vertex counts once, with the sum."""
     count = len(prim.positions)
     if prim.joints is None or prim.weights is None:
@@ -43,7 +44,7 @@ def influences_of(table: Any, limit: int, least: float = 1e-4) -> tuple[npt.NDAr
     return joints, weights
 
 
-def merged_columns(table: sparse.csr_matrix, target: npt.NDArray[np.intp], count: int) -> sparse.csr_matrix:
+def merged_columns(table: Sparse, target: npt.NDArray[np.intp], count: int) -> Sparse:
     """The table (V, J) with column j added to column `target[j]` of `count`; −1 drops it."""
     kept = np.flatnonzero(target >= 0)
     move = sparse.coo_matrix((np.ones(len(kept)), (kept, target[kept])), shape=(len(target), count)).tocsr()

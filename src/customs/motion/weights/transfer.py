@@ -12,15 +12,16 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
-from scipy.sparse.linalg import splu
 
 from customs.geometry.closest import Surface
 from customs.geometry.laplace import cotangent, neighbours
 from customs.geometry.normals import smooth_normals
+from customs.later import Sparse, later
 from customs.motion.weights.table import normalised
 from customs.scene.arrays import frozen
 
+sparse = later("scipy.sparse")
+sparse_linalg = later("scipy.sparse.linalg")
 F64 = npt.NDArray[np.float64]
 
 
@@ -67,7 +68,7 @@ def transfer(
     return Transferred(normalised(table), sure, float(close.distance[sure].max(initial=0.0)))
 
 
-def softened(table: F64, graph: sparse.csr_matrix) -> F64:
+def softened(table: F64, graph: Sparse) -> F64:
     """Half of each row (V, J) and half of the mean of its neighbours."""
     count = np.asarray(graph.sum(axis=1)).reshape(-1, 1)
     return np.where(count > 0, 0.5 * table + 0.5 * (graph @ table) / np.maximum(count, 1), table)
@@ -96,7 +97,9 @@ def inpaint(
         system = (lap @ inverse @ lap) * (float(mass.mean()) / scale) + 0.1 * lap
         used = np.flatnonzero(table[fixed].any(axis=0))
         right = -(system[free][:, fixed] @ table[np.ix_(fixed, used)])
-        solved = splu((system[free][:, free] + 1e-9 * scale * sparse.eye(len(free))).tocsc()).solve(right)
+        solved = sparse_linalg.splu(
+            (system[free][:, free] + 1e-9 * scale * sparse.eye(len(free))).tocsc()
+        ).solve(right)
         out[free] = 0.0
         out[np.ix_(free, used)] = np.clip(solved, 0.0, 1.0)
     lost = np.flatnonzero(~reached)

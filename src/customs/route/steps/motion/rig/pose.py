@@ -7,10 +7,10 @@ from typing import Any, ClassVar
 
 import numpy as np
 from pydantic import Field
-from scipy.spatial.transform import Rotation
 
 from customs.changes.clips import clips_meant
 from customs.job import Job
+from customs.later import later
 from customs.motion.curves.keys import sample
 from customs.motion.curves.track import channels_of
 from customs.route.step import Content, Outcome, Step, register
@@ -20,6 +20,7 @@ from customs.scene.settings import Settings
 from customs.scene.transforms import decompose_all, multiply_quaternions
 from customs.words import many
 
+transform = later("scipy.spatial.transform")
 Turn = tuple[str, float, float, float]
 
 
@@ -53,7 +54,7 @@ def _apply(scene: Scene, settings: Pose, resources: Content, job: Job) -> Outcom
         i = by_name[joint]
         node = _parted(nodes[i], "rotation")
         # Capital letters: about the joint's own axes, each after the one before (scipy.spatial.transform).
-        turn = Rotation.from_euler("XYZ", degrees, degrees=True).as_quat()
+        turn = transform.Rotation.from_euler("XYZ", degrees, degrees=True).as_quat()
         nodes[i] = replace(
             node, rotation=frozen(multiply_quaternions(np.asarray(node.rotation), turn), np.float64)
         )

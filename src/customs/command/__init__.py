@@ -1,0 +1,1 @@
+"""What the commands of the command line do; each is loaded when it is asked for."""
