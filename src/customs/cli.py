@@ -97,14 +97,15 @@ def check(
     set_: Annotated[list[str] | None, typer.Option("--set")] = None,
     search: Search = None,
     donor: DonorFile = None,
+    everything: Annotated[bool, typer.Option("--all", help="cleared rows too")] = False,
     as_json: AsJson = False,
 ) -> None:
-    """The ledger of assets against a sheet. Exit 0 cleared or queries only, 1 held, 2 usage, 3 unreadable."""
+    """The open rows of the ledger of assets against a sheet. Exit 0 cleared or queries only, 1 held, 2 usage, 3 unreadable."""
     from customs.command import goods
 
     with _usage():
         requests = goods.asked(inputs, to, from_, set_ or [], None, False, search, donor)
-    raise typer.Exit(goods.check(requests, as_json))
+    raise typer.Exit(goods.check(requests, as_json, everything))
 
 
 @app.command()

@@ -39,6 +39,11 @@ def test_check_cleared_and_held(goods: dict[str, Path]) -> None:
     assert code == 0 and "0 held" in text
     code, text = call("check", goods["seed_cart"], "--to", "metre-yup-pbr", "--from", "metre-yup")
     assert code == 1 and "cart_brand" in text
+    assert "✓ Bounds" not in text and "cleared: --all shows them" in text
+    assert max(map(len, text.splitlines())) <= 80, "fits a terminal of the least width"
+    whole = call("check", goods["seed_cart"], "--to", "metre-yup-pbr", "--from", "metre-yup", "--all")[1]
+    open_rows = [line for line in text.splitlines() if line.startswith(("  ■", "  ?"))]
+    assert open_rows and set(open_rows) <= set(whole.splitlines()) and whole.count("  ✓ ") > 40
 
 
 def test_check_as_json_has_every_requirement(goods: dict[str, Path]) -> None:

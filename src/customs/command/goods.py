@@ -5,15 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from rich.progress import Progress, SpinnerColumn, TextColumn
-from rich.table import Table
-from rich.text import Text
+from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
-from customs.command.printing import MARKS, console, errors, say, say_json
+from customs.command.printing import MARKS, errors, say, say_folded, say_json
 from customs.errors import CustomsError, UsageError
 from customs.intake.scan import model_files
 from customs.ledger.ledger import Ledger, effective
-from customs.words import plain
+from customs.words import many, plain
 from customs.work.asset import Request, Result
 from customs.work.batch import package_folders, run_all
 from customs.work.donors import read_donor
@@ -21,13 +19,13 @@ from customs.work.lookup import find_origin, find_sheet
 from customs.work.requests.plan import check_settings
 
 
-def check(requests: list[Request], as_json: bool) -> int:
-    """The ledger of each; the exit code."""
+def check(requests: list[Request], as_json: bool, everything: bool) -> int:
+    """The open rows of each ledger, or all of them; the exit code."""
 
     def told(result: Result) -> None:
-        _say(result)
+        _say_briefly(result)
         if not (result.error and result.route is None):
-            _show_ledger(result.ledger)
+            _show_ledger(result.ledger, everything)
 
     return _all(requests, as_json, told)
 
@@ -82,8 +80,9 @@ def _run(
     """All results, in the order asked for; each is said as it comes."""
     results: list[Result | None] = [None] * len(requests)
     columns = (
-        SpinnerColumn(),
+        BarColumn(24),
         TextColumn("{task.completed}/{task.total}"),
+        TimeRemainingColumn(),
         TextColumn("{task.description}", markup=False),
     )
     with Progress(*columns, console=errors, transient=True, disable=quiet) as progress:
@@ -95,26 +94,34 @@ def _run(
     return [r for r in results if r is not None]
 
 
-def _show_ledger(ledger: Ledger) -> None:
-    table = Table(
-        "", "requirement", "subject", "received", "required", "delivering", "remedy or note", box=None
-    )
+def _show_ledger(ledger: Ledger, everything: bool) -> None:
+    """A paragraph for each open row, or for every row."""
     for row in ledger.rows:
-        fix = row.remedy.label if row.remedy else row.note if effective(row) != "cleared" else row.done_at
-        cells = (
-            MARKS[effective(row)],
-            row.title,
-            row.subject_name,
-            row.received,
-            row.required,
-            row.delivering,
-            fix,
-        )
-        table.add_row(*(Text(plain(str(c))) for c in cells))
-    console.print(table)
+        verdict = effective(row)
+        if verdict == "cleared" and not everything:
+            continue
+        name = f"{row.title}, {row.subject_name}" if row.subject_name else row.title
+        came = f"{row.received} → {row.delivering}" if row.received != row.delivering else row.delivering
+        rest = [row.done_at] if verdict == "cleared" else [row.note]
+        rest += [f"Remedy: {row.remedy.label}."] if row.remedy else []
+        say_folded(f"{MARKS[verdict]} {name}: {came}; required {row.required}.", 2, 6)
+        if any(rest):
+            say_folded(" ".join(filter(None, rest)), 6, 6)
+    cleared = ledger.count("cleared")
+    if cleared and not everything:
+        say(f"  {MARKS['cleared']} {many(cleared, 'row')} cleared: --all shows them")
 
 
 def _say(result: Result) -> None:
+    _say_briefly(result)
+    if not result.error and result.ledger.verdict == "held":
+        for row in result.ledger.open():
+            if row.verdict == "held":
+                text = f"held: {row.title} {row.subject_name} {row.delivering}, required {row.required}. {row.note}"
+                say_folded(text, 2, 4)
+
+
+def _say_briefly(result: Result) -> None:
     counts = " ".join(f"{result.ledger.count(v)} {v}" for v in ("cleared", "query", "held"))
     where = f" → {result.folder}, landed and accepted" if result.folder else ""
     line = f"{MARKS[result.ledger.verdict]} {result.path.name}: {counts}{where}"
@@ -122,11 +129,6 @@ def _say(result: Result) -> None:
     parts = [("changed", result.changed), ("guessed", result.guessed), ("left behind", result.left)]
     told = "; ".join(f"{name}: {', '.join(what) or 'nothing'}" for name, what in parts)
     if result.route is not None:
-        say(f"  {told}")
+        say_folded(told, 2, 4)
     if result.error:
-        say(f"  {result.error}", errors)
-    elif result.ledger.verdict == "held":
-        for row in result.ledger.open():
-            if row.verdict == "held":
-                text = f"  held: {row.title} {row.subject_name} {row.delivering}, required {row.required}. {row.note}"
-                say(text)
+        say_folded(str(result.error), 2, 4, errors)

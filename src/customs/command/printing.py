@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 import sys
+import textwrap
 from typing import Any
 
 from rich.console import Console
@@ -18,6 +19,22 @@ MARKS = {"cleared": "✓", "query": "?", "held": "■"}
 def say(text: str, to: Console | None = None) -> None:
     """A line as it is: nothing in it is markup, and nothing in it is obeyed."""
     (to or console).print(lines_plain(text), markup=False, highlight=False, soft_wrap=True)
+
+
+def say_folded(text: str, first: int, rest: int, to: Console | None = None) -> None:
+    """A paragraph folded to the width of the terminal, its first line and the others so far from the edge. Words
+    stay whole: a path may be wanted again.
+    """
+    place = to or console
+    fold = textwrap.TextWrapper(
+        max(place.width, 40),
+        initial_indent=" " * first,
+        subsequent_indent=" " * rest,
+        break_long_words=False,
+        break_on_hyphens=False,
+    )
+    for line in fold.wrap(lines_plain(text)):
+        say(line, place)
 
 
 def say_json(value: Any) -> None:
