@@ -17,7 +17,7 @@ from customs.ledger.row import Remedy
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.work.donors import keep_donor, read_donor
-from customs.work.goods import search_for, take_again, take_in
+from customs.work.goods import UNREADABLE, search_for, take_again, take_in, title_of
 from customs.work.places import data_folder
 from customs.work.requests.dispatch import Dispatched, DispatchRequest, run_dispatch
 from customs.work.requests.evaluate import Evaluated, asked_of
@@ -36,7 +36,9 @@ class Jobs:
         self.session, self._fresh = session, fresh
 
     def take_in(self, paths: Sequence[Path], origin: Origin | None) -> None:
-        """Take files and folders in, planning each one's route; every file is its own decision."""
+        """Take files and folders in, every file its own decision: in the goods and in the view as soon as it
+        has been read, and planned after that.
+        """
         if self.session.shipment is None:
             self.session.guard(
                 lambda: self.session.show_shipment(
@@ -44,34 +46,82 @@ class Jobs:
                 )
             )
 
+        places = [object() for _ in paths]
+        for place, path in zip(places, paths):
+            self.session.expect(place, title_of(path.stem))
+
+        def listed() -> None:
+            for place in places:
+                self.session.expect(place, "")
+
         def done(entries: list[Entry]) -> None:
+            listed()
             for entry in entries:
                 self._take(entry.path, entry.root, origin)
 
+        def failed(problem: Exception) -> None:
+            listed()
+            self.session.fail(problem)
+
         self.session.worker.submit(
-            Task(0, title="Listing", run=lambda job: model_files(paths), done=done, failed=self.session.fail)
+            Task(0, title="Listing", run=lambda job: model_files(paths), done=done, failed=failed)
         )
 
     def _take(self, path: Path, root: Path, origin: Origin | None) -> None:
         assert self.session.shipment is not None
-        store, sheet, cache = self.session.shipment.store, self.session.sheet, self.session.cache
+        store = self.session.shipment.store
         id_, others = self.session.state.free_id(path.stem), self.session.state.goods
 
         def run(job: Job) -> Asset:
             job.progress(0.1, path.name)
-            asset = take_in(path, root, store, id_, origin, others)
-            return run_plan(PlanRequest(asked_of(asset, store, sheet)), cache, job=job).asset
+            return take_in(path, root, store, id_, origin, others)
+
+        place = object()
+        self.session.expect(place, title_of(path.stem))
+
+        def failed(problem: Exception) -> None:
+            self.session.expect(place, "")
+            self.session.fail(problem)
 
         def done(asset: Asset) -> None:
+            self.session.expect(place, "")
             asset = replace(asset, id=self.session.state.free_id(path.stem))
             name = origin.id if origin else ""
             if self.session.edit(
                 f"Take in {asset.name}", lambda s: replace(s.with_asset(asset), last_origin=name)
             ):
                 self.session.select(asset.id)
+                if asset.kind != UNREADABLE:
+                    self._plan_taken(asset, self.session.shipment.place)
 
-        self.session.worker.submit(
-            Task(1, title=f"Taking in {path.name}", run=run, done=done, failed=self.session.fail)
+        self.session.worker.submit(Task(1, title=f"Taking in {path.name}", run=run, done=done, failed=failed))
+
+    def _plan_taken(self, asset: Asset, place: int) -> None:
+        """Plan what has just been taken in, after a first look at it; part of that decision, at `place` of the
+        shipment, where nothing else has been decided since.
+        """
+        s = self.session
+        assert s.shipment is not None
+        shipment, store, sheet, cache = s.shipment, s.shipment.store, s.sheet, s.cache
+
+        def run(job: Job) -> Asset:
+            request = PlanRequest(asked_of(asset, store, sheet))
+            return run_plan(request, cache, s.taken.get(asset.digest), job).asset
+
+        def done(planned: Asset) -> None:
+            now = s.state.asset(asset.id)
+            if s.shipment is not shipment or now is None:
+                return
+            if now is not asset:
+                # A person was quicker: what they decided is planned with.
+                self._plan_taken(now, place)
+            elif shipment.place == place:
+                s.amend(lambda state: state.with_asset(planned))
+            else:
+                s.edit(f"Plan route: {asset.name}", lambda state: state.with_asset(planned))
+
+        s.worker.submit(
+            Task(5, key=f"plan {asset.id}", title=f"Planning {asset.name}", run=run, done=done, failed=s.fail)
         )
 
     def take_again(self, asset: Asset) -> None:

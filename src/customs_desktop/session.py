@@ -31,6 +31,7 @@ class Session(QObject):
 
     opened = pyqtSignal()
     changed = pyqtSignal()
+    expected = pyqtSignal()
     evaluated = pyqtSignal(str)
     selected = pyqtSignal(str)
     picked = pyqtSignal(str)
@@ -56,6 +57,8 @@ class Session(QObject):
         self.packages: dict[str, Path] = {}
         self.logs: dict[str, Log] = {}
         self.landed_scenes: dict[str, Scene] = {}
+        self.coming: dict[object, str] = {}
+        """Names of what is being read and is not among the goods yet, by who reads it."""
         self.current = ""
         self.stop: str | None = None
         self._origins: tuple[object, dict[str, Origin]] | None = None
@@ -118,6 +121,13 @@ class Session(QObject):
             self.shipment.close()
             self.shipment = None
 
+    def expect(self, reader: object, name: str) -> None:
+        """Something is being read, and has a row from now on; or no longer, for an empty name."""
+        self.coming.pop(reader, None)
+        if name:
+            self.coming[reader] = name
+        self.expected.emit()
+
     # -- decisions
 
     def edit(self, label: str, change: Callable[[State], State]) -> bool:
@@ -132,6 +142,14 @@ class Session(QObject):
     def _edit(self, label: str, change: Callable[[State], State]) -> None:
         assert self.shipment is not None
         self.shipment.edit(label, change)
+
+    def amend(self, change: Callable[[State], State]) -> bool:
+        """Something that belongs to the last decision, and is undone with it."""
+        shipment = self.shipment
+        if shipment is None or not self.guard(lambda: shipment.refresh(change)):
+            return False
+        self._changed()
+        return True
 
     def change_asset(self, label: str, change: Callable[[Asset], Asset], id_: str | None = None) -> bool:
         """One decision about one asset (the selected one unless named)."""

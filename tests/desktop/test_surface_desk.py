@@ -195,7 +195,7 @@ def test_uvs_and_compression_are_measured(demo: Rig) -> None:
     demo.window.deck.open("Roles")
     panel.format._set(form="dds", block="bc1")
     settle(demo, panel)
-    demo.wait(lambda: panel.picked_image is not None and panel.picked_image.form == "dds")
+    demo.wait(lambda: panel.format.form.currentData() == "dds")
     panel.see_compression()
     demo.wait(lambda: "dB" in panel.format.error.text())
     assert 28 < float(panel.format.error.text().split()[0]) < 60 and panel.view.split == 0.5

@@ -108,6 +108,11 @@ class Shipment:
         self.state = new
         return new
 
+    @property
+    def place(self) -> int:
+        """The number of the state it is at: another one after every decision."""
+        return self._current()
+
     def refresh(self, change: Callable[[State], State]) -> State:
         """The current state said anew, where what it says stays the same: nothing to undo. Raises
         ShipmentError.

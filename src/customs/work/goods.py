@@ -23,6 +23,10 @@ UP = 2
 """
 
 
+UNREADABLE = "unreadable"
+"""The kind of goods whose file could not be read."""
+
+
 def kind_of(scene: Scene) -> str:
     """What kind of goods: rigged, prop, level pieces."""
     if scene.skins:
@@ -55,7 +59,7 @@ def take_in(
     except CustomsError:
         if not path.is_file():
             raise
-        files, absent, kind, rights = (path,), (), "unreadable", {}
+        files, absent, kind, rights = (path,), (), UNREADABLE, {}
         digest = files_digest(files)
     model = keep(store, files, digest)
     return Asset(

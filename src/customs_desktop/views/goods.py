@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPoint, QRectF, QSize, Qt
 from PyQt6.QtGui import QImage, QPainter, QPixmap
 from PyQt6.QtWidgets import (
@@ -19,21 +21,30 @@ from customs.shipment.state import Asset
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font, span
 from customs_desktop.widgets.basics import label, row, search_field
-from customs_desktop.widgets.marks import draw_mark
+from customs_desktop.widgets.marks import draw_mark, draw_ring
 
 ROW, PICTURE = 50, 38
 NARROW = 168
 """Pixels of a row below which it is narrow."""
 
 
+@dataclass(frozen=True)
+class Coming:
+    """What is being read and is not among the goods yet."""
+
+    name: str
+    kind: str = "being read …"
+    id: str = ""
+
+
 class GoodsModel(QAbstractListModel):
-    """The goods that match the search."""
+    """The goods that match the search, and what is about to be among them."""
 
     def __init__(self, session: Office) -> None:
         super().__init__()
         self.session = session
         self.search = ""
-        self.shown: list[Asset] = []
+        self.shown: list[Asset | Coming] = []
         self.pictures: dict[str, QPixmap] = {}
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
@@ -46,11 +57,18 @@ class GoodsModel(QAbstractListModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return asset.name
         if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole):
-            return f"{asset.name}: {asset.kind}, {self.verdict(asset) or 'not judged yet'}"
+            told = f"{asset.name}: {asset.kind}"
+            return told if isinstance(asset, Coming) else f"{told}, {self.verdict(asset) or 'not judged yet'}"
         return asset if role == Qt.ItemDataRole.UserRole else None
 
-    def verdict(self, asset: Asset) -> str:
-        """Worst verdict, empty while unknown."""
+    def flags(self, index: QModelIndex) -> Qt.ItemFlag:
+        known = index.isValid() and index.row() < len(self.shown)
+        if known and isinstance(self.shown[index.row()], Coming):
+            return Qt.ItemFlag.ItemIsEnabled
+        return super().flags(index)
+
+    def verdict(self, asset: Asset | Coming) -> str:
+        """Worst verdict, empty while it is not known yet."""
         result = self.session.results.get(asset.id)
         return result.ledger.verdict if result and result.judged else ""
 
@@ -63,6 +81,7 @@ class GoodsModel(QAbstractListModel):
             for a in self.session.state.goods
             if all(w in f"{a.name} {a.kind} {self.verdict(a)}".lower() for w in words)
         ]
+        self.shown += [Coming(name) for name in self.session.coming.values()]
         self.endResetModel()
 
 
@@ -105,7 +124,10 @@ class GoodsDelegate(QStyledItemDelegate):
         painter.setFont(font(-1))
         self._line(painter, QRectF(box.right() + 9, r.y() + span(24), width, span(18)), asset.kind)
         at = (box.right() - 9, box.bottom() - 10) if narrow else (r.right() - 24, r.center().y() - 8)
-        draw_mark(painter, self.model.verdict(asset), QRectF(*at, 17, 17))
+        if verdict := self.model.verdict(asset):
+            draw_mark(painter, verdict, QRectF(*at, 17, 17))
+        else:
+            draw_ring(painter, QRectF(*at, 17, 17))
         painter.restore()
 
     @staticmethod
@@ -155,6 +177,7 @@ class GoodsPanel(QWidget):
         box.addWidget(self.list, 1)
         session.opened.connect(self._forget)
         session.changed.connect(self.refresh)
+        session.expected.connect(self.refresh)
         session.evaluated.connect(self._evaluated)
         session.selected.connect(self._select)
         session.painter.painted.connect(self._painted)
@@ -165,7 +188,7 @@ class GoodsPanel(QWidget):
         self.model.refresh()
         total = len(self.session.state.goods)
         self.count.setText(str(total))
-        self.empty.setVisible(total == 0)
+        self.empty.setVisible(not self.model.shown and total == 0)
         self._select(self.session.current)
 
     def _forget(self) -> None:
@@ -196,11 +219,11 @@ class GoodsPanel(QWidget):
 
     def _chosen(self, index: QModelIndex) -> None:
         asset = index.data(Qt.ItemDataRole.UserRole) if index.isValid() else None
-        if asset is not None and asset.id != self.session.current:
+        if isinstance(asset, Asset) and asset.id != self.session.current:
             self.session.select(asset.id)
 
     def _select(self, id_: str) -> None:
-        at = next((i for i, a in enumerate(self.model.shown) if a.id == id_), -1)
+        at = next((i for i, a in enumerate(self.model.shown) if id_ and a.id == id_), -1)
         selection = self.list.selectionModel()
         if at >= 0 and selection is not None and self.list.currentIndex().row() != at:
             blocked = selection.blockSignals(True)
@@ -212,7 +235,7 @@ class GoodsPanel(QWidget):
 
     def _menu(self, place: QPoint) -> None:
         asset = self.list.indexAt(place).data(Qt.ItemDataRole.UserRole)
-        if asset is None:
+        if not isinstance(asset, Asset):
             return
         menu = QMenu(self)
         plan = menu.addAction("Plan route")

@@ -61,6 +61,19 @@ def draw_mark(painter: QPainter, verdict: str, rect: QRectF) -> None:
     painter.restore()
 
 
+def draw_ring(painter: QPainter, rect: QRectF) -> None:
+    """In the place of a mark that is still to come: a ring, part of it drawn stronger."""
+    painter.save()
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    width = max(1.6, rect.width() * 0.12)
+    r = rect.adjusted(width, width, -width, -width)
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    for name, first, share in (("rule", 0, 360), ("teal", 90, -110)):
+        painter.setPen(QPen(colour(name), width))
+        painter.drawArc(r, first * 16, share * 16)
+    painter.restore()
+
+
 class Mark(QWidget):
     """A mark as a widget."""
 
