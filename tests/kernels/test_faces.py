@@ -233,6 +233,10 @@ def test_what_is_known_of_faces_holds_while_they_stand_where_they_stood() -> Non
     assert not first.inward.any() and set(known_of_faces(cube_)) == {"degenerate", "repeats", "inward"}
     bare = replace(cube_, normals=None)
     assert known_of_faces(bare) is known_of_faces(cube_), "other normals, the same faces"
+    weights = np.full((len(cube_.positions), 4), np.nan, np.float32)
+    broken = replace(cube_, weights=frozen(weights), joints=np.zeros(weights.shape, np.uint16))
+    assert not facts_of(broken).inward.any() and not facts_of(broken).doubled.any()
+    assert not facts_of(replace(broken, weights=None, joints=None)).inward.any(), "and whole again"
     moved = replace(cube_, positions=frozen(cube_.positions * 2))
     assert known_of_faces(moved) == {}, "other places"
     split = with_normals(bare, 30.0)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import weakref
 from collections.abc import Callable
 from functools import cached_property
-from typing import TypeVar
+from typing import Any, TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -43,6 +43,7 @@ class PrimitiveFacts:
     def __init__(self, prim: Primitive) -> None:
         self._prim = weakref.ref(prim)
         self.vertices = len(prim.positions)
+        self._alone: dict[str, Any] = {}
 
     @property
     def prim(self) -> Primitive:
@@ -62,8 +63,10 @@ class PrimitiveFacts:
         return not_finite(self.prim)
 
     def _of_faces(self, name: str, find: Callable[[], Value]) -> Value:
-        """What hangs on where the faces stand, and holds for whatever has the same ones."""
-        known = known_of_faces(self.prim)
+        """What hangs on where the faces stand, and holds for whatever has the same ones; faces of vertices
+        with numbers that are none are left out of it, so that it is this primitive's alone.
+        """
+        known = self._alone if self.not_finite else known_of_faces(self.prim)
         if name not in known:
             known[name] = find()
         return known[name]

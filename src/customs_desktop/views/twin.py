@@ -72,6 +72,7 @@ class TwinView(QWidget):
         for signal in (session.evaluated, session.landed):
             signal.connect(self._looked_at)
         session.selected.connect(self._new_asset)
+        session.expected.connect(self.update)
         session.painter.painted.connect(self._painted)
         session.painter.met.connect(self._met)
         session.painter.absent.connect(self._absent)

@@ -70,7 +70,9 @@ def empty(view: Shown, painter: QPainter) -> None:
     painter.setPen(colour("soft"))
     painter.setFont(font(2))
     asset, result = view.session.asset, view.session.result
-    if asset is None:
+    if asset is None and view.session.coming:
+        text = f"Reading {next(iter(view.session.coming.values()))} …"
+    elif asset is None:
         text = "Drop a model or a folder here.\nYou will see it as it is, beside what it will become."
     elif result is None:
         text = f"Looking at {asset.name} …"
