@@ -47,8 +47,8 @@ def _scales(scene: Scene) -> Iterator[tuple[int, float]]:
     for n in mesh_nodes(scene):
         yield scene.nodes[n].mesh or 0, float(abs(np.linalg.det(world[n][:3, :3])) ** (1 / 3)) or 1.0
     sizes = np.abs(np.linalg.det(row_worlds(scene)[:, :, :3])) ** (1 / 3)
-    for m in scene.placements.meshes:
-        yield m, float(np.median(sizes[scene.placements.of == m])) or 1.0
+    for m, which in scene.placements.by_mesh():
+        yield m, float(np.median(sizes[which])) or 1.0
 
 
 def density(scene: Scene) -> dict[int, float]:

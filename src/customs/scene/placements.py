@@ -61,6 +61,12 @@ class Placements:
         """Meshes that rows show, each once, in order."""
         return np.unique(self.of[self.shows]).tolist()
 
+    def by_mesh(self) -> list[tuple[int, npt.NDArray[np.intp]]]:
+        """(mesh, the rows that show it) for every mesh that rows show, in order."""
+        order = np.argsort(self.of, kind="stable")[: int(self.shows.sum())]
+        meshes, starts = np.unique(self.of[order], return_index=True)
+        return list(zip(meshes.tolist(), np.split(order, starts[1:]))) if len(meshes) else []
+
     def times(self, count: int) -> npt.NDArray[np.intp]:
         """(count,) how many rows show each of `count` meshes."""
         return np.bincount(self.of[self.shows], minlength=count)

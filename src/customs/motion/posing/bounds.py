@@ -71,8 +71,8 @@ def _rows_bounds(scene: Scene) -> tuple[F64, F64]:
     """
     rows, worlds = scene.placements, row_worlds(scene)
     lows, highs = [], []
-    for m in rows.meshes:
-        at = worlds[rows.of == m]
+    for m, which in rows.by_mesh():
+        at = worlds[which]
         for p in scene.meshes[m].primitives:
             weights = scene.meshes[m].weights
             still = weights is None or not weights.any() or not p.targets
@@ -83,9 +83,11 @@ def _rows_bounds(scene: Scene) -> tuple[F64, F64]:
                 else kept("hull", points, partial(hull_points, points))
             )
             for part in np.array_split(at, -(-len(at) * len(corners) // MOST_POINTS)):
-                placed = part[:, :, :3] @ corners.T[None] + part[:, :, 3:]
-                lows.append(placed.min(axis=(0, 2)))
-                highs.append(placed.max(axis=(0, 2)))
+                # One product for all rows and axes; where each stands comes to its ends alone.
+                turned = corners @ np.ascontiguousarray(part[:, :, :3]).reshape(-1, 3).T
+                shift = part[:, :, 3]
+                lows.append((turned.min(axis=0).reshape(-1, 3) + shift).min(axis=0))
+                highs.append((turned.max(axis=0).reshape(-1, 3) + shift).max(axis=0))
     return np.min(lows, axis=0), np.max(highs, axis=0)
 
 
