@@ -72,15 +72,15 @@ class GoodsModel(QAbstractListModel):
         result = self.session.results.get(asset.id)
         return result.ledger.verdict if result and result.judged else ""
 
+    def _matches(self, asset: Asset, words: list[str]) -> bool:
+        text = f"{asset.name} {asset.kind} {self.verdict(asset)}".lower()
+        return all(w in text for w in words)
+
     def refresh(self) -> None:
         """Match again."""
         self.beginResetModel()
-        words = self.search.lower().split()
-        self.shown = [
-            a
-            for a in self.session.state.goods
-            if all(w in f"{a.name} {a.kind} {self.verdict(a)}".lower() for w in words)
-        ]
+        words, goods = self.search.lower().split(), self.session.state.goods
+        self.shown = [a for a in goods if self._matches(a, words)] if words else list(goods)
         self.shown += [Coming(name) for name in self.session.coming.values()]
         self.endResetModel()
 
