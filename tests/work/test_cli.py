@@ -11,6 +11,7 @@ import pytest
 from typer.testing import CliRunner
 
 from customs.cli import app
+from customs.later import later
 from customs.ledger.row import requirements
 from customs.route.step import steps
 from customs.sheet.load import shipped_texts
@@ -200,3 +201,38 @@ def test_missing_textures_are_looked_for_in_folders_that_are_named(
     found = RUN.invoke(app, [*arguments, "--search", str(tmp_path)])
     assert found.exit_code == 0, found.output
     assert "find-textures" in found.output
+
+
+@pytest.mark.parametrize(
+    ("words", "idle"),
+    [
+        (["--help"], ("numpy", "scipy", "rich.table", "customs.work", "customs.formats")),
+        (["sheets"], ("scipy.sparse", "scipy.spatial", "scipy.ndimage", "numba", "moderngl", "jinja2")),
+        (
+            ["check", "nowhere.glb", "--to", "one-mesh-kit"],
+            ("scipy.sparse", "scipy.spatial", "numba", "moderngl"),
+        ),
+    ],
+)
+def test_a_command_loads_what_it_needs_and_no_more(words: list[str], idle: tuple[str, ...]) -> None:
+    code = f"""
+import sys
+from customs.cli import main
+sys.argv = ["customs", *{words!r}]
+try:
+    main()
+except SystemExit:
+    pass
+print([m for m in {idle!r} if m in sys.modules])
+"""
+    out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
+    assert out.splitlines()[-1] == "[]"
+
+
+def test_a_library_comes_at_its_first_use_and_says_what_it_does_not_have() -> None:
+    colours = later("colorsys")
+    assert colours.rgb_to_hsv(1, 0, 0) == (0.0, 1.0, 1.0) and "rgb_to_hsv" in vars(colours)
+    with pytest.raises(AttributeError, match="brass"):
+        colours.brass  # noqa: B018 (asking is the test)
+    with pytest.raises(ImportError):
+        later("no_such_library").anything  # noqa: B018
