@@ -27,7 +27,7 @@ picked.
 class Origin(BaseModel):
     """The convention of where goods come from, and the turn, scale and footing found for it."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
     version: Literal[1] = 1
     id: str = Field(pattern=r"^[a-z0-9][a-z0-9-]*$")

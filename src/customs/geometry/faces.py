@@ -9,8 +9,8 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.geometry.triangles import face_vectors
-from customs.geometry.weld import COMPILED, groups_of_rows, unique_rows
-from customs.kernels.store import kernel
+from customs.geometry.weld import groups_of_rows, unique_rows
+from customs.kernels.store import kernel_for
 from customs.tolerances import FLAT_FACE
 
 F32 = npt.NDArray[np.float32]
@@ -23,11 +23,11 @@ def loops(positions: F32, faces: U32) -> ModuleType | None:
     """The compiled loops over faces (F, 3) where they are worth their start and can take these. Raises
     IndexError for a face with a vertex that is not there.
     """
-    if len(faces) * 3 < COMPILED or positions.dtype != np.float32:
+    if not len(faces) or positions.dtype != np.float32:
         return None
     if int(faces.max()) >= len(positions):
         raise IndexError(f"a face with vertex {faces.max()} of {len(positions)}")
-    return kernel("faces")
+    return kernel_for("faces", len(faces) * 3)
 
 
 def degenerate(positions: F32, faces: U32) -> Mask:

@@ -9,9 +9,9 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.geometry.triangles import face_vectors
-from customs.geometry.weld import COMPILED, groups_of_rows
+from customs.geometry.weld import groups_of_rows
 from customs.kernels.cores import cuts, on_cores
-from customs.kernels.store import kernel
+from customs.kernels.store import kernel_for
 from customs.later import later
 from customs.scene.transforms import unit_rows
 
@@ -64,7 +64,7 @@ def corner_normals(positions: F32, faces: U32, angle: float, groups: U32 | None 
     units = vectors / np.where(length > 0, length, 1)[:, None]
     corners = Corners(groups_of_rows(positions)[faces.reshape(-1)], units, vectors, groups)
     limit = float(np.cos(np.radians(angle)) - 1e-6)
-    compiled = kernel("smooth") if len(faces) * 3 >= COMPILED else None
+    compiled = kernel_for("smooth", len(faces) * 3)
     summed = (
         sums_compiled(compiled, corners, limit) if compiled is not None else sums_by_rounds(corners, limit)
     )

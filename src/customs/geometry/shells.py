@@ -8,8 +8,8 @@ from types import ModuleType
 import numpy as np
 import numpy.typing as npt
 
-from customs.geometry.weld import COMPILED, groups_of_rows
-from customs.kernels.store import kernel
+from customs.geometry.weld import groups_of_rows
+from customs.kernels.store import kernel_for
 from customs.later import later
 
 sparse = later("scipy.sparse")
@@ -34,7 +34,7 @@ class Shells:
 
 def shells(place: U32) -> Shells:
     """The shells of faces (F, 3) uint32 by the numbers of their places."""
-    compiled = kernel("shells") if len(place) * 3 >= COMPILED else None
+    compiled = kernel_for("shells", len(place) * 3)
     return by_joining(compiled, place) if compiled is not None else by_graph(place)
 
 

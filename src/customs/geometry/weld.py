@@ -9,15 +9,11 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from customs.kernels.store import kernel
+from customs.kernels.store import kernel_for
 from customs.scene.arrays import frozen
 from customs.scene.kept import kept
 
 U32 = npt.NDArray[np.uint32]
-
-
-COMPILED = 150_000
-"""Rows from which the compiled way is worth its start."""
 
 
 def _words(values: npt.NDArray[Any]) -> npt.NDArray[np.uint32]:
@@ -52,7 +48,7 @@ def unique_rows(columns: Sequence[npt.NDArray[Any]]) -> tuple[npt.NDArray[np.int
     −0 equals 0. In numpy rows are the same when their 64-bit hashes are: among a million rows the chance that
     two different ones are taken for the same is about 3e-8.
     """
-    compiled = kernel("rows") if len(columns[0]) >= COMPILED else None
+    compiled = kernel_for("rows", len(columns[0]))
     return by_table(compiled, columns) if compiled is not None else by_hashes(columns)
 
 
@@ -101,7 +97,7 @@ def distinct_pairs(
     """(first, inverse) as of `unique_rows`, for rows (place, *keys) of whole numbers: places 0..`count` − 1,
     at most two keys below 2³¹.
     """
-    compiled = kernel("corners") if len(places) >= COMPILED else None
+    compiled = kernel_for("corners", len(places))
     quick = by_chains(compiled, places, keys, count) if compiled is not None else None
     return quick if quick is not None else by_rounds(places, keys, count)
 
@@ -180,7 +176,7 @@ def groups_near(points: npt.NDArray[Any], distance: float) -> U32:
     # Written backwards, so that the first row of a place is the one that stays.
     first[same[::-1]] = np.arange(len(same))[::-1]
     apart = np.ascontiguousarray(points[first], np.float64)
-    compiled = kernel("near") if len(points) >= COMPILED else None
+    compiled = kernel_for("near", len(points))
     quick = near_by_cells(compiled, apart, distance) if compiled is not None else None
     return (quick if quick is not None else near_by_tree(apart, distance))[same]
 

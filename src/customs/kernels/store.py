@@ -84,6 +84,18 @@ def kernel(name: str) -> ModuleType | None:
     return _loaded(name)
 
 
+LARGE, WARM = 150_000, 15_000
+"""Rows from which compiled code is worth loading the compiler's library, and worth calling once that is there.
+"""
+
+
+def kernel_for(name: str, count: int) -> ModuleType | None:
+    """`kernel` where there are rows enough for it."""
+    if count >= LARGE or (count >= WARM and "numba" in sys.modules):
+        return kernel(name)
+    return None
+
+
 @functools.cache
 def _loaded(name: str) -> ModuleType:
     import numba

@@ -22,7 +22,7 @@ class Settings(BaseModel):
     a field was called.
     """
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
     version: ClassVar[int] = 1
     renamed: ClassVar[Mapping[str, str]] = {}
     adds: ClassVar[tuple[str, ...]] = ()

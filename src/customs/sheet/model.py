@@ -26,7 +26,7 @@ TOKENS = ("asset", "name", "index", "later", "material", "role", "ending")
 class Part(BaseModel):
     """Base of every table: frozen, and unknown keys are errors."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
 
 class Axes(Part):
