@@ -14,6 +14,7 @@ from customs.conventions.origin import Origin
 from customs.intake.scan import Entry, model_files
 from customs.job import Job
 from customs.ledger.row import Remedy
+from customs.sheet.load import sheet_digest
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.work.donors import keep_donor, read_donor
@@ -112,12 +113,12 @@ class Jobs:
             now = s.state.asset(asset.id)
             if s.shipment is not shipment or now is None:
                 return
-            if now is not asset:
-                # A person was quicker: what they decided is planned with.
+            if now is not asset or sheet_digest(s.sheet) != sheet_digest(sheet):
+                # A person was quicker: what they decided is planned with, and for where it is to go now.
                 self._plan_taken(now, place)
             elif shipment.place == place:
                 s.amend(lambda state: state.with_asset(planned))
-            else:
+            elif planned.stops != now.stops:
                 s.edit(f"Plan route: {asset.name}", lambda state: state.with_asset(planned))
 
         s.worker.submit(

@@ -85,6 +85,29 @@ def test_what_a_person_decides_meanwhile_is_planned_with(
     assert rig.steps() == ["arrive", "scale"], "a plan after another decision is a decision of its own"
 
 
+def test_another_destination_chosen_meanwhile_is_planned_for(
+    rig: Rig, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    planning = Gate(monkeypatch, "run_plan")
+    path = dropped(rig, tmp_path)
+    s = rig.session
+    s.jobs.take_in([path], None)
+    rig.wait(planning.reached.is_set)
+    s.set_sheet("one-mesh-kit")
+    planning.open.set()
+    rig.settle()
+    rig.wait(lambda: len(rig.steps()) > 1)
+    assert "static" in rig.steps(), "what only the other destination asks for"
+    labels = []
+    while label := s.shipment.undo():  # type: ignore[union-attr]
+        labels.append(label)
+    assert [text.split(":")[0] for text in labels] == [
+        "Plan route",
+        "Destination One-mesh kit",
+        "Take in Long bar",
+    ]
+
+
 def test_what_cannot_be_taken_leaves_no_row_that_waits(rig: Rig, tmp_path: Path) -> None:
     dropped(rig, tmp_path)
     s = rig.session
