@@ -16,6 +16,7 @@ import pytest
 import trimesh
 
 from customs.changes.emptying import empties, without
+from customs.changes.rows import bare_off
 from customs.conventions.convert import change_convention
 from customs.dispatch.variants import model_files
 from customs.errors import CustomsError
@@ -24,10 +25,12 @@ from customs.geometry.counts import counts
 from customs.job import Job
 from customs.landing.land import land
 from customs.ledger.facts import scene_facts
+from customs.ledger.ledger import judge
 from customs.motion.posing.bounds import world_bounds
 from customs.motion.posing.pose import posed_scene_points
 from customs.motion.skeleton.bones import bones_of
-from customs.route.route import scene_arrays
+from customs.planning.plan import fresh_route
+from customs.route.route import evaluate, scene_arrays
 from customs.route.step import NOTHING, make_settings, steps
 from customs.scene.convention import Convention
 from customs.scene.copies import keys_apart
@@ -432,6 +435,23 @@ def test_settling_copies_only_what_must_differ() -> None:
     assert any("mirrored" in r.text for r in done.remarks) and any("copies" in r.text for r in done.remarks)
     keys = [p.key for m in done.scene.meshes for p in m.primitives]
     assert len(keys) == len(set(keys))
+
+
+def test_what_only_leads_to_others_gives_up_its_transform_when_it_is_settled() -> None:
+    """A stand that shows nothing is no place: as a node it would be settled too."""
+    scene = fold(crowd(5, plain=True))
+    assert bare_off(scene.placements).sum() == LEAST
+    done = steps()["settle"].run(scene, make_settings(steps()["settle"], {}), NOTHING, Job()).scene
+    assert not bare_off(done.placements).any() and len(done.placements) == len(scene.placements)
+    assert np.abs(points(done) - points(scene)).max() < 1e-3
+    same(by_name(scene), by_name(done))
+    sheet = find_sheet("metre-yup-pbr")
+    assert sheet.model.settled
+    for settled, verdict in ((scene, "held"), (done, "cleared")):
+        passed = evaluate(settled, DIGEST, fresh_route(None))
+        rows = [r for r in judge(settled, passed, sheet).rows if r.requirement == "settled"]
+        placed = [r for r in rows if r.subject == "placements"]
+        assert bool(placed) == (verdict == "held") and all(r.verdict == "held" for r in placed)
 
 
 def rigged_hall() -> Scene:

@@ -11,15 +11,40 @@ import numpy.typing as npt
 
 from customs.changes.moving import moved_mesh
 from customs.scene.folding import LEAST, as_nodes, row_parts, row_worlds
+from customs.scene.hanging import through
 from customs.scene.key import made_key
 from customs.scene.model import Remark, Scene
 from customs.scene.old_keys import old_key
 from customs.scene.placements import Placements
 from customs.scene.transforms import inverse
+from customs.tolerances import IDENTITY
 from customs.words import many
 
 F64 = npt.NDArray[np.float64]
 MIRROR = np.diag([-1.0, 1.0, 1.0, 1.0])
+
+
+def bare_rows_settled(scene: Scene) -> Scene:
+    """Rows that show nothing give up their transforms to what hangs under them, and nothing moves: only what
+    shows a mesh has a place of its own. The same scene where there are none to give up.
+    """
+    rows = scene.placements
+    if not bare_off(rows).any():
+        return scene
+    own, up = rows.matrices.copy(), rows.above
+    while (at := np.flatnonzero((up >= 0) & ~rows.shows[up])).size:
+        own[at] = through(rows.matrices[up[at]], own[at])
+        up = up.copy()
+        up[at] = rows.above[up[at]]
+    own[~rows.shows] = np.eye(4)[:3]
+    return replace(scene, placements=rows.moved(own))
+
+
+def bare_off(rows: Placements) -> npt.NDArray[np.bool_]:
+    """(N,) rows that show nothing and keep a transform of their own, which is not there to hide anything."""
+    off = np.abs(rows.matrices - np.eye(4)[:3]).max(axis=(1, 2), initial=0.0) > IDENTITY
+    hidden = np.abs(np.linalg.det(rows.matrices[:, :, :3])) <= 0
+    return ~rows.shows & off & ~hidden
 
 
 def unlike_as_nodes(scene: Scene) -> Scene:

@@ -20,7 +20,7 @@ import numpy.typing as npt
 from customs.changes.clips import following
 from customs.changes.emptying import carried_nodes, rigged_nodes
 from customs.changes.moving import moved_mesh
-from customs.changes.rows import kept_places, unlike_as_nodes, unmirrored
+from customs.changes.rows import bare_rows_settled, kept_places, unlike_as_nodes, unmirrored
 from customs.conventions.turn import placed
 from customs.motion.posing.pose import joint_matrices
 from customs.scene.arrays import frozen
@@ -46,7 +46,7 @@ SAME_MATRIX = 1e-6
 
 def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     """The settled scene, and a remark for each node that had to keep some of its transform."""
-    scene, copied_rows = unmirrored(unlike_as_nodes(_parted_skinned(scene)))
+    scene, copied_rows = unmirrored(unlike_as_nodes(bare_rows_settled(_parted_skinned(scene))))
     taken, remarks = _taken_off(scene)
     remarks += copied_rows
     if all(np.abs(k - np.eye(4)).max() < IDENTITY * 1e-3 for k in taken.values()):
@@ -80,7 +80,7 @@ def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     nodes = [_root_skinned(n) for n in nodes]
     rows = kept_places(scene, taken)
     out = replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), skins=skins, clips=clips, placements=rows)
-    return to_bind(_lift_skinned(keys_apart(out))), remarks
+    return to_bind(_lift_skinned(keys_apart(bare_rows_settled(out)))), remarks
 
 
 def _moved_meshes(
