@@ -300,7 +300,7 @@ def test_rows_are_read_straight_from_the_file_and_one_by_one_alike(
 
 
 @pytest.mark.parametrize(("name", "value"), [
-    ("rotation", [0, 0, 0, 9]), ("scale", [1, 1]), ("translation", ["1", 0, 0]), ("translation", [1e999, 0, 0]), ("mesh", 77), ("mesh", True),
+    ("rotation", [0, 0, 0, 9]), ("scale", [1, 1]), ("translation", ["1", 0, 0]), ("translation", [1e999, 0, 0]), ("mesh", 77), ("mesh", -1), ("mesh", True),
     ("translation", [10**400, 0, 0]), ("name", 7), ("scale", None),
 ])  # fmt: skip
 def test_one_wrong_row_among_many_is_named(name: str, value: Any, tmp_path: Path) -> None:

@@ -48,6 +48,11 @@ def empties(scene: Scene) -> list[int]:
     return [n for n, _, _ in walk(scene) if n not in leading and holds_nothing(scene.nodes[n])]
 
 
+def count_empty(scene: Scene) -> int:
+    """How many nodes and rows are empty."""
+    return len(empties(scene)) + int((~scene.placements.shows).sum())
+
+
 def without(scene: Scene, gone: Collection[int]) -> Scene:
     """The scene without the nodes `gone`; what was below them takes over their transforms and stays in
     place.

@@ -11,7 +11,7 @@ import numpy.typing as npt
 
 from customs.changes.moving import moved_mesh
 from customs.scene.folding import LEAST, as_nodes, row_parts, row_worlds
-from customs.scene.hanging import through
+from customs.scene.hanging import held_up
 from customs.scene.key import made_key
 from customs.scene.model import Remark, Scene
 from customs.scene.old_keys import old_key
@@ -31,13 +31,8 @@ def bare_rows_settled(scene: Scene) -> Scene:
     rows = scene.placements
     if not bare_off(rows).any():
         return scene
-    own, up = rows.matrices.copy(), rows.above
-    while (at := np.flatnonzero((up >= 0) & ~rows.shows[up])).size:
-        own[at] = through(rows.matrices[up[at]], own[at])
-        up = up.copy()
-        up[at] = rows.above[up[at]]
-    own[~rows.shows] = np.eye(4)[:3]
-    return replace(scene, placements=rows.moved(own))
+    own = held_up(rows.above, rows.matrices, rows.shows)[1]
+    return replace(scene, placements=rows.moved(np.where(rows.shows[:, None, None], own, np.eye(4)[:3])))
 
 
 def bare_off(rows: Placements) -> npt.NDArray[np.bool_]:

@@ -16,6 +16,8 @@ sparse = later("scipy.sparse")
 U32 = npt.NDArray[np.uint32]
 I32 = npt.NDArray[np.int32]
 Mask = npt.NDArray[np.bool_]
+SPARSE = 64
+"""Places a face up to which their numbers count as dense."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -34,7 +36,9 @@ class Shells:
 
 def shells(place: U32) -> Shells:
     """The shells of faces (F, 3) uint32 by the numbers of their places."""
-    compiled = kernel_for("shells", len(place) * 3)
+    # Numbers far apart would ask for a table of them all.
+    dense = int(place.max(initial=0)) <= SPARSE * (len(place) + 1)
+    compiled = kernel_for("shells", len(place) * 3) if dense else None
     return by_joining(compiled, place) if compiled is not None else by_graph(place)
 
 

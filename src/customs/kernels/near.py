@@ -47,7 +47,8 @@ def chained(points, low, cell, distance, cells, heads, follows, up):
     room; `follows` and `up` hold N. Returns how many groups there are, or −1 where too many points share cells.
     """
     mask, room, square = len(cells) - 1, STEPS * len(points) + STEPS, distance * distance
-    way = np.zeros((2, 3), np.int64)
+    # A little more than the distance, as places in cells are rounded.
+    reach, way = distance * 1.001, np.zeros((2, 3), np.int64)
     for i in range(len(points)):
         up[i] = i
         # Along each axis its own cell, and the one it is near to the border of.
@@ -56,9 +57,9 @@ def chained(points, low, cell, distance, cells, heads, follows, up):
             own = np.int64(place)
             share = place - own
             way[0, k], way[1, k] = own, own
-            if share * cell <= distance:
+            if share * cell <= reach:
                 way[1, k] = own - 1
-            elif (1.0 - share) * cell <= distance:
+            elif (1.0 - share) * cell <= reach:
                 way[1, k] = own + 1
         for corner in range(8):
             a, b, c = corner & 1, corner >> 1 & 1, corner >> 2

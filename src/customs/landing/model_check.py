@@ -6,7 +6,7 @@ from collections import Counter
 
 import numpy as np
 
-from customs.changes.emptying import empties
+from customs.changes.emptying import count_empty
 from customs.formats.registry import get_format
 from customs.geometry.triangles import triangles_of
 from customs.landing.log import Log
@@ -52,9 +52,7 @@ def _tree(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
         log.check(
             not off and not rows, file, f"mesh nodes that keep a transform of their own: {len(off) + rows}"
         )
-    bare = (
-        len(empties(scene)) + int((~scene.placements.shows).sum()) if model.empty_nodes == "forbidden" else 0
-    )
+    bare = count_empty(scene) if model.empty_nodes == "forbidden" else 0
     log.check(not bare, file, f"{many(bare, 'node')} without mesh, light or camera, none taken")
     log.check(
         model.cameras != "forbidden" or not scene.cameras,

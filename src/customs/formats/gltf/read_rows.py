@@ -47,9 +47,10 @@ def read_rows(root: Obj, meshes: int) -> Placements | None:
     if isinstance(said, dict) and said.keys() & EXTENSIONS:
         return None
     above = _above(nodes)
-    shown = [v.get("mesh", -1) if type(v) is dict else -1 for v in nodes]
-    if above is None or not set(map(type, shown)) <= {int} or not all(-1 <= m < meshes for m in shown):
+    told = [v["mesh"] for v in nodes if type(v) is dict and "mesh" in v]
+    if above is None or not set(map(type, told)) <= {int} or not all(0 <= m < meshes for m in told):
         return None
+    shown = [v.get("mesh", -1) if type(v) is dict else -1 for v in nodes]
     plain = np.array(
         [type(v) is dict and v.keys() <= SAYS and ("mesh" in v or bool(v.get("children"))) for v in nodes]
     )

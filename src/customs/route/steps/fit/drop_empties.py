@@ -19,11 +19,12 @@ class DropEmpties(Targeted):
 
 
 def _apply(scene: Scene, settings: DropEmpties, resources: Content, job: Job) -> Outcome:
-    nodes, names = scene.nodes, row_names(scene)
+    nodes = scene.nodes
     gone = {n for n in empties(scene) if settings.takes(nodes[n].key, nodes[n].name, nodes[n].made_from)}
-    stay = scene.placements.shows.copy()
-    for k in np.flatnonzero(~stay).tolist():
-        stay[k] = not settings.takes(names[k].key, names[k].name, ())
+    stay = scene.placements.shows
+    if settings.targets:
+        taken = [settings.takes(r.key, r.name, ()) for r in row_names(scene)]
+        stay = stay | ~np.array(taken, dtype=bool)
     count = len(gone) + int(np.count_nonzero(~stay))
     if not count:
         return Outcome(scene)
