@@ -20,7 +20,7 @@ from customs.geometry.faces import (
 )
 from customs.geometry.inward import enclosed_by_columns, enclosed_compiled
 from customs.geometry.normals import Corners, corner_normals, sums_by_rounds, sums_compiled
-from customs.geometry.shells import Shells, by_graph, by_joining
+from customs.geometry.shells import Shells, by_graph, by_joining, shells
 from customs.geometry.weld import by_hashes, by_table, near_by_cells, near_by_tree
 from customs.kernels.cores import cuts, on_cores
 from customs.ledger.facts import facts_of
@@ -268,3 +268,9 @@ def test_crowds_and_numbers_that_are_none_are_left_to_the_tree() -> None:
     for bad in (np.nan, np.inf):
         assert near_by_cells(got("near"), np.array([[0.0, 0, 0], [bad, 0, 0]]), 0.1) is None
     assert near_by_cells(got("near"), np.zeros((1, 3)), 0.1) is not None
+
+
+def test_numbers_of_places_far_apart_ask_for_no_table_of_them_all() -> None:
+    faces = np.tile(np.array([[0, MOST, MOST - 1], [MOST, 0, 7]], np.uint32), (60_000, 1))
+    found = shells(faces)
+    assert found.pairs == 0 and len(found.part) == 120_000
