@@ -4,7 +4,6 @@ for each point.
 
 from __future__ import annotations
 
-import os
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import Any
@@ -12,6 +11,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from customs.kernels.cores import cores
 from customs.later import later
 
 spatial = later("scipy.spatial")
@@ -84,7 +84,7 @@ class Surface:
         cuts = range(0, len(q), BATCH)
         if not len(q):
             return Closest(np.zeros(0, np.intp), np.zeros((0, 3)), np.zeros((0, 3)), np.zeros(0))
-        with ThreadPoolExecutor(min(len(cuts), os.cpu_count() or 1)) as threads:
+        with ThreadPoolExecutor(min(len(cuts), cores())) as threads:
             parts = list(
                 threads.map(
                     lambda k: self._batch(q[k : k + BATCH], None if n is None else n[k : k + BATCH]), cuts

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field, replace
@@ -16,6 +15,7 @@ from customs.errors import LimitError, ReadError
 from customs.formats.obj.chunk import VN, VT, Chunk, Elements, F, L, P, State, V, line_number, read_chunk
 from customs.formats.obj.quick import read_quickly
 from customs.formats.source import Source, decode_text
+from customs.kernels.cores import cores
 from customs.kernels.store import kernel
 from customs.tolerances import ELEMENTS
 
@@ -56,7 +56,7 @@ def parse(source: Source) -> ObjText:
     """The whole text. Raises ReadError with the line, LimitError."""
     data = prepared(source.data)
     try:
-        with ThreadPoolExecutor(min(os.cpu_count() or 1, 8)) as pool:
+        with ThreadPoolExecutor(cores()) as pool:
             pieces = list(_pieces(data))
             fast = kernel("text") if len(data) >= COMPILED else None
             chunks = list(pool.map(lambda piece: _chunk(fast, data, *piece), pieces))

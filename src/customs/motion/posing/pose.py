@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
@@ -11,6 +10,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from customs.kernels.cores import cores
 from customs.later import Sparse, later
 from customs.motion.curves.keys import sample
 from customs.motion.posing.posing import posing
@@ -85,11 +85,11 @@ class _Rows:
 
 def _rows_of(prim: Primitive, joints: int) -> _Rows:
     count = len(prim.positions)
-    cores = min(os.cpu_count() or 1, MOST_CORES) if count >= WORTH_CORES else 1
-    step = max(-(-count // cores), 1)
+    used = min(cores(), MOST_CORES) if count >= WORTH_CORES else 1
+    step = max(-(-count // used), 1)
     table = weight_matrix(prim, joints)
     runs = tuple(
-        (slice(k, k + step), table[k : k + step] if cores > 1 else table)
+        (slice(k, k + step), table[k : k + step] if used > 1 else table)
         for k in range(0, max(count, 1), step)
     )
     return _Rows(runs, _with_one(prim.positions))
