@@ -10,7 +10,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from customs.job import Job
 from customs.sheet.load import sheet_digest
-from customs.shipment.state import Asset
+from customs.shipment.state import Asset, changed_places
 from customs.work.requests.evaluate import Evaluated, asked_of, run_evaluate
 from customs.work.today import put_in_today
 from customs_desktop.session import Session
@@ -26,6 +26,7 @@ class Looks(QObject):
         super().__init__()
         self.session = session
         self._asked: dict[str, tuple[Asset, str]] = {}
+        self._before: tuple[tuple[Asset, ...], str] = ((), "")
         self.looked.connect(self._looked)
         session.opened.connect(self._asked.clear)
         session.changed.connect(self.ask)
@@ -53,7 +54,10 @@ class Looks(QObject):
         if len(self._asked) > len(goods):
             for gone in set(self._asked) - {a.id for a in goods}:
                 del self._asked[gone]
-        for asset in goods:
+        # Of a thousand goods a decision changes one; all are gone through where anything else has changed.
+        before, self._before = self._before, (goods, digest)
+        same = bool(self._asked) and before[1] == digest and len(before[0]) == len(goods)
+        for asset in [goods[k] for k in changed_places(goods, before[0])] if same else goods:
             known = self._asked.get(asset.id)
             if known is None or known[0] is not asset or known[1] != digest:
                 self._asked[asset.id] = (asset, digest)

@@ -14,7 +14,7 @@ from collections.abc import Callable
 from typing import Any
 
 from customs.scene.kept import kept
-from customs.shipment.state import Asset
+from customs.shipment.state import Asset, changed_places
 
 PREFIX = "asset:"
 """Before the digest, so that bodies of assets are told from other kept bytes."""
@@ -37,29 +37,28 @@ class Parcels:
         self._find = find
         self._alive: weakref.WeakValueDictionary[str, Asset] = weakref.WeakValueDictionary()
         self._there: set[str] = set()
-        # Of the goods at hand, which are held here so that no other object gets their number: a decision asks
-        # about all of them.
+        # Of the goods at hand: a decision asks about all of them, and changes one.
         self._held: tuple[Asset, ...] = ()
-        self._names: dict[int, str] = {}
+        self._names: list[str] = []
 
     def names(self, goods: tuple[Asset, ...]) -> list[str]:
         """What the bodies of assets are kept under."""
-        known = self._names
-        return [known.get(id(a)) or name_of(a) for a in goods]
+        out = [*self._names[: len(goods)], *[""] * (len(goods) - len(self._names))]
+        for k in changed_places(goods, self._held):
+            out[k] = name_of(goods[k])
+        return out
 
     def new(self, goods: tuple[Asset, ...], names: list[str]) -> list[tuple[str, bytes]]:
         """(name, body) of each asset whose body is not kept yet."""
-        there = self._there
-        return [(name, body_of(goods[i])) for i, name in enumerate(names) if name not in there]
+        other = changed_places(goods, self._held)
+        return [(names[k], body_of(goods[k])) for k in other if names[k] not in self._there]
 
     def stored(self, goods: tuple[Asset, ...], names: list[str]) -> None:
         """These are the goods at hand, and their bodies are kept under these names."""
-        numbers = [id(a) for a in goods]
-        for i in [i for i, number in enumerate(numbers) if number not in self._names]:
-            self._there.add(names[i])
-            self._alive[names[i]] = goods[i]
-        self._names = dict(zip(numbers, names))
-        self._held = goods
+        for k in changed_places(goods, self._held):
+            self._there.add(names[k])
+            self._alive[names[k]] = goods[k]
+        self._held, self._names = goods, names
 
     def unpacked(self, said: Any) -> Asset:
         """The asset a state speaks of. Raises KeyError where its body is gone, ValueError or TypeError where

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+import itertools
+import operator
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any
 
@@ -161,3 +163,11 @@ class State:
             out=table.get("out", ""),
             extra={k: v for k, v in table.items() if k not in known},
         )
+
+
+def changed_places(now: Sequence[Asset], before: Sequence[Asset]) -> list[int]:
+    """Where goods hold another asset than before, and where there were none: a decision asks that of all of
+    them, and nearly all are the very same.
+    """
+    other = list(itertools.compress(itertools.count(), map(operator.is_not, now, before)))
+    return [*other, *range(len(before), len(now))]

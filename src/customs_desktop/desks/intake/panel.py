@@ -196,6 +196,7 @@ class IntakePanel(DeskPanel):
         session.painter.painted.connect(self._painted)
         self._previewed: Path | None = None
         self._scene: Scene | None = None
+        self._origins: object = None
         self.refresh()
 
     def pages(self) -> list[tuple[str, QWidget]]:
@@ -221,12 +222,7 @@ class IntakePanel(DeskPanel):
 
     def refresh(self, *_: object) -> None:
         """Show origins and the slip."""
-        chosen = self.origin.currentData() if self.origin.count() > 1 else self.session.state.last_origin
-        self.origin.clear()
-        self.origin.addItem("As the files say", "")
-        for id_, o in self.session.origins().items():
-            self.origin.addItem(o.title, id_)
-        show_choice(self.origin, str(chosen or ""))
+        self._show_origins()
         asset = self.session.asset
         for field in (self.author, self.licence, self.use):
             field.setEnabled(asset is not None)
@@ -238,6 +234,17 @@ class IntakePanel(DeskPanel):
             for field in (self.author, self.licence):
                 field.setCursorPosition(0)
             show_choice(self.use, asset.use)
+
+    def _show_origins(self) -> None:
+        if (origins := self.session.origins()) is self._origins:
+            return
+        chosen = self.origin.currentData() if self.origin.count() > 1 else self.session.state.last_origin
+        self._origins = origins
+        self.origin.clear()
+        self.origin.addItem("As the files say", "")
+        for id_, o in origins.items():
+            self.origin.addItem(o.title, id_)
+        show_choice(self.origin, str(chosen or ""))
 
     def _read(self, id_: str) -> None:
         """What the file itself says of its licence is known once it has been read."""

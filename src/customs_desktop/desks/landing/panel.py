@@ -22,7 +22,7 @@ from customs.landing.mistakes import MISTAKES, plant
 from customs_desktop.desk import DeskPanel
 from customs_desktop.desks.landing.clips import LandedClips
 from customs_desktop.office import Office
-from customs_desktop.style.theme import colour, colours, font
+from customs_desktop.style.theme import colour, colours, font, is_evening
 from customs_desktop.views.twin import TwinView
 from customs_desktop.widgets.basics import button, label, row, section
 from customs_desktop.widgets.marks import Mark
@@ -109,6 +109,8 @@ class LandingPanel(DeskPanel):
         self.finish()
         for signal in (session.selected, session.landed, session.changed, session.opened):
             signal.connect(self.refresh)
+        self._told: tuple[str, bool, bool] | None = None
+        self._log: Log | None = None
         self.refresh()
 
     def pages(self) -> list[tuple[str, QWidget]]:
@@ -128,7 +130,15 @@ class LandingPanel(DeskPanel):
         log = self.session.logs.get(self.session.current)
         self.log_page.show_log(log)
         self.clips.refresh()
+        self._show(log)
+
+    def _show(self, log: Log | None) -> None:
+        """The files of a package are looked through once for each log, not at every decision."""
         there = self.session.current in self.session.packages
+        told = (self.session.current, there, is_evening())
+        if told == self._told and log is self._log:
+            return
+        self._told, self._log = told, log
         self.again.setVisible(there)
         self.go.setVisible(not there)
         for part in self.parts:
