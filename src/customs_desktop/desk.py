@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QWidget
 
 from customs.registry import Registry
@@ -34,8 +35,28 @@ class DeskPanel(Panel):
         """Pages of the lower deck beside the ledger."""
         return []
 
+    _due = False
+
     def refresh(self, *_: object) -> None:
         """Show everything anew."""
+
+    def follow(self, *signals: Any) -> None:
+        """Show everything anew whenever one of these says so: at once while the desk is open, else when it is
+        opened. A decision is not held up by what nobody sees.
+        """
+        for signal in signals:
+            signal.connect(self._follow)
+
+    def _follow(self, *_: object) -> None:
+        self._due = not self.isVisible()
+        if not self._due:
+            self.refresh()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        if self._due:
+            self._due = False
+            self.refresh()
 
     def opened(self) -> None:
         """The desk is open from here on."""

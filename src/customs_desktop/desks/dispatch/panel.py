@@ -183,8 +183,7 @@ class DispatchPanel(DeskPanel):
         self.last = label("Nothing has left yet.", "soft", -0.5, wrap=True)
         self.add(self.last)
         self.finish()
-        for signal in (session.changed, session.selected, session.evaluated, session.opened):
-            signal.connect(self.refresh)
+        self.follow(session.changed, session.selected, session.evaluated, session.opened)
         session.dispatched.connect(self._done)
         session.working.connect(self._working)
         session.rested.connect(self._rested)

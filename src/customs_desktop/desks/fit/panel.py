@@ -57,8 +57,7 @@ class FitPanel(DeskPanel):
             w for i in range(first, self.box.count()) if (item := self.box.itemAt(i)) and (w := item.widget())
         ]
         self.finish()
-        for signal in (session.changed, session.selected, session.evaluated, session.picked, session.opened):
-            signal.connect(self.refresh)
+        self.follow(session.changed, session.selected, session.evaluated, session.picked, session.opened)
         self.refresh()
 
     # -- building

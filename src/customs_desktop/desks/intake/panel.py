@@ -189,8 +189,7 @@ class IntakePanel(DeskPanel):
         assert selection is not None
         selection.selectionChanged.connect(self._picked)
         self.page.table.doubleClicked.connect(lambda _: self._take())
-        for signal in (session.changed, session.opened, session.selected):
-            signal.connect(self.refresh)
+        self.follow(session.changed, session.opened, session.selected)
         session.evaluated.connect(self._read)
         session.arrived.connect(self.bring)
         session.painter.painted.connect(self._painted)

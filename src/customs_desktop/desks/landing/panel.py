@@ -107,8 +107,7 @@ class LandingPanel(DeskPanel):
             w for i in range(first, self.box.count()) if (item := self.box.itemAt(i)) and (w := item.widget())
         ]
         self.finish()
-        for signal in (session.selected, session.landed, session.changed, session.opened):
-            signal.connect(self.refresh)
+        self.follow(session.selected, session.landed, session.changed, session.opened)
         self._told: tuple[str, bool, bool] | None = None
         self._log: Log | None = None
         self.refresh()
