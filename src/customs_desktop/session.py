@@ -19,7 +19,7 @@ from customs.route.route import Route, SceneCache
 from customs.scene.model import Scene
 from customs.sheet.model import Sheet
 from customs.shipment.file import Shipment
-from customs.shipment.state import Asset, State
+from customs.shipment.state import Asset, State, changed_places
 from customs.surface.blocks.encode import close_workers
 from customs.work.lookup import all_origins, find_sheet
 from customs.work.requests.evaluate import Evaluated
@@ -61,6 +61,7 @@ class Session(QObject):
         """Names of what is being read and is not among the goods yet, by who reads it."""
         self.current = ""
         self.stop: str | None = None
+        self._before: tuple[Asset, ...] = ()
         self._origins: tuple[object, dict[str, Origin]] | None = None
 
     # -- shipments
@@ -249,9 +250,18 @@ class Session(QObject):
             self.selected.emit(self.current)
         elif self.stop is not None and all(s.id != self.stop or not s.on for s in asset.stops):
             self.stop = None
-        for gone in set(self.results) - {a.id for a in self.state.goods}:
-            self.results.pop(gone, None)
+        self._forget_gone()
         self.changed.emit()
+
+    def _forget_gone(self) -> None:
+        """What was found out of goods that are no longer there goes too."""
+        goods, before = self.state.goods, self._before
+        self._before = goods
+        there = len(goods) == len(before)
+        if there and all(goods[k].id == before[k].id for k in changed_places(goods, before)):
+            return
+        for gone in set(self.results) - {a.id for a in goods}:
+            self.results.pop(gone, None)
 
     def guard(self, action: Callable[[], object]) -> bool:
         """True when `action` went well; a problem of our own is said."""

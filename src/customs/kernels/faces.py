@@ -11,8 +11,29 @@ I32 = types.Array(types.int32, 1, "C")
 I32_IN = types.Array(types.int32, 1, "C", readonly=True)
 BYTES = types.Array(types.uint8, 1, "C")
 MARKS = types.Array(types.boolean, 1, "C")
+TRIPLE = types.UniTuple(types.float64, 3)
 SUMS = types.Array(types.float64, 2, "C")
 SUMS_IN = types.Array(types.float64, 2, "C", readonly=True)
+
+
+@njit(types.UniTuple(types.float64, 3)(POINTS, types.uint32), cache=True, nogil=True)
+def _place(points, k):
+    return np.float64(points[k, 0]), np.float64(points[k, 1]), np.float64(points[k, 2])
+
+
+@njit(types.UniTuple(types.float64, 3)(TRIPLE, TRIPLE), cache=True, nogil=True)
+def _away(a, b):
+    return b[0] - a[0], b[1] - a[1], b[2] - a[2]
+
+
+@njit(types.UniTuple(types.float64, 3)(TRIPLE, TRIPLE), cache=True, nogil=True)
+def _cross(u, v):
+    return u[1] * v[2] - u[2] * v[1], u[2] * v[0] - u[0] * v[2], u[0] * v[1] - u[1] * v[0]
+
+
+@njit(types.float64(TRIPLE, TRIPLE), cache=True, nogil=True)
+def _dot(u, v):
+    return u[0] * v[0] + u[1] * v[1] + u[2] * v[2]
 
 
 @njit(types.void(POINTS, FACES, types.float64, MARKS), cache=True, nogil=True)
@@ -21,16 +42,11 @@ def flat(points, faces, share, out):
     number.
     """
     for f in range(len(faces)):
-        a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
-        ax, ay, az = np.float64(points[a, 0]), np.float64(points[a, 1]), np.float64(points[a, 2])
-        bx, by, bz = np.float64(points[b, 0]), np.float64(points[b, 1]), np.float64(points[b, 2])
-        cx, cy, cz = np.float64(points[c, 0]), np.float64(points[c, 1]), np.float64(points[c, 2])
-        ux, uy, uz, vx, vy, vz = bx - ax, by - ay, bz - az, cx - ax, cy - ay, cz - az
-        x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
-        double = np.sqrt(x * x + y * y + z * z)
-        wx, wy, wz = cx - bx, cy - by, cz - bz
-        first, second = ux * ux + uy * uy + uz * uz, wx * wx + wy * wy + wz * wz
-        longest = max(max(first, second), vx * vx + vy * vy + vz * vz)
+        a, b, c = _place(points, faces[f, 0]), _place(points, faces[f, 1]), _place(points, faces[f, 2])
+        normal = _cross(_away(a, b), _away(a, c))
+        double = np.sqrt(_dot(normal, normal))
+        u, v, w = _away(a, b), _away(a, c), _away(b, c)
+        longest = max(max(_dot(u, u), _dot(w, w)), _dot(v, v))
         out[f] = double <= share * longest or not np.isfinite(double)
 
 
@@ -83,18 +99,13 @@ def repeats(places, table, first, ways, group, doubled, backs):
 def weighed(points, faces, part, out):
     """For each part (P, 4): the double areas of its faces summed up, and their middles times that."""
     for f in range(len(faces)):
-        a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
-        ax, ay, az = np.float64(points[a, 0]), np.float64(points[a, 1]), np.float64(points[a, 2])
-        bx, by, bz = np.float64(points[b, 0]), np.float64(points[b, 1]), np.float64(points[b, 2])
-        cx, cy, cz = np.float64(points[c, 0]), np.float64(points[c, 1]), np.float64(points[c, 2])
-        ux, uy, uz, vx, vy, vz = bx - ax, by - ay, bz - az, cx - ax, cy - ay, cz - az
-        x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
-        area = np.sqrt(x * x + y * y + z * z)
+        a, b, c = _place(points, faces[f, 0]), _place(points, faces[f, 1]), _place(points, faces[f, 2])
+        normal = _cross(_away(a, b), _away(a, c))
+        area = np.sqrt(_dot(normal, normal))
         p = part[f]
         out[p, 0] += area
-        out[p, 1] += area * ((ax + bx + cx) / 3.0)
-        out[p, 2] += area * ((ay + by + cy) / 3.0)
-        out[p, 3] += area * ((az + bz + cz) / 3.0)
+        for k in range(3):
+            out[p, 1 + k] += area * ((a[k] + b[k] + c[k]) / 3.0)
 
 
 @njit(types.void(POINTS, FACES, I32_IN, SUMS_IN, SUMS), cache=True, nogil=True)
@@ -103,16 +114,13 @@ def enclosed(points, faces, part, centres, out):
     and the double area of faces whose back the centre does not see.
     """
     for f in range(len(faces)):
-        a, b, c = faces[f, 0], faces[f, 1], faces[f, 2]
-        ax, ay, az = np.float64(points[a, 0]), np.float64(points[a, 1]), np.float64(points[a, 2])
-        bx, by, bz = np.float64(points[b, 0]), np.float64(points[b, 1]), np.float64(points[b, 2])
-        cx, cy, cz = np.float64(points[c, 0]), np.float64(points[c, 1]), np.float64(points[c, 2])
-        ux, uy, uz, vx, vy, vz = bx - ax, by - ay, bz - az, cx - ax, cy - ay, cz - az
-        x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+        a, b, c = _place(points, faces[f, 0]), _place(points, faces[f, 1]), _place(points, faces[f, 2])
+        normal = _cross(_away(a, b), _away(a, c))
         p = part[f]
-        mx, my = (ax + bx + cx) / 3.0 - centres[p, 0], (ay + by + cy) / 3.0 - centres[p, 1]
-        reach = x * mx + y * my + z * ((az + bz + cz) / 3.0 - centres[p, 2])
+        reach = 0.0
+        for k in range(3):
+            reach += normal[k] * ((a[k] + b[k] + c[k]) / 3.0 - centres[p, k])
         out[p, 0] += reach
         out[p, 1] += abs(reach)
         if reach < 0:
-            out[p, 2] += np.sqrt(x * x + y * y + z * z)
+            out[p, 2] += np.sqrt(_dot(normal, normal))
