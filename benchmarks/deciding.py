@@ -1,13 +1,13 @@
 """How long the interface thread is away for one decision in a shipment of a thousand goods, in the file alone
 and in the window.
 
-python benchmarks/deciding.py [GOODS]
+.venv/bin/python benchmarks/deciding.py [GOODS] [--write docs/benchmarks-deciding.md]
 """
 
 from __future__ import annotations
 
+import argparse
 import os
-import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -51,8 +51,8 @@ def median(action: Callable[[int], object]) -> float:
     return sorted(times[5:])[ROUNDS // 2] * 1000
 
 
-def main(count: int) -> None:
-    """Print the table."""
+def main(count: int, write: Path | None) -> None:
+    """Print the table, and write it where asked."""
     path = Path(tempfile.mkdtemp(prefix="customs-deciding-")) / "many.customs"
     Shipment.create(path, State(goods=goods(count))).close()
     ship = Shipment(path)
@@ -73,11 +73,19 @@ def main(count: int) -> None:
     )
     window.close()
     office.close()
-    print(f"{count:,} goods; a decision about one, the middle of {ROUNDS}.\n")
-    print(
-        f"| where | ms | goal |\n|---|---|---|\n| the file | {file:.1f} | |\n| the window, all panels | {shown:.1f} | < {GOAL:g} ms |"
+    text = (
+        f"{count:,} goods; a decision about one, the middle of {ROUNDS}.\n\n"
+        f"| where | ms | goal |\n|---|---|---|\n| the file | {file:.1f} | |\n"
+        f"| the window, all panels | {shown:.1f} | < {GOAL:g} ms |\n"
     )
+    print(text)
+    if write is not None:
+        write.write_text("# A decision\n\nMade by `benchmarks/deciding.py`.\n\n" + text)
 
 
 if __name__ == "__main__":
-    main(int(sys.argv[1]) if len(sys.argv) > 1 else 1000)
+    parser = argparse.ArgumentParser()
+    parser.add_argument("goods", type=int, nargs="?", default=1000)
+    parser.add_argument("--write", type=Path)
+    asked = parser.parse_args()
+    main(asked.goods, asked.write)
