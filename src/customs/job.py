@@ -19,3 +19,7 @@ class Job:
         """Raises Cancelled when the person asked to stop."""
         if self.cancelled():
             raise Cancelled
+
+    def part(self, begin: float, end: float) -> Job:
+        """The same for a part of the work, whose own 0 to 1 is `begin` to `end` of the whole."""
+        return Job(lambda share, text: self.progress(begin + (end - begin) * share, text), self.cancelled)

@@ -14,7 +14,6 @@ from customs.conventions.origin import Origin
 from customs.intake.scan import Entry, model_files
 from customs.job import Job
 from customs.ledger.row import Remedy
-from customs.sheet.load import sheet_digest
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.work.donors import keep_donor, read_donor
@@ -24,17 +23,17 @@ from customs.work.requests.dispatch import Dispatched, DispatchRequest, run_disp
 from customs.work.requests.evaluate import Evaluated, asked_of
 from customs.work.requests.land import Landed, LandRequest, run_land
 from customs.work.requests.plan import PlanRequest, PressRequest, run_plan, run_press
+from customs_desktop.looks import Looks
+from customs_desktop.plans import Plans
 from customs_desktop.session import Session
-from customs_desktop.workers import Task
+from customs_desktop.worker import Task
 
 
 class Jobs:
-    """Each call puts a task in line; what comes of it is a decision of the session, or a signal of it.
-    `fresh` says whether a result is of how things stand now.
-    """
+    """Each call puts a task in line; what comes of it is a decision of the session, or a signal of it."""
 
-    def __init__(self, session: Session, fresh: Callable[[Evaluated], bool]) -> None:
-        self.session, self._fresh = session, fresh
+    def __init__(self, session: Session, looks: Looks, plans: Plans) -> None:
+        self.session, self._looks, self.plans = session, looks, plans
 
     def take_in(self, paths: Sequence[Path], origin: Origin | None) -> None:
         """Take files and folders in, every file its own decision: in the goods and in the view as soon as it
@@ -88,42 +87,17 @@ class Jobs:
             self.session.expect(place, "")
             asset = replace(asset, id=self.session.state.free_id(path.stem))
             name = origin.id if origin else ""
+            # Planning looks at it on its way, and is part of the same decision.
+            if asset.kind != UNREADABLE:
+                self._looks.leave([asset.id], self)
             if self.session.edit(
                 f"Take in {asset.name}", lambda s: replace(s.with_asset(asset), last_origin=name)
             ):
                 self.session.select(asset.id)
                 if asset.kind != UNREADABLE:
-                    self._plan_taken(asset, self.session.shipment.place)
+                    self.plans.plan([asset.id], place=self.session.shipment.place)
 
         self.session.worker.submit(Task(1, title=f"Taking in {path.name}", run=run, done=done, failed=failed))
-
-    def _plan_taken(self, asset: Asset, place: int) -> None:
-        """Plan what has just been taken in, after a first look at it; part of that decision, at `place` of the
-        shipment, where nothing else has been decided since.
-        """
-        s = self.session
-        assert s.shipment is not None
-        shipment, store, sheet, cache = s.shipment, s.shipment.store, s.sheet, s.cache
-
-        def run(job: Job) -> Asset:
-            request = PlanRequest(asked_of(asset, store, sheet))
-            return run_plan(request, cache, s.taken.get(asset.digest), job).asset
-
-        def done(planned: Asset) -> None:
-            now = s.state.asset(asset.id)
-            if s.shipment is not shipment or now is None:
-                return
-            if now is not asset or sheet_digest(s.sheet) != sheet_digest(sheet):
-                # A person was quicker: what they decided is planned with, and for where it is to go now.
-                self._plan_taken(now, place)
-            elif shipment.place == place:
-                s.amend(lambda state: state.with_asset(planned))
-            elif planned.stops != now.stops:
-                s.edit(f"Plan route: {asset.name}", lambda state: state.with_asset(planned))
-
-        s.worker.submit(
-            Task(5, key=f"plan {asset.id}", title=f"Planning {asset.name}", run=run, done=done, failed=s.fail)
-        )
 
     def take_again(self, asset: Asset) -> None:
         """An asset as its files are now, what was decided about it kept, and its route planned anew."""
@@ -148,26 +122,6 @@ class Jobs:
             Task(1, title=f"Taking {asset.name} again", run=run, done=done, failed=self.session.fail)
         )
 
-    def plan(self, ids: Sequence[str], label: str = "Plan route") -> None:
-        """Plan the routes of some assets, as one decision."""
-        if self.session.shipment is None:
-            return
-        store, sheet, cache = self.session.shipment.store, self.session.sheet, self.session.cache
-        assets = [a for a in self.session.state.goods if a.id in ids]
-        taken = dict(self.session.taken)
-
-        def run(job: Job) -> list[Asset]:
-            out = []
-            for i, a in enumerate(assets):
-                job.progress(i / len(assets), a.name)
-                request = PlanRequest(asked_of(a, store, sheet))
-                out.append(run_plan(request, cache, taken.get(a.digest), job).asset)
-            return out
-
-        if assets:
-            what = assets[0].name if len(assets) == 1 else f"{len(assets)} goods"
-            self._decide("Planning", run, assets, f"{label}: {what}")
-
     def press(self, pairs: Sequence[tuple[Asset, tuple[Remedy, ...]]], label: str) -> bool:
         """Press remedies on assets and plan what hangs on them, as one decision. False where there is nothing
         to press.
@@ -191,7 +145,11 @@ class Jobs:
     def _current(self, asset: Asset) -> Evaluated | None:
         """An asset as it was last judged, where that is how it stands now."""
         known = self.session.results.get(asset.id)
-        return known if known is not None and known.judged and self._fresh(known) else None
+        return (
+            known
+            if known is not None and known.taken is not None and known.judged and self._looks.fresh(known)
+            else None
+        )
 
     def _decide(
         self, title: str, run: Callable[[Job], list[Asset]], assets: Sequence[Asset], label: str
@@ -243,7 +201,7 @@ class Jobs:
                 return state
 
             if self.session.edit(f"Donor {donor.name}", change) and self.session.sheet.rig.donor:
-                self.plan([a.id for a in self.session.state.goods])
+                self.plans.plan([a.id for a in self.session.state.goods])
 
         self.session.worker.submit(
             Task(1, title=f"Reading donor {path.name}", run=run, done=done, failed=self.session.fail)
@@ -259,7 +217,8 @@ class Jobs:
         names = Counter(d.passed[-1].scene.name.lower() for d in ready)
         for id_ in ids:
             done = self.session.results.get(id_)
-            if done is None or not done.judged or done.asset is not self.session.state.asset(id_):
+            unseen = done is None or not done.judged or (done.taken is None and done.error is None)
+            if unseen or done.asset is not self.session.state.asset(id_):
                 self.session.said.emit(f"{id_} is still being looked at; try again in a moment.", "query")
                 continue
             # Assets of one name would meet in one folder: they go by the names they have in the shipment.

@@ -4,33 +4,42 @@ kept in the session.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import replace
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from customs.errors import Cancelled
 from customs.job import Job
+from customs.ledger.ledger import Ledger
 from customs.sheet.load import sheet_digest
 from customs.shipment.state import Asset, changed_places
+from customs.work.judged import Judged
 from customs.work.requests.evaluate import Evaluated, asked_of, run_evaluate
 from customs.work.today import put_in_today
 from customs_desktop.session import Session
-from customs_desktop.workers import Task
+from customs_desktop.worker import Task
+
+FIRST, LATER = 4, 6
+"""Ranks of the selected asset and of others."""
 
 
 class Looks(QObject):
     """Asks for whatever has changed, each time the session says so."""
 
-    looked = pyqtSignal(object)
+    looked = pyqtSignal(object, str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self._asked: dict[str, tuple[Asset, str]] = {}
         self._before: tuple[tuple[Asset, ...], str] = ((), "")
+        self._left: dict[str, object] = {}
+        """Ids of what is about to be planned, and by whom: planning looks at it on its way."""
         self.looked.connect(self._looked)
-        session.opened.connect(self._asked.clear)
+        session.opened.connect(self._opened)
         session.changed.connect(self.ask)
-        session.selected.connect(lambda _: self.ask())
+        session.selected.connect(self._selected)
 
     def again(self) -> None:
         """Look at everything again (a source may have changed on disk)."""
@@ -58,18 +67,82 @@ class Looks(QObject):
         before, self._before = self._before, (goods, digest)
         same = bool(self._asked) and before[1] == digest and len(before[0]) == len(goods)
         for asset in [goods[k] for k in changed_places(goods, before[0])] if same else goods:
-            known = self._asked.get(asset.id)
-            if known is None or known[0] is not asset or known[1] != digest:
-                self._asked[asset.id] = (asset, digest)
-                self._ask(asset, digest)
+            self._ask(asset, digest)
+
+    def give(self, result: Evaluated, digest: str) -> None:
+        """What planning found on its way, for the sheet of that digest: the asset is not looked at again."""
+        if result.taken is not None:
+            self.session.taken[result.asset.digest] = result.taken
+        self._asked[result.asset.id] = (result.asset, digest)
+        self.session.results[result.asset.id] = result
+
+    def leave(self, ids: Iterable[str], planner: object) -> None:
+        """Leave these alone until `planner` is done with them."""
+        self._left |= dict.fromkeys(ids, planner)
+
+    def take_up(self, id_: str, planner: object) -> bool:
+        """What was left to `planner` is looked at again whenever it changes. False where it was not, or is
+        left to another by now.
+        """
+        if id_ not in self._left or self._left[id_] is not planner:
+            return False
+        del self._left[id_]
+        self._before = ((), "")
+        return True
+
+    # -- within
+
+    def _selected(self, id_: str) -> None:
+        for what in ("look", "plan"):
+            self.session.worker.hasten(f"{what} {id_}", FIRST)
+        asset = self.session.asset
+        # One whose look was cancelled is looked at when it is selected again.
+        if asset is not None and self.session.shipment is not None:
+            self._ask(asset, sheet_digest(self.session.sheet))
+
+    def _opened(self) -> None:
+        """Verdicts of the time before are shown at once; after that each asset is looked at closely."""
+        s = self.session
+        self._asked.clear()
+        self._left.clear()
+        assert s.shipment is not None
+        shipment, goods, sheet = s.shipment, s.state.goods, s.sheet
+        judged = Judged(shipment.store)
+
+        def run(job: Job) -> dict[str, Ledger]:
+            judged.sweep()
+            found = ((a, judged.glimpse(a, sheet)) for a in goods)
+            return {a.id: ledger for a, ledger in found if ledger is not None}
+
+        def done(ledgers: dict[str, Ledger]) -> None:
+            if s.shipment is not shipment or s.sheet is not sheet:
+                return
+            for asset in goods:
+                if asset.id in ledgers and asset.id not in s.results:
+                    s.results[asset.id] = Evaluated(asset, None, (), ledgers[asset.id], recalled=True)
+                    s.evaluated.emit(asset.id)
+
+        if goods:
+            s.worker.submit(Task(0, title="Opening", run=run, done=done, failed=s.fail))
 
     def _ask(self, asset: Asset, digest: str) -> None:
-        s = self.session
+        known, s = self._asked.get(asset.id), self.session
+        if known is not None and known[0] is asset and known[1] == digest:
+            return
+        before = s.results.get(asset.id)
+        if known is not None and known[1] != digest and before is not None and before.whole:
+            # Verdicts by another sheet are none by this one; the scenes may still be looked at.
+            s.results[asset.id] = replace(before, ledger=Ledger(()), whole=False)
+        if asset.id in self._left:
+            return
+        self._asked[asset.id] = (asset, digest)
         assert s.shipment is not None
         store, sheet, cache, taken = s.shipment.store, s.sheet, s.cache, s.taken.get(asset.digest)
 
         def run(job: Job) -> Evaluated:
-            return run_evaluate(asked_of(asset, store, sheet), cache, taken, job, self.looked.emit)
+            return run_evaluate(
+                asked_of(asset, store, sheet), cache, taken, job, lambda seen: self.looked.emit(seen, digest)
+            )
 
         def done(result: Evaluated) -> None:
             if self._asked.get(asset.id) != (asset, digest):
@@ -79,16 +152,15 @@ class Looks(QObject):
             s.results[asset.id] = self._brought_up(result)
             s.evaluated.emit(asset.id)
 
-        rank = 4 if asset.id == s.current else 6
+        def failed(problem: Exception) -> None:
+            if isinstance(problem, Cancelled) and self._asked.get(asset.id) == (asset, digest):
+                del self._asked[asset.id]
+            s.fail(problem)
+
+        rank = FIRST if asset.id == s.current else LATER
+        title = f"Looking at {asset.name}"
         s.worker.submit(
-            Task(
-                rank,
-                key=f"look {asset.id}",
-                title=f"Looking at {asset.name}",
-                run=run,
-                done=done,
-                failed=s.fail,
-            )
+            Task(rank, key=f"look {asset.id}", title=title, run=run, done=done, failed=failed, apart=True)
         )
 
     def _brought_up(self, result: Evaluated) -> Evaluated:
@@ -103,9 +175,20 @@ class Looks(QObject):
             return replace(result, asset=asset)
         return result
 
-    def _looked(self, result: Evaluated) -> None:
-        """The route has been run and is not judged yet: enough for a first picture."""
-        known = self._asked.get(result.asset.id)
-        if known is not None and known[0] is result.asset and result.asset.id not in self.session.results:
-            self.session.results[result.asset.id] = result
-            self.session.evaluated.emit(result.asset.id)
+    def _looked(self, result: Evaluated, digest: str) -> None:
+        """The route has been run and is not judged to the end yet: enough for a first picture, and rows as
+        they come.
+        """
+        s, id_ = self.session, result.asset.id
+        if s.state.asset(id_) is not result.asset or digest != sheet_digest(s.sheet):
+            return
+        known = s.results.get(id_)
+        if known is not None and known.judged:
+            if known.asset is result.asset and not known.passed:
+                # Opened just now: its scenes, and the verdicts it had when it was closed.
+                result = replace(result, ledger=known.ledger, whole=True, recalled=True)
+            elif known.asset is result.asset or not result.ledger.rows:
+                # Most are judged in no time: what is shown stays until then.
+                return
+        s.results[id_] = result
+        s.evaluated.emit(id_)

@@ -16,8 +16,9 @@ from customs.work.lookup import find_sheet
 from customs.work.places import data_folder, origins_folder
 from customs_desktop.jobs import Jobs
 from customs_desktop.looks import Looks
+from customs_desktop.plans import Plans
 from customs_desktop.session import Session
-from customs_desktop.workers import Task
+from customs_desktop.worker import Task
 
 
 class Office(Session):
@@ -26,7 +27,8 @@ class Office(Session):
     def __init__(self) -> None:
         super().__init__()
         self.looks = Looks(self)
-        self.jobs = Jobs(self, self.looks.fresh)
+        self.plans = Plans(self, self.looks)
+        self.jobs = Jobs(self, self.looks, self.plans)
 
     def open_demo(self) -> None:
         """Open the demo, made in the background the first time."""
@@ -41,9 +43,9 @@ class Office(Session):
             )
         )
 
-    def cancel(self) -> None:
-        """Stop what is running."""
-        self.worker.cancel()
+    def cancel(self, task: Task | None = None) -> None:
+        """Stop a task, or all that run now."""
+        self.worker.cancel(task)
 
     # -- remedies
 
@@ -72,10 +74,18 @@ class Office(Session):
         except CustomsError as problem:
             self.said.emit(str(problem), "held")
             return
+        was, ids = self.sheet, [a.id for a in self.state.goods]
         self.sheet, self._origins = sheet, None
         digest = sheet_digest(sheet)
+        self.looks.leave(ids, self)
         if self.edit(f"Destination {sheet.title}", lambda s: replace(s, sheet=id_, sheet_digest=digest)):
-            self.jobs.plan([a.id for a in self.state.goods])
+            assert self.shipment is not None
+            self.plans.plan(ids, place=self.shipment.place)
+        elif self.shipment is not None:
+            # It cannot be kept, so the goods go where they went before.
+            self.sheet = was
+            for left in ids:
+                self.looks.take_up(left, self)
 
     def set_origin(self, origin: Origin | None, ids: Sequence[str]) -> None:
         """Other goods' convention: their first stop changes, and routes are planned anew."""
@@ -86,8 +96,8 @@ class Office(Session):
                     state = state.with_asset(with_origin(a, origin))
             return replace(state, last_origin=origin.id if origin else "")
 
-        if self.edit(f"Origin {origin.title if origin else 'as the files say'}", change):
-            self.jobs.plan(ids)
+        if self.edit(f"Origin {origin.title if origin else 'as the files say'}", change) and self.shipment:
+            self.plans.plan(ids, place=self.shipment.place)
 
     def keep_origin(self, origin: Origin) -> None:
         """Keep an origin by name, for this shipment and the next, and let the selected asset come from it."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
@@ -23,7 +24,8 @@ from customs.shipment.state import Asset, State, changed_places
 from customs.surface.blocks.encode import close_workers
 from customs.work.lookup import all_origins, find_sheet
 from customs.work.requests.evaluate import Evaluated
-from customs_desktop.workers import Painter, Worker, explain
+from customs_desktop.painter import Painter
+from customs_desktop.worker import Worker, explain
 
 
 class Session(QObject):
@@ -36,8 +38,6 @@ class Session(QObject):
     selected = pyqtSignal(str)
     picked = pyqtSignal(str)
     said = pyqtSignal(str, str)
-    working = pyqtSignal(str, float, str)
-    rested = pyqtSignal()
     dispatched = pyqtSignal(str)
     landed = pyqtSignal(str)
     place = pyqtSignal(object)
@@ -47,8 +47,6 @@ class Session(QObject):
     def __init__(self) -> None:
         super().__init__()
         self.worker, self.painter = Worker(), Painter()
-        self.worker.progressed.connect(self.working)
-        self.worker.emptied.connect(self.rested)
         self.shipment: Shipment | None = None
         self.sheet: Sheet = find_sheet("metre-yup-pbr")
         self.cache = SceneCache()
@@ -82,7 +80,10 @@ class Session(QObject):
         return self.results.get(self.current)
 
     def open(self, path: Path, create: bool = False) -> None:
-        """Open a shipment, or make one."""
+        """Open a shipment, or make one; the one that is open stays as it is."""
+        if self.shipment is not None and not create and os.path.realpath(path) == str(self.shipment.path):
+            self.said.emit("This shipment is open already.", "note")
+            return
         self.guard(lambda: self.show_shipment(Shipment.create(path) if create else Shipment(path)))
 
     def show_shipment(self, shipment: Shipment) -> None:

@@ -28,6 +28,7 @@ from customs_desktop.style import theme
 from customs_desktop.tickets import Tickets
 from customs_desktop.views.deck import Deck
 from customs_desktop.views.desk_bar import DeskBar
+from customs_desktop.views.foot import FootStrip
 from customs_desktop.views.goods import GoodsPanel
 from customs_desktop.views.ledger import LedgerView
 from customs_desktop.views.route_strip import RouteStrip
@@ -105,6 +106,8 @@ class MainWindow(QMainWindow):
         box.addWidget(self.strip)
         box.addWidget(middle, 1)
         box.addWidget(self._notice())
+        self.foot = FootStrip(s)
+        box.addWidget(self.foot)
         self.setCentralWidget(whole)
 
     def _notice(self) -> QWidget:
@@ -146,7 +149,7 @@ class MainWindow(QMainWindow):
         menus.choice(view, "Paper", PAPERS, str(self.settings.value("paper", "desktop")), self.set_paper)
         menus.menu("Route", (
             (("Plan route", self.plan, "Ctrl+P"),
-             ("Plan the routes of all goods", lambda: s.jobs.plan([a.id for a in s.state.goods]), "Ctrl+Shift+P")),
+             ("Plan the routes of all goods", lambda: s.plans.plan([a.id for a in s.state.goods]), "Ctrl+Shift+P")),
             (("Next open row", self.ledger.next_open, "F3"), ("Go to the route", self.strip.setFocus, "F6"),
              ("Go to the ledger", self.ledger.table.setFocus, "F7"), ("Go to the goods", self.goods.list.setFocus, "F8")),
             *(panel.commands for panel in self.desk_panels.values()),
@@ -165,8 +168,6 @@ class MainWindow(QMainWindow):
         self.strip.sheet_asked.connect(lambda place: self.tickets.sheet_menu().exec(place))
         self.strip.plan_asked.connect(self.plan)
         s.said.connect(self.say)
-        s.working.connect(self._working)
-        s.rested.connect(self._rested)
         s.landed.connect(self._landed)
         for signal in (s.changed, s.opened):
             signal.connect(self._kept)
@@ -240,12 +241,6 @@ class MainWindow(QMainWindow):
         self.menus.rename("Undo", s.shipment.can_undo() if s.shipment else "")
         self.menus.rename("Do again", s.shipment.can_redo() if s.shipment else "")
 
-    def _working(self, title: str, share: float, text: str) -> None:
-        self.menus.kept.setText(f"{title} {text}  {share * 100:.0f} %")
-
-    def _rested(self) -> None:
-        self._kept()
-
     # -- shipments
 
     def new_shipment(self) -> None:
@@ -268,7 +263,7 @@ class MainWindow(QMainWindow):
 
     def plan(self) -> None:
         """Plan the route of the selected asset."""
-        self.session.jobs.plan([self.session.current])
+        self.session.plans.plan([self.session.current])
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
         data = event.mimeData() if event else None

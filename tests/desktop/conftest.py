@@ -97,7 +97,9 @@ def rig(qtbot: QtBot, request: pytest.FixtureRequest) -> Iterator[Rig]:
     made.window.deleteLater()
     # Here and now, not somewhere in the next test's event loop.
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
-    left = {t.name for t in threading.enumerate() if t.name in ("evaluator", "painter")} - before
+    left = {
+        t.name for t in threading.enumerate() if t.name.startswith("worker ") or t.name == "painter"
+    } - before
     assert not left, f"threads left behind: {left}"
 
 

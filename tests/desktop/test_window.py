@@ -21,7 +21,7 @@ from customs_desktop.sheet_editor import line_of
 from customs_desktop.style import theme
 from customs_desktop.views.view_bar import MODES, SHADINGS
 from customs_desktop.window import NARROW_PANEL, PANEL_WIDTH, WIDER
-from customs_desktop.workers import explain
+from customs_desktop.worker import explain
 from tests.desktop.conftest import Rig
 
 DESK_STALL = 0.1
@@ -583,7 +583,7 @@ def test_without_graphics_the_window_still_works(
     def none() -> None:
         raise ToolError("no OpenGL here", "a driver", "Install one.")
 
-    monkeypatch.setattr("customs_desktop.workers.Renderer", none)
+    monkeypatch.setattr("customs_desktop.painter.Renderer", none)
     rig = Rig(qtbot)
     drop(rig, goods["fern_bed"])
     rig.wait(lambda: rig.session.asset is not None)

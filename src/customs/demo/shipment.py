@@ -40,9 +40,8 @@ def open_demo(data: Path, progress: Callable[[str], None] = lambda text: None) -
         progress(f"Taking in {good.title}")
         origin = find_origin(good.origin)
         asset = take_in(files[good.id], files[good.id].parent, store, good.id, origin)
-        asset = replace(asset, donor=donor.digest, donor_name=donor.name)
-        planned = run_plan(PlanRequest(asked_of(asset, store, sheet)), SceneCache()).asset
-        state = state.with_asset(replace(planned, name=good.title))
+        asset = replace(asset, name=good.title, donor=donor.digest, donor_name=donor.name)
+        state = state.with_asset(run_plan(PlanRequest(asked_of(asset, store, sheet)), SceneCache()).asset)
     # Made whole beside its place first: a start cut short leaves no half shipment.
     partial = path.with_name("making.customs")
     partial.unlink(missing_ok=True)

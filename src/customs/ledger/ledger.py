@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import time
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from customs.errors import CustomsError
-from customs.ledger.row import RANK, About, Case, Row, Verdict, requirements
+from customs.ledger.row import RANK, About, Case, Requirement, Row, Verdict, requirements
 from customs.ledger.waiver import Waiver, spoken
 from customs.route.route import At
 from customs.route.step import get_step, step_of
 from customs.scene.model import Scene
 from customs.sheet.model import Sheet
+
+EVERY = 0.15
+"""Seconds between two tellings of what has been judged."""
 
 
 @dataclass(frozen=True)
@@ -54,8 +58,10 @@ def judge(
     about: About | None = None,
     waivers: Mapping[str, Waiver] | None = None,
     upto: str | None = None,
+    told: Callable[[Sequence[Row], float], None] | None = None,
 ) -> Ledger:
-    """The ledger at the end of the route, or at stop `upto`. `passed` is what `evaluate` gave.
+    """The ledger at the end of the route, or at stop `upto`. `passed` is what `evaluate` gave. `told` hears
+    of the rows so far and the share of the requirements they come from, now and then, and may raise Cancelled.
 
     Where a requirement itself fails on an asset, its row is held and says so; the others are judged all the
     same.
@@ -64,19 +70,24 @@ def judge(
     arrived = passed[0].scene if passed else received
     until = list(passed)[: list(passed).index(upto_at) + 1] if upto_at is not None else []
     case = Case(received, arrived, upto_at.scene if upto_at else received, sheet, about or About(), until)
-    rows: list[Row] = []
-    for at in passed:
-        if at.error is not None:
-            rows.append(_step_row(at))
-    for rule in requirements().values():
-        try:
-            with np.errstate(all="ignore"):
-                found = list(rule.judge(rule, case))
-        except CustomsError as problem:
-            found = [rule.row("–", "–", "–", "held", note=str(problem))]
-        rows += [_done(r, rule.step, passed) for r in found]
-    told = spoken(waivers or {}, upto_at.scene if upto_at else received)
-    return Ledger(tuple(_waived(r, told) for r in rows))
+    spoken_of = spoken(waivers or {}, case.delivering)
+    rows = [_waived(_step_row(at), spoken_of) for at in passed if at.error is not None]
+    last = time.monotonic()
+    rules = requirements()
+    for number, rule in enumerate(rules.values(), 1):
+        rows += [_waived(_done(r, rule.step, passed), spoken_of) for r in _judged_by(rule, case)]
+        if told is not None and time.monotonic() - last > EVERY:
+            told(rows, number / len(rules))
+            last = time.monotonic()
+    return Ledger(tuple(rows))
+
+
+def _judged_by(rule: Requirement, case: Case) -> list[Row]:
+    try:
+        with np.errstate(all="ignore"):
+            return list(rule.judge(rule, case))
+    except CustomsError as problem:
+        return [rule.row("–", "–", "–", "held", note=str(problem))]
 
 
 def _step_row(at: At) -> Row:

@@ -32,6 +32,12 @@ class Plan:
     ledger: Ledger
 
 
+EVALUATED = 0.4
+"""Share of the work, for its progress, until the stops have run; the rest is judging."""
+Seen = Callable[[Plan], None]
+"""Hears of a plan that is not judged to the end yet."""
+
+
 def arrive_stop(origin: Origin | None) -> Stop:
     """The fixed first stop, with an origin's convention."""
     stop = Stop("arrive@1", "arrive")
@@ -115,18 +121,42 @@ class Subject:
     about: About = field(default_factory=About)
     waivers: Mapping[str, Waiver] = field(default_factory=dict)
 
-    def judged(self, route: Route, cache: SceneCache, job: Job | None) -> Plan:
-        """A route as it stands: the asset after every stop, and the ledger at its end."""
-        passed = evaluate(self.received, self.digest, route, cache, self.about.resources, job)
-        return Plan(route, tuple(passed), judge(self.received, passed, self.sheet, self.about, self.waivers))
+    def judged(self, route: Route, cache: SceneCache, job: Job | None, seen: Seen | None = None) -> Plan:
+        """A route as it stands: the asset after every stop, and the ledger at its end. `seen` is told of the
+        scenes before they are judged, and of the rows so far now and then. Raises Cancelled.
+        """
+        job = job or Job()
+        passed = tuple(
+            evaluate(self.received, self.digest, route, cache, self.about.resources, job.part(0.0, EVALUATED))
+        )
+
+        def told(rows: Sequence[Row], share: float) -> None:
+            job.check()
+            job.progress(EVALUATED + (1.0 - EVALUATED) * share, "Judging")
+            if seen is not None:
+                seen(Plan(route, passed, Ledger(tuple(rows))))
+
+        told((), 0.0)
+        return Plan(
+            route, passed, judge(self.received, passed, self.sheet, self.about, self.waivers, told=told)
+        )
 
 
-def plan(subject: Subject, route: Route, cache: SceneCache | None = None, job: Job | None = None) -> Plan:
-    """`route` with every remedy that can be taken alone. Stops made by a person are kept.
+def plan(
+    subject: Subject,
+    route: Route,
+    cache: SceneCache | None = None,
+    job: Job | None = None,
+    seen: Seen | None = None,
+) -> Plan:
+    """`route` with every remedy that can be taken alone. Stops made by a person are kept. `seen` is told of
+    `route` as it stands, while it is being judged.
 
     The order of remedies is the order of the requirements, so the same asset gets the same route every time.
     """
-    return _remedied(subject, route, cache if cache is not None else SceneCache(), job, lambda row: True)
+    cache = cache if cache is not None else SceneCache()
+    first = subject.judged(route, cache, _round(job, 0), seen)
+    return _remedied(subject, first, cache, job, lambda row: True)
 
 
 def press(
@@ -139,19 +169,18 @@ def press(
     do not fit.
     """
     known = {r.id for r in now.ledger.open()}
-    route = take_remedy(now.route, fix, by="person")
-    return _remedied(
-        subject, route, cache if cache is not None else SceneCache(), job, lambda row: row.id not in known
-    )
+    cache = cache if cache is not None else SceneCache()
+    pressed = subject.judged(take_remedy(now.route, fix, by="person"), cache, _round(job, 0))
+    return _remedied(subject, pressed, cache, job, lambda row: row.id not in known)
 
 
 def _remedied(
-    subject: Subject, route: Route, cache: SceneCache, job: Job | None, meant: Callable[[Row], bool]
+    subject: Subject, now: Plan, cache: SceneCache, job: Job | None, meant: Callable[[Row], bool]
 ) -> Plan:
-    """Sure remedies of the rows `meant`, one round after another, until nothing more clears."""
+    """`now` with sure remedies of the rows `meant`, one round after another, until nothing more clears."""
     taken: set[tuple[str, str]] = set()
-    now = subject.judged(route, cache, job)
-    for _ in range(ROUNDS):
+    route = now.route
+    for number in range(1, ROUNDS + 1):
         wanted = [
             r
             for r in now.ledger.open()
@@ -164,9 +193,14 @@ def _remedied(
         for row in sorted(wanted, key=lambda r: (get_step(r.remedy.step).order if r.remedy else 0, r.id)):
             route = _try(route, row)
             taken.add((row.id, repr(row.remedy)))
-        now = subject.judged(route, cache, job)
+        now = subject.judged(route, cache, _round(job, number))
     lean = _without_idle(route, now.passed)
-    return now if lean is route else subject.judged(lean, cache, job)
+    return now if lean is route else subject.judged(lean, cache, _round(job, ROUNDS))
+
+
+def _round(job: Job | None, number: int) -> Job | None:
+    """How many rounds there will be is not known: each has half of what is left of the progress."""
+    return job.part(1.0 - 0.5**number, 1.0 - 0.5 ** (number + 1)) if job is not None else None
 
 
 def _phase(row: Row) -> int:

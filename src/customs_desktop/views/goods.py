@@ -243,7 +243,7 @@ class GoodsPanel(QWidget):
         gone = menu.addAction("Take out of the shipment")
         chosen = menu.exec(self.list.mapToGlobal(place))
         if chosen is plan and plan is not None:
-            self.session.jobs.plan([asset.id])
+            self.session.plans.plan([asset.id])
         elif chosen is again and again is not None:
             self.session.jobs.take_again(asset)
         elif chosen is gone and gone is not None:

@@ -27,7 +27,7 @@ from customs_desktop.views.ledger_cells import CellDelegate, CountButton, RowDel
 from customs_desktop.views.ledger_model import GoodsLedgerModel, LedgerModel
 from customs_desktop.widgets.basics import NameLabel, button, combo, search_field
 from customs_desktop.widgets.tables import dressed
-from customs_desktop.workers import Task
+from customs_desktop.worker import Task
 
 DESK_NAMES = (
     ("", "every desk"),

@@ -10,6 +10,7 @@ from customs.dispatch.writer import Written
 from customs.errors import CustomsError, WriteError
 from customs.job import Job
 from customs.landing.log import Log
+from customs.ledger.ledger import judge
 from customs.sheet.model import Sheet
 from customs.work.requests.evaluate import Evaluated
 from customs.work.requests.land import LandRequest, run_land
@@ -53,7 +54,12 @@ def run_dispatch(request: DispatchRequest, job: Job | None = None) -> Dispatched
             raise refusal(log, done.asset.name)
 
     source = {**done.taken.source(), "name": Path(done.asset.source).name}
-    goods = Goods(done.taken.scene, done.passed, done.ledger, request.sheet, done.about, source)
+    ledger = done.ledger
+    if done.recalled:
+        # What leaves is judged by what is here now; an answer kept from before is only for looking at.
+        waivers = done.asset.waivers
+        ledger = judge(done.taken.scene, done.passed, request.sheet, done.about, waivers)
+    goods = Goods(done.taken.scene, done.passed, ledger, request.sheet, done.about, source)
     written = dispatch(goods, request.out, landed, job, request.replace_existing, request.folder)
     return Dispatched(written, logs[-1])
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -12,7 +12,7 @@ from customs.errors import CustomsError
 from customs.intake.take import Taken
 from customs.job import Job
 from customs.ledger.ledger import Ledger, judge, refused
-from customs.ledger.row import About
+from customs.ledger.row import About, Row
 from customs.picture.received import as_seen
 from customs.planning.plan import Plan, Subject
 from customs.route.route import At, Route, SceneCache, evaluate
@@ -22,6 +22,7 @@ from customs.sheet.model import Sheet
 from customs.shipment.state import Asset
 from customs.shipment.store import changed_on_disk
 from customs.work.donors import kept_donor
+from customs.work.judged import Judged
 from customs.work.measure import measure
 from customs.work.requests.take import Take, kept_copy
 from customs.work.selections import kept_selections
@@ -30,7 +31,7 @@ from customs.work.selections import kept_selections
 @dataclass(frozen=True, eq=False)
 class Asked:
     """An asset as decided, where its files lie, the sheet it goes to. Its donor is `donor`, or the one the
-    `store` keeps.
+    `store` keeps. `judged` are answers from before, where any are kept.
     """
 
     asset: Asset
@@ -38,6 +39,7 @@ class Asked:
     sheet: Sheet
     store: Path | None = None
     donor: Donor | None = None
+    judged: Judged | None = None
 
     def about(self) -> About:
         """What is known of it besides its scene."""
@@ -50,12 +52,14 @@ class Asked:
 
 def asked_of(asset: Asset, store: Path, sheet: Sheet) -> Asked:
     """An asset of a shipment, from its store."""
-    return Asked(asset, kept_copy(asset, store), sheet, store)
+    return Asked(asset, kept_copy(asset, store), sheet, store, judged=Judged(store))
 
 
 @dataclass(frozen=True, eq=False)
 class Evaluated:
-    """An asset looked at: as received, after every stop, and the ledger. `error` when it cannot be read."""
+    """An asset looked at: as received, after every stop, and the ledger. `error` when it cannot be read.
+    `whole` is False while more rows are to come, `recalled` True for a ledger that was kept from before.
+    """
 
     asset: Asset
     taken: Taken | None
@@ -63,11 +67,13 @@ class Evaluated:
     ledger: Ledger
     error: CustomsError | None = None
     about: About = field(default_factory=About)
+    whole: bool = True
+    recalled: bool = False
 
     @property
     def judged(self) -> bool:
-        """False while only the scenes are known."""
-        return bool(self.ledger.rows)
+        """False while only the scenes are known, or some of the rows."""
+        return self.whole and bool(self.ledger.rows)
 
     @property
     def plan(self) -> Plan:
@@ -105,24 +111,40 @@ def run_evaluate(
     """The asset after every stop, with its ledger. Never raises CustomsError: an unreadable asset has one
     held row.
 
-    `early` is told of the scenes before they are judged, so that they can be drawn meanwhile. Raises
-    Cancelled.
+    `early` is told of the scenes before they are judged, so that they can be drawn meanwhile, and of rows as
+    they are judged. Raises Cancelled.
     """
+    job = job or Job()
+    job.progress(0.0, "Reading")
     try:
         taken = taken or asked.take.run()
     except CustomsError as problem:
         return unreadable(asked.asset, problem, asked.store)
     subject = asked.subject(taken)
     passed = tuple(
-        evaluate(taken.scene, taken.digest, asked.asset.route, cache, subject.about.resources, job)
+        evaluate(
+            taken.scene, taken.digest, asked.asset.route, cache, subject.about.resources, job.part(0.2, 0.5)
+        )
     )
     for scene in (taken.scene, *(at.scene for at in passed)):
         measure(scene)
     if passed and isinstance(settings := passed[0].stop.settings, Arrive):
         measure(as_seen(taken.scene, arriving(taken.scene, settings)))
-    early(Evaluated(asked.asset, taken, passed, Ledger(()), about=subject.about))
-    ledger = judge(taken.scene, passed, asked.sheet, subject.about, asked.asset.waivers)
-    return Evaluated(asked.asset, taken, passed, ledger, about=subject.about)
+    seen = Evaluated(asked.asset, taken, passed, Ledger(()), about=subject.about, whole=False)
+    early(seen)
+    known = asked.judged.ledger(asked.asset, asked.sheet, subject.about) if asked.judged else None
+    if known is not None:
+        return replace(seen, ledger=known, whole=True, recalled=True)
+
+    def row_by_row(rows: Sequence[Row], share: float) -> None:
+        job.check()
+        job.progress(0.5 + 0.5 * share, "Judging")
+        early(replace(seen, ledger=Ledger(tuple(rows))))
+
+    ledger = judge(taken.scene, passed, asked.sheet, subject.about, asked.asset.waivers, told=row_by_row)
+    if asked.judged:
+        asked.judged.keep(asked.asset, asked.sheet, subject.about, ledger)
+    return replace(seen, ledger=ledger, whole=True)
 
 
 def unreadable(asset: Asset, problem: CustomsError, store: Path | None = None) -> Evaluated:

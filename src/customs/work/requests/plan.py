@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -11,9 +11,10 @@ from customs.errors import CustomsError, SettingError, StepError
 from customs.intake.take import Taken
 from customs.job import Job
 from customs.ledger.row import Remedy
-from customs.planning.plan import Plan, fresh_route, plan, press
-from customs.route.route import Route, SceneCache
+from customs.planning.plan import Plan, Subject, fresh_route, plan, press
+from customs.route.route import Route, SceneCache, evaluate
 from customs.route.step import get_step, make_settings
+from customs.work.judged import own_stops
 from customs.work.requests.evaluate import Asked, Evaluated, run_evaluate, unreadable
 
 
@@ -39,25 +40,55 @@ class PressRequest:
 
 
 def run_plan(
-    request: PlanRequest, cache: SceneCache, taken: Taken | None = None, job: Job | None = None
+    request: PlanRequest,
+    cache: SceneCache,
+    taken: Taken | None = None,
+    job: Job | None = None,
+    early: Callable[[Evaluated], None] = lambda result: None,
 ) -> Evaluated:
     """The asset with its route planned. An unreadable one comes back as it is; raises StepError for wrong
-    settings.
+    settings. `early` is told of the asset as it stands, where it stands as planning begins.
     """
     asset = request.asked.asset
     arriving = tuple(s for s in request.settings if s.startswith("arrive"))
-    mine = tuple(s for i, s in enumerate(asset.stops) if i == 0 or s.by == "person")
+    mine = own_stops(asset.stops)
     route = with_settings(Route(mine) if mine else fresh_route(None), arriving)
     try:
         taken = taken or request.asked.take.run()
     except CustomsError as problem:
         return unreadable(asset, problem)
     subject = request.asked.subject(taken)
-    planned = plan(subject, route, cache, job)
+    known = _recalled(request, subject, taken, cache, job)
+    if known is not None:
+        return known
+
+    def seen(plan: Plan) -> None:
+        early(Evaluated(asset, taken, plan.passed, plan.ledger, about=subject.about, whole=False))
+
+    planned = plan(subject, route, cache, job, seen if route.stops == asset.stops else None)
     later = tuple(s for s in request.settings if not s.startswith("arrive"))
     if later:
         planned = subject.judged(with_settings(planned.route, later), cache, job)
-    return _evaluated(request.asked, taken, planned)
+    done = _evaluated(request.asked, taken, planned)
+    if request.asked.judged is not None and not request.settings:
+        request.asked.judged.keep_plan(asset, done.asset, request.asked.sheet, done.about, done.ledger)
+    return done
+
+
+def _recalled(
+    request: PlanRequest, subject: Subject, taken: Taken, cache: SceneCache, job: Job | None
+) -> Evaluated | None:
+    """What planning came to before, with the scenes of today."""
+    asked = request.asked
+    if asked.judged is None or request.settings:
+        return None
+    known = asked.judged.planned(asked.asset, asked.sheet, subject.about)
+    if known is None:
+        return None
+    route = Route(known.stops)
+    passed = tuple(evaluate(taken.scene, taken.digest, route, cache, subject.about.resources, job))
+    asset = replace(asked.asset, stops=route.stops)
+    return Evaluated(asset, taken, passed, known.ledger, about=subject.about, recalled=True)
 
 
 def run_press(
@@ -74,8 +105,10 @@ def run_press(
 
 
 def _evaluated(asked: Asked, taken: Taken, planned: Plan) -> Evaluated:
-    asset = replace(asked.asset, stops=planned.route.stops)
-    return Evaluated(asset, taken, planned.passed, planned.ledger, about=asked.about())
+    asset, about = replace(asked.asset, stops=planned.route.stops), asked.about()
+    if asked.judged is not None:
+        asked.judged.keep(asset, asked.sheet, about, planned.ledger)
+    return Evaluated(asset, taken, planned.passed, planned.ledger, about=about)
 
 
 def with_settings(route: Route, settings: Sequence[str]) -> Route:

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QFileDialog,
     QLineEdit,
-    QProgressBar,
     QTableWidgetItem,
     QTextBrowser,
     QTreeWidget,
@@ -31,7 +30,7 @@ from customs_desktop.style.theme import font
 from customs_desktop.widgets.basics import button, label, row, section
 from customs_desktop.widgets.marks import Mark
 from customs_desktop.widgets.tables import fill_tree, listing, stretched
-from customs_desktop.workers import Task
+from customs_desktop.worker import Task
 
 
 class NamesPage(QWidget):
@@ -172,21 +171,12 @@ class DispatchPanel(DeskPanel):
         self.every = button("Dispatch all that are cleared", self._all)
         self.add(self.one)
         self.add(self.every)
-        self.bar = QProgressBar()
-        self.bar.setRange(0, 1000)
-        self.bar.hide()
-        self.stop = button("Cancel", session.cancel, "", "x")
-        self.stop.hide()
-        self.add(self.bar)
-        self.add(self.stop)
         self.add(section("LAST DISPATCH"))
         self.last = label("Nothing has left yet.", "soft", -0.5, wrap=True)
         self.add(self.last)
         self.finish()
         self.follow(session.changed, session.selected, session.evaluated, session.opened)
         session.dispatched.connect(self._done)
-        session.working.connect(self._working)
-        session.rested.connect(self._rested)
         self.refresh()
         self.commands = (
             ("Dispatch this one", self._one, "Ctrl+D"), ("Dispatch all that are cleared", self._all, "Ctrl+Shift+Return"),
@@ -261,17 +251,6 @@ class DispatchPanel(DeskPanel):
         ]
         if out is not None:
             self.session.jobs.dispatch(ids, out, self.replace.isChecked())
-
-    def _working(self, title: str, share: float, text: str) -> None:
-        if title.startswith("Dispatching"):
-            self.bar.show()
-            self.stop.show()
-            self.bar.setValue(int(share * 1000))
-            self.bar.setFormat(f"{title[12:]}: {text}")
-
-    def _rested(self) -> None:
-        self.bar.hide()
-        self.stop.hide()
 
     def _done(self, id_: str) -> None:
         folder = self.session.packages[id_]

@@ -27,7 +27,7 @@ from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font
 from customs_desktop.widgets.basics import button, combo, label, row, search_field, section, show_choice
 from customs_desktop.widgets.tables import dressed
-from customs_desktop.workers import Task
+from customs_desktop.worker import Task
 
 COLUMNS = ("Name", "Kind", "Size", "Folder")
 USES = (
@@ -297,7 +297,7 @@ class IntakePanel(DeskPanel):
         self.session.worker.submit(task)
 
     def _failed(self, problem: Exception) -> None:
-        from customs_desktop.workers import explain
+        from customs_desktop.worker import explain
 
         self.preview_about.setText(explain(problem))
 

@@ -27,7 +27,7 @@ from customs_desktop.views.twin import TwinView
 from customs_desktop.widgets.basics import button, label, row, section
 from customs_desktop.widgets.marks import Mark
 from customs_desktop.widgets.tables import fill_tree, listing
-from customs_desktop.workers import Task
+from customs_desktop.worker import Task
 
 LEVELS = {"note": "", "remark": "query", "refusal": "held"}
 

@@ -28,7 +28,7 @@ from customs_desktop.desks.motion.weights import WeightTools
 from customs_desktop.office import Office
 from customs_desktop.player import Stretch
 from customs_desktop.views.twin import TwinView
-from customs_desktop.workers import Task
+from customs_desktop.worker import Task
 
 
 class MotionPanel(DeskPanel):

@@ -31,7 +31,7 @@ from customs_desktop.desks.surface.uv_page import UVPage
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
 from customs_desktop.widgets.basics import button, label, row, section
-from customs_desktop.workers import Task
+from customs_desktop.worker import Task
 
 
 class SurfacePanel(DeskPanel):

@@ -22,7 +22,7 @@ from customs_desktop.desks.surface.thumbs import as_eight, qimage
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font
 from customs_desktop.widgets.basics import label
-from customs_desktop.workers import Task
+from customs_desktop.worker import Task
 
 SIZE = 512
 

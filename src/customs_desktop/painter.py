@@ -1,140 +1,22 @@
-"""Threads: one that evaluates, one that draws. Requests are frozen; answers come back as signals."""
+"""The thread that draws. Wishes are frozen; pictures come back as signals."""
 
 from __future__ import annotations
 
-import contextlib
-import itertools
 import os
-import queue
 import threading
-from collections.abc import Callable
-from dataclasses import dataclass, field
 from typing import Any, NamedTuple
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
-from customs.errors import Cancelled, CustomsError, ToolError
-from customs.job import Job
+from customs.errors import ToolError
 from customs.picture.camera import Orbit
 from customs.picture.look import Look, Shot
 from customs.picture.pick import pick
 from customs.picture.renderer import Renderer
 from customs.picture.thumbnail import thumbnail
 from customs.scene.model import Scene
-
-_numbers = itertools.count()
-STOP = 1_000_000
-
-
-@dataclass(order=True)
-class Task:
-    """A piece of work. A newer task with the same `key` supersedes it while it waits. Lower `rank` goes
-    first.
-    """
-
-    rank: int
-    number: int = field(default_factory=lambda: next(_numbers))
-    key: str = field(default="", compare=False)
-    run: Callable[[Job], Any] = field(default=lambda job: None, compare=False)
-    done: Callable[[Any], None] = field(default=lambda result: None, compare=False)
-    failed: Callable[[Exception], None] = field(default=lambda problem: None, compare=False)
-    title: str = field(default="", compare=False)
-
-
-class Worker(QObject):
-    """One thread that runs tasks in turn. `done` and `failed` are called on the interface thread."""
-
-    finished = pyqtSignal(object, object)
-    broke = pyqtSignal(object, object)
-    progressed = pyqtSignal(str, float, str)
-    emptied = pyqtSignal()
-
-    def __init__(self) -> None:
-        super().__init__()
-        self._queue: queue.PriorityQueue[Task] = queue.PriorityQueue()
-        self._newest: dict[str, int] = {}
-        self._cancel = threading.Event()
-        self._now: Task | None = None
-        self.waiting = 0
-        self._closed = False
-        self.finished.connect(self._finish)
-        self.broke.connect(self._break)
-        self._thread = threading.Thread(target=self._loop, name="evaluator", daemon=True)
-        self._thread.start()
-
-    def submit(self, task: Task) -> None:
-        """Put a task in line."""
-        if task.key:
-            self._newest[task.key] = task.number
-        self.waiting += 1
-        self._queue.put(task)
-
-    def cancel(self) -> None:
-        """Stop what is running now, as soon as it looks."""
-        self._cancel.set()
-
-    def close(self) -> None:
-        """Stop and wait. Answers that are still on their way are let go: whoever asked may be gone when they
-        come.
-        """
-        self._closed = True
-        self._cancel.set()
-        self._queue.put(Task(-STOP, key="stop"))
-        self._thread.join(20)
-
-    def _loop(self) -> None:
-        _give_way()
-        while True:
-            task = self._queue.get()
-            if task.key == "stop":
-                return
-            if task.key and self._newest.get(task.key) != task.number:
-                self.finished.emit(task, _SUPERSEDED)
-                continue
-            self._cancel.clear()
-            try:
-                self.finished.emit(task, task.run(self._job(task)))
-            except Exception as problem:  # noqa: BLE001 (the outermost boundary of a job)
-                self.broke.emit(task, problem)
-
-    def _job(self, task: Task) -> Job:
-        return Job(lambda share, text: self.progressed.emit(task.title, share, text), self._cancel.is_set)
-
-    def _finish(self, task: Task, result: Any) -> None:
-        self._count()
-        if result is not _SUPERSEDED and not self._closed:
-            task.done(result)
-
-    def _break(self, task: Task, problem: Exception) -> None:
-        self._count()
-        if not self._closed:
-            task.failed(problem)
-
-    def _count(self) -> None:
-        self.waiting -= 1
-        if self.waiting == 0 and not self._closed:
-            self.emptied.emit()
-
-
-_SUPERSEDED = object()
-
-
-def _give_way() -> None:
-    """This thread, and those it starts, let the interface go first when there are not cores enough for
-    all.
-    """
-    with contextlib.suppress(OSError):
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), 10)
-
-
-def explain(problem: Exception) -> str:
-    """A failure in words for a person; never a traceback."""
-    if isinstance(problem, Cancelled):
-        return "Cancelled; nothing was left behind."
-    if isinstance(problem, CustomsError):
-        return str(problem)
-    return f"Something unforeseen went wrong ({type(problem).__name__}: {problem}). Nothing was changed."
+from customs_desktop.worker import give_way
 
 
 class Under(NamedTuple):
@@ -201,7 +83,7 @@ class Painter(QObject):
             self._ready.notify()
 
     def _loop(self) -> None:
-        _give_way()
+        give_way()
         # A software driver would take every core; the interface needs one.
         os.environ.setdefault("LP_NUM_THREADS", str(max(1, (os.cpu_count() or 2) - 1)))
         try:

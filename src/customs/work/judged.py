@@ -1,0 +1,170 @@
+"""What was judged and planned is kept beside the shipment, so that nothing is asked twice: not when it is
+opened again, and not when a destination is gone back to.
+
+An answer is good for an asset as decided, a destination, this edition of the program, and what lies outside
+(the person's own files, the donor). It is only ever spared work: where none is there, or it cannot be read or
+written, the asset is judged.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import functools
+import hashlib
+import json
+import os
+import sys
+import threading
+import zlib
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+import customs
+from customs.errors import CustomsError
+from customs.ledger.ledger import Ledger
+from customs.ledger.row import About
+from customs.ledger.row_text import ledger_of, ledger_table
+from customs.route.route import Stop
+from customs.sheet.load import sheet_digest
+from customs.sheet.model import Sheet
+from customs.shipment.parcels import name_of
+from customs.shipment.state import Asset
+
+FOLDER, END = "judged", ".ledger"
+MOST = 4096
+"""Answers that are kept; those used longest ago go first."""
+LONGEST = 64 * 1024 * 1024
+"""Bytes an answer may unpack to."""
+
+
+@dataclass(frozen=True)
+class Answer:
+    """A kept ledger, the stops it was judged after, and what lay outside then."""
+
+    stops: tuple[Stop, ...]
+    ledger: Ledger
+    outside: Any
+    sources: Any
+
+
+class Judged:
+    """The answers of one shipment, in its `store`. May be asked from any thread."""
+
+    def __init__(self, store: Path) -> None:
+        self._folder = store / FOLDER
+
+    def glimpse(self, asset: Asset, sheet: Sheet) -> Ledger | None:
+        """The ledger as it was judged last, where the person's files have neither another time nor another
+        size: enough to show, and looked at closely afterwards.
+        """
+        found = self._find("asset", asset, sheet)
+        return found.ledger if found is not None and found.sources == _sources(asset) else None
+
+    def ledger(self, asset: Asset, sheet: Sheet, about: About) -> Ledger | None:
+        """The ledger of an asset as it stands."""
+        found = self._find("asset", asset, sheet)
+        return found.ledger if found is not None and found.outside == _outside(about) else None
+
+    def planned(self, asset: Asset, sheet: Sheet, about: About) -> Answer | None:
+        """What planning its route anew comes to: stops of a person stay, the plan's own do not matter."""
+        found = self._find("plan", unplanned(asset), sheet)
+        return found if found is not None and found.outside == _outside(about) else None
+
+    def keep(self, asset: Asset, sheet: Sheet, about: About, ledger: Ledger) -> None:
+        """Keep a ledger."""
+        self._keep("asset", asset, asset, sheet, about, ledger)
+
+    def keep_plan(self, asked: Asset, planned: Asset, sheet: Sheet, about: About, ledger: Ledger) -> None:
+        """Keep what planning `asked` came to."""
+        self._keep("plan", unplanned(asked), planned, sheet, about, ledger)
+
+    def sweep(self) -> None:
+        """Let go of what was used longest ago."""
+        with contextlib.suppress(OSError):
+            there = sorted(self._folder.iterdir(), key=lambda p: p.stat().st_mtime)
+            for path in there[: max(len(there) - MOST, 0)]:
+                path.unlink(missing_ok=True)
+
+    # -- within
+
+    def _place(self, kind: str, asset: Asset, sheet: Sheet) -> Path:
+        told = f"{kind} {edition()} {sheet_digest(sheet)} {name_of(asset)}"
+        return self._folder / (hashlib.sha256(told.encode()).hexdigest()[:40] + END)
+
+    def _find(self, kind: str, asset: Asset, sheet: Sheet) -> Answer | None:
+        place = self._place(kind, asset, sheet)
+        try:
+            packed = place.read_bytes()
+            reader = zlib.decompressobj()
+            body = reader.decompress(packed[32:], LONGEST)
+            if hashlib.sha256(body).digest() != packed[:32]:
+                return None
+            table = json.loads(body)
+            stops = tuple(Stop.from_dict(s) for s in table["stops"])
+            answer = Answer(stops, ledger_of(table["rows"]), table["outside"], table["sources"])
+            os.utime(place)
+        except (OSError, zlib.error, ValueError, KeyError, TypeError, AttributeError, CustomsError):
+            return None
+        return answer
+
+    def _keep(
+        self, kind: str, asked: Asset, asset: Asset, sheet: Sheet, about: About, ledger: Ledger
+    ) -> None:
+        place = self._place(kind, asked, sheet)
+        part = place.with_suffix(f".{os.getpid()}.{threading.get_native_id()}.part")
+        table = {
+            "stops": [s.as_dict() for s in asset.stops],
+            "rows": ledger_table(ledger),
+            "outside": _outside(about),
+            "sources": _sources(asset),
+        }
+        body = json.dumps(table).encode()
+        # A full disk or a folder that may not be written costs time at the next start, and nothing else.
+        with contextlib.suppress(OSError):
+            place.parent.mkdir(parents=True, exist_ok=True)
+            part.write_bytes(hashlib.sha256(body).digest() + zlib.compress(body, 1))
+            part.replace(place)
+        with contextlib.suppress(OSError):
+            part.unlink(missing_ok=True)
+
+
+def unplanned(asset: Asset) -> Asset:
+    """An asset without the stops a plan put there: what planning anew starts from."""
+    return replace(asset, stops=own_stops(asset.stops))
+
+
+def own_stops(stops: Sequence[Stop]) -> tuple[Stop, ...]:
+    """*Arrive*, and the stops a person made."""
+    return tuple(s for i, s in enumerate(stops) if i == 0 or s.by == "person")
+
+
+def _outside(about: About) -> list[Any]:
+    """What a ledger hangs on besides the asset and the sheet, as JSON gives it back."""
+    return [about.source_changed, about.donor.digest if about.donor else "", sorted(about.selections)]
+
+
+def _sources(asset: Asset) -> list[Any]:
+    """Size and time of the person's own files; None for one that is not there."""
+    return [_stamp(Path(f)) for f in asset.files]
+
+
+def _stamp(path: Path) -> list[int] | None:
+    try:
+        found = path.stat()
+    except OSError:
+        return None
+    return [found.st_size, found.st_mtime_ns]
+
+
+@functools.cache
+def edition() -> str:
+    """Tells this program from any other: an answer of another edition is none."""
+    root = Path(customs.__file__).parent
+    told = hashlib.sha256(f"{sys.version}{np.__version__}{root}".encode())
+    for path in sorted([*root.rglob("*.py"), *root.rglob("*.toml")]):
+        told.update(f"{path}{_stamp(path)}".encode())
+    return told.hexdigest()[:16]

@@ -1,0 +1,105 @@
+"""Planning routes: one task an asset, the selected one first, each shown as it comes; together one decision."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+from customs.errors import Cancelled
+from customs.job import Job
+from customs.sheet.load import sheet_digest
+from customs.shipment.file import Shipment
+from customs.shipment.state import Asset, State
+from customs.work.requests.evaluate import Evaluated, asked_of
+from customs.work.requests.plan import PlanRequest, run_plan
+from customs.work.today import put_in_today
+from customs_desktop.looks import FIRST, LATER, Looks
+from customs_desktop.session import Session
+from customs_desktop.worker import Task
+
+
+class Decision:
+    """A decision whose parts come one after another: what comes while nothing else has been decided is added
+    to it, so that all is undone at once; else it begins anew under the same name.
+
+    `place` is that of the shipment where it has begun already.
+    """
+
+    def __init__(self, session: Session, label: str, place: int | None = None) -> None:
+        self._session, self._label, self._place = session, label, place
+
+    def add(self, change: Callable[[State], State]) -> bool:
+        """One part more. False (and said) when it cannot be kept."""
+        shipment = self._session.shipment
+        if shipment is None:
+            return False
+        if self._place is not None and shipment.place == self._place:
+            return self._session.amend(change)
+        kept = self._session.edit(self._label, change)
+        self._place = shipment.place
+        return kept
+
+
+class Plans:
+    """Puts planning in line for a session."""
+
+    def __init__(self, session: Session, looks: Looks) -> None:
+        self._session, self._looks = session, looks
+
+    def plan(self, ids: Sequence[str], label: str = "Plan route", place: int | None = None) -> None:
+        """Plan the routes of some assets, as one decision, or as a part of the one made at `place`: then an
+        asset that a person changes meanwhile is planned as it is by then, else it stays as it was left.
+        """
+        shipment = self._session.shipment
+        wanted = set(ids)
+        assets = [a for a in self._session.state.goods if a.id in wanted]
+        if shipment is None or not assets:
+            return
+        what = assets[0].name if len(assets) == 1 else f"{len(assets)} goods"
+        decision = Decision(self._session, f"{label}: {what}", place)
+        for asset in assets:
+            self._plan(asset, decision, shipment, again=place is not None)
+
+    def _plan(self, asset: Asset, decision: Decision, shipment: Shipment, again: bool) -> None:
+        s = self._session
+        store, sheet, cache = shipment.store, s.sheet, s.cache
+        digest = sheet_digest(sheet)
+
+        def run(job: Job) -> Evaluated:
+            request = PlanRequest(asked_of(asset, store, sheet))
+            taken = s.taken.get(asset.digest)
+            return run_plan(request, cache, taken, job, lambda seen: self._looks.looked.emit(seen, digest))
+
+        def done(planned: Evaluated) -> None:
+            ours = self._looks.take_up(asset.id, task)
+            now = s.state.asset(asset.id)
+            if s.shipment is not shipment or now is None or sheet_digest(s.sheet) != digest:
+                return
+            if now is asset:
+                self._planned(now, planned, digest, decision)
+            elif again:
+                # A person was quicker: what they decided is planned with.
+                self._plan(now, decision, shipment, again)
+            elif ours:
+                self._looks.ask()
+
+        def failed(problem: Exception) -> None:
+            if self._looks.take_up(asset.id, task) and not isinstance(problem, Cancelled):
+                self._looks.ask()
+            s.fail(problem)
+
+        rank = FIRST if asset.id == s.current else LATER
+        key, title = f"plan {asset.id}", f"Planning {asset.name}"
+        task = Task(rank, key=key, title=title, run=run, done=done, failed=failed, apart=True)
+        if again:
+            self._looks.leave([asset.id], task)
+        s.worker.submit(task)
+
+    def _planned(self, now: Asset, planned: Evaluated, digest: str, decision: Decision) -> None:
+        after = put_in_today(planned)
+        same = after.stops == now.stops and after.waivers == now.waivers
+        result = replace(planned, asset=now if same else after)
+        self._looks.give(result, digest)
+        if not same:
+            decision.add(lambda state: state.with_asset(result.asset))
+        self._session.evaluated.emit(now.id)
