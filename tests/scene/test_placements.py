@@ -30,7 +30,7 @@ from customs.motion.posing.bounds import world_bounds
 from customs.motion.posing.pose import posed_scene_points
 from customs.motion.skeleton.bones import bones_of
 from customs.planning.plan import fresh_route
-from customs.route.route import evaluate, scene_arrays
+from customs.route.route import array_sizes, evaluate
 from customs.route.step import NOTHING, make_settings, steps
 from customs.scene.convention import Convention
 from customs.scene.copies import keys_apart
@@ -560,7 +560,7 @@ def test_landing_misses_one_placement_and_a_name_that_was_changed(tmp_path: Path
 
 def test_what_is_kept_of_a_scene_counts_its_rows() -> None:
     scene = fold(drawn())
-    sizes = {id(a): a.nbytes for a in scene_arrays(scene)}
+    sizes = array_sizes(scene)
     rows = scene.placements
     assert {id(a) for a in (rows.of, rows.matrices, rows.parents, rows.ordinals)} <= set(sizes)
     assert {id(p.positions) for m in scene.meshes for p in m.primitives} <= set(sizes)

@@ -17,6 +17,7 @@ from customs.files import memory_there
 from customs.job import Job
 from customs.route.keys import apart, in_new_names, old_names, speaks_old
 from customs.route.step import NOTHING, STEPS, Content, Outcome, get_step, make_settings, step_of
+from customs.scene.kept import kept
 from customs.scene.model import Remark, Scene
 from customs.scene.settings import Settings
 
@@ -183,6 +184,9 @@ class SceneCache:
     budget: int = field(default_factory=lambda: memory_there() // 4)
     _items: OrderedDict[str, Outcome] = field(default_factory=OrderedDict)
     _lock: threading.Lock = field(default_factory=threading.Lock)
+    _held: dict[int, list[int]] = field(default_factory=dict)
+    """Of each array: by how many outcomes it is held, and its bytes."""
+    _bytes: int = 0
 
     def get(self, key: str) -> Outcome | None:
         """The outcome kept under `key`."""
@@ -195,25 +199,49 @@ class SceneCache:
     def put(self, key: str, outcome: Outcome) -> None:
         """Keep an outcome, dropping the oldest while over budget."""
         with self._lock:
+            # Counted in before the other is counted out: arrays both hold stay counted.
+            self._count(outcome, 1)
+            before = self._items.pop(key, None)
+            if before is not None:
+                self._count(before, -1)
             self._items[key] = outcome
-            self._items.move_to_end(key)
-            while len(self._items) > 3 and self._bytes() > self.budget:
-                self._items.popitem(last=False)
+            while len(self._items) > 3 and self._bytes > self.budget:
+                self._count(self._items.popitem(last=False)[1], -1)
 
-    def _bytes(self) -> int:
-        seen: dict[int, int] = {}
-        for outcome in self._items.values():
-            for array in scene_arrays(outcome.scene):
-                base = array if array.base is None else array.base
-                seen[id(base)] = getattr(base, "nbytes", array.nbytes)
-        return sum(seen.values())
+    def _count(self, outcome: Outcome, by: int) -> None:
+        for number, size in array_sizes(outcome.scene).items():
+            held = self._held.setdefault(number, [0, size])
+            held[0] += by
+            if held[0] == by == 1:
+                self._bytes += size
+            elif held[0] == 0:
+                self._bytes -= held[1]
+                del self._held[number]
 
 
-def scene_arrays(scene: Scene) -> Iterator[np.ndarray[Any, Any]]:
-    """All arrays of a scene but those of single nodes, whatever fields they stand in."""
+def array_sizes(scene: Scene) -> dict[int, int]:
+    """Bytes of the memory behind each array of a scene, by its identity. Found once for each element, as
+    scenes share most of theirs.
+    """
+    out: dict[int, int] = {}
     for one in fields(scene):
-        if one.name != "nodes":
-            yield from _arrays(getattr(scene, one.name))
+        if one.name == "nodes":
+            continue
+        value = getattr(scene, one.name)
+        if isinstance(value, tuple) and value and is_dataclass(value[0]):
+            for item in value:
+                out |= kept("bytes", item, lambda item=item: _sizes_of(item))  # type: ignore[misc]
+        else:
+            out |= _sizes_of(value)
+    return out
+
+
+def _sizes_of(thing: Any) -> dict[int, int]:
+    out = {}
+    for array in _arrays(thing):
+        base = array if array.base is None else array.base
+        out[id(base)] = getattr(base, "nbytes", array.nbytes)
+    return out
 
 
 def _arrays(thing: Any) -> Iterator[np.ndarray[Any, Any]]:

@@ -76,6 +76,20 @@ def kept_with(name: Hashable, holder: Any, other: Any, find: Callable[[], Value]
     return value
 
 
+def kept_weakly(name: Hashable, holder: Any, find: Callable[[], Value]) -> Value:
+    """`kept` for something large: only as long as somebody else holds it too."""
+    with _lock:
+        known = _table(holder).get(name)
+    there = known() if known is not None else None
+    if there is not None:
+        return there
+    value = find()
+    if value is not holder:
+        with _lock:
+            _table(holder)[name] = weakref.ref(value)
+    return value
+
+
 def forget_all() -> None:
     """Nothing is known of any object: for measurements of how long it takes to find out."""
     with _lock:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
+import numpy.typing as npt
 from pydantic import Field
 
 from customs.changes.materials import tiles
@@ -11,8 +13,9 @@ from customs.changes.roles import roles_of_images
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
-from customs.scene.model import COLOUR_SLOTS, NORMAL_SLOTS, Remark, Scene
+from customs.scene.model import COLOUR_SLOTS, NORMAL_SLOTS, Image, Remark, Scene
 from customs.scene.settings import Targeted
+from customs.surface.kept import made_of_pixels
 from customs.surface.pixels import image_info, pixels_or_none
 from customs.surface.resize import fitted, resize
 
@@ -24,6 +27,16 @@ class Resize(Targeted):
     power_of_two: bool = Field(default=False, description="edges become powers of two")
     square: bool = Field(default=False, description="both edges alike")
     least: int = Field(default=1, ge=1, le=16384, description="shorter textures grow to this edge in pixels")
+
+
+def _resized(image: Image, pixels: npt.NDArray[Any], *how: Any) -> npt.NDArray[Any]:
+    """`pixels` of an image by `resize`, with `how` for its other arguments."""
+
+    def make() -> npt.NDArray[Any]:
+        new = resize(pixels, *how)
+        return frozen(new, new.dtype)
+
+    return made_of_pixels(("resize", *how), image, make)
 
 
 def _apply(scene: Scene, settings: Resize, resources: Content, job: Job) -> Outcome:
@@ -44,9 +57,10 @@ def _apply(scene: Scene, settings: Resize, resources: Content, job: Job) -> Outc
             continue
         job.progress(i / len(scene.images), f"Resize {image.name}")
         slots = roles.get(i, set())
-        colour, normal = not slots or bool(slots & set(COLOUR_SLOTS)), bool(slots & NORMAL_SLOTS)
-        new = resize(pixels, *size, colour, normal, tiling.get(i, (False, False)))
-        images.append(replace(image, pixels=frozen(new, new.dtype)))
+        kind = not slots or bool(slots & set(COLOUR_SLOTS)), bool(slots & NORMAL_SLOTS)
+        images.append(
+            replace(image, pixels=_resized(image, pixels, *size, *kind, tiling.get(i, (False, False))))
+        )
         remarks.append(Remark(f"{info.width} × {info.height} → {size[0]} × {size[1]}", image.key))
     return Outcome(replace(scene, images=tuple(images)), tuple(remarks))
 
