@@ -14,7 +14,7 @@ from customs.registry import Registry
 from customs_desktop.office import Office
 from customs_desktop.player import Player
 from customs_desktop.views.twin import TwinView
-from customs_desktop.widgets.basics import Panel
+from customs_desktop.widgets.panel import Panel
 
 Command = tuple[str, Callable[[], object], str]
 """Name, what it does, its shortcut or ""."""
@@ -26,6 +26,7 @@ class DeskPanel(Panel):
     """
 
     desk_wanted = pyqtSignal(str)
+    session: Office
     player: Player | None = None
     """What plays on this desk."""
     commands: tuple[Command, ...] = ()
@@ -34,6 +35,21 @@ class DeskPanel(Panel):
     def pages(self) -> list[tuple[str, QWidget]]:
         """Pages of the lower deck beside the ledger."""
         return []
+
+    def finish(self) -> None:  # type: ignore[override]
+        """All sections are there."""
+        s = self.session
+        super().finish(s.changed, s.selected, s.evaluated, s.picked, s.opened)
+
+    def open_rows(self) -> dict[str, str]:
+        result, out = self.session.result, dict[str, str]()
+        for r in result.ledger.open() if result is not None else ():
+            out.setdefault(r.requirement, r.verdict)
+        return out
+
+    def subject(self) -> object:
+        result = self.session.result
+        return self.session.current, self.session.sheet.id, result is not None and result.judged
 
     _due = False
 
@@ -54,6 +70,7 @@ class DeskPanel(Panel):
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
+        self.arrange_soon()
         if self._due:
             self._due = False
             self.refresh()

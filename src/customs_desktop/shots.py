@@ -154,25 +154,21 @@ def _surface_views(window: MainWindow) -> dict[str, Callable[[], object]]:
         s.select("mosaic_floor")
         settled(app, window)
         window.panel("surface").roles.pick(1, "normal")
+        window.panel("surface").unfold("TEXTURE")
         window.panel("surface").wipe.setValue(50)
 
     def missing() -> None:
         s.select("potting_bench")
         settled(app, window)
         window.panel("surface").roles.pick(1, "base_colour")
-        settled(app, window)
-        bar = window.panel("surface").verticalScrollBar()
-        if bar is not None:
-            bar.setValue(bar.maximum())
+        window.panel("surface").unfold("FINDING TEXTURES")
 
     def bulk() -> None:
         s.select("pane_wall")
         window.deck.open("Bulk")
         settled(app, window)
         window.panel("surface").bulk.table.selectRow(0)
-        bar = window.panel("surface").verticalScrollBar()
-        if bar is not None:
-            bar.setValue(0)
+        window.panel("surface").unfold("MATERIAL")
 
     def density() -> None:
         s.select("fern_bed")
@@ -212,6 +208,7 @@ def _motion_views(window: MainWindow) -> dict[str, Callable[[], object]]:
         window.panel("motion").donor.pair("head", "Head1")
         settled(app, window)
         window.panel("motion").pick_joint("ArmUpperLeft")
+        window.panel("motion").unfold("WEIGHTS")
         window.panel("motion").weights.map.setChecked(True)
         window.deck.open("Joints")
         window.panel("motion").refresh()

@@ -25,6 +25,8 @@ def make_application(arguments: list[str]) -> QApplication:
         os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
     ):
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
+    # With work on every core the window asks for its turn more often than the interpreter gives it by itself.
+    sys.setswitchinterval(0.001)
     app = QApplication([sys.argv[0], *arguments])
     app.setApplicationName("Customs")
     app.setStyle("Fusion")

@@ -24,7 +24,7 @@ from tests.desktop.test_hands import LEFT
 def test_an_empty_window_shows_no_controls_for_nothing(rig: Rig) -> None:
     w = rig.window
     assert (
-        not any(part.isVisible() for part in w.panel("fit").parts)
+        not any(part.isVisible() for part in w.panel("fit").folds)
         and "Nothing is taken in" in w.panel("fit").nothing.text()
     )
     head = w.goods.search.mapTo(w, QPoint(0, 0)).y()
@@ -49,7 +49,7 @@ def test_nothing_of_the_asset_before_stays_with_one_that_cannot_be_read(small: R
     assert s.asset is not None and s.result is not None and s.result.error is not None
     assert w.panel("surface").scene is None and w.panel("surface").picked_material is None
     w.open_desk("fit")
-    assert not w.panel("fit").isEnabled() and not any(part.isVisible() for part in w.panel("fit").parts)
+    assert not w.panel("fit").isEnabled() and not any(part.isVisible() for part in w.panel("fit").folds)
     said = str(s.result.error)
     assert str(path) in said and ".store" not in said, "it names the person's own file"
     assert w.ledger.about.text() == "1 requirement"

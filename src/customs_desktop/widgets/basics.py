@@ -9,17 +9,14 @@ from PyQt6.QtGui import QAction, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
-    QFrame,
     QHBoxLayout,
     QLabel,
     QLayout,
     QLayoutItem,
     QLineEdit,
     QPushButton,
-    QScrollArea,
     QSizePolicy,
     QToolButton,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -84,20 +81,6 @@ def tool(icon_name: str, tip: str, action: Callable[[], object], checkable: bool
     out.setAccessibleName(tip)
     out.setCheckable(checkable)
     out.clicked.connect(lambda _=False: action())
-    return out
-
-
-def section(title: str) -> QWidget:
-    """A section heading with its rule."""
-    out = QWidget()
-    box = QVBoxLayout(out)
-    box.setContentsMargins(0, 10, 0, 2)
-    box.setSpacing(3)
-    box.addWidget(label(title, "section", -0.5, 600))
-    line = QFrame()
-    line.setFixedHeight(1)
-    line.setObjectName("rule")
-    box.addWidget(line)
     return out
 
 
@@ -292,34 +275,3 @@ def search_field(name: str, hint: str, changed: Callable[[str], object], width: 
     if width:
         out.setFixedWidth(width)
     return out
-
-
-class Panel(QScrollArea):
-    """The right-hand panel of a desk: a heading and stacked sections that scroll."""
-
-    def __init__(self, title: str, about: str) -> None:
-        super().__init__()
-        self.setWidgetResizable(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setFrameShape(QFrame.Shape.NoFrame)
-        inner = QWidget()
-        self.box = QVBoxLayout(inner)
-        self.box.setContentsMargins(14, 12, 14, 14)
-        self.box.setSpacing(6)
-        self.box.addWidget(row(label(title, "title", 4, 700), label(about, "soft"), 1, spacing=8))
-        self.setWidget(inner)
-
-    def add(self, widget: QWidget) -> QWidget:
-        """Put a widget below the others."""
-        self.box.addWidget(widget)
-        return widget
-
-    def needed_width(self) -> int:
-        """Pixels that show everything in it from side to side, the scroll bar beside it."""
-        inner, bar = self.widget(), self.verticalScrollBar()
-        assert inner is not None and bar is not None
-        return inner.minimumSizeHint().width() + bar.sizeHint().width()
-
-    def finish(self) -> None:
-        """Push everything to the top."""
-        self.box.addStretch(1)

@@ -27,7 +27,7 @@ from customs.words import byte_text
 from customs_desktop.desk import DeskPanel
 from customs_desktop.office import Office
 from customs_desktop.style.theme import font
-from customs_desktop.widgets.basics import button, label, row, section
+from customs_desktop.widgets.basics import button, label, row
 from customs_desktop.widgets.marks import Mark
 from customs_desktop.widgets.tables import fill_tree, listing, stretched
 from customs_desktop.worker import Task
@@ -150,8 +150,8 @@ class DispatchPanel(DeskPanel):
         super().__init__("Dispatch", "all or nothing")
         self.session = session
         self.names, self.package, self.docket = NamesPage(session), PackagePage(session), DocketPage(session)
-        self.add(section("WHERE TO"))
         self.out = QLineEdit()
+        self.section("WHERE TO", self.out.text, ("names-legal", "names-unique", "names-pattern"))
         self.out.setAccessibleName("Folder the packages go to")
         self.out.setPlaceholderText("a folder")
         self.out.editingFinished.connect(self._keep_out)
@@ -159,7 +159,7 @@ class DispatchPanel(DeskPanel):
         self.replace = QCheckBox("Replace packages that are there")
         self.replace.setFont(font())
         self.add(self.replace)
-        self.add(section("READY"))
+        self.section("READY", self._ready_said, ("left-behind", "allowed-extensions"))
         self.marks: dict[str, tuple[Mark, object]] = {}
         for verdict in ("cleared", "query", "held"):
             text = label("")
@@ -171,8 +171,8 @@ class DispatchPanel(DeskPanel):
         self.every = button("Dispatch all that are cleared", self._all)
         self.add(self.one)
         self.add(self.every)
-        self.add(section("LAST DISPATCH"))
         self.last = label("Nothing has left yet.", "soft", -0.5, wrap=True)
+        self.section("LAST DISPATCH", lambda: Path(self.last.text().partition("\n")[0]).name)
         self.add(self.last)
         self.finish()
         self.follow(session.changed, session.selected, session.evaluated, session.opened)
@@ -182,6 +182,9 @@ class DispatchPanel(DeskPanel):
             ("Dispatch this one", self._one, "Ctrl+D"), ("Dispatch all that are cleared", self._all, "Ctrl+Shift+Return"),
             ("Stop what is running", session.cancel, "Ctrl+."),
         )  # fmt: skip
+
+    def _ready_said(self) -> str:
+        return ", ".join(text.text() for _, text in self.marks.values())  # type: ignore[attr-defined]
 
     def pages(self) -> list[tuple[str, QWidget]]:
         return [("Names", self.names), ("Package", self.package), ("Docket", self.docket)]

@@ -28,7 +28,6 @@ from customs_desktop.widgets.basics import (
     empty,
     label,
     row,
-    section,
     show_choice,
 )
 
@@ -45,17 +44,15 @@ class FitPanel(DeskPanel):
         self.session = session
         self.yardstick = "figure"
         self._shown_stop: Stop | None = None
+        self._others: list[tuple[str, str]] = []
+        self._proposed: list[Proposal] = []
         self.nothing = label("", "soft", wrap=True)
         self.add(self.nothing)
-        first = self.box.count()
         self._size()
         self._direction()
         self._footing()
         self._stop_section()
         self._keep()
-        self.parts = [
-            w for i in range(first, self.box.count()) if (item := self.box.itemAt(i)) and (w := item.widget())
-        ]
         self.finish()
         self.follow(session.changed, session.selected, session.evaluated, session.picked, session.opened)
         self.refresh()
@@ -63,7 +60,9 @@ class FitPanel(DeskPanel):
     # -- building
 
     def _size(self) -> None:
-        self.add(section("SIZE AGAINST A YARDSTICK"))
+        self.section(
+            "SIZE AGAINST A YARDSTICK", self._size_said, ("size-plausible", "size-bounds", "unit-stated")
+        )
         self.received = NumberField(1e-9, 1e12, 3, "Received height")
         self.received.setReadOnly(True)
         self.unit = label("", "soft")
@@ -98,7 +97,7 @@ class FitPanel(DeskPanel):
         self.add(self.card)
 
     def _direction(self) -> None:
-        self.add(section("DIRECTION"))
+        self.section("DIRECTION", self._direction_said, ("axes-stated", "format-axes", "mirrored"))
         grid = QWidget()
         box = QGridLayout(grid)
         box.setContentsMargins(0, 0, 0, 0)
@@ -118,13 +117,13 @@ class FitPanel(DeskPanel):
         self.add(row(label("Turn"), *turns, 1))
 
     def _footing(self) -> None:
-        self.add(section("FOOTING"))
+        self.section("FOOTING", self._footing_said, ("footing",))
         self.chips = Chips(FOOTINGS)
         self.chips.chosen.connect(self._foot)
         self.add(self.chips)
 
     def _stop_section(self) -> None:
-        self.add(section("PICKED STOP"))
+        self.section("PICKED STOP", lambda: self.stop_title.text())
         self.stop_title = NameLabel(0.5, 600)
         self.add_stop = button("Add a stop …", self._add_menu, "", "plus")
         self.add(row(self.stop_title, self.add_stop))
@@ -134,10 +133,10 @@ class FitPanel(DeskPanel):
         self.add(self.stop_holder)
 
     def _keep(self) -> None:
-        self.add(section("KEEP FOR THIS ORIGIN"))
+        self.name = QLineEdit()
+        self.section("KEEP FOR THIS ORIGIN", self.name.text)
         self.keep_about = label("", "soft", -0.5, wrap=True)
         self.add(self.keep_about)
-        self.name = QLineEdit()
         self.name.setPlaceholderText("name of the origin")
         self.name.setAccessibleName("Name of the origin")
         self.add(self.name)
@@ -149,6 +148,18 @@ class FitPanel(DeskPanel):
             )
         )
 
+    # -- in words
+
+    def _size_said(self) -> str:
+        height = self.session.result.at(None) if self.session.result is not None else None
+        return f"{measure(height).height:.3f} m high" if height is not None else ""
+
+    def _direction_said(self) -> str:
+        return f"{self.up.currentText()} up, faces {self.faces.currentText()}"
+
+    def _footing_said(self) -> str:
+        return next((name.lower() for id_, name in FOOTINGS if self.chips.buttons[id_].isChecked()), "")
+
     # -- keeping up
 
     def refresh(self, *_: object) -> None:
@@ -156,7 +167,7 @@ class FitPanel(DeskPanel):
         asset, result = self.session.asset, self.session.result
         readable = asset is not None and (result is None or result.taken is not None)
         self.setEnabled(readable)
-        for part in self.parts:
+        for part in self.folds:
             part.setVisible(readable)
         self.nothing.setVisible(not readable)
         if asset is None or not readable:
@@ -205,15 +216,18 @@ class FitPanel(DeskPanel):
         return (measure(scene).height if scene is not None else 0.0) or STANDING_FIGURE
 
     def _show_proposals(self, ranked: list[Proposal]) -> None:
-        empty(self.card_box)
         others = [(a.id, a.name) for a in self.session.state.goods if a.id != self.session.current]
-        if self.stick.count() != 2 + len(others):
-            chosen = self.yardstick
+        if others != self._others:
+            self._others, chosen = others, self.yardstick
             while self.stick.count() > 2:
                 self.stick.removeItem(2)
             for id_, name in others:
                 self.stick.addItem(name, id_)
             show_choice(self.stick, chosen)
+        if ranked == self._proposed:
+            return
+        self._proposed = ranked
+        empty(self.card_box)
         for p in [*ranked[:2], *ranked[-1:]]:
             text = f"× {p.factor:.4g} → {p.height:.3f} m, {p.share * 100:.1f} %"
             use = button("Use", lambda f=p.factor: self.session.set_step("scale", factor=f), "flat")

@@ -25,7 +25,7 @@ from customs.words import many
 from customs_desktop.desk import DeskPanel
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font
-from customs_desktop.widgets.basics import button, combo, label, row, search_field, section, show_choice
+from customs_desktop.widgets.basics import button, combo, label, row, search_field, show_choice
 from customs_desktop.widgets.tables import dressed
 from customs_desktop.worker import Task
 
@@ -155,7 +155,7 @@ class IntakePanel(DeskPanel):
         super().__init__("Intake", "look before taking")
         self.session = session
         self.page = ContentsPage()
-        self.add(section("WHERE FROM"))
+        self.section("WHERE FROM", lambda: self.page.about.text(), ("companions", "source-changed"))
         self.add(
             row(
                 button("Choose files …", self._files, "", "file-box"),
@@ -171,14 +171,14 @@ class IntakePanel(DeskPanel):
                 wrap=True,
             )
         )
-        self.add(section("PREVIEW"))
+        self.section("PREVIEW", lambda: self.preview_about.text())
         self.picture = label("", "soft")
         self.picture.setFixedHeight(150)
         self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
         self.add(self.picture)
         self.preview_about = label("Pick a model in the table below the view.", "soft", -0.5, wrap=True)
         self.add(self.preview_about)
-        self.add(section("ORIGIN"))
+        self.section("ORIGIN", lambda: self.origin.currentText())
         self.origin = combo([("", "As the files say")], "Origin", lambda _: None)
         self.add(self.origin)
         self.take_button = button("Take in", self._take, "main", "arrow-down-to-line")
@@ -209,7 +209,7 @@ class IntakePanel(DeskPanel):
         self.session.jobs.take_in(paths, self.chosen_origin())
 
     def _rights(self) -> None:
-        self.add(section("RIGHTS SLIP OF THE SELECTED ASSET"))
+        self.section("RIGHTS SLIP", self._rights_said, ("rights",))
         self.author, self.licence = QLineEdit(), QLineEdit()
         for field, name in ((self.author, "Author"), (self.licence, "Licence")):
             field.setPlaceholderText(name.lower())
@@ -218,6 +218,12 @@ class IntakePanel(DeskPanel):
             self.add(field)
         self.use = combo(USES, "Allowed use", lambda _: self._slip())
         self.add(self.use)
+
+    def _rights_said(self) -> str:
+        asset = self.session.asset
+        return (
+            " · ".join(filter(None, (self.author.text(), self.licence.text()))) if asset is not None else ""
+        )
 
     def refresh(self, *_: object) -> None:
         """Show origins and the slip."""

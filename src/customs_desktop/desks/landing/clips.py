@@ -9,7 +9,7 @@ from customs_desktop.office import Office
 from customs_desktop.player import Player, Stretch
 from customs_desktop.style.theme import wear
 from customs_desktop.views.twin import TwinView
-from customs_desktop.widgets.basics import combo, label, row, section, tool
+from customs_desktop.widgets.basics import combo, label, row, tool
 
 
 class LandedClips(QWidget):
@@ -18,7 +18,7 @@ class LandedClips(QWidget):
     def __init__(self, session: Office, twin: TwinView) -> None:
         super().__init__()
         self.session, self.twin = session, twin
-        self.open = False
+        self.open, self.any = False, False
         self.player = Player()
         self.choice = combo((), "Landed clip", lambda _: self._take_up())
         self.play = tool("play", "Play or pause", self.player.toggle)
@@ -28,7 +28,6 @@ class LandedClips(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(6)
-        box.addWidget(section("CLIPS AS LANDED"))
         box.addWidget(row(self.choice, self.back, self.play, self.on))
         box.addWidget(self.where)
         self.player.moved.connect(self._moved)
@@ -51,7 +50,7 @@ class LandedClips(QWidget):
             self.choice.clear()
             for i, name in enumerate(names):
                 self.choice.addItem(name, str(i))
-        self.setVisible(bool(names))
+        self.any = bool(names)
         self._take_up()
 
     def choose(self, number: int) -> None:

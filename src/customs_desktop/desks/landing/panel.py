@@ -24,7 +24,7 @@ from customs_desktop.desks.landing.clips import LandedClips
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, colours, font, is_evening
 from customs_desktop.views.twin import TwinView
-from customs_desktop.widgets.basics import button, label, row, section
+from customs_desktop.widgets.basics import button, label, row
 from customs_desktop.widgets.marks import Mark
 from customs_desktop.widgets.tables import fill_tree, listing
 from customs_desktop.worker import Task
@@ -84,9 +84,9 @@ class LandingPanel(DeskPanel):
         self.add(row(self.again, self.go, 1))
         self.clips = LandedClips(session, twin)
         self.player = self.clips.player
+        self.clip_fold = self.section("CLIPS AS LANDED", lambda: self.clips.choice.currentText())
         self.add(self.clips)
-        first = self.box.count()
-        self.add(section("PACKAGE"))
+        self.section("PACKAGE", self._package_said)
         self.tree = QTreeWidget()
         self.tree.setAccessibleName("Landed package")
         self.tree.setHeaderHidden(True)
@@ -96,21 +96,26 @@ class LandingPanel(DeskPanel):
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.setMinimumHeight(150)
         self.add(self.tree)
-        self.add(section("TRY A MISTAKE"))
+        self.section("TRY A MISTAKE", self._mistakes_said)
         self.answers = {}
         for id_, name in MISTAKES:
             answer = label("", "soft", -0.5)
             self.answers[id_] = answer
             self.add(row(button(name, lambda i=id_: self.try_mistake(i), "chip"), 1, answer))
         self.add(label("On a copy; the package is not touched.", "soft", -0.5))
-        self.parts = [
-            w for i in range(first, self.box.count()) if (item := self.box.itemAt(i)) and (w := item.widget())
-        ]
         self.finish()
         self.follow(session.selected, session.landed, session.changed, session.opened)
         self._told: tuple[str, bool, bool] | None = None
         self._log: Log | None = None
         self.refresh()
+
+    def _package_said(self) -> str:
+        log = self._log
+        return log.folder.name if log is not None else ""
+
+    def _mistakes_said(self) -> str:
+        caught = sum(a.text().startswith("refused") for a in self.answers.values())
+        return f"{caught} tried and caught" if caught else "none tried"
 
     def pages(self) -> list[tuple[str, QWidget]]:
         return [("Log", self.log_page)]
@@ -140,8 +145,9 @@ class LandingPanel(DeskPanel):
         self._told, self._log = told, log
         self.again.setVisible(there)
         self.go.setVisible(not there)
-        for part in self.parts:
-            part.setVisible(log is not None)
+        for fold in self.folds:
+            fold.setVisible(log is not None and (fold is not self.clip_fold or self.clips.any))
+        self.arrange_soon()
         for answer in self.answers.values():
             answer.setText("")
         c = colours()

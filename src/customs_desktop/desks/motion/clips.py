@@ -11,23 +11,33 @@ from customs.route.step import get_step
 from customs.route.steps.motion.rig.pose import moment
 from customs_desktop.desks.motion.bench import Bench
 from customs_desktop.style.theme import span
-from customs_desktop.widgets.basics import Chips, Flow, NameLabel, NumberField, button, label, row, section
+from customs_desktop.widgets.basics import Chips, Flow, NameLabel, NumberField, button, label, row
 
 FILES = (("first-with-mesh", "First with mesh"), ("only", "Clips only"), ("together", "One file"), ("each", "A file each"),
          ("none", "No clips"), ("still", "A still, no skin"))  # fmt: skip
 
 
-class ClipTools(QWidget):
-    """Every button is a stop or a setting of one."""
+class ClipTools:
+    """Every button is a stop or a setting of one. `limits`, `clip`, `still` and `deliver` are what stands in
+    the sections.
+    """
 
     def __init__(self, bench: Bench) -> None:
-        super().__init__()
         self.bench = bench
-        self.session = session = bench.session
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(5)
-        box.addWidget(section("LIMITS"))
+        self.session = bench.session
+        self.limits, self.clip, self.still, self.deliver = (QWidget() for _ in range(4))
+        self._fill_limits(_lines(self.limits))
+        self._fill_clip(_lines(self.clip))
+        self._fill_still(_lines(self.still))
+        self.files = Chips(FILES)
+        self.files.chosen.connect(self._files)
+        self.add_stop = button("Add a stop …", self._add, "", "plus")
+        box = _lines(self.deliver)
+        box.addWidget(self.files)
+        box.addWidget(row(1, self.add_stop))
+
+    def _fill_limits(self, box: QVBoxLayout) -> None:
+        session = self.session
         self.influences = NumberField(1, 16, 0, "Influences per vertex")
         self.joints = NumberField(1, 4096, 0, "Joints")
         for field in (self.influences, self.joints):
@@ -37,7 +47,8 @@ class ClipTools(QWidget):
         self.worst, self.count = label("", "soft"), label("", "soft")
         box.addWidget(row(label("Influences per vertex"), 1, self.influences, self.worst))
         box.addWidget(row(label("Joints"), 1, self.joints, self.count))
-        box.addWidget(section("PICKED CLIP"))
+
+    def _fill_clip(self, box: QVBoxLayout) -> None:
         self.which = NameLabel()
         box.addWidget(row(self.which))
         holder = QWidget()
@@ -54,7 +65,8 @@ class ClipTools(QWidget):
         self.speed.setFixedWidth(span(58))
         self.speed.entered.connect(lambda v: self.do("retime", {"speed": v}))
         box.addWidget(row(label("Played"), 1, self.speed, label("times as fast", "soft")))
-        box.addWidget(section("STILL"))
+
+    def _fill_still(self, box: QVBoxLayout) -> None:
         self.joint = NameLabel()
         self.turns = [NumberField(-360, 360, 1, f"Turn about its {axis}, in degrees") for axis in "XYZ"]
         for field in self.turns:
@@ -71,12 +83,24 @@ class ClipTools(QWidget):
         axes = [w for axis, field in zip("XYZ", self.turns) for w in (label(axis, "soft"), field)]
         box.addWidget(row(self.joint))
         box.addWidget(row(*axes, label("°", "soft"), 1))
-        box.addWidget(section("DELIVER CLIPS"))
-        self.files = Chips(FILES)
-        self.files.chosen.connect(self._files)
-        box.addWidget(self.files)
-        self.add_stop = button("Add a stop …", self._add, "", "plus")
-        box.addWidget(row(1, self.add_stop))
+
+    # -- in words
+
+    def limits_said(self) -> str:
+        """State of the limits."""
+        return f"{self.influences.value() or 0:g} influences, {self.joints.value() or 0:g} joints"
+
+    def still_said(self) -> str:
+        """State of the rest pose."""
+        asset = self.session.asset
+        posed = asset is not None and asset.route.of_step("pose") is not None
+        return "posed here" if posed else "as it came"
+
+    def deliver_said(self) -> str:
+        """How clips leave."""
+        return next((name.lower() for id_, name in FILES if self.files.buttons[id_].isChecked()), "")
+
+    # -- keeping up
 
     def refresh(self) -> None:
         """Values of the selected asset."""
@@ -105,7 +129,9 @@ class ClipTools(QWidget):
         take = self.bench.take
         name = stretch.name or stretch.take if stretch is not None else ""
         self.which.setText(
-            f"{name} · {frame_rate(take):g} frames/s received" if take is not None else "No clips"
+            " · ".join(filter(None, (name, f"{frame_rate(take):g} frames/s received")))
+            if take is not None
+            else "No clips"
         )
         self.speed.show_value(1.0)
 
@@ -183,7 +209,7 @@ class ClipTools(QWidget):
 
     def stops_menu(self) -> QMenu:
         """Steps of this desk to add by hand."""
-        menu = QMenu(self)
+        menu = QMenu(self.add_stop)
         for id_ in (
             "bind",
             "leftovers",
@@ -204,3 +230,10 @@ class ClipTools(QWidget):
                 )
             )
         return menu
+
+
+def _lines(widget: QWidget) -> QVBoxLayout:
+    box = QVBoxLayout(widget)
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(5)
+    return box

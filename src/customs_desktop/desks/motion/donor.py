@@ -11,7 +11,7 @@ from customs.work.motion import Facing
 from customs_desktop.desks.motion.skeletons import FacingSkeletons
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
-from customs_desktop.widgets.basics import Chips, button, empty, label, row, section
+from customs_desktop.widgets.basics import Chips, button, empty, label, row
 from customs_desktop.widgets.marks import Mark
 
 SHOWN = 5
@@ -32,7 +32,6 @@ class DonorSection(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
-        box.addWidget(section("DONOR"))
         self.name = label("", "", 0, 600)
         box.addWidget(
             row(
@@ -66,6 +65,12 @@ class DonorSection(QWidget):
         box.addWidget(self.taken)
         self.use = button("Put on the donor's skeleton", self._use, "main")
         box.addWidget(self.use)
+
+    def said(self) -> str:
+        """Its state in words."""
+        if self.facing is None:
+            return self.name.text()
+        return f"{self.name.text()}, {len(self.facing.pairs)} of {self.facing.arriving.count} joints"
 
     def show_facing(self, asset: Asset, facing: Facing | None) -> None:
         """The donor of an asset, and the pairs."""

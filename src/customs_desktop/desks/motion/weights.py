@@ -21,7 +21,7 @@ from customs.work.motion import ranges_of_rows, weights_scene
 from customs.work.selections import keep_selection
 from customs_desktop.desks.motion.bench import Bench
 from customs_desktop.style.theme import span
-from customs_desktop.widgets.basics import Flow, NameLabel, NumberField, button, label, row, section
+from customs_desktop.widgets.basics import Flow, NameLabel, NumberField, button, label, row
 
 Chosen = dict[str, np.ndarray]
 
@@ -37,7 +37,6 @@ class WeightTools(QWidget):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
-        box.addWidget(section("WEIGHTS"))
         self.joint = NameLabel()
         self.map = button("Show weights", self._map, "chip")
         self.map.setCheckable(True)
@@ -92,6 +91,10 @@ class WeightTools(QWidget):
         """The scene whose vertices are counted."""
         result = self.bench.result
         return weights_scene(result.passed) if result is not None else None
+
+    def said(self) -> str:
+        """Its state in words."""
+        return self.count.text() if any(len(v) for v in self.chosen.values()) else self.joint.text()
 
     def refresh(self) -> None:
         """The picked joint, the choice, the map."""

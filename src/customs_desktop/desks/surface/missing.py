@@ -13,6 +13,7 @@ from customs.ledger.ranking import Candidate, candidates
 from customs.route.route import Route
 from customs.scene.model import SLOTS
 from customs.surface.suffixes import COMMON
+from customs.words import many
 from customs.work.roles import title
 from customs_desktop.desks.surface.edit import SurfaceEdit
 from customs_desktop.desks.surface.parts import Section
@@ -37,6 +38,12 @@ class MissingPart(Section):
             row(button("Search a folder …", ask_folder, "", "search"), button("Suffixes …", self.suffixes), 1)
         )
         self.dialog: SuffixDialog | None = None
+
+    def said(self) -> str:
+        if self.scene is None:
+            return ""
+        lost = sum(not im.there for im in self.scene.images)
+        return f"{many(len(self.scene.images), 'texture')} named, {lost} missing"
 
     def fill(self, session: Office) -> None:
         empty(self.list)

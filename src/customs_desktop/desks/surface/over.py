@@ -50,6 +50,10 @@ class OverPart(Section):
             )
         )
 
+    def said(self) -> str:
+        laid = self.material is not None and bool(self.edit.stop_for("detail", self.material.key))
+        return f"detail {self.texture.currentText()}" if laid else "no detail"
+
     def fill(self, session: Office) -> None:
         assert self.scene is not None and self.material is not None
         images = [*near_images(self.scene), *(im for im in self.scene.images if im.there)][:MOST]

@@ -30,8 +30,26 @@ from customs_desktop.desks.surface.thumbs import Thumbs
 from customs_desktop.desks.surface.uv_page import UVPage
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
-from customs_desktop.widgets.basics import button, label, row, section
+from customs_desktop.widgets.basics import button, label, row
 from customs_desktop.worker import Task
+
+FORMAT = tuple(
+    f"texture-{what}"
+    for what in ("format", "bits", "block", "block-fit", "mips", "size", "power", "square", "small")
+)
+SECTIONS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
+    ("PACK", "pack", ("packed-order", "occlusion-alone", "role-required")),
+    ("GLOW", "glow", ("factor-hides",)),
+    ("MATERIAL", "alpha", (
+        "alpha-channel", "alpha-cutoff", "alpha-lost", "alpha-rim", "alpha-unused", "double-sided", "leaf-sides",
+        "material-model", "material-plain", "green-direction", "factors-told", "colour-space",
+    )),
+    ("DETAIL AND TINT", "over", ()),
+    ("SKINS", "skins", ("skins-nearby",)),
+    ("FORMAT", "format", FORMAT),
+    ("FINDING TEXTURES", "missing", ("texture-missing", "role-nearby", "role-known", "role-doubt")),
+)  # fmt: skip
+"""Title of each section, the part that stands in it, the requirements it is about."""
 
 
 class SurfacePanel(DeskPanel):
@@ -53,12 +71,14 @@ class SurfacePanel(DeskPanel):
         self.skins, self.format = SkinPart(self.edit), FormatPart(self.edit, self.see_compression)
         self.over = OverPart(self.edit)
         self.missing = MissingPart(self.edit, self._ask_folder)
-        for heading, part in (("PACK", self.pack), ("GLOW", self.glow), ("MATERIAL", self.alpha), ("DETAIL AND TINT", self.over), ("SKINS", self.skins),
-                              ("FORMAT", self.format), ("FINDING TEXTURES", self.missing)):  # fmt: skip
-            self.add(section(heading))
-            self.add(part)
+        for heading, part, rules in SECTIONS:
+            self.section(heading, getattr(self, part).said, rules)
+            self.add(getattr(self, part))
         self.finish()
         self.roles.chosen.connect(self._chosen)
+        for pressed in (self.roles.table.clicked, self.roles.table.activated):
+            pressed.connect(lambda _: self.unfold("TEXTURE"))
+        self.glow.pick.toggled.connect(lambda on: self.unfold("TEXTURE") if on else None)
         self.roles.model.moved.connect(self._moved)
         self.roles.table.emptied.connect(self._emptied)
         self.bulk.chosen.connect(self._bulk_chosen)
@@ -76,9 +96,13 @@ class SurfacePanel(DeskPanel):
         at = next((i for i, m in enumerate(of) if keys & {m.key, *m.made_from}), -1)
         if at >= 0:
             self.roles.pick(at, self.role or "base_colour")
+            self.unfold("TEXTURE")
 
     def _texture(self) -> None:
         self.view, self.histogram = TextureView(), Histogram()
+        self.name, self.about = label("", "", 0.5, 600), label("", "soft", -0.5, wrap=True)
+        rules = ("normal-unit", "normal-two-channel", "texture-readable", "texture-flat", "shows-nothing")
+        self.section("TEXTURE", lambda: self.name.text() or "none picked", rules)
         self.channels = {}
         for name in "RGBA":
             chip = button(name, self._channels, "chip")
@@ -106,7 +130,6 @@ class SurfacePanel(DeskPanel):
         self.add(self.view)
         self.add(row(*self.channels.values(), 1, self.tile, self.differ, spacing=4))
         self.add(row(label("Received", "soft", -0.5), self.wipe, label("Level", "soft", -0.5), self.level))
-        self.name, self.about = label("", "", 0.5, 600), label("", "soft", -0.5, wrap=True)
         self.add(self.name)
         self.add(self.about)
         self.add(self.histogram)

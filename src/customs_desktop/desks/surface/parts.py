@@ -15,6 +15,7 @@ from customs.surface.channels import factor_of, source_of
 from customs.surface.files.base import texture_format, texture_formats
 from customs.surface.pattern import Part, parse_pattern
 from customs.surface.presets import presets
+from customs.words import many
 from customs_desktop.desks.surface.edit import SurfaceEdit
 from customs_desktop.desks.surface.texture_view import TextureView
 from customs_desktop.office import Office
@@ -45,6 +46,10 @@ class Section(QWidget):
         self.setEnabled(material is not None)
         if material is not None:
             self.fill(session)
+
+    def said(self) -> str:
+        """Its state in words."""
+        return ""
 
     def fill(self, session: Office) -> None:
         """Fill in the picked material's values."""
@@ -118,6 +123,10 @@ class PackPart(Section):
         self.box.addWidget(self.pattern)
         self.box.addWidget(row(self.go, self.apart, 1))
 
+    def said(self) -> str:
+        packed = self.material is not None and bool(self.edit.stop_for("pack", self.material.key))
+        return self.pattern.text() if packed else "as it came"
+
     def fill(self, session: Office) -> None:
         assert self.material is not None
         values = self.edit.stop_for("pack", self.material.key)
@@ -187,6 +196,9 @@ class GlowPart(Section):
         self.box.addWidget(row(label("Strength", "soft", -0.5), self.strength, 1))
         view.picked.connect(self._picked)
 
+    def said(self) -> str:
+        return many(len(tuple(self._values().get("colours", ()))), "colour")  # type: ignore[arg-type]
+
     def fill(self, session: Office) -> None:
         values = self._values()
         for name, field, usual in (
@@ -247,6 +259,9 @@ class AlphaPart(Section):
         self.box.addWidget(row(label("Set as"), self.kind))
         self.box.addWidget(row(self.green, self.bleed, 1))
 
+    def said(self) -> str:
+        return self.mode.currentText().lower() if self.material is not None else "none picked"
+
     def fill(self, session: Office) -> None:
         assert self.material is not None
         show_choice(self.mode, self.material.alpha_mode)
@@ -292,6 +307,9 @@ class SkinPart(Section):
         self.box.addWidget(self.known)
         self.box.addWidget(row(self.name, self.go))
         self.box.addWidget(self.texture)
+
+    def said(self) -> str:
+        return ", ".join(self.scene.variants) or "one skin" if self.scene is not None else ""
 
     def fill(self, session: Office) -> None:
         assert self.scene is not None
@@ -344,6 +362,13 @@ class FormatPart(Section):
         self.box.addWidget(row(label("Written as"), self.form, self.block))
         self.box.addWidget(row(label("Quality"), self.quality, 1, self.error))
         self.box.addWidget(row(button("See what compression changes", see), 1))
+
+    def said(self) -> str:
+        return (
+            f"{self.form.currentText()}, {self.block.currentText()}"
+            if self.image is not None
+            else "no texture picked"
+        )
 
     def fill(self, session: Office) -> None:
         self.error.setText("")
