@@ -18,6 +18,9 @@ from customs.picture.thumbnail import thumbnail
 from customs.scene.model import Scene
 from customs_desktop.worker import give_way
 
+BREATH = 0.03
+"""Seconds a small picture waits for larger ones."""
+
 
 class Under(NamedTuple):
     """A place of a picture that is asked about."""
@@ -99,6 +102,9 @@ class Painter(QObject):
                 self._drawing = False
                 while not self._order and not self._stop:
                     self._ready.wait()
+                if not self._stop and self._order[0].startswith("thumb"):
+                    # Whoever wants a small picture mostly wants a large one a moment later, which goes first.
+                    self._ready.wait(BREATH)
                 if self._stop:
                     renderer.release()
                     return

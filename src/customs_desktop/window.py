@@ -310,8 +310,7 @@ class MainWindow(QMainWindow):
         assert isinstance(app, QApplication)
         theme.apply(app, theme.wants_evening(choice))
         self.twin.refresh()
-        for id_ in self.session.results:
-            self.goods._evaluated(id_)
+        self.goods.draw_again()
         for panel in self.desk_panels.values():
             panel.refresh()
         for widget in self.findChildren(QWidget):

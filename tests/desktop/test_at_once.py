@@ -179,6 +179,26 @@ def test_what_is_in_order_stays_in_order_and_what_is_apart_runs_beside(qtbot: Qt
         worker.close()
 
 
+def test_nothing_is_drawn_twice_while_rows_come(small: Rig, monkeypatch: pytest.MonkeyPatch) -> None:
+    s, w = small.session, small.window
+    small.wait(lambda: set(w.twin.pictures) == {"left", "right"} and s.painter.idle)
+    asked: list[str] = []
+    for name in ("ask", "ask_thumbnail"):
+        real = getattr(s.painter, name)
+        monkeypatch.setattr(
+            s.painter, name, lambda slot, *more, real=real: (asked.append(slot), real(slot, *more))
+        )
+    for _ in range(3):
+        s.evaluated.emit(s.current)
+        s.changed.emit()
+    assert asked == []
+    w.twin.turn(yaw=10)
+    small.wait(lambda: "view right" in asked)
+    asked.clear()
+    w.set_paper("evening")
+    assert {"view left", "view right", f"thumb {s.current}"} <= set(asked), "another paper, other pictures"
+
+
 def test_time_left_is_told_when_it_can_be() -> None:
     assert seconds_left(0.25, 10.0) == 30.0
     assert (

@@ -18,6 +18,7 @@ from PyQt6.QtWidgets import QComboBox
 from customs.motion.weights.table import table_of
 from customs.sheet.load import load_sheet
 from customs.work.motion import weights_scene
+from customs_desktop.views.halves import look_of
 from tests.desktop.conftest import Rig
 from tests.outside.judges import judge_scene
 
@@ -354,6 +355,6 @@ def test_the_right_half_is_drawn_by_dual_quaternions(demo: Rig) -> None:
     twin, tools = demo.window.twin, demo.window.panel("motion").weights
     tools.dual.click()
     assert twin.right is not None and twin.left is not None
-    assert twin._look("right", twin.right, False).dual and not twin._look("left", twin.left, False).dual
+    assert look_of(twin, "right", twin.right, False).dual and not look_of(twin, "left", twin.left, False).dual
     tools.dual.click()
-    assert not twin._look("right", twin.right, False).dual
+    assert not look_of(twin, "right", twin.right, False).dual

@@ -52,3 +52,8 @@ class Shot:
     unit: float = 1.0
     mirrored: bool = False
     marks: Mapping[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)
+
+    def told(self) -> tuple[object, ...]:
+        """All it hangs on, to be compared with another's: scenes by identity, the rest by value."""
+        rest = self.width, self.height, self.look, self.clip, self.seconds, self.unit, self.mirrored
+        return (self.scene, self.orbit, *rest, dict(self.marks))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from dataclasses import dataclass
 
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPoint, QRectF, QSize, Qt
@@ -17,6 +18,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from customs.scene.model import Scene
 from customs.shipment.state import Asset
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font, span
@@ -145,6 +147,7 @@ class GoodsPanel(QWidget):
         self.setObjectName("goods")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.model = GoodsModel(session)
+        self._drawn: dict[str, weakref.ref[Scene]] = {}
         self.count = label("0", "soft")
         self.search = search_field("Search goods", "name, kind, verdict", self._search)
         self.list = QListView()
@@ -191,8 +194,15 @@ class GoodsPanel(QWidget):
         self.empty.setVisible(not self.model.shown and total == 0)
         self._select(self.session.current)
 
+    def draw_again(self) -> None:
+        """All pictures anew (the paper is another)."""
+        self._drawn.clear()
+        for id_ in self.session.results:
+            self._evaluated(id_)
+
     def _forget(self) -> None:
         self.model.pictures.clear()
+        self._drawn.clear()
 
     def _search(self, text: str) -> None:
         self.model.search = text
@@ -201,7 +211,9 @@ class GoodsPanel(QWidget):
     def _evaluated(self, id_: str) -> None:
         result = self.session.results.get(id_)
         scene = result.at(None) if result else None
-        if scene is not None:
+        drawn = self._drawn.get(id_)
+        if scene is not None and (drawn is None or drawn() is not scene):
+            self._drawn[id_] = weakref.ref(scene)
             self.session.painter.ask_thumbnail(f"thumb {id_}", scene, PICTURE * 2)
         if self.model.search:
             self.refresh()

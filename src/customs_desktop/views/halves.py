@@ -12,9 +12,11 @@ from PyQt6.QtGui import QPixmap
 from customs.ledger.row import Place
 from customs.picture.camera import Orbit, framing
 from customs.picture.lines import length_text
+from customs.picture.look import Look
 from customs.route.steps.fit.arrive import arriving
 from customs.scene.model import Scene
 from customs.work.measure import measure
+from customs_desktop.style.theme import is_evening
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,6 +62,14 @@ def half_of(scene: Scene, unit: float, mirrored: bool, title: str, unit_name: st
     return Half(scene, unit, mirrored, title, facts, figures.box)
 
 
+def unless_alike(old: Half | None, new: Half | None) -> Half | None:
+    """The old half where the new one shows the same, else the new one."""
+    if old is None or new is None or old.scene is not new.scene:
+        return new
+    same = (old.unit, old.mirrored, old.title, old.facts) == (new.unit, new.mirrored, new.title, new.facts)
+    return old if same else new
+
+
 def with_figure(low: Any, high: Any) -> tuple[Any, Any]:
     """A box that holds the standing figure too, where that is not absurd beside the asset."""
     size = float((high - low).max())
@@ -84,6 +94,7 @@ class Seen(Protocol):
     mode: str
     landing: bool
     figure: bool
+    look: Look
 
     def halves(self) -> dict[str, Half | None]:
         """All that is shown, by name."""
@@ -100,6 +111,25 @@ def areas_of(view: Seen, body: QRectF) -> dict[str, QRectF]:
     if view.beside is not None:
         out["beside"] = QRectF(half + 8, body.y() + 8, min(half * 0.4, 170), min(body.height() * 0.5, 210))
     return out
+
+
+def look_of(view: Seen, name: str, half: Half, moving: bool) -> Look:
+    """How a half is drawn."""
+    ghost = view.mode == "ghost" and name == "left" and not view.landing
+    x = None
+    if view.figure and half.box is not None and view.beside is None and (name == "right" or view.landing):
+        x = float(half.box[0][0]) - 0.45
+    return replace(
+        view.look,
+        shading="plain" if ghost else view.look.shading,
+        grid=view.look.grid and not ghost,
+        dimensions=view.look.dimensions and name == "right",
+        transparent=ghost,
+        dual=view.look.dual and name == "right",
+        figure=x,
+        evening=is_evening(),
+        smooth=not moving,
+    )
 
 
 def cameras(view: Seen, areas: dict[str, QRectF], towards: Orbit) -> dict[str, Orbit]:

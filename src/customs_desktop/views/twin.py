@@ -17,9 +17,19 @@ from customs.picture.received import as_seen
 from customs.route.step import step_of
 from customs.scene.model import Scene
 from customs_desktop.session import Session
-from customs_desktop.style.theme import colour, is_evening
+from customs_desktop.style.theme import colour
 from customs_desktop.views import twin_paint as paint
-from customs_desktop.views.halves import Half, Picture, areas_of, cameras, convention_of, half_of, keys_of
+from customs_desktop.views.halves import (
+    Half,
+    Picture,
+    areas_of,
+    cameras,
+    convention_of,
+    half_of,
+    keys_of,
+    look_of,
+    unless_alike,
+)
 from customs_desktop.views.rig_overlay import RigOverlay
 from customs_desktop.views.twin_paint import HEAD
 
@@ -52,6 +62,8 @@ class TwinView(QWidget):
         self.left: Half | None = None
         self.right: Half | None = None
         self.pictures: dict[str, Picture] = {}
+        self._asked: dict[str, tuple[Any, ...]] = {}
+        self._due: set[str] = set()
         self.problem = ""
         self.marks: dict[str, tuple[tuple[int, int], ...]] = {}
         self.poses: dict[str, tuple[int | None, float]] = {}
@@ -91,22 +103,25 @@ class TwinView(QWidget):
         if result is None or result.taken is None or not result.passed:
             self.left = self.right = None
             self.pictures.clear()
+            self._asked.clear()
             self.update()
             return
         convention = convention_of(result)
         received = as_seen(result.taken.scene, convention)
         mirrored = (convention.hand == "left") != (convention.front == "cw")
         unit_name = {0.01: "cm", 0.0254: "in", 1.0: "m", 0.001: "mm"}.get(convention.metres_per_unit, "units")
-        self.left = half_of(received, convention.metres_per_unit, mirrored, "As received", unit_name)
+        left = half_of(received, convention.metres_per_unit, mirrored, "As received", unit_name)
         scene = result.at(self.session.stop) or result.taken.scene
         stop = self.session.stop or result.passed[-1].stop.id
         name = next((step_of(a.stop.step).name for a in result.passed if a.stop.id == stop), "the end")
-        self.right = half_of(scene, 1.0, False, f"At “{name}”", "m")
+        right: Half | None = half_of(scene, 1.0, False, f"At “{name}”", "m")
         if self.landing:
             landed = self.session.landed_scenes.get(self.session.current)
             sheet = self.session.sheet
             half = half_of(landed, 1.0, False, "In the destination", sheet.axes.unit_name) if landed else None
-            self.right = replace(half, facts=f"{sheet.ticket()} · {half.facts}") if half else None
+            right = replace(half, facts=f"{sheet.ticket()} · {half.facts}") if half else None
+        # The very same ones while they show the same: what has been drawn of them holds.
+        self.left, self.right = unless_alike(self.left, left), unless_alike(self.right, right)
         self.ask()
 
     def _looked_at(self, id_: str) -> None:
@@ -182,6 +197,11 @@ class TwinView(QWidget):
                 continue
             width, height = max(int(rect.width() * ratio), 2), max(int(rect.height() * ratio), 2)
             shot = self._shot(name, half, orbits[name], (width, height), moving)
+            wish = (half, *shot.told())
+            if wish == self._asked.get(name) and (name in self.pictures or name in self._due):
+                continue
+            self._asked[name] = wish
+            self._due.add(name)
             self.session.painter.ask(f"view {name}", shot, (half, orbits[name], *self.pose(name, half.scene)))
         if moving:
             self._still.start(MOVING_MS)
@@ -192,7 +212,7 @@ class TwinView(QWidget):
         clip, seconds = self.pose(name, half.scene)
         scene = self.drawn.get(name, half.scene)
         clip = clip if clip is not None and clip < len(scene.clips) else None
-        look, marks = self._look(name, half, moving), self.marks if name == "right" else {}
+        look, marks = look_of(self, name, half, moving), self.marks if name == "right" else {}
         return Shot(scene, orbit, *size, look, clip, seconds, half.unit, half.mirrored, marks)
 
     def pose(self, name: str, scene: Scene) -> tuple[int | None, float]:
@@ -233,27 +253,11 @@ class TwinView(QWidget):
                     return found
         return ""
 
-    def _look(self, name: str, half: Half, moving: bool) -> Look:
-        ghost = self.mode == "ghost" and name == "left" and not self.landing
-        x = None
-        if self.figure and half.box is not None and self.beside is None and (name == "right" or self.landing):
-            x = float(half.box[0][0]) - 0.45
-        return replace(
-            self.look,
-            shading="plain" if ghost else self.look.shading,
-            grid=self.look.grid and not ghost,
-            dimensions=self.look.dimensions and name == "right",
-            transparent=ghost,
-            dual=self.look.dual and name == "right",
-            figure=x,
-            evening=is_evening(),
-            smooth=not moving,
-        )
-
     def _painted(self, slot: str, image: QImage, tag: Any) -> None:
         if not slot.startswith("view "):
             return
         name, (half, orbit, clip, seconds) = slot[5:], tag
+        self._due.discard(name)
         if half is self.halves().get(name):
             self.pictures[name] = Picture(QPixmap.fromImage(image), orbit, half, clip, seconds)
             self.problem = self.session.painter.problem
@@ -264,6 +268,7 @@ class TwinView(QWidget):
 
     def _absent(self, problem: str) -> None:
         self.problem = problem
+        self._due.clear()
         self.update()
 
     # -- painting

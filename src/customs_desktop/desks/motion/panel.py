@@ -24,6 +24,7 @@ from customs_desktop.desks.motion.clips import ClipTools
 from customs_desktop.desks.motion.curves import CurvesPage, lines_of
 from customs_desktop.desks.motion.donor import DonorSection
 from customs_desktop.desks.motion.joints import JointsPage
+from customs_desktop.desks.motion.sections import sections_of
 from customs_desktop.desks.motion.weights import WeightTools
 from customs_desktop.office import Office
 from customs_desktop.player import Stretch
@@ -43,7 +44,9 @@ class MotionPanel(DeskPanel):
         self.donor = DonorSection(session)
         self.weights = WeightTools(self.bench)
         self.clips = ClipTools(self.bench)
-        self._sections()
+        for title, part, state, rules in sections_of(self.donor, self.weights, self.clips):
+            self.section(title, state, rules)
+            self.add(part)
         self.finish()
         band = self.page.band
         band.changed.connect(self._spans)
@@ -61,22 +64,6 @@ class MotionPanel(DeskPanel):
         self.commands = (("Choose a donor …", self.choose_donor, ""),)
         for signal in (session.changed, session.selected, session.evaluated, session.picked, session.opened):
             signal.connect(self.refresh)
-
-    def _sections(self) -> None:
-        clips = self.clips
-        donor = ("donor-known", "donor-joints", "donor-bind", "donor-order", "donor-stretch")
-        weights = ("weight-sum", "weight-sound", "weightless", "mesh-joints", "outlines")
-        picked = ("clip-length", "clip-loop", "clip-rate", "clip-twice", "clip-targets", "root-motion")
-        for title, part, state, rules in (
-            ("DONOR", self.donor, self.donor.said, donor),
-            ("WEIGHTS", self.weights, self.weights.said, weights),
-            ("LIMITS", clips.limits, clips.limits_said, ("influences", "joint-limit", "joints-idle")),
-            ("PICKED CLIP", clips.clip, clips.which.text, picked),
-            ("STILL", clips.still, clips.still_said, ("rest-pose", "bind-pose")),
-            ("DELIVER CLIPS", clips.deliver, clips.deliver_said, ("clips", "clip-files", "skins")),
-        ):
-            self.section(title, state, rules)
-            self.add(part)
 
     # -- what is shown
 

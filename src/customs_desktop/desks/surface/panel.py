@@ -22,7 +22,8 @@ from customs_desktop.desks.surface.bulk import BulkPage
 from customs_desktop.desks.surface.edit import SurfaceEdit
 from customs_desktop.desks.surface.missing import MissingPart
 from customs_desktop.desks.surface.over import OverPart
-from customs_desktop.desks.surface.parts import AlphaPart, FormatPart, GlowPart, PackPart, SkinPart
+from customs_desktop.desks.surface.pack import PackPart
+from customs_desktop.desks.surface.parts import AlphaPart, FormatPart, GlowPart, SkinPart
 from customs_desktop.desks.surface.role_model import ALPHA
 from customs_desktop.desks.surface.role_table import RoleView
 from customs_desktop.desks.surface.texture_view import Histogram, TextureView
