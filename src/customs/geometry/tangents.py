@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from types import ModuleType
+
 import numpy as np
 import numpy.typing as npt
 
 from customs.geometry.normals import scatter
+from customs.kernels.store import kernel_for
 from customs.scene.transforms import unit_rows
 
 F32 = npt.NDArray[np.float32]
@@ -42,20 +45,39 @@ def mirrored_vertices(sign: npt.NDArray[np.float32], faces: U32, count: int) -> 
     return used[0] & used[1]
 
 
-def vertex_tangents(positions: F32, normals: F32, uvs: F32, faces: U32) -> F32:
-    """Tangents (V, 4) float32: unit, orthogonal to the normal, w = +1 where the patch is unmirrored with V
-    up.
+def sums_by_columns(positions: F32, uvs: F32, faces: U32) -> F32:
+    """(V, 4): of the faces at each vertex, unit directions of growing U by twice their area, as the normals
+    are weighted, and their signs by the same.
     """
-    faces = np.ascontiguousarray(faces)
     tangent, sign = face_tangents(positions, uvs, faces)
-    # Weighted by area, like the normals: unit direction times twice the face's area.
     e1 = positions.take(faces[:, 1], axis=0) - positions.take(faces[:, 0], axis=0)
     e2 = positions.take(faces[:, 2], axis=0) - positions.take(faces[:, 0], axis=0)
     weight = np.linalg.norm(np.cross(e1, e2), axis=1).astype(np.float32)
     packed = np.empty((len(faces), 4), dtype=np.float32)
     packed[:, :3] = unit_rows(tangent) * weight[:, None]
     packed[:, 3] = sign * weight
-    summed = scatter(faces, packed, len(positions))
+    return scatter(faces, packed, len(positions))
+
+
+def sums_compiled(compiled: ModuleType, positions: F32, uvs: F32, faces: U32) -> F32 | None:
+    """The same by the kernel `tangents`; None where a face names a vertex that is not there."""
+    if len(faces) and int(faces.max()) >= len(positions):
+        return None
+    out = np.zeros((len(positions), 4), np.float32)
+    as_they_are = np.ascontiguousarray(positions, np.float32), np.ascontiguousarray(uvs, np.float32)
+    compiled.summed(*as_they_are, np.ascontiguousarray(faces, np.uint32), out)
+    return out
+
+
+def vertex_tangents(positions: F32, normals: F32, uvs: F32, faces: U32) -> F32:
+    """Tangents (V, 4) float32: unit, orthogonal to the normal, w = +1 where the patch is unmirrored with V
+    up.
+    """
+    faces = np.ascontiguousarray(faces)
+    compiled = kernel_for("tangents", len(faces))
+    summed = sums_compiled(compiled, positions, uvs, faces) if compiled is not None else None
+    if summed is None:
+        summed = sums_by_columns(positions, uvs, faces)
     direction = summed[:, :3] - normals * np.einsum("ij,ij->i", summed[:, :3], normals)[:, None]
     bad = np.einsum("ij,ij->i", direction, direction) < 1e-20
     if bad.any():

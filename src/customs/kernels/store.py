@@ -20,7 +20,21 @@ from types import ModuleType
 from platformdirs import user_cache_dir
 
 HERE = Path(__file__).parent
-NAMES = ("text", "ears", "png_filters", "corners", "rows", "shells", "smooth", "faces", "near", "skin")
+NAMES = (
+    "text",
+    "ears",
+    "png_filters",
+    "corners",
+    "rows",
+    "shells",
+    "smooth",
+    "faces",
+    "near",
+    "skin",
+    "tangents",
+    "pixels",
+    "distance",
+)
 """Modules here that hold a kernel."""
 MARK, BEGUN = "ready", "begun"
 PATIENCE = 300

@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from customs.surface.counts import squares_apart
 from customs.surface.files.pillow import to_eight
 
 GAIN = 8
@@ -19,8 +20,8 @@ def psnr(a: npt.NDArray[Any], b: npt.NDArray[Any]) -> float:
     Source: 10 · log₁₀(255² / mean squared error).
     """
     channels = min(a.shape[2], b.shape[2])
-    off = to_eight(a)[:, :, :channels].astype(np.float32) - to_eight(b)[:, :, :channels]
-    error = float(np.mean(off * off))
+    one, other = to_eight(a)[:, :, :channels], to_eight(b)[:, :, :channels]
+    error = squares_apart(one, other) / one.size
     return float("inf") if error == 0 else float(10 * np.log10(255**2 / error))
 
 

@@ -11,6 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.surface.colour import to_linear, to_srgb
+from customs.surface.counts import byte_counts
 from customs.surface.files.base import Pixels
 from customs.surface.files.pillow import to_eight
 
@@ -112,7 +113,10 @@ def _unit(fine: U16) -> U16:
 
 def coverage(pixels: Pixels, cutoff: float) -> float:
     """Share of pixels whose alpha reaches the cutoff."""
-    return float((pixels[:, :, -1] >= cutoff * 255).mean())
+    alpha = pixels[:, :, -1]
+    if alpha.dtype != np.uint8:
+        return float((alpha >= cutoff * 255).mean())
+    return float(byte_counts(alpha)[max(int(np.ceil(cutoff * 255)), 0) :].sum() / alpha.size)
 
 
 def _covering(level: Pixels, top: Pixels, cutoff: float) -> Pixels:

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from types import ModuleType
 from typing import Any, Literal
 
 import numpy as np
 import numpy.typing as npt
 
+from customs.kernels.cores import cuts, on_cores
+from customs.kernels.store import kernel_for
 from customs.later import later
+from customs.surface.counts import byte_counts
 from customs.surface.files.pillow import to_eight
 
 ndimage = later("scipy.ndimage")
@@ -28,7 +32,7 @@ class Shares:
 
 def shares(alpha: npt.NDArray[Any]) -> Shares:
     """From alpha (H, W)."""
-    counts = np.bincount(to_eight(alpha).ravel(), minlength=256) / alpha.size
+    counts = byte_counts(to_eight(alpha)) / alpha.size
     return Shares(
         float(counts[: CLEAR + 1].sum()), float(counts[CLEAR + 1 : SOLID].sum()), float(counts[SOLID:].sum())
     )
@@ -50,7 +54,7 @@ def wanted_cutoff(alpha: npt.NDArray[Any]) -> float:
     """The cutoff that parts clear from solid best (0..1). Source: Otsu, "A threshold selection method"
     (1979).
     """
-    counts = np.bincount(to_eight(alpha).ravel(), minlength=256).astype(np.float64)
+    counts = byte_counts(to_eight(alpha)).astype(np.float64)
     below = np.cumsum(counts)
     level = np.cumsum(counts * np.arange(256))
     above = counts.sum() - below
@@ -61,6 +65,30 @@ def wanted_cutoff(alpha: npt.NDArray[Any]) -> float:
     return float(np.clip((best.mean() + 1) / 255, 0.05, 0.95))
 
 
+def nearest(away: npt.NDArray[np.bool_]) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.int32]]:
+    """Row and column (H, W) of the nearest pixel that is not `away` (H, W), of which there is one at least."""
+    compiled = kernel_for("distance", away.size)
+    return nearest_compiled(compiled, away) if compiled is not None else nearest_by_scipy(away)
+
+
+def nearest_by_scipy(away: npt.NDArray[np.bool_]) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.int32]]:
+    """Through SciPy."""
+    rows, columns = ndimage.distance_transform_edt(away, return_distances=False, return_indices=True)
+    return rows, columns
+
+
+def nearest_compiled(
+    compiled: ModuleType, away: npt.NDArray[np.bool_]
+) -> tuple[npt.NDArray[np.int32], npt.NDArray[np.int32]]:
+    """By the kernel `distance`, columns and then rows shared among the cores."""
+    height, width = away.shape
+    rows, columns = np.empty((height, width), np.int32), np.empty((height, width), np.int32)
+    flags = np.ascontiguousarray(away).view(np.uint8)
+    on_cores(lambda part: compiled.down(flags, *part, rows), cuts(width))
+    on_cores(lambda part: compiled.along(rows, columns, *part), cuts(height))
+    return rows, columns
+
+
 def bled(pixels: npt.NDArray[Any]) -> npt.NDArray[Any]:
     """Colours of the nearest pixel that can be seen put under those that cannot, so no rim shows when it is
     filtered.
@@ -68,7 +96,7 @@ def bled(pixels: npt.NDArray[Any]) -> npt.NDArray[Any]:
     clear = pixels[:, :, -1] <= np.iinfo(pixels.dtype).max * CLEAR // 255
     if not clear.any() or clear.all():
         return pixels
-    rows, columns = ndimage.distance_transform_edt(clear, return_distances=False, return_indices=True)
+    rows, columns = nearest(clear)
     out = pixels.copy()
     out[:, :, :-1] = pixels[rows, columns, :-1]
     return out
