@@ -6,12 +6,14 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from types import ModuleType
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
 from customs.kernels.cores import cores
+from customs.kernels.store import kernel_for
 from customs.later import later
 
 spatial = later("scipy.spatial")
@@ -135,7 +137,7 @@ class Surface:
         """Put the nearest of the candidates (`rows` of q in runs, `faces`) into `best` where it is nearer."""
         if not len(rows):
             return
-        point, shares = closest_on(q[rows], self.triangles.at(faces))
+        point, shares = closest_pairs(q, rows, self.triangles, faces)
         way = q[rows] - point
         square = np.einsum("ij,ij->i", way, way)
         judged = square
@@ -181,6 +183,25 @@ def _sampled(corners: F64) -> tuple[F64, Ints, F64]:
 
 def _radius(parts: F64) -> F64:
     return np.sqrt(((parts - parts.mean(axis=1, keepdims=True)) ** 2).sum(axis=2).max(axis=1, initial=0.0))
+
+
+def closest_pairs(q: F64, rows: Ints, t: Triangles, faces: Ints) -> tuple[F64, F64]:
+    """(points (M, 3), barycentric shares (M, 3)) on triangle `faces` (M,) of `t` nearest to `rows` (M,) of
+    `q` (N, 3).
+    """
+    compiled = kernel_for("closest", len(rows))
+    if compiled is None:
+        return closest_on(q[rows], t.at(faces))
+    return pairs_compiled(compiled, q, rows, t, faces)
+
+
+def pairs_compiled(compiled: ModuleType, q: F64, rows: Ints, t: Triangles, faces: Ints) -> tuple[F64, F64]:
+    """The same by the kernel `closest`."""
+    out, shares = np.empty((len(rows), 3)), np.empty((len(rows), 3))
+    at = (np.ascontiguousarray(x, np.int64) for x in (rows, faces))
+    edges = (np.ascontiguousarray(x) for x in (t.a, t.ab, t.ac, t.bb, t.bc, t.cc))
+    compiled.on(np.ascontiguousarray(q), *at, *edges, 0, len(rows), out, shares)
+    return out, shares
 
 
 def closest_on(p: F64, t: Triangles) -> tuple[F64, F64]:
