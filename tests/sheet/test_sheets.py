@@ -25,6 +25,7 @@ BASE = 'version = 1\nid = "mine"\ntitle = "Mine"\n'
 @pytest.mark.parametrize("id_", list(shipped_texts()))
 def test_those_that_ship_are_sound(id_: str) -> None:
     sheet = load_sheet(id_)
+    assert parse_sheet(shipped_texts()[id_], f"{id_}.toml") == sheet, "and holds against all formats"
     assert sheet.id == id_ and sheet.summary and len(sheet.ticket()) < 60
     assert sheet_origin(sheet).metres_per_unit == sheet.axes.metres_per_unit
     assert get_format(sheet.model.format).write is not None
