@@ -13,7 +13,7 @@ from pytestqt.qtbot import QtBot
 from customs.errors import Cancelled
 from customs.job import Job
 from customs.ledger.ledger import Ledger
-from customs_desktop import looks, plans
+from customs_desktop import looks, painter, plans
 from customs_desktop.views.foot import seconds_left, told
 from customs_desktop.worker import Task, Worker
 from tests.desktop.conftest import Rig
@@ -179,7 +179,9 @@ def test_what_is_in_order_stays_in_order_and_what_is_apart_runs_beside(qtbot: Qt
         worker.close()
 
 
-def test_nothing_is_drawn_twice_while_rows_come(small: Rig, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_nothing_is_drawn_twice_and_no_picture_stands_under_another_name(
+    small: Rig, monkeypatch: pytest.MonkeyPatch
+) -> None:
     s, w = small.session, small.window
     small.wait(lambda: set(w.twin.pictures) == {"left", "right"} and s.painter.idle)
     asked: list[str] = []
@@ -192,6 +194,14 @@ def test_nothing_is_drawn_twice_while_rows_come(small: Rig, monkeypatch: pytest.
         s.evaluated.emit(s.current)
         s.changed.emit()
     assert asked == []
+    s.select("bar")
+    small.wait(lambda: set(w.twin.pictures) == {"left", "right"} and s.painter.idle)
+    gate = held_up(monkeypatch, painter, "_draw")
+    s.select("block")
+    small.wait(lambda: w.twin.pictures == {})
+    gate.set()
+    small.wait(lambda: set(w.twin.pictures) == {"left", "right"})
+    asked.clear()
     w.twin.turn(yaw=10)
     small.wait(lambda: "view right" in asked)
     asked.clear()

@@ -98,7 +98,7 @@ class WorkList(QFrame):
         self.session = session
         self.setObjectName("list")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
-        self.setFixedSize(span(380), span(300))
+        self.setFixedWidth(span(380))
         self.setAccessibleName("What runs and waits")
         self.tasks: list[Task] = []
         self.lines: list[tuple[QWidget, QWidget]] = []
@@ -120,7 +120,7 @@ class WorkList(QFrame):
         running = [t for t in worker.running() if t.title]
         waiting = [t for t in worker.in_line() if t.title]
         tasks = [*running, *waiting[:ROWS]]
-        if [t.number for t in tasks] != [t.number for t in self.tasks]:
+        if not self.box.count() or [t.number for t in tasks] != [t.number for t in self.tasks]:
             self.tasks = tasks
             self._fill(len(waiting) - ROWS)
         for task, (text, stop) in zip(self.tasks, self.lines):
@@ -146,6 +146,7 @@ class WorkList(QFrame):
         if not self.tasks:
             self.box.addWidget(label("Nothing runs and nothing waits.", "soft", -0.5))
         self.box.addStretch(1)
+        self.setFixedHeight(span(24) + span(27) * min(max(self.box.count() - 1, 1), ROWS))
 
     def _cancel(self, task: Task) -> None:
         self.session.cancel(task)

@@ -86,6 +86,24 @@ def with_other(low: Any, high: Any, other: Half) -> tuple[Any, Any]:
     return (a, b) if float((b - a).max()) < 3 * float((high - low).max()) else (low, high)
 
 
+class Wishes:
+    """What has been asked for of each half, so that nothing is drawn twice; `due` are those on their way."""
+
+    def __init__(self) -> None:
+        self._asked: dict[str, tuple[Any, ...]] = {}
+        self.due: set[str] = set()
+
+    def new(self, name: str, wish: tuple[Any, ...], there: bool) -> bool:
+        """True where a picture is to be asked for: another one than last time, or the same that is neither
+        `there` nor on its way.
+        """
+        if wish == self._asked.get(name) and (there or name in self.due):
+            return False
+        self._asked[name] = wish
+        self.due.add(name)
+        return True
+
+
 class Seen(Protocol):
     """What the cameras of the halves hang on."""
 

@@ -22,6 +22,7 @@ from customs_desktop.views import twin_paint as paint
 from customs_desktop.views.halves import (
     Half,
     Picture,
+    Wishes,
     areas_of,
     cameras,
     convention_of,
@@ -62,8 +63,7 @@ class TwinView(QWidget):
         self.left: Half | None = None
         self.right: Half | None = None
         self.pictures: dict[str, Picture] = {}
-        self._asked: dict[str, tuple[Any, ...]] = {}
-        self._due: set[str] = set()
+        self._wishes = Wishes()
         self.problem = ""
         self.marks: dict[str, tuple[tuple[int, int], ...]] = {}
         self.poses: dict[str, tuple[int | None, float]] = {}
@@ -103,7 +103,6 @@ class TwinView(QWidget):
         if result is None or result.taken is None or not result.passed:
             self.left = self.right = None
             self.pictures.clear()
-            self._asked.clear()
             self.update()
             return
         convention = convention_of(result)
@@ -132,6 +131,12 @@ class TwinView(QWidget):
     def _new_asset(self, _: str) -> None:
         self.zoom, self.pan, self.marks, self.found = 1.0, (0.0, 0.0), {}, ("", "")
         self.poses, self.drawn, self.beside = {}, {}, None
+        QTimer.singleShot(MOVING_MS, self._drop_others)
+
+    def _drop_others(self) -> None:
+        """A picture of another asset does not stand under this one's name while this one is drawn."""
+        self.pictures = {k: p for k, p in self.pictures.items() if p.half is self.halves().get(k)}
+        self.update()
 
     def set_mode(self, mode: Mode) -> None:
         """Twin, wipe or ghost."""
@@ -197,12 +202,9 @@ class TwinView(QWidget):
                 continue
             width, height = max(int(rect.width() * ratio), 2), max(int(rect.height() * ratio), 2)
             shot = self._shot(name, half, orbits[name], (width, height), moving)
-            wish = (half, *shot.told())
-            if wish == self._asked.get(name) and (name in self.pictures or name in self._due):
-                continue
-            self._asked[name] = wish
-            self._due.add(name)
-            self.session.painter.ask(f"view {name}", shot, (half, orbits[name], *self.pose(name, half.scene)))
+            if self._wishes.new(name, (half, *shot.told()), name in self.pictures):
+                tag = (half, orbits[name], *self.pose(name, half.scene))
+                self.session.painter.ask(f"view {name}", shot, tag)
         if moving:
             self._still.start(MOVING_MS)
         else:
@@ -257,7 +259,7 @@ class TwinView(QWidget):
         if not slot.startswith("view "):
             return
         name, (half, orbit, clip, seconds) = slot[5:], tag
-        self._due.discard(name)
+        self._wishes.due.discard(name)
         if half is self.halves().get(name):
             self.pictures[name] = Picture(QPixmap.fromImage(image), orbit, half, clip, seconds)
             self.problem = self.session.painter.problem
@@ -268,7 +270,7 @@ class TwinView(QWidget):
 
     def _absent(self, problem: str) -> None:
         self.problem = problem
-        self._due.clear()
+        self._wishes.due.clear()
         self.update()
 
     # -- painting
