@@ -7,6 +7,7 @@ from __future__ import annotations
 import importlib
 import sys
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -121,3 +122,42 @@ def test_a_sheet_is_one_file() -> None:
     assert find_sheet("toy-kit").title == "Toy kit" and "toy-kit" in read_sheets()[0]
     path.unlink()
     assert "toy-kit" not in read_sheets()[0]
+
+
+def test_whoever_asks_while_it_loads_gets_all_of_it(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    package = tmp_path / "slow_things"
+    package.mkdir()
+    (package / "__init__.py").write_text(
+        "from customs.registry import Registry\nTHINGS = Registry('the things', 'slow_things')\n"
+    )
+    for k in range(4):
+        # The last asks for what came before it, as it may.
+        ask = "assert len(THINGS.all()) == 3\n" if k == 3 else ""
+        (package / f"thing{k}.py").write_text(
+            "import time\nfrom types import SimpleNamespace\nfrom slow_things import THINGS\ntime.sleep(0.05)\n"
+            f"{ask}THINGS.add(SimpleNamespace(id='thing{k}'))\n"
+        )
+    monkeypatch.syspath_prepend(str(tmp_path))
+    things = importlib.import_module("slow_things").THINGS
+    with ThreadPoolExecutor(6) as threads:
+        found = list(
+            threads.map(lambda k: sorted(things.all()) if k % 2 else things.get("thing3").id, range(6))
+        )
+    assert found == ["thing3", ["thing0", "thing1", "thing2", "thing3"]] * 3
+
+
+def test_one_that_cannot_be_loaded_is_told_each_time(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    package = tmp_path / "broken_things"
+    package.mkdir()
+    (package / "__init__.py").write_text(
+        "from customs.registry import Registry\nTHINGS = Registry('the things', 'broken_things')\n"
+    )
+    (package / "a.py").write_text(
+        "from types import SimpleNamespace\nfrom broken_things import THINGS\nTHINGS.add(SimpleNamespace(id='a'))\n"
+    )
+    (package / "b.py").write_text("raise RuntimeError('half a thing')\n")
+    monkeypatch.syspath_prepend(str(tmp_path))
+    things = importlib.import_module("broken_things").THINGS
+    for _ in range(2):
+        with pytest.raises(RuntimeError, match="half a thing"):
+            things.all()

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
+import threading
 from collections.abc import Callable
 from typing import Any, Generic, Protocol, TypeVar
 
@@ -36,6 +37,7 @@ class Registry(Generic[Entry]):
         self._find = pkgutil.walk_packages if deep else pkgutil.iter_modules
         self._entries: dict[str, Entry] = {}
         self._loaded: tuple[str, ...] = ()
+        self._lock, self._loading = threading.RLock(), False
 
     def add(self, entry: Entry) -> None:
         """Called by each module at its end. Raises ValueError for an id that is there already."""
@@ -65,7 +67,17 @@ class Registry(Generic[Entry]):
         package = importlib.import_module(self.package)
         # Folders may join a package while it runs: they are looked through as well.
         places = tuple(package.__path__)
-        if places != self._loaded:
-            self._loaded = places
-            for module in self._find(places, self.package + "."):
-                importlib.import_module(module.name)
+        if places == self._loaded:
+            return
+        # Whoever asks meanwhile waits: half of the requirements would make half a ledger. What is loaded may
+        # ask for what came before it.
+        with self._lock:
+            if self._loading or places == self._loaded:
+                return
+            self._loading = True
+            try:
+                for module in self._find(places, self.package + "."):
+                    importlib.import_module(module.name)
+                self._loaded = places
+            finally:
+                self._loading = False
