@@ -39,7 +39,7 @@ class DeskPanel(Panel):
     def finish(self) -> None:  # type: ignore[override]
         """All sections are there."""
         s = self.session
-        super().finish(s.changed, s.selected, s.evaluated, s.picked, s.opened)
+        super().finish(s.changed, s.selected, s.seen, s.picked, s.opened)
 
     def open_rows(self) -> dict[str, str]:
         result, out = self.session.result, dict[str, str]()

@@ -117,10 +117,15 @@ class Looks(QObject):
         def done(ledgers: dict[str, Ledger]) -> None:
             if s.shipment is not shipment or s.sheet is not sheet:
                 return
-            for asset in goods:
-                if asset.id in ledgers and asset.id not in s.results:
-                    s.results[asset.id] = Evaluated(asset, None, (), ledgers[asset.id], recalled=True)
-                    s.evaluated.emit(asset.id)
+            new = {
+                a.id: Evaluated(a, None, (), ledgers[a.id], recalled=True)
+                for a in goods
+                if a.id in ledgers and a.id not in s.results
+            }
+            s.results |= new
+            # Said once: a thousand are shown in one go.
+            if new:
+                s.evaluated.emit(s.current if s.current in new else next(iter(new)))
 
         if goods:
             s.worker.submit(Task(0, title="Opening", run=run, done=done, failed=s.fail))

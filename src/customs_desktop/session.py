@@ -29,12 +29,15 @@ from customs_desktop.worker import Worker, explain
 
 
 class Session(QObject):
-    """Signals tell what changed; views ask for the rest."""
+    """Signals tell what changed; views ask for the rest. `evaluated` names the asset that was looked at, `seen`
+    says that it was the selected one.
+    """
 
     opened = pyqtSignal()
     changed = pyqtSignal()
     expected = pyqtSignal()
     evaluated = pyqtSignal(str)
+    seen = pyqtSignal()
     selected = pyqtSignal(str)
     picked = pyqtSignal(str)
     said = pyqtSignal(str, str)
@@ -60,6 +63,8 @@ class Session(QObject):
         self.current = ""
         self.stop: str | None = None
         self._before: tuple[Asset, ...] = ()
+        # What shows the selected asset alone has nothing to do when another has been looked at.
+        self.evaluated.connect(lambda id_: self.seen.emit() if id_ == self.current else None)
         self._origins: tuple[object, dict[str, Origin]] | None = None
 
     # -- shipments

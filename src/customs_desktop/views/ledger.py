@@ -75,8 +75,9 @@ class LedgerView(QWidget):
         box.setSpacing(0)
         box.addWidget(self._head())
         box.addWidget(self.stack, 1)
-        for signal in (session.changed, session.selected, session.evaluated, session.opened):
+        for signal in (session.changed, session.selected, session.seen, session.opened):
             signal.connect(self.refresh)
+        session.evaluated.connect(self._another)
         session.picked.connect(self._at_stop)
         session.met.connect(self._met)
         self.refresh()
@@ -117,6 +118,11 @@ class LedgerView(QWidget):
         return head
 
     # -- keeping up
+
+    def _another(self, id_: str) -> None:
+        """One of the others has been looked at: seen where all goods are."""
+        if id_ != self.session.current and self.stack.currentWidget() is self.goods_table:
+            self.goods_model.refresh()
 
     def refresh(self, *_: object) -> None:
         """Show the ledgers as they are."""

@@ -70,7 +70,7 @@ class RouteStrip(QWidget):
         self.drag_x = 0.0
         self.pressed_at = QPointF()
         self.plan_hit = QRectF()
-        for signal in (session.changed, session.selected, session.evaluated, session.picked, session.opened):
+        for signal in (session.changed, session.selected, session.seen, session.picked, session.opened):
             signal.connect(self.refresh)
 
     def sizeHint(self) -> QSize:

@@ -54,7 +54,8 @@ class FitPanel(DeskPanel):
         self._stop_section()
         self._keep()
         self.finish()
-        self.follow(session.changed, session.selected, session.evaluated, session.picked, session.opened)
+        self.follow(session.changed, session.selected, session.seen, session.picked, session.opened)
+        session.evaluated.connect(lambda id_: self._follow() if id_ == self.yardstick else None)
         self.refresh()
 
     # -- building

@@ -62,7 +62,7 @@ class MotionPanel(DeskPanel):
         self.donor.choose.connect(self.choose_donor)
         twin.joint_picked.connect(self.pick_joint)
         self.commands = (("Choose a donor …", self.choose_donor, ""),)
-        for signal in (session.changed, session.selected, session.evaluated, session.picked, session.opened):
+        for signal in (session.changed, session.selected, session.seen, session.picked, session.opened):
             signal.connect(self.refresh)
 
     # -- what is shown

@@ -83,7 +83,7 @@ class SurfacePanel(DeskPanel):
         self.roles.model.moved.connect(self._moved)
         self.roles.table.emptied.connect(self._emptied)
         self.bulk.chosen.connect(self._bulk_chosen)
-        for signal in (session.changed, session.selected, session.evaluated, session.picked, session.opened):
+        for signal in (session.changed, session.selected, session.seen, session.picked, session.opened):
             signal.connect(self.refresh)
         session.met.connect(self._met)
 
