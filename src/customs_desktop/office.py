@@ -8,7 +8,9 @@ from dataclasses import replace
 from customs.conventions.origin import Origin, keep_origin
 from customs.demo.shipment import open_demo
 from customs.errors import CustomsError
-from customs.ledger.row import Remedy, Row
+from customs.formats.registry import formats
+from customs.ledger.row import Remedy, Row, requirements
+from customs.route.step import steps
 from customs.sheet.load import sheet_digest
 from customs.shipment.state import State
 from customs.work.goods import with_origin
@@ -29,6 +31,8 @@ class Office(Session):
         self.looks = Looks(self)
         self.plans = Plans(self, self.looks)
         self.jobs = Jobs(self, self.looks, self.plans)
+        # What every look needs is loaded before anybody asks, and not by the window's own thread.
+        self.worker.submit(Task(-1, run=lambda job: (requirements(), steps(), formats()), failed=self.fail))
 
     def open_demo(self) -> None:
         """Open the demo, made in the background the first time."""

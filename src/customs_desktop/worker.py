@@ -21,6 +21,8 @@ from customs.job import Job
 from customs.kernels.cores import cores
 
 _numbers = itertools.count()
+HEAD_START = 1.5
+"""Seconds in which what is picked is not slowed down by the rest."""
 
 
 @dataclass(order=True)
@@ -133,6 +135,7 @@ class Worker(QObject):
                 signal, what = self.broke, problem
             with self._ready:
                 self._running.remove(task)
+                self._ready.notify_all()
             signal.emit(task, what)
 
     def _next(self, first: bool) -> Task | None:
@@ -142,13 +145,25 @@ class Worker(QObject):
         with self._ready:
             while not self._closed:
                 lines = [q for q in ((self._line, self._beside) if first else (self._beside,)) if q]
-                if lines:
-                    task = heapq.heappop(min(lines, key=lambda q: q[0]))
-                    task.began = time.monotonic()
-                    self._running.append(task)
-                    return task
-                self._ready.wait()
+                line = min(lines, key=lambda q: q[0], default=None)
+                hold = self._hold(line[0]) if line is not None else None
+                if line is None or hold:
+                    self._ready.wait(hold)
+                    continue
+                task = heapq.heappop(line)
+                task.began = time.monotonic()
+                self._running.append(task)
+                return task
         return None
+
+    def _hold(self, task: Task) -> float:
+        """Seconds for which a task that may run beside others is held back: what is more urgent and has just
+        begun gets the machine to itself for a moment.
+        """
+        if not task.apart:
+            return 0.0
+        urgent = [t.began for t in self._running if t.apart and t.rank < task.rank]
+        return max(max(urgent, default=0.0) + HEAD_START - time.monotonic(), 0.0)
 
     def _wanted(self, task: Task) -> bool:
         return not task.key or self._newest.get(task.key) == task.number

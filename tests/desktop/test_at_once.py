@@ -179,6 +179,31 @@ def test_what_is_in_order_stays_in_order_and_what_is_apart_runs_beside(qtbot: Qt
         worker.close()
 
 
+def test_what_is_picked_gets_a_head_start(qtbot: QtBot) -> None:
+    worker, order, gate = Worker(), [], threading.Event()
+
+    def picked(_: Job) -> None:
+        order.append("picked")
+        gate.wait(0.3)
+        order.append("picked done")
+
+    try:
+        worker.submit(Task(4, run=picked, apart=True))
+        qtbot.waitUntil(lambda: order == ["picked"], timeout=30_000)
+        worker.submit(Task(6, run=lambda job: order.append("another"), apart=True))
+        worker.submit(Task(9, run=lambda job: order.append("in its order")))
+        qtbot.waitUntil(lambda: worker.waiting == 0, timeout=60_000)
+        assert order.index("another") > order.index("picked done"), "held back while the picked one had begun"
+        gate.clear()
+        order.clear()
+        worker.submit(Task(4, run=lambda job: gate.wait(30), apart=True))
+        worker.submit(Task(6, run=lambda job: (order.append("another"), gate.set()), apart=True))
+        qtbot.waitUntil(lambda: worker.waiting == 0, timeout=60_000)
+        assert order == ["another"], "and not for long"
+    finally:
+        worker.close()
+
+
 def test_nothing_is_drawn_twice_and_no_picture_stands_under_another_name(
     small: Rig, monkeypatch: pytest.MonkeyPatch
 ) -> None:
