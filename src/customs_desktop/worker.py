@@ -1,4 +1,4 @@
-"""Threads that work: one that takes everything in its order, and others beside it for what does not mind.
+"""Threads that work: one that takes things in their order, and others beside it for what does not mind.
 Answers come back on the interface thread.
 """
 
@@ -48,8 +48,8 @@ class Task:
 
 
 class Worker(QObject):
-    """Runs tasks on as many threads as there are cores. `done` and `failed` are called on the interface
-    thread.
+    """One thread runs tasks in their order, so that a decision waits for no look; as many as there are cores run
+    what is apart. `done` and `failed` are called on the interface thread.
     """
 
     finished = pyqtSignal(object, object)
@@ -69,8 +69,8 @@ class Worker(QObject):
         self.finished.connect(self._finish)
         self.broke.connect(self._break)
         self._threads = [
-            threading.Thread(target=self._loop, args=(k == 0,), name=f"worker {k}", daemon=True)
-            for k in range(cores())
+            threading.Thread(target=self._loop, args=(line,), name=f"worker {k}", daemon=True)
+            for k, line in enumerate([self._line, *[self._beside] * cores()])
         ]
         for thread in self._threads:
             thread.start()
@@ -123,9 +123,9 @@ class Worker(QObject):
 
     # -- within
 
-    def _loop(self, first: bool) -> None:
+    def _loop(self, line: list[Task]) -> None:
         give_way()
-        while (task := self._next(first)) is not None:
+        while (task := self._next(line)) is not None:
             try:
                 if task.stopped:
                     raise Cancelled
@@ -138,16 +138,12 @@ class Worker(QObject):
                 self._ready.notify_all()
             signal.emit(task, what)
 
-    def _next(self, first: bool) -> Task | None:
-        """The next task for this thread; None when the worker closes. Only the first thread takes what is to
-        run in order.
-        """
+    def _next(self, line: list[Task]) -> Task | None:
+        """The next task of a line; None when the worker closes."""
         with self._ready:
             while not self._closed:
-                lines = [q for q in ((self._line, self._beside) if first else (self._beside,)) if q]
-                line = min(lines, key=lambda q: q[0], default=None)
-                hold = self._hold(line[0]) if line is not None else None
-                if line is None or hold:
+                hold = self._hold(line[0]) if line else None
+                if not line or hold:
                     self._ready.wait(hold)
                     continue
                 task = heapq.heappop(line)
