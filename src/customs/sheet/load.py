@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import hashlib
 import json
 from collections.abc import Mapping
@@ -36,6 +37,7 @@ def merge(base: Mapping[str, Any], own: Mapping[str, Any]) -> Tables:
     return out
 
 
+@functools.cache
 def shipped_texts() -> dict[str, str]:
     """TOML text of each sheet that ships, by id."""
     folder = resources.files("customs.sheet") / "sheets"
@@ -235,8 +237,14 @@ def load_sheet(id_or_path: str, folder: Path | None = None) -> Sheet:
     text, source = texts[id_or_path]
     if all(path is None for _, path in texts.values()):
         # What ships was held against all formats before it was shipped (`tests/sheet`): none is loaded for it.
-        return _parsed(text, f"{id_or_path}.toml", folder)
+        return _shipped(id_or_path)
     return parse_sheet(text, source or f"{id_or_path}.toml", folder)
+
+
+@functools.cache
+def _shipped(id_: str) -> Sheet:
+    """One that ships, read once: nobody changes it."""
+    return _parsed(shipped_texts()[id_], f"{id_}.toml", None)
 
 
 def sheet_digest(sheet: Sheet) -> str:
