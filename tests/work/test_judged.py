@@ -12,6 +12,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+import numpy as np
 import pytest
 
 from customs.errors import WriteError
@@ -145,6 +146,15 @@ def test_where_nothing_can_be_kept_all_works(goods: dict[str, Path], shop: Shop)
     (shop.store / "judged").write_text("a file where the folder would be")
     planned = shop.plan(asset, "metre-yup-pbr")
     assert planned.judged and not shop.look(planned.asset, "metre-yup-pbr").recalled
+
+
+def test_what_cannot_be_told_is_not_kept(goods: dict[str, Path], shop: Shop) -> None:
+    planned = shop.plan(shop.taken(goods["fern_bed"], "fern_bed"), "metre-yup-pbr")
+    odd = Ledger((replace(planned.ledger.rows[0], values={"measured": np.float32(1.5)}),))
+    sheet, kept = find_sheet("centimetre-zup-lh"), Judged(shop.store)
+    kept.keep(planned.asset, sheet, planned.about, odd)
+    assert kept.ledger(planned.asset, sheet, planned.about) is None
+    assert not list((shop.store / "judged").glob("*.part"))
 
 
 def test_what_leaves_is_judged_by_what_is_here(goods: dict[str, Path], shop: Shop, tmp_path: Path) -> None:

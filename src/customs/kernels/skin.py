@@ -18,25 +18,14 @@ def posed(points, joints, weights, matrices, begin, end, out):
     width = joints.shape[1]
     for t in range(begin, end):
         for v in range(len(points)):
-            a0, a1, a2, a3 = 0.0, 0.0, 0.0, 0.0
-            b0, b1, b2, b3 = 0.0, 0.0, 0.0, 0.0
-            c0, c1, c2, c3 = 0.0, 0.0, 0.0, 0.0
-            for k in range(width):
-                w, j = weights[v, k], joints[v, k]
-                a0 += w * matrices[t, j, 0]
-                a1 += w * matrices[t, j, 1]
-                a2 += w * matrices[t, j, 2]
-                a3 += w * matrices[t, j, 3]
-                b0 += w * matrices[t, j, 4]
-                b1 += w * matrices[t, j, 5]
-                b2 += w * matrices[t, j, 6]
-                b3 += w * matrices[t, j, 7]
-                c0 += w * matrices[t, j, 8]
-                c1 += w * matrices[t, j, 9]
-                c2 += w * matrices[t, j, 10]
-                c3 += w * matrices[t, j, 11]
-            # Summed as numpy's einsum sums four, two by two.
             x, y, z = points[v, 0], points[v, 1], points[v, 2]
-            out[t, v, 0] = (a0 * x + a2 * z) + (a1 * y + a3)
-            out[t, v, 1] = (b0 * x + b2 * z) + (b1 * y + b3)
-            out[t, v, 2] = (c0 * x + c2 * z) + (c1 * y + c3)
+            for row in range(3):
+                a, b, c, d = 0.0, 0.0, 0.0, 0.0
+                for k in range(width):
+                    w, j = weights[v, k], joints[v, k]
+                    a += w * matrices[t, j, 4 * row]
+                    b += w * matrices[t, j, 4 * row + 1]
+                    c += w * matrices[t, j, 4 * row + 2]
+                    d += w * matrices[t, j, 4 * row + 3]
+                # Summed as numpy's einsum sums four, two by two.
+                out[t, v, row] = (a * x + c * z) + (b * y + d)

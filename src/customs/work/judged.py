@@ -122,9 +122,10 @@ class Judged:
             "outside": _outside(about),
             "sources": _sources(asset),
         }
-        body = json.dumps(table).encode()
-        # A full disk or a folder that may not be written costs time at the next start, and nothing else.
-        with contextlib.suppress(OSError):
+        # What cannot be told as JSON, a full disk or a folder that may not be written cost time at the next
+        # start, and nothing else.
+        with contextlib.suppress(OSError, TypeError, ValueError):
+            body = json.dumps(table).encode()
             place.parent.mkdir(parents=True, exist_ok=True)
             part.write_bytes(hashlib.sha256(body).digest() + zlib.compress(body, 1))
             part.replace(place)

@@ -126,10 +126,7 @@ def run_evaluate(
             taken.scene, taken.digest, asked.asset.route, cache, subject.about.resources, job.part(0.2, 0.5)
         )
     )
-    for scene in (taken.scene, *(at.scene for at in passed)):
-        measure(scene)
-    if passed and isinstance(settings := passed[0].stop.settings, Arrive):
-        measure(as_seen(taken.scene, arriving(taken.scene, settings)))
+    measure_all(taken, passed)
     seen = Evaluated(asked.asset, taken, passed, Ledger(()), about=subject.about, whole=False)
     early(seen)
     known = asked.judged.ledger(asked.asset, asked.sheet, subject.about) if asked.judged else None
@@ -145,6 +142,14 @@ def run_evaluate(
     if asked.judged:
         asked.judged.keep(asked.asset, asked.sheet, subject.about, ledger)
     return replace(seen, ledger=ledger, whole=True)
+
+
+def measure_all(taken: Taken, passed: Sequence[At]) -> None:
+    """Find out here what whoever shows it will ask: the figures are kept with the scenes."""
+    for scene in (taken.scene, *(at.scene for at in passed)):
+        measure(scene)
+    if passed and isinstance(settings := passed[0].stop.settings, Arrive):
+        measure(as_seen(taken.scene, arriving(taken.scene, settings)))
 
 
 def unreadable(asset: Asset, problem: CustomsError, store: Path | None = None) -> Evaluated:

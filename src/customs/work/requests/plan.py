@@ -15,7 +15,7 @@ from customs.planning.plan import Plan, Subject, fresh_route, plan, press
 from customs.route.route import Route, SceneCache, evaluate
 from customs.route.step import get_step, make_settings
 from customs.work.judged import own_stops
-from customs.work.requests.evaluate import Asked, Evaluated, run_evaluate, unreadable
+from customs.work.requests.evaluate import Asked, Evaluated, measure_all, run_evaluate, unreadable
 
 
 @dataclass(frozen=True, eq=False)
@@ -63,6 +63,7 @@ def run_plan(
         return known
 
     def seen(plan: Plan) -> None:
+        measure_all(taken, plan.passed)
         early(Evaluated(asset, taken, plan.passed, plan.ledger, about=subject.about, whole=False))
 
     planned = plan(subject, route, cache, job, seen if route.stops == asset.stops else None)
@@ -88,6 +89,7 @@ def _recalled(
     route = Route(known.stops)
     passed = tuple(evaluate(taken.scene, taken.digest, route, cache, subject.about.resources, job))
     asset = replace(asked.asset, stops=route.stops)
+    measure_all(taken, passed)
     return Evaluated(asset, taken, passed, known.ledger, about=subject.about, recalled=True)
 
 
@@ -106,6 +108,7 @@ def run_press(
 
 def _evaluated(asked: Asked, taken: Taken, planned: Plan) -> Evaluated:
     asset, about = replace(asked.asset, stops=planned.route.stops), asked.about()
+    measure_all(taken, planned.passed)
     if asked.judged is not None:
         asked.judged.keep(asset, asked.sheet, about, planned.ledger)
     return Evaluated(asset, taken, planned.passed, planned.ledger, about=about)
