@@ -7,6 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QFileDialog,
@@ -216,7 +217,8 @@ class DispatchPanel(DeskPanel):
         for page in (self.names, self.package, self.docket):
             page.refresh()
 
-    def showEvent(self, event: object) -> None:
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
         self.refresh_pages()
 
     def _choose(self) -> None:

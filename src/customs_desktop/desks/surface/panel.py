@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QFileDialog, QSlider, QWidget
 
 from customs.formats.image_write import deliveries, texture_kinds
@@ -174,7 +175,8 @@ class SurfacePanel(DeskPanel):
         task = Task(3, key="roles", title="Materials", run=lambda job: role_table(scene, rows), done=done)
         self.session.worker.submit(task)
 
-    def showEvent(self, event: object) -> None:
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
         self.refresh()
 
     # -- what is picked
