@@ -80,6 +80,10 @@ class Looks(QObject):
         """Leave these alone until `planner` is done with them."""
         self._left |= dict.fromkeys(ids, planner)
 
+    def is_left(self, id_: str) -> bool:
+        """True while somebody is about to plan it."""
+        return id_ in self._left
+
     def take_up(self, id_: str, planner: object) -> bool:
         """What was left to `planner` is looked at again whenever it changes. False where it was not, or is
         left to another by now.
@@ -139,6 +143,8 @@ class Looks(QObject):
             # Verdicts by another sheet are none by this one; the scenes may still be looked at.
             s.results[asset.id] = replace(before, ledger=Ledger(()), whole=False)
         if asset.id in self._left:
+            # Gone back to before it was planned, it is asked about again: its verdicts have been taken away.
+            self._asked.pop(asset.id, None)
             return
         self._asked[asset.id] = (asset, digest)
         assert s.shipment is not None

@@ -73,9 +73,13 @@ class Plans:
         def done(planned: Evaluated) -> None:
             ours = self._looks.take_up(asset.id, task)
             now = s.state.asset(asset.id)
-            if s.shipment is not shipment or now is None or sheet_digest(s.sheet) != digest:
+            if s.shipment is not shipment or now is None:
                 return
-            if now is asset:
+            if sheet_digest(s.sheet) != digest:
+                # Undone meanwhile: it is looked at by the sheet it goes to now.
+                if ours:
+                    self._looks.ask()
+            elif now is asset:
                 self._planned(now, planned, digest, decision)
             elif again:
                 # A person was quicker: what they decided is planned with.
@@ -91,7 +95,8 @@ class Plans:
         rank = FIRST if asset.id == s.current else LATER
         key, title = f"plan {asset.id}", f"Planning {asset.name}"
         task = Task(rank, key=key, title=title, run=run, done=done, failed=failed, apart=True)
-        if again:
+        # One that waited for a plan which this one takes the place of waits for this one.
+        if again or self._looks.is_left(asset.id):
             self._looks.leave([asset.id], task)
         s.worker.submit(task)
 

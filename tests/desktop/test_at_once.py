@@ -93,6 +93,28 @@ def test_another_destination_shows_the_picked_asset_first_and_each_as_it_comes(
     assert not judged and all(r.recalled for r in s.results.values()), "gone back to: nothing is asked twice"
 
 
+@pytest.mark.parametrize("way", ["undone", "planned by hand"])
+def test_what_waits_for_a_plan_is_looked_at_however_that_ends(
+    small: Rig, monkeypatch: pytest.MonkeyPatch, way: str
+) -> None:
+    s = small.session
+    gate = held_up(monkeypatch, plans, "run_plan")
+    s.set_sheet("twin-format-kit")
+    small.wait(lambda: s.worker.running())
+    if way == "undone":
+        s.undo()
+    else:
+        # It takes the place of those that wait.
+        s.plans.plan([a.id for a in s.state.goods])
+    gate.set()
+    small.settle()
+    assert not any(s.looks.is_left(a.id) for a in s.state.goods)
+    for asset in s.state.goods:
+        s.select(asset.id)
+        s.set_step("scale", factor=2.5)
+    small.settle()
+
+
 def test_a_look_that_was_cancelled_is_made_when_it_is_selected_again(
     small: Rig, monkeypatch: pytest.MonkeyPatch
 ) -> None:
