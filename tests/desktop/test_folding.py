@@ -71,6 +71,8 @@ def test_a_person_opens_and_folds(demo: Rig) -> None:
     panel = arranged(demo, "motion")
     assert opened(panel)[0] == "DONOR"
     weights = next(f for f in panel.folds if f.title == "WEIGHTS")
+    demo.window.panel("motion").pick_joint("head")
+    demo.wait(lambda: weights.head.state == "head")
     QTest.mouseClick(weights.head, Qt.MouseButton.LeftButton)
     demo.qtbot.wait(30)
     assert "WEIGHTS" in opened(panel), "what is asked for is open, and what does not fit beside it is folded"

@@ -293,6 +293,7 @@ class IntakePanel(DeskPanel):
             self.page.model.show_entries(entries)
             models = sum(e.takeable for e in entries)
             total = size_text(sum(e.size for e in entries))
+            self.arrange_soon()
             self.page.about.setText(f"{many(len(entries), 'file')}, {many(models, 'model')}, {total}")
             if models:
                 self.page.table.selectRow(0)
@@ -325,6 +326,7 @@ class IntakePanel(DeskPanel):
         )
 
     def _preview(self, answer: tuple[Entry, Scene | CustomsError]) -> None:
+        self.arrange_soon()
         entry, scene = answer
         if isinstance(scene, CustomsError):
             self.picture.setText("cannot be read")

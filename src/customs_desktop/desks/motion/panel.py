@@ -179,6 +179,7 @@ class MotionPanel(DeskPanel):
     # -- playing
 
     def _pick(self, number: int) -> None:
+        self.arrange_soon()
         take, takes, band = self.bench.take, self.bench.takes, self.page.band
         if take is None or takes is None:
             self.player.show(None, 30.0)
@@ -366,6 +367,7 @@ class MotionPanel(DeskPanel):
         self.clips.refresh_joint()
         self._curve()
         self.twin.update()
+        self.arrange_soon()
 
     def say_bone(self, joint: str, bone: str) -> None:
         """A person's word on which bone a joint is: one setting of the stop Humanoid."""

@@ -208,6 +208,7 @@ class SurfacePanel(DeskPanel):
 
     def _texture_shown(self) -> None:
         """Bring the picked texture into the view; decoded in the background."""
+        self.arrange_soon()
         image, m = self.picked_image, self.picked_material
         for part in (self.pack, self.glow, self.alpha, self.over, self.skins, self.format, self.missing):
             part.show_picked(self.scene, m, self.role, image, self.session)
