@@ -49,18 +49,14 @@ class MotionPanel(DeskPanel):
             self.add(part)
         self.finish()
         band = self.page.band
-        band.changed.connect(self._spans)
-        band.picked.connect(self._pick)
-        band.sought.connect(self._seek)
-        self.page.find.connect(self.find_clips)
-        self.page.rate.connect(self._rate)
-        self.page.take.connect(self._take)
-        self.player.moved.connect(self._moved)
-        self.joints.picked.connect(self.pick_joint)
-        self.joints.boned.connect(self.say_bone)
-        self.donor.joint.connect(self.pick_joint)
-        self.donor.choose.connect(self.choose_donor)
-        twin.joint_picked.connect(self.pick_joint)
+        for signal, slot in (
+            (band.changed, self._spans), (band.picked, self._pick), (band.picked, self.arrange_soon),
+            (band.sought, self._seek), (self.page.find, self.find_clips), (self.page.rate, self._rate),
+            (self.page.take, self._take), (self.player.moved, self._moved), (self.joints.picked, self.pick_joint),
+            (self.joints.boned, self.say_bone), (self.donor.joint, self.pick_joint),
+            (self.donor.choose, self.choose_donor), (twin.joint_picked, self.pick_joint),
+        ):  # fmt: skip
+            signal.connect(slot)
         self.commands = (("Choose a donor …", self.choose_donor, ""),)
         for signal in (session.changed, session.selected, session.seen, session.picked, session.opened):
             signal.connect(self.refresh)
@@ -179,7 +175,6 @@ class MotionPanel(DeskPanel):
     # -- playing
 
     def _pick(self, number: int) -> None:
-        self.arrange_soon()
         take, takes, band = self.bench.take, self.bench.takes, self.page.band
         if take is None or takes is None:
             self.player.show(None, 30.0)
