@@ -164,6 +164,8 @@ def test_playing_moves_both_halves_and_never_blocks(demo: Rig) -> None:
     found(demo)
     panel, twin = demo.window.panel("motion"), demo.window.twin
     panel.page.band.pick(1)
+    name = panel.page.band.strip.spans[1].name
+    assert panel.clips.which.text().startswith(name), "the tools are those of the clip that is picked"
     drawn: Counter[str] = Counter()
     demo.session.painter.painted.connect(lambda slot, *_: drawn.update([slot]))
     panel.player.play()

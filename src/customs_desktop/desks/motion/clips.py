@@ -125,6 +125,10 @@ class ClipTools:
         )
         self.files.show_chosen(how or scene.wishes.clips or rig.clip_files[0])
         self.refresh_joint()
+        self.refresh_clip()
+
+    def refresh_clip(self) -> None:
+        """Which clip is picked."""
         stretch = self.bench.player.stretch
         take = self.bench.take
         name = stretch.name or stretch.take if stretch is not None else ""

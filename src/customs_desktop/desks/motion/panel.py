@@ -187,6 +187,7 @@ class MotionPanel(DeskPanel):
         else:
             stretch = Stretch("", 0.0, take.seconds, take.name)
         self.player.show(stretch, takes.rate)
+        self.clips.refresh_clip()
         self._facts(stretch)
         self._curve()
 
