@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -35,6 +36,18 @@ def got(name: str) -> ModuleType:
     module = store.kernel(name)
     assert module is not None
     return module
+
+
+def test_all_that_is_asked_for_is_compiled_ahead() -> None:
+    asked = {
+        name
+        for path in Path(store.__file__).parents[1].rglob("*.py")
+        for name in re.findall(r"kernel(?:_for)?\(\"([a-z_]+)\"", path.read_text("utf-8"))
+    }
+    assert {"rows", "closest", "text"} <= asked <= set(store.names())
+    # What is in the cache after compiling, and not what a first use would add inside the window.
+    there = {p.name.split(".")[0] for p in store.folder().rglob("*.nbi")}
+    assert set(store.names()) <= there
 
 
 def test_indices_are_checked_here() -> None:

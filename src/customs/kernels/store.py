@@ -20,22 +20,6 @@ from types import ModuleType
 from platformdirs import user_cache_dir
 
 HERE = Path(__file__).parent
-NAMES = (
-    "text",
-    "ears",
-    "png_filters",
-    "corners",
-    "rows",
-    "shells",
-    "smooth",
-    "faces",
-    "near",
-    "skin",
-    "tangents",
-    "pixels",
-    "distance",
-)
-"""Modules here that hold a kernel."""
 MARK, BEGUN = "ready", "begun"
 PATIENCE = 300
 """Seconds after which a compiling that was begun and is not done is begun again."""
@@ -48,6 +32,11 @@ OLD = 60 * 86400
 def bounds_checked() -> bool:
     """True where the tests ask compiled code to check every index."""
     return os.environ.get("NUMBA_BOUNDSCHECK", "") not in ("", "0")
+
+
+def names() -> list[str]:
+    """Modules here that hold a kernel: a new one is one new file."""
+    return [p.stem for p in sorted(HERE.glob("*.py")) if b"\nfrom numba import" in p.read_bytes()]
 
 
 @functools.cache
@@ -128,7 +117,7 @@ def compile_all() -> float:
     place = folder()
     if not ready():
         place.mkdir(parents=True, exist_ok=True)
-        for name in NAMES:
+        for name in names():
             _loaded(name)
         (place / MARK).touch()
         _sweep(place)
