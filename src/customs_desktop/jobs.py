@@ -87,15 +87,11 @@ class Jobs:
             self.session.expect(place, "")
             asset = replace(asset, id=self.session.state.free_id(path.stem))
             name = origin.id if origin else ""
-            # Planning looks at it on its way, and is part of the same decision.
-            if asset.kind != UNREADABLE:
-                self._looks.leave([asset.id], self)
-            if self.session.edit(
-                f"Take in {asset.name}", lambda s: replace(s.with_asset(asset), last_origin=name)
+            planned = [asset.id] if asset.kind != UNREADABLE else []
+            if self.plans.decide(
+                f"Take in {asset.name}", lambda s: replace(s.with_asset(asset), last_origin=name), planned
             ):
                 self.session.select(asset.id)
-                if asset.kind != UNREADABLE:
-                    self.plans.plan([asset.id], place=self.session.shipment.place)
 
         self.session.worker.submit(Task(1, title=f"Taking in {path.name}", run=run, done=done, failed=failed))
 
@@ -200,8 +196,10 @@ class Jobs:
                         state = state.with_asset(replace(a, donor=donor.digest, donor_name=donor.name))
                 return state
 
-            if self.session.edit(f"Donor {donor.name}", change) and self.session.sheet.rig.donor:
-                self.plans.plan([a.id for a in self.session.state.goods])
+            wanted = bool(self.session.sheet.rig.donor)
+            self.plans.decide(
+                f"Donor {donor.name}", change, [a.id for a in self.session.state.goods if wanted]
+            )
 
         self.session.worker.submit(
             Task(1, title=f"Reading donor {path.name}", run=run, done=done, failed=self.session.fail)

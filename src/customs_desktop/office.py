@@ -81,15 +81,13 @@ class Office(Session):
         was, ids = self.sheet, [a.id for a in self.state.goods]
         self.sheet, self._origins = sheet, None
         digest = sheet_digest(sheet)
-        self.looks.leave(ids, self)
-        if self.edit(f"Destination {sheet.title}", lambda s: replace(s, sheet=id_, sheet_digest=digest)):
-            assert self.shipment is not None
-            self.plans.plan(ids, place=self.shipment.place)
-        elif self.shipment is not None:
+
+        def change(state: State) -> State:
+            return replace(state, sheet=id_, sheet_digest=digest)
+
+        if not self.plans.decide(f"Destination {sheet.title}", change, ids) and self.shipment is not None:
             # It cannot be kept, so the goods go where they went before.
             self.sheet = was
-            for left in ids:
-                self.looks.take_up(left, self)
 
     def set_origin(self, origin: Origin | None, ids: Sequence[str]) -> None:
         """Other goods' convention: their first stop changes, and routes are planned anew."""
@@ -100,8 +98,7 @@ class Office(Session):
                     state = state.with_asset(with_origin(a, origin))
             return replace(state, last_origin=origin.id if origin else "")
 
-        if self.edit(f"Origin {origin.title if origin else 'as the files say'}", change) and self.shipment:
-            self.plans.plan(ids, place=self.shipment.place)
+        self.plans.decide(f"Origin {origin.title if origin else 'as the files say'}", change, ids)
 
     def keep_origin(self, origin: Origin) -> None:
         """Keep an origin by name, for this shipment and the next, and let the selected asset come from it."""

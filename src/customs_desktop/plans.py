@@ -60,6 +60,19 @@ class Plans:
         for asset in assets:
             self._plan(asset, decision, shipment, again=place is not None)
 
+    def decide(self, label: str, change: Callable[[State], State], ids: Sequence[str]) -> bool:
+        """A decision after which the routes of some assets are planned anew, as part of it: none of them is
+        looked at before that. False (and said) when it cannot be kept.
+        """
+        self._looks.leave(ids, self)
+        shipment = self._session.shipment
+        if shipment is not None and self._session.edit(label, change):
+            self.plan(ids, place=shipment.place)
+            return True
+        for left in ids:
+            self._looks.take_up(left, self)
+        return False
+
     def _plan(self, asset: Asset, decision: Decision, shipment: Shipment, again: bool) -> None:
         s = self._session
         store, sheet, cache = shipment.store, s.sheet, s.cache

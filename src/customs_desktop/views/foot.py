@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QProgressBar, QScrollArea, QVBo
 
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
-from customs_desktop.widgets.basics import button, label
+from customs_desktop.widgets.basics import button, empty, label
 from customs_desktop.worker import Task
 
 BEAT = 200
@@ -128,9 +128,7 @@ class WorkList(QFrame):
             stop.setEnabled(not task.stopped)
 
     def _fill(self, more: int) -> None:
-        while (item := self.box.takeAt(0)) is not None:
-            if (widget := item.widget()) is not None:
-                widget.deleteLater()
+        empty(self.box)
         self.lines = []
         for task in self.tasks:
             line = QWidget()
