@@ -23,6 +23,7 @@ from customs.motion.posing.pose import (
 from customs.motion.posing.posing import posing
 from customs.motion.weights.influences import limited, most_influences
 from customs.scene.arrays import frozen
+from customs.scene.folding import fold
 from customs.scene.model import Channel, Clip, Node, Scene
 from customs.scene.tree import world_matrices
 from tests.assets import cube, key, quaternion, scene_of
@@ -122,6 +123,31 @@ def test_boxes_leave_out_what_is_not_finite() -> None:
     box = world_bounds(scene)
     assert box is not None and np.isfinite(box).all()
     assert local_bounds(scene.meshes[0].primitives[0])[1].max() == pytest.approx(0.5)
+
+
+@pytest.mark.parametrize("skinned", [False, True])
+@pytest.mark.parametrize("value", [1e300, -1e308, np.inf, np.nan])
+def test_boxes_leave_out_what_is_thrown_beyond_all_numbers(
+    value: float, skinned: bool, letter: Scene
+) -> None:
+    """Straight, turned and skinned, on a node and on rows: a warning would be an error here."""
+    for place in ((0, 0), (0, 1), (0, 3)):
+        matrix = np.diag([1e30, 1.0, 1.0, 1.0])
+        matrix[place] = value
+        node = replace(scene_of(cube()).nodes[0], matrix=frozen(matrix, np.float64))
+        scene = replace(scene_of(cube()), nodes=(node,))
+        if skinned:
+            nodes = tuple(replace(n, matrix=node.matrix) if k == 0 else n for k, n in enumerate(letter.nodes))
+            scene = replace(letter, nodes=nodes)
+        box = world_bounds(scene)
+        assert box is not None and np.isfinite(box).all()
+    far = frozen([value, 0, 0], np.float64)
+    start = scene_of(cube()).nodes[0]
+    wide = far if np.isfinite(value) else frozen([1e30, 1e300, 0], np.float64)
+    for node in (replace(start, translation=far), replace(start, scale=wide)):
+        rows = fold(replace(scene_of(cube()), nodes=(node,) * 40, roots=tuple(range(40))))
+        folded = world_bounds(rows)
+        assert len(rows.placements) == 40 and folded is not None and np.isfinite(folded).all()
 
 
 def test_influences_are_counted_and_cut_by_strength() -> None:

@@ -41,13 +41,15 @@ def _finite_bounds(points: npt.NDArray[np.float32]) -> tuple[F64, F64]:
 
 
 def world_bounds(scene: Scene) -> tuple[F64, F64] | None:
-    """Box (low (3,), high (3,)) of everything at rest, or None when there is nothing. Kept while the scene
-    lives.
+    """Box (low (3,), high (3,)) of everything at rest that can be held, or None when there is nothing. Kept
+    while the scene lives.
     """
     return kept("bounds", scene, lambda: _world_bounds(scene))
 
 
+@np.errstate(over="ignore", invalid="ignore")
 def _world_bounds(scene: Scene) -> tuple[F64, F64] | None:
+    # What a matrix throws beyond all numbers is left out here, and said by a requirement.
     world = world_matrices(scene)
     lows, highs = [], []
     for n in mesh_nodes(scene):
@@ -86,9 +88,12 @@ def _rows_bounds(scene: Scene) -> tuple[F64, F64]:
                 # One product for all rows and axes; where each stands comes to its ends alone.
                 turned = corners @ np.ascontiguousarray(part[:, :, :3]).reshape(-1, 3).T
                 shift = part[:, :, 3]
-                lows.append((turned.min(axis=0).reshape(-1, 3) + shift).min(axis=0))
-                highs.append((turned.max(axis=0).reshape(-1, 3) + shift).max(axis=0))
-    return np.min(lows, axis=0), np.max(highs, axis=0)
+                low, high = (end(axis=0).reshape(-1, 3) + shift for end in (turned.min, turned.max))
+                held = (np.isfinite(low) & np.isfinite(high)).all(axis=1)
+                if held.any():
+                    lows.append(low[held].min(axis=0))
+                    highs.append(high[held].max(axis=0))
+    return (np.min(lows, axis=0), np.max(highs, axis=0)) if lows else (np.zeros(3), np.zeros(3))
 
 
 def hull_points(points: npt.NDArray[Any]) -> F64:
@@ -117,7 +122,8 @@ def _placed_bounds(
     if not skinned and not moved and straight:
         low, high = local_bounds(prim)
         a, b = m[:3, :3] @ low + m[:3, 3], m[:3, :3] @ high + m[:3, 3]
-        return np.minimum(a, b), np.maximum(a, b)
+        if np.isfinite(a).all() and np.isfinite(b).all():
+            return np.minimum(a, b), np.maximum(a, b)
     if skinned and not moved and _at_bind(scene, node, world):
         return local_bounds(prim)
     points = posed_positions(scene, node, prim, world, weights)
