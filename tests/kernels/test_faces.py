@@ -20,7 +20,7 @@ from customs.geometry.faces import (
 )
 from customs.geometry.inward import enclosed_by_columns, enclosed_compiled
 from customs.geometry.normals import Corners, corner_normals, sums_by_rounds, sums_compiled
-from customs.geometry.shells import Shells, by_graph, by_joining, shells
+from customs.geometry.shells import Shells, by_graph, by_joining, seams_closed, shells
 from customs.geometry.weld import by_hashes, by_table, near_by_cells, near_by_tree
 from customs.kernels.cores import cuts, on_cores
 from customs.ledger.facts import facts_of
@@ -68,7 +68,8 @@ def test_equal_rows_of_drawn_ones(seed: int, count: int, kinds: int, width: int)
 
 def same_shells(a: Shells, b: Shells) -> bool:
     return a.pairs == b.pairs and all(
-        np.array_equal(getattr(a, name), getattr(b, name)) for name in ("part", "flipped", "opened")
+        np.array_equal(getattr(a, name), getattr(b, name))
+        for name in ("part", "flipped", "opened", "twisted")
     )
 
 
@@ -268,6 +269,24 @@ def test_crowds_and_numbers_that_are_none_are_left_to_the_tree() -> None:
     for bad in (np.nan, np.inf):
         assert near_by_cells(got("near"), np.array([[0.0, 0, 0], [bad, 0, 0]]), 0.1) is None
     assert near_by_cells(got("near"), np.zeros((1, 3)), 0.1) is not None
+
+
+@given(st.integers(0, 2**32 - 1), st.sampled_from(sorted(FACES)), st.floats(0, 1))
+def test_seams_that_are_pulled_apart_are_closed_again(seed: int, what: str, share: float) -> None:
+    """Against the same faces whole: some corners get places of their own, near the one they had."""
+    rng, whole = np.random.default_rng(seed), FACES[what][:400].astype(np.int64)
+    before = by_graph(whole.astype(np.uint32))
+    own = rng.random(whole.shape) < share
+    places = int(whole.max(initial=0)) + 1
+    torn = np.where(own, places + np.arange(whole.size).reshape(whole.shape), whole).astype(np.uint32)
+    back = np.zeros(places + whole.size, np.uint32)
+    back[torn.reshape(-1)] = whole.reshape(-1)
+    found = seams_closed(by_graph(torn), torn, lambda border: back[border])
+    # Where more than two faces meet at an edge, those that hang together already stay so.
+    edges = np.sort(np.concatenate([whole[:, [0, 1]], whole[:, [1, 2]], whole[:, [2, 0]]]), axis=1)
+    if len(edges) and np.unique(edges, axis=0, return_counts=True)[1].max() <= 2:
+        assert same_shells(found, before)
+    assert len(found.twisted) == found.part.max(initial=-1) + 1
 
 
 def test_numbers_of_places_far_apart_ask_for_no_table_of_them_all() -> None:

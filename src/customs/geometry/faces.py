@@ -77,15 +77,12 @@ def repeats(positions: F32, faces: U32) -> Repeats:
 
 
 def repeats_compiled(compiled: ModuleType, place: U32) -> Repeats:
-    """`repeats` of faces (F, 3) by the numbers of their places, by a kernel."""
-    n = len(place)
-    table, doubled, backs = (
-        np.full(2 << n.bit_length(), -1, np.int32),
-        np.empty(n, np.bool_),
-        np.empty(n, np.bool_),
+    """`repeats` of faces (F, 3) by the numbers of their places, which are dense, by a kernel."""
+    n, doubled, backs = len(place), np.empty(len(place), np.bool_), np.empty(len(place), np.bool_)
+    starts = np.zeros(int(place.max(initial=0)) + 3, np.int64)
+    compiled.repeats(
+        np.ascontiguousarray(place), starts, np.empty(n, np.int32), np.empty(n, np.uint64), doubled, backs
     )
-    first, group, ways = np.empty(n, np.int32), np.empty(n, np.int32), np.empty(n, np.uint8)
-    compiled.repeats(np.ascontiguousarray(place), table, first, ways, group, doubled, backs)
     return Repeats(doubled, backs)
 
 

@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.geometry.faces import lengths, loops
-from customs.geometry.shells import shells
+from customs.geometry.shells import seams_closed, shells
 from customs.geometry.triangles import face_vectors
 from customs.geometry.weld import groups_near, groups_of_rows
 from customs.scene.arrays import bounds
@@ -41,14 +41,22 @@ def inward(positions: F32, faces: U32, look: Look | None = None) -> Mask:
     """
     if len(faces) < LEAST_FACES:
         return np.zeros(len(faces), dtype=bool)
-    found = shells(groups_of_rows(positions)[faces])
+    groups = groups_of_rows(positions)
+    place = groups[faces]
+    found = shells(place)
     if found.opened.any():
-        # Seams that rounding has pulled apart by a hair are no openings.
-        low, high = bounds(positions)
-        found = shells(groups_near(positions, SAME_PLACE * float(np.linalg.norm(high - low)))[faces])
+        found = seams_closed(found, place, lambda border: _near(positions, groups, border))
     over = found.flipped
     turned = np.where(over[:, None], faces[:, ::-1], faces) if over.any() else faces
-    return _judge_parts(positions, turned, found.part, found.opened, look) ^ found.flipped
+    return _judge_parts(positions, turned, found.part, found.opened > 0, look) ^ found.flipped
+
+
+def _near(positions: F32, groups: U32, border: npt.NDArray[np.intp]) -> U32:
+    """Numbers of places at the border: seams that rounding has pulled apart by a hair are no openings."""
+    stands = np.empty(int(groups.max()) + 1, np.intp)
+    stands[groups] = np.arange(len(groups))
+    low, high = bounds(positions)
+    return groups_near(positions[stands[border]], SAME_PLACE * float(np.linalg.norm(high - low)))
 
 
 def _judge_parts(positions: F32, faces: U32, part: I32, open_face: Mask, look: Look | None) -> Mask:

@@ -9,11 +9,14 @@ POINTS = types.Array(types.float32, 2, "C", readonly=True)
 FACES = types.Array(types.uint32, 2, "C", readonly=True)
 I32 = types.Array(types.int32, 1, "C")
 I32_IN = types.Array(types.int32, 1, "C", readonly=True)
-BYTES = types.Array(types.uint8, 1, "C")
+I64 = types.Array(types.int64, 1, "C")
+U64 = types.Array(types.uint64, 1, "C")
 MARKS = types.Array(types.boolean, 1, "C")
 TRIPLE = types.UniTuple(types.float64, 3)
 SUMS = types.Array(types.float64, 2, "C")
 SUMS_IN = types.Array(types.float64, 2, "C", readonly=True)
+FEW = 48
+"""Faces at one place up to which they are put in order by inserting."""
 
 
 @njit(types.UniTuple(types.float64, 3)(POINTS, types.uint32), cache=True, nogil=True)
@@ -50,49 +53,72 @@ def flat(points, faces, share, out):
         out[f] = double <= share * longest or not np.isfinite(double)
 
 
-@njit(types.void(FACES, I32, I32, BYTES, I32, MARKS, MARKS), cache=True, nogil=True)
-def repeats(places, table, first, ways, group, doubled, backs):
+@njit(types.UniTuple(types.uint32, 3)(FACES, types.int64), cache=True, nogil=True)
+def _ordered(places, f):
+    a, b, c = places[f, 0], places[f, 1], places[f, 2]
+    if a > b:
+        a, b = b, a
+    if b > c:
+        b, c = c, b
+    if a > b:
+        a, b = b, a
+    return a, b, c
+
+
+@njit(types.uint8(FACES, types.int64), cache=True, nogil=True)
+def _way(places, f):
+    """2 for a face whose places run upward, wherever it starts, otherwise 1: one with two corners at one place has
+    no winding.
+    """
+    a, b, c = places[f, 0], places[f, 1], places[f, 2]
+    rising = (a < b) + (b < c) + (c < a) == 2
+    return np.uint8(2) if rising and a != b and b != c and c != a else np.uint8(1)
+
+
+@njit(types.void(U64, I32), cache=True, nogil=True)
+def _in_order(keys, faces):
+    """Both put in the order of the keys, equal ones as they were."""
+    if len(keys) > FEW:
+        by_key = np.argsort(keys, kind="mergesort")
+        keys[:], faces[:] = keys[by_key], faces[by_key]
+        return
+    for i in range(1, len(keys)):
+        key, face, j = keys[i], faces[i], i - 1
+        while j >= 0 and keys[j] > key:
+            keys[j + 1], faces[j + 1] = keys[j], faces[j]
+            j -= 1
+        keys[j + 1], faces[j + 1] = key, face
+
+
+@njit(types.void(FACES, I64, I32, U64, MARKS, MARKS), cache=True, nogil=True)
+def repeats(places, starts, order, keys, doubled, backs):
     """Among faces (F, 3) of places: which repeat an earlier one in the same winding, and which have another in
     the opposite winding.
 
-    `table` holds −1, a power of two of them, more than F; the others hold F. Mixing constants as in `rows`.
+    Faces are laid in the bucket of their lowest place: `starts` (places + 2,) holds 0, the others have room for F.
     """
-    mask, found = len(table) - 1, 0
     for f in range(len(places)):
-        a, b, c = places[f, 0], places[f, 1], places[f, 2]
-        rising = (a < b) + (b < c) + (c < a) == 2
-        if a > b:
-            a, b = b, a
-        if b > c:
-            b, c = c, b
-        if a > b:
-            a, b = b, a
-        # A face with two corners at one place has no winding.
-        way = np.uint8(2) if rising and a != b and b != c else np.uint8(1)
-        state = np.uint64(0x9E3779B97F4A7C15)
-        for word in (a, b, c):
-            state ^= np.uint64(word)
-            state *= np.uint64(0xBF58476D1CE4E5B9)
-            state ^= state >> np.uint64(29)
-            state *= np.uint64(0x94D049BB133111EB)
-            state ^= state >> np.uint64(32)
-        at = np.int64(state & np.uint64(mask))
-        while True:
-            number = table[at]
-            if number < 0:
-                table[at], first[found], ways[found] = found, f, 0
-                number = found
-                found += 1
-                break
-            i, j, k = places[first[number], 0], places[first[number], 1], places[first[number], 2]
-            if min(min(i, j), k) == a and max(max(i, j), k) == c and i ^ j ^ k == a ^ b ^ c:
-                break
-            at = (at + 1) & mask
-        group[f] = number
-        doubled[f] = ways[number] & way != 0
-        ways[number] |= way
+        starts[_ordered(places, f)[0] + 2] += 1
+    for k in range(2, len(starts)):
+        starts[k] += starts[k - 1]
     for f in range(len(places)):
-        backs[f] = ways[group[f]] == 3
+        a, b, c = _ordered(places, f)
+        at = starts[a + 1]
+        starts[a + 1] += 1
+        order[at], keys[at] = f, np.uint64(b) << np.uint64(32) | np.uint64(c)
+    for bucket in range(len(starts) - 2):
+        i, end = starts[bucket], starts[bucket + 1]
+        _in_order(keys[i:end], order[i:end])
+        while i < end:
+            seen, j = np.uint8(0), i
+            while j < end and keys[j] == keys[i]:
+                way = _way(places, order[j])
+                doubled[order[j]] = seen & way != 0
+                seen |= way
+                j += 1
+            for k in range(i, j):
+                backs[order[k]] = seen == 3
+            i = j
 
 
 @njit(types.void(POINTS, FACES, I32_IN, SUMS), cache=True, nogil=True)

@@ -10,6 +10,7 @@ I64 = types.Array(types.int64, 1, "C")
 I32 = types.Array(types.int32, 1, "C")
 U64 = types.Array(types.uint64, 1, "C")
 MARKS = types.Array(types.boolean, 1, "C")
+BITS = types.Array(types.uint8, 1, "C")
 FEW = 48
 """Edges at one place up to which they are put in order by inserting."""
 
@@ -65,11 +66,22 @@ def _numbered(up, turned, twisted, part):
     return found
 
 
-@njit(types.UniTuple(types.int64, 2)(PLACES, I64, U64, I32, MARKS, MARKS, I32, MARKS), cache=True, nogil=True)
+@njit(types.uint8(PLACES, types.int64, types.uint64, types.uint64), cache=True, nogil=True)
+def _edge(places, face, low, high):
+    """The bit of the edge of a face between two places."""
+    for k in range(3):
+        a, b = np.uint64(places[face, k]), np.uint64(places[face, (k + 1) % 3])
+        if min(a, b) == low and max(a, b) == high:
+            return np.uint8(1 << k)
+    return np.uint8(0)
+
+
+@njit(types.UniTuple(types.int64, 2)(PLACES, I64, U64, I32, MARKS, MARKS, I32, BITS), cache=True, nogil=True)
 def joined(places, starts, edges, up, turned, twisted, part, opened):
     """Faces (F, 3) of places: `part` (F,) numbers what hangs together over edges of exactly two faces, in the
-    order it first appears; `turned` says which faces run against the first face of their part; `opened` which
-    have an edge of their own. Parts that cannot be made consistent have nothing turned.
+    order it first appears; `turned` says which faces run against the first face of their part; bits of `opened`
+    which of their edges are theirs alone. Parts that cannot be made consistent have nothing turned, and their
+    first face is `twisted`; `up` is the first face of each one's part.
 
     `starts` (places + 2,) holds 0, `edges` has room for 3F, `up` and the marks for F. Returns (pairs, parts).
     """
@@ -79,7 +91,7 @@ def joined(places, starts, edges, up, turned, twisted, part, opened):
         for k in range(3):
             a, b = places[face, k], places[face, (k + 1) % 3]
             starts[min(a, b) + 2] += 1
-        up[face], turned[face], twisted[face], opened[face] = face, False, False, False
+        up[face], turned[face], twisted[face], opened[face] = face, False, False, 0
     for k in range(2, len(starts)):
         starts[k] += starts[k - 1]
     for face in range(count):
@@ -110,7 +122,7 @@ def joined(places, starts, edges, up, turned, twisted, part, opened):
                 j += 1
             a = np.int64(edges[i] & np.uint64(0xFFFFFFFF))
             if j - i == 1:
-                opened[a >> 1] = True
+                opened[a >> 1] |= _edge(places, a >> 1, np.uint64(low), high)
             elif j - i == 2:
                 pairs += 1
                 b = np.int64(edges[i + 1] & np.uint64(0xFFFFFFFF))

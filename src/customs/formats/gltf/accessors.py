@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from types import ModuleType
 from typing import Any
 
 import numpy as np
@@ -11,6 +12,7 @@ import numpy.typing as npt
 from customs.errors import LimitError
 from customs.formats.gltf.document import Obj
 from customs.formats.source import Source
+from customs.kernels.store import kernel_for
 
 Array = npt.NDArray[Any]
 
@@ -176,12 +178,26 @@ class Accessors:
 
 def _as_float(values: Array, normalized: bool) -> Array:
     """float32 values; normalised integers by the equations of glTF 2.0, 3.6.2.2."""
-    if values.dtype.kind == "f":
+    if values.dtype.kind == "f" or not normalized:
         return np.ascontiguousarray(values, dtype=np.float32)
+    small = values.dtype.itemsize <= 2
+    compiled = kernel_for("quantised", values.size) if small else None
+    return shares_compiled(compiled, values) if compiled is not None else shares_by_columns(values)
+
+
+def shares_compiled(compiled: ModuleType, values: Array) -> Array:
+    """`shares_by_columns` of integers of one or two bytes, by a kernel."""
+    out = np.empty(values.shape, np.float32)
+    compiled.shares(
+        np.ascontiguousarray(values).reshape(-1), np.float32(np.iinfo(values.dtype).max), out.reshape(-1)
+    )
+    return out
+
+
+def shares_by_columns(values: Array) -> Array:
+    """Integers (N, W) as float32 shares of the greatest of their type, −1 at least."""
     out = values.astype(np.float32)
-    if normalized:
-        top = np.iinfo(values.dtype).max
-        out /= np.float32(top)
-        if values.dtype.kind == "i":
-            np.maximum(out, -1, out=out)
+    out /= np.float32(np.iinfo(values.dtype).max)
+    if values.dtype.kind == "i":
+        np.maximum(out, -1, out=out)
     return out
