@@ -22,10 +22,11 @@ Command = tuple[str, Callable[[], object], str]
 
 class DeskPanel(Panel):
     """The panel of a desk, and what the window asks of it. Emits `desk_wanted` with the desk a person asks
-    for.
+    for, `view_changed` where another view is to be shown.
     """
 
     desk_wanted = pyqtSignal(str)
+    view_changed = pyqtSignal()
     session: Office
     player: Player | None = None
     """What plays on this desk."""
@@ -35,6 +36,11 @@ class DeskPanel(Panel):
     def pages(self) -> list[tuple[str, QWidget]]:
         """Pages of the lower deck beside the ledger."""
         return []
+
+    @property
+    def in_place(self) -> QWidget | None:
+        """What the desk shows in the place of the twin view, None for the twin view itself."""
+        return None
 
     def finish(self) -> None:  # type: ignore[override]
         """All sections are there."""

@@ -5,19 +5,20 @@ landing.
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
 from customs.changes.donor import Donor
 from customs.conventions.origin import Origin
-from customs.intake.scan import Entry, model_files
+from customs.intake.rights import Slip
+from customs.intake.scan import Model, model_files
 from customs.job import Job
 from customs.ledger.row import Remedy
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.work.donors import keep_donor, read_donor
-from customs.work.goods import UNREADABLE, search_for, take_again, take_in, title_of
+from customs.work.goods import UNREADABLE, search_for, slipped, take_again, take_in, title_of
 from customs.work.places import data_folder
 from customs.work.requests.dispatch import Dispatched, DispatchRequest, run_dispatch
 from customs.work.requests.evaluate import Evaluated, asked_of
@@ -39,13 +40,7 @@ class Jobs:
         """Take files and folders in, every file its own decision: in the goods and in the view as soon as it
         has been read, and planned after that.
         """
-        if self.session.shipment is None:
-            self.session.guard(
-                lambda: self.session.show_shipment(
-                    Shipment.create(_free_path(data_folder() / "Untitled.customs"))
-                )
-            )
-
+        self._shipment()
         places = [object() for _ in paths]
         for place, path in zip(places, paths):
             self.session.expect(place, title_of(path.stem))
@@ -54,27 +49,50 @@ class Jobs:
             for place in places:
                 self.session.expect(place, "")
 
-        def done(entries: list[Entry]) -> None:
+        def done(models: list[Model]) -> None:
             listed()
-            for entry in entries:
-                self._take(entry.path, entry.root, origin)
+            self.take_models([(m.path, m.root, {}) for m in models], origin)
 
         def failed(problem: Exception) -> None:
             listed()
             self.session.fail(problem)
 
         self.session.worker.submit(
-            Task(0, title="Listing", run=lambda job: model_files(paths), done=done, failed=failed)
+            Task(0, title="Listing", run=lambda job: model_files(paths, job), done=done, failed=failed)
         )
 
-    def _take(self, path: Path, root: Path, origin: Origin | None) -> None:
-        assert self.session.shipment is not None
+    def _shipment(self) -> None:
+        """A shipment to take things into, where none is open."""
+        if self.session.shipment is None:
+            self.session.guard(
+                lambda: self.session.show_shipment(
+                    Shipment.create(_free_path(data_folder() / "Untitled.customs"))
+                )
+            )
+
+    def take_models(
+        self,
+        models: Sequence[tuple[Path, Path, Mapping[str, str]]],
+        origin: Origin | None,
+        slips: Mapping[Path, Slip] | None = None,
+    ) -> None:
+        """Take in models, each with the folder or archive it is from, and the files chosen for names it says."""
+        self._shipment()
+        for path, root, given in models:
+            self._take(path, root, origin, given, (slips or {}).get(path))
+
+    def _take(
+        self, path: Path, root: Path, origin: Origin | None, given: Mapping[str, str], slip: Slip | None
+    ) -> None:
+        if self.session.shipment is None:
+            return
         store = self.session.shipment.store
         id_, others = self.session.state.free_id(path.stem), self.session.state.goods
 
         def run(job: Job) -> Asset:
             job.progress(0.1, path.name)
-            return take_in(path, root, store, id_, origin, others)
+            asset = take_in(path, root, store, id_, origin, others, given, job)
+            return asset if slip is None else slipped(asset, slip)
 
         place = object()
         self.session.expect(place, title_of(path.stem))

@@ -84,8 +84,11 @@ class MainWindow(QMainWindow):
         for panel in self.desk_panels.values():
             self.panels.addWidget(panel)
             panel.desk_wanted.connect(self.open_desk)
+            panel.view_changed.connect(self._show_view)
+        self.views = QStackedWidget()
+        self.views.addWidget(self.twin)
         self.split = QSplitter(Qt.Orientation.Vertical)
-        self.split.addWidget(self.twin)
+        self.split.addWidget(self.views)
         self.split.addWidget(self.deck)
         self.split.setHandleWidth(2)
         self.split.setSizes(list(Desk.LEDGER))
@@ -190,8 +193,16 @@ class MainWindow(QMainWindow):
         self.panels.setCurrentWidget(panel)
         self._share_width()
         self.deck.show_pages(panel.pages(), desk.first)
+        self._show_view()
         panel.opened()
         self.bar.place()
+
+    def _show_view(self) -> None:
+        """The view of the open desk, the twin view where it has none of its own."""
+        view = self.panel(self.desk).in_place if self.desk else None
+        if view is not None and self.views.indexOf(view) < 0:
+            self.views.addWidget(view)
+        self.views.setCurrentWidget(view or self.twin)
 
     def _heights(self, old: Desk, new: Desk) -> None:
         """Tables want more room than a ledger; what a person makes of either is remembered for all desks of

@@ -20,7 +20,6 @@ from customs.errors import CustomsError
 from customs.route.route import Stop
 from customs.route.step import steps
 from customs.scene.key import Key
-from customs_desktop.desks.intake.panel import COLUMNS
 from customs_desktop.desks.surface.role_model import ALPHA, MIME
 from customs_desktop.views.view_bar import SHADINGS
 from tests.assets import cube, saved, scene_of
@@ -158,27 +157,21 @@ def test_files_and_folders_are_chosen(small: Rig, monkeypatch: pytest.MonkeyPatc
     monkeypatch.setattr(QFileDialog, "getOpenFileNames", lambda *a, **k: ([str(model)], ""))
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *a, **k: str(tmp_path / "goods"))
     w.open_desk("intake")
-    w.panel("intake")._take()
-    assert "Choose files or a folder first" in w.panel("intake").preview_about.text()
-    w.panel("intake")._files()
-    small.wait(lambda: len(w.panel("intake").page.model.shown) == 1)
-    small.wait(lambda: "1 mesh, 1 material, 1 texture, 0 clips" in w.panel("intake").preview_about.text())
-    assert w.panel("intake").page.about.text().startswith("1 file, 1 model")
-    w.panel("intake")._folder()
-    small.wait(lambda: len(w.panel("intake").page.model.shown) == 2)
-    table = w.panel("intake").page.model
-    assert [table.headerData(k, Qt.Orientation.Horizontal) for k in range(4)] == list(COLUMNS)
-    for column in range(4):
-        w.panel("intake").page._sort(column)
-        down = [e.path.name for e in table.shown]
-        w.panel("intake").page._sort(column)
-        assert sorted(down) == sorted(e.path.name for e in table.shown) == ["bar.glb", "block.glb"]
-    for role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.FontRole, Qt.ItemDataRole.ForegroundRole):
-        assert table.data(table.index(0, 0), role) is not None
+    panel = w.panel("intake")
+    panel._take()
+    assert not panel.take_button.isEnabled() and len(s.state.goods) == 2
+    panel._files()
+    small.wait(lambda: panel.preview.shown is not None)
+    assert (
+        panel.preview.shown.said.endswith("1 mesh, 1 material, 1 texture") and panel._where_said() == "1 file"
+    )
+    panel._folder()
+    small.wait(lambda: panel.work.browsed.counts()["model"] == 2)
     (tmp_path / "goods" / "broken.glb").write_bytes(b"glTF\x02\0\0\0nothing")
-    w.panel("intake").look([tmp_path / "goods" / "broken.glb"])
-    small.wait(lambda: w.panel("intake").picture.text() == "cannot be read")
-    assert "broken.glb" in w.panel("intake").preview_about.text()
+    panel.look([tmp_path / "goods" / "broken.glb"])
+    small.wait(lambda: panel.work.browsed.counts()["model"] == 3)
+    panel.page.go_to(str(tmp_path / "goods" / "broken.glb"))
+    small.wait(lambda: "broken.glb" in panel.preview.shown.problem)
     w.take_files()
     small.wait(lambda: len(s.state.goods) == 3)
     small.settle()

@@ -10,6 +10,7 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 from customs.command.printing import MARKS, errors, say, say_folded, say_json
 from customs.errors import CustomsError, UsageError
 from customs.intake.scan import model_files
+from customs.intake.through import outer
 from customs.ledger.ledger import Ledger, effective
 from customs.words import many, plain
 from customs.work.asset import Request, Result
@@ -60,10 +61,13 @@ def asked(
         giver = read_donor(donor) if donor is not None else None
     except CustomsError as problem:
         raise UsageError(str(problem)) from None
-    missing = [p for p in inputs if not p.exists()]
+    missing = [p for p in inputs if not p.exists() and outer(p) is None]
     if missing:
         raise UsageError(f"{missing[0]}: there is no such file or folder")
-    entries = model_files(inputs)
+    try:
+        entries = model_files(inputs)
+    except CustomsError as problem:
+        raise UsageError(str(problem)) from None
     if not entries:
         raise UsageError("no model files there")
     return [

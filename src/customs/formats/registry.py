@@ -63,6 +63,8 @@ class Format:
     channels: bool = False
     """A texture says which of its channels counts, and readers heed it."""
     settings: type[Settings] = Settings
+    leans: Callable[[Source], None] | None = None
+    """Looks for the companions a file names, as reading it would, and reads nothing else."""
     written: Callable[[Scene], tuple[str, ...]] | None = None
     share: float = 1.0
 

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import hashlib
 import os
+from collections.abc import Mapping
 from pathlib import Path
 from urllib.parse import unquote
 
 from customs.errors import LimitError, ReadError
+from customs.files import read_regular
 from customs.formats.tree import Folder, Tree
 from customs.scene.content import Encoded
 from customs.scene.model import Remark
@@ -16,11 +18,19 @@ from customs.tolerances import FILE_BYTES
 
 class Source:
     """The bytes of one file, and safe access to files beside it: of `tree`, or of the folder `root` (its own
-    unless given). Companions opened are remembered in `touched`.
+    unless given). Companions opened are remembered in `touched`; `given` are those a person chose for names the
+    file says, files of the disk wherever they lie.
     """
 
-    def __init__(self, path: Path, root: Path | None = None, tree: Tree | None = None) -> None:
+    def __init__(
+        self,
+        path: Path,
+        root: Path | None = None,
+        tree: Tree | None = None,
+        given: Mapping[str, Path] | None = None,
+    ) -> None:
         self.path = path
+        self.given = given or {}
         self.tree: Tree = tree if tree is not None else Folder(root or path.parent)
         self.touched: list[Path] = []
         self.absent: list[str] = []
@@ -44,7 +54,8 @@ class Source:
     def read(self, place: Path) -> bytes:
         """All bytes of this file, or of a companion. Raises ReadError, LimitError."""
         try:
-            data = self.tree.read(place, FILE_BYTES)
+            given = place in self.given.values()
+            data = read_regular(place, FILE_BYTES) if given else self.tree.read(place, FILE_BYTES)
         except OSError as problem:
             raise ReadError(f"cannot be read ({problem.strerror})", "a readable file", file=place) from None
         if data is None:
@@ -53,7 +64,7 @@ class Source:
 
     def encoded(self, place: Path, mime: str = "") -> Encoded:
         """The bytes of a companion that is a texture, read when they are needed."""
-        return self.tree.encoded(place, mime)
+        return Encoded(place, mime) if place in self.given.values() else self.tree.encoded(place, mime)
 
     def on_disk(self) -> Path:
         """This file for a program that opens it itself. Raises ReadError."""
@@ -66,7 +77,7 @@ class Source:
 
     def at(self, place: Path) -> Source:
         """Another file of the same tree as a source."""
-        return Source(place, tree=self.tree)
+        return Source(place, tree=self.tree, given=self.given)
 
     def remark(self, text: str) -> None:
         """Note something that stops nothing."""
@@ -87,7 +98,7 @@ class Source:
         clean = cleaned(name)
         if not clean:
             return None
-        found = self._found(clean, where, needed)
+        found = self.given.get(clean) or self._found(clean, where, needed)
         if found is None:
             self.absent.append(clean)
         else:
@@ -97,6 +108,8 @@ class Source:
     def has(self, name: str) -> bool:
         """True when there is a file of that very name beside this one, inside the folder."""
         path = Path(os.path.normpath(self.path.parent / cleaned(name)))
+        if cleaned(name) in self.given:
+            return True
         return bool(cleaned(name)) and self.tree.holds(path) and self.tree.is_file(path)
 
     def _found(self, clean: str, where: str, needed: bool) -> Path | None:

@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.geometry.faces import lengths, loops
-from customs.geometry.shells import seams_closed, shells
+from customs.geometry.shells import border, shells
 from customs.geometry.triangles import face_vectors
 from customs.geometry.weld import groups_near, groups_of_rows
 from customs.scene.arrays import bounds
@@ -45,18 +45,25 @@ def inward(positions: F32, faces: U32, look: Look | None = None) -> Mask:
     place = groups[faces]
     found = shells(place)
     if found.opened.any():
-        found = seams_closed(found, place, lambda border: _near(positions, groups, border))
+        found = shells(_seams_closed(positions, groups, border(found, place))[faces])
     over = found.flipped
     turned = np.where(over[:, None], faces[:, ::-1], faces) if over.any() else faces
     return _judge_parts(positions, turned, found.part, found.opened > 0, look) ^ found.flipped
 
 
-def _near(positions: F32, groups: U32, border: npt.NDArray[np.intp]) -> U32:
-    """Numbers of places at the border: seams that rounding has pulled apart by a hair are no openings."""
+def _seams_closed(positions: F32, groups: U32, ends: npt.NDArray[np.intp]) -> U32:
+    """`groups` of vertices by place, those at open edges put together with one another where they are near:
+    seams that rounding has pulled apart by a hair are no openings.
+    """
     stands = np.empty(int(groups.max()) + 1, np.intp)
     stands[groups] = np.arange(len(groups))
     low, high = bounds(positions)
-    return groups_near(positions[stands[border]], SAME_PLACE * float(np.linalg.norm(high - low)))
+    near = groups_near(positions[stands[ends]], SAME_PLACE * float(np.linalg.norm(high - low)))
+    first = np.full(int(near.max()) + 1, len(stands), np.intp)
+    np.minimum.at(first, near, ends)
+    number = np.arange(len(stands), dtype=np.uint32)
+    number[ends] = first[near]
+    return number[groups]
 
 
 def _judge_parts(positions: F32, faces: U32, part: I32, open_face: Mask, look: Look | None) -> Mask:

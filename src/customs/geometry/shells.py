@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from types import ModuleType
 
@@ -26,8 +25,7 @@ SPARSE = 64
 class Shells:
     """Faces that share an edge with no third face hang together. `part` (F,) numbers the shells in the order
     they first appear; `flipped` (F,) are the faces to turn over so that neighbours agree, never more than
-    half of a shell, and none of one that cannot be made consistent (a Möbius band), which is `twisted` (P,);
-    bits of `opened` (F,) uint8 are the edges (1 from the first corner, 2 from the second, 4 from the third) a
+    half of a shell, and none of one that cannot be made consistent (a Möbius band); bits of `opened` (F,) uint8 are the edges (1 from the first corner, 2 from the second, 4 from the third) a
     face has alone; `pairs` is how many edges have two faces.
     """
 
@@ -35,7 +33,6 @@ class Shells:
     flipped: Mask
     opened: npt.NDArray[np.uint8]
     pairs: int
-    twisted: Mask
 
 
 def shells(place: U32) -> Shells:
@@ -54,7 +51,7 @@ def by_joining(compiled: ModuleType, place: U32) -> Shells:
     turned, twisted, opened = np.empty(n, np.bool_), np.empty(n, np.bool_), np.empty(n, np.uint8)
     rows = np.ascontiguousarray(place, np.uint32)
     pairs, _ = compiled.joined(rows, starts, edges, up, turned, twisted, part, opened)
-    return Shells(part, _fewer(turned, part), opened, pairs, twisted[np.flatnonzero(up == np.arange(n))])
+    return Shells(part, _fewer(turned, part), opened, pairs)
 
 
 def by_graph(place: U32) -> Shells:
@@ -62,43 +59,19 @@ def by_graph(place: U32) -> Shells:
     a, b = place.T.reshape(-1), place[:, [1, 2, 0]].T.reshape(-1)
     first, second, clash, alone = _edge_pairs(a, b)
     n = len(place)
-    flipped, part, twisted = _consistent(n, first % n, second % n, clash)
+    flipped, part = _consistent(n, first % n, second % n, clash)
     opened = np.zeros(3 * n, np.uint8)
     opened[alone] = np.repeat(np.array([1, 2, 4], np.uint8), n)[alone]
     whole = opened.reshape(3, n).sum(axis=0, dtype=np.uint8)
-    return Shells(part, _fewer(flipped, part), whole, len(first), twisted)
+    return Shells(part, _fewer(flipped, part), whole, len(first))
 
 
-def seams_closed(found: Shells, place: U32, near: Callable[[npt.NDArray[np.intp]], U32]) -> Shells:
-    """`found` of faces (F, 3) of places, with edges that are open put together where they are `near` another:
-    `near` numbers some places (M,), the same for those that count as one.
-
-    Only open edges meet open ones: what hangs together already is left as it is.
-    """
+def border(found: Shells, place: U32) -> npt.NDArray[np.intp]:
+    """Places at the ends of edges a face has alone, in order."""
     some = np.flatnonzero(found.opened)
     row, k = np.nonzero(found.opened[some, None] & np.array([1, 2, 4], np.uint8))
-    face = some[row]
-    a, b = place[face, k], place[face, (k + 1) % 3]
-    border = np.unique(np.concatenate([a, b]))
-    number = near(border.astype(np.intp))
-    a, b = (number[np.searchsorted(border, ends)] for ends in (a, b))
-    whole = a != b
-    first, second, clash, alone = _edge_pairs(a[whole], b[whole])
-    one, other = face[whole][first], face[whole][second]
-    parts = len(found.twisted)
-    # A twisted part cannot be made consistent, and nothing it is put together with.
-    loops = np.flatnonzero(found.twisted)
-    flipped, part, twisted = _consistent(
-        parts,
-        np.concatenate([found.part[one], loops]),
-        np.concatenate([found.part[other], loops]),
-        np.concatenate([clash ^ found.flipped[one] ^ found.flipped[other], np.ones(len(loops), bool)]),
-    )
-    mine = part[found.part]
-    opened = np.zeros(len(place), np.uint8)
-    np.bitwise_or.at(opened, face[whole][alone], (1 << k[whole][alone]).astype(np.uint8))
-    turned = (found.flipped ^ flipped[found.part]) & ~twisted[mine]
-    return Shells(mine, _fewer(turned, mine), opened, found.pairs + len(first), twisted)
+    ends = np.stack([place[some[row], k], place[some[row], (k + 1) % 3]])
+    return np.unique(ends).astype(np.intp)
 
 
 def _fewer(flipped: Mask, part: I32) -> Mask:
@@ -125,11 +98,10 @@ def _edge_pairs(a: U32, b: U32) -> tuple[Edges, Edges, Mask, Edges]:
     return order[two], order[two + 1], forward[two] == forward[two + 1], order[starts[sizes == 1]]
 
 
-def _consistent(n: int, first: Edges, second: Edges, clash: Mask) -> tuple[Mask, I32, Mask]:
-    """Things (n,) that run against the first of their part, the part (n,) of each, and the parts that cannot be
-    made consistent.
+def _consistent(n: int, first: Edges, second: Edges, clash: Mask) -> tuple[Mask, I32]:
+    """Faces (n,) that run against the first of their part, and the part (n,) of each.
 
-    Everything stands twice in a graph, as it is and flipped; an edge ties the copies that agree. A part whose
+    Every face stands twice in a graph, as it is and flipped; an edge ties the copies that agree. A part whose
     two copies fall into one component cannot be made consistent (a Möbius band) and is left as it is.
     """
     rows = np.concatenate([first, first + n])
@@ -137,10 +109,8 @@ def _consistent(n: int, first: Edges, second: Edges, clash: Mask) -> tuple[Mask,
     graph = sparse.coo_matrix((np.ones(len(rows), dtype=np.int8), (rows, cols)), shape=(2 * n, 2 * n))
     label = sparse.csgraph.connected_components(graph, directed=False)[1]
     plain, other = label[:n], label[n:]
-    lead, part = np.unique(np.minimum(plain, other), return_inverse=True)
-    twisted = np.zeros(len(lead), dtype=bool)
-    twisted[part.reshape(-1)[plain == other]] = True
-    return (plain > other).astype(bool), part.reshape(-1).astype(np.int32), twisted
+    part = np.unique(np.minimum(plain, other), return_inverse=True)[1].reshape(-1).astype(np.int32)
+    return (plain > other).astype(bool), part
 
 
 def is_closed(positions: npt.NDArray[np.float32], faces: U32) -> bool:

@@ -13,6 +13,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from customs.files import is_file, open_regular
+from customs.intake.through import disk_file, heap_of, outer
 from customs.scene.content import Encoded
 from customs.scene.key import FILE, Key
 from customs.scene.model import Image, Scene
@@ -31,8 +32,14 @@ _listings: dict[Path, tuple[float, list[Path]]] = {}
 
 def texture_files(folder: Path) -> list[Path]:
     """Texture files in `folder` and below, hidden ones passed over; kept for a few seconds, as many assets
-    ask alike.
+    ask alike. Those of an archive, where it is one.
     """
+    if (archive := outer(folder)) is not None:
+        begin = f"{folder}/"
+        entries = heap_of(archive).entries
+        return [
+            e.path for e in entries if e.kind == "texture" and not e.problem and e.place.startswith(begin)
+        ]
     now = time.monotonic()
     known = _listings.get(folder)
     if known is None or now - known[0] > LISTING_SECONDS:
@@ -85,11 +92,11 @@ def alike(a: str, b: str) -> bool:
     return difflib.SequenceMatcher(None, a, b).ratio() >= LIKE
 
 
-def nearby(scene: Scene, model: Path, folders: Iterable[Path]) -> list[Path]:
+def nearby(scene: Scene, model: Path, folders: Iterable[Path], touched: Iterable[Path] = ()) -> list[Path]:
     """Files near `model` its scene does not name but may be meant to: at most MOST_FOUND, those of missing
-    names first.
+    names first. `touched` are files it has been read from.
     """
-    have = {
+    have = {*touched} | {
         im.content.path.resolve()
         for im in scene.images
         if im.content is not None and im.content.path is not None
@@ -136,12 +143,13 @@ def with_nearby(scene: Scene, model: Path, found: Sequence[Path]) -> Scene:
         # By name and content: the same file has the same Key wherever it lies, and a copy of it is no second
         # choice.
         key = Key(scene.digest, FILE, _mark(path))
-        image = Image(key, path.stem, Encoded(path), uri=shown)
+        image = Image(key, path.stem, Encoded(disk_file(path)), uri=shown)
         images.setdefault(key, replace(image, problem=probe(image)))
     return replace(scene, images=(*scene.images, *images.values())) if images else scene
 
 
 def _mark(path: Path) -> int:
     """A number for a file by its name, its size and its first bytes."""
-    with open_regular(path) as f:
-        return zlib.crc32(os.fsencode(f"{path.name.lower()} {path.stat().st_size}") + f.read(HEAD))
+    with open_regular(disk_file(path)) as f:
+        size = os.fstat(f.fileno()).st_size
+        return zlib.crc32(os.fsencode(f"{path.name.lower()} {size}") + f.read(HEAD))

@@ -1,86 +1,53 @@
-"""What is in files and folders, before anything is taken."""
+"""The models in what a person named: files, folders, archives and places in them."""
 
 from __future__ import annotations
 
 import os
-from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from collections.abc import Iterable
 from pathlib import Path
+from typing import NamedTuple
 
 from customs.files import is_file, open_regular
-from customs.formats.registry import endings, recognise
-from customs.surface.files.base import texture_formats
+from customs.intake.archives.base import HEAD
+from customs.intake.heap import files_below
+from customs.intake.kinds import kind_by_content, kind_by_ending
+from customs.intake.through import models_in, outer
+from customs.job import Job
 
-PICTURES = {e for f in texture_formats().values() for e in f.endings}
-MOST_ENTRIES = 20_000
 
-
-@dataclass(frozen=True)
-class Entry:
-    """One file: what kind it is, its size in bytes, the folder it was found from."""
+class Model(NamedTuple):
+    """A model to take in: its place, and the folder or archive it was found from."""
 
     path: Path
     root: Path
-    kind: str
-    size: int
-
-    @property
-    def takeable(self) -> bool:
-        """True when it is a model."""
-        return self.kind.startswith("model")
 
     @property
     def shown(self) -> str:
-        """Path from the folder it was found from."""
-        return (
-            self.path.relative_to(self.root).as_posix() if self.root in self.path.parents else self.path.name
-        )
+        """Path from where it was found."""
+        return os.path.relpath(self.path, self.root)
 
 
-def scan(paths: Iterable[Path]) -> list[Entry]:
-    """Every file in `paths` (files and folders), models first, largest first. Hidden ones are passed over."""
+def model_files(paths: Iterable[Path], job: Job | None = None) -> list[Model]:
+    """The models in `paths`. A file named outright counts whatever its ending; an archive is looked into. Raises
+    CustomsError for an archive without models, and one that cannot be opened.
+    """
     out = []
     for path in paths:
-        root = path if path.is_dir() else path.parent
-        for file in _files(path):
-            try:
-                out.append(Entry(file, root, kind_of(file), file.stat().st_size))
-            except OSError:
-                continue
-            if len(out) >= MOST_ENTRIES:
-                break
-    return sorted(out, key=lambda e: (not e.takeable, -e.size, e.shown))
-
-
-def _files(path: Path) -> Iterator[Path]:
-    if is_file(path):
-        yield path
-        return
-    for folder, names, files in os.walk(path):
-        names[:] = sorted(n for n in names if not n.startswith("."))
-        for name in sorted(files):
-            if not name.startswith("."):
-                yield Path(folder) / name
-
-
-def kind_of(path: Path) -> str:
-    """`model, GLB`, `texture`, `material library`, `buffer` or `other`; models by their first bytes too."""
-    ending = path.suffix.lower()
-    if ending in endings():
-        with open_regular(path) as f:
-            found = recognise(path, f.read(1024))
-        return "model, " + found.title if found else "other"
-    if ending in PICTURES:
-        return "texture"
-    return {".mtl": "material library", ".bin": "buffer"}.get(ending, "other")
-
-
-def model_files(paths: Iterable[Path]) -> list[Entry]:
-    """The models in `paths`. A file named outright counts whatever its ending."""
-    out = []
-    for path in paths:
-        if is_file(path) or (os.path.exists(path) and not os.path.isdir(path)):
-            out.append(Entry(path, path.parent, "model", path.stat().st_size if is_file(path) else 0))
+        if outer(path) is not None:
+            out += [Model(*found) for found in models_in(path, job)]
+        elif is_file(path) or (os.path.exists(path) and not os.path.isdir(path)):
+            out.append(Model(path, path.parent))
         else:
-            out += sorted((e for e in scan([path]) if e.takeable), key=lambda e: e.shown)
+            found = [Model(Path(f), path) for f in files_below(path) if _is_model(f)]
+            out += sorted(found, key=lambda m: m.shown)
     return out
+
+
+def _is_model(file: str) -> bool:
+    if not kind_by_ending(file).startswith("model"):
+        return False
+    try:
+        with open_regular(Path(file)) as f:
+            return kind_by_content(file, f.read(HEAD)).startswith("model")
+    except OSError:
+        return False

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -12,6 +12,8 @@ from customs.files import open_regular
 from customs.formats.registry import read_scene
 from customs.formats.source import Source
 from customs.intake.nearby import nearby, with_nearby
+from customs.intake.through import disk_file, tree_of
+from customs.job import Job
 from customs.scene.model import Scene
 
 
@@ -32,24 +34,39 @@ class Taken:
 
 
 def files_digest(files: tuple[Path, ...]) -> str:
-    """SHA-256 over names and contents."""
+    """SHA-256 over names and contents, of the disk or in archives. Raises OSError, CustomsError."""
     state = hashlib.sha256()
     for path in files:
         state.update(os.fsencode(path.name))
-        with open_regular(path) as f:
+        with open_regular(disk_file(path)) as f:
             state.update(hashlib.file_digest(f, "sha256").digest())
     return state.hexdigest()
 
 
-def take(path: Path, root: Path | None = None, search: Sequence[Path] = ()) -> Taken:
-    """Read `path`; companions must lie inside `root` (the file's own folder unless given). Raises
-    CustomsError.
+def take(
+    path: Path,
+    root: Path | None = None,
+    search: Sequence[Path] = (),
+    given: Mapping[str, str] | None = None,
+    job: Job | None = None,
+) -> Taken:
+    """Read `path`, on the disk or in an archive; companions must lie inside `root` (the file's own folder unless
+    given, and the whole archive for what lies in one). Raises CustomsError.
 
-    Textures it may be meant to have are looked for in `root` and in the folders `search`.
+    Textures it may be meant to have are looked for in `root` and in the folders `search`; `given` are places a
+    person chose for names the file says.
     """
-    source = Source(path, root)
+    tree = tree_of(path, job)
+    chosen = {name: Path(place) for name, place in (given or {}).items()}
+    source = Source(path, root, tree, {name: disk_file(place) for name, place in chosen.items()})
     scene = read_scene(source)
-    found = nearby(scene, path, (root or path.parent, *search)) if scene.materials else []
+    where = root or path.parent if tree is None else tree.root
+    found = nearby(scene, path, (where, *search), source.touched) if scene.materials else []
+    if tree is not None:
+        tree.heap.unpack([str(f) for f in found], job)
     scene = with_nearby(scene, path, found)
-    files = tuple(dict.fromkeys([path, *source.touched, *found]))
+    # A chosen file is known by where it came from, not by its copy in the cache.
+    back = {source.given[name]: place for name, place in chosen.items()}
+    touched = [back.get(f, f) for f in source.touched]
+    files = tuple(dict.fromkeys([path, *touched, *found]))
     return Taken(scene, files, tuple(dict.fromkeys(source.absent)), files_digest(files))

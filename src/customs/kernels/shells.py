@@ -80,8 +80,7 @@ def _edge(places, face, low, high):
 def joined(places, starts, edges, up, turned, twisted, part, opened):
     """Faces (F, 3) of places: `part` (F,) numbers what hangs together over edges of exactly two faces, in the
     order it first appears; `turned` says which faces run against the first face of their part; bits of `opened`
-    which of their edges are theirs alone. Parts that cannot be made consistent have nothing turned, and their
-    first face is `twisted`; `up` is the first face of each one's part.
+    which of their edges are theirs alone. Parts that cannot be made consistent have nothing turned.
 
     `starts` (places + 2,) holds 0, `edges` has room for 3F, `up` and the marks for F. Returns (pairs, parts).
     """

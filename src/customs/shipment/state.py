@@ -20,7 +20,8 @@ class Asset:
     `model` is the path of the model file inside the store; `source` the person's own file. `extra` holds keys
     a newer program wrote, which are kept. `donor` is the digest of the donor whose skeleton or clips it may
     take over. `prefix` is that of its Keys, fixed when it was first taken ("": the model file's own);
-    `numbering` of one that was taken again after a change.
+    `numbering` of one that was taken again after a change. `given` are files a person chose for names the model
+    says and that are not beside it.
     """
 
     id: str
@@ -41,6 +42,7 @@ class Asset:
     donor_name: str = ""
     prefix: str = ""
     numbering: Numbering = field(default_factory=dict)
+    given: Mapping[str, str] = field(default_factory=dict)
     extra: Mapping[str, Any] = field(default_factory=dict)
 
     @property
@@ -70,6 +72,7 @@ class Asset:
             "donor_name": self.donor_name,
             "prefix": self.prefix,
             "numbering": {k: n.as_list() for k, n in self.numbering.items()},
+            **({"given": dict(self.given)} if self.given else {}),
         }
 
     @classmethod
@@ -90,7 +93,7 @@ class Asset:
             "donor_name",
             "prefix",
         )
-        known = {*plain, "files", "stops", "waivers", "absent", "numbering"}
+        known = {*plain, "files", "stops", "waivers", "absent", "numbering", "given"}
         return cls(
             **{k: str(table.get(k, "")) for k in plain},
             files=tuple(table.get("files", ())),
@@ -98,6 +101,7 @@ class Asset:
             waivers={k: Waiver.from_dict(w) for k, w in table.get("waivers", {}).items()},
             absent=tuple(table.get("absent", ())),
             numbering={k: Renumbering.from_list(n) for k, n in table.get("numbering", {}).items()},
+            given={str(k): str(v) for k, v in table.get("given", {}).items()},
             extra={k: v for k, v in table.items() if k not in known},
         )
 

@@ -9,9 +9,10 @@ import tempfile
 from collections.abc import Sequence
 from pathlib import Path
 
-from customs.errors import ShipmentError
+from customs.errors import CustomsError, ShipmentError
 from customs.files import open_regular
 from customs.intake.take import files_digest
+from customs.intake.through import disk_file, outer
 
 FICLONE = 0x40049409
 """Linux ioctl that shares a file's blocks with another (copy on write)."""
@@ -44,7 +45,7 @@ def keep(store: Path, files: Sequence[Path], digest: str, originals: Sequence[Pa
             for file, original in zip(files, lay):
                 target = staging / original.relative_to(root)
                 target.parent.mkdir(parents=True, exist_ok=True)
-                copy_file(file, target)
+                copy_file(disk_file(file), target)
             os.rename(staging, place)
         except OSError as problem:
             raise ShipmentError(
@@ -61,9 +62,9 @@ def changed_on_disk(files: Sequence[str], digest: str) -> str:
     if not paths:
         return ""
     for path in paths:
-        if not path.is_file():
+        if not path.is_file() and outer(path) is None:
             return path.name
     try:
         return "" if files_digest(paths) == digest else paths[0].name
-    except OSError:
+    except (OSError, CustomsError):
         return paths[0].name

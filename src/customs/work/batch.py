@@ -13,12 +13,12 @@ from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
 
 from customs.errors import CustomsError, ToolError, unforeseen
-from customs.intake.scan import Entry
+from customs.intake.scan import Model
 from customs.ledger.ledger import refused
 from customs.work.asset import Request, Result, run
 
 
-def package_folders(entries: Sequence[Entry]) -> list[str]:
+def package_folders(entries: Sequence[Model]) -> list[str]:
     """For each file the folder its package goes to, "" for one of the asset's own name.
 
     Files whose names would meet keep the folders they lie in; those that meet all the same are told apart by

@@ -3,19 +3,22 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 
 from customs.conventions.origin import Origin
 from customs.errors import CustomsError
 from customs.intake.again import matched
+from customs.intake.rights import Slip
 from customs.intake.take import files_digest, take
+from customs.intake.through import outer
+from customs.job import Job
 from customs.planning.plan import arrive_stop, fresh_route
 from customs.scene.model import Scene
 from customs.shipment.state import Asset
 from customs.shipment.store import keep
-from customs.work.requests.take import kept_copy
+from customs.work.requests.take import given_in, kept_copy
 
 UP = 2
 """Folders above the model's own that its files may begin in (common practice: `models/NAME/` beside
@@ -43,21 +46,29 @@ def title_of(stem: str) -> str:
 
 
 def take_in(
-    path: Path, root: Path, store: Path, id_: str, origin: Origin | None, others: Sequence[Asset] = ()
+    path: Path,
+    root: Path,
+    store: Path,
+    id_: str,
+    origin: Origin | None,
+    others: Sequence[Asset] = (),
+    given: Mapping[str, str] | None = None,
+    job: Job | None = None,
 ) -> Asset:
     """Copy a file with its companions into the store and make an asset of it, its route only arriving.
 
     A file that cannot be read is taken in all the same, so that its held row says why; only its own bytes are
-    kept. Its Keys are told apart from those of `others`, of whose files only samples may be alike.
+    kept. Its Keys are told apart from those of `others`, of whose files only samples may be alike. `given` are
+    places chosen for names the file says.
     """
     prefix = ""
     try:
-        taken = take(path, root)
+        taken = take(path, root, given=given, job=job)
         files, digest, absent, kind = taken.files, taken.digest, taken.absent, kind_of(taken.scene)
         rights = taken.scene.rights
         prefix = _prefix(taken.scene.digest, digest, others)
     except CustomsError:
-        if not path.is_file():
+        if not path.is_file() and outer(path) is None:
             raise
         files, absent, kind, rights = (path,), (), UNREADABLE, {}
         digest = files_digest(files)
@@ -76,6 +87,17 @@ def take_in(
         author=rights.get("author", ""),
         licence=rights.get("licence", ""),
         prefix=prefix,
+        given=dict(given or {}),
+    )
+
+
+def slipped(asset: Asset, slip: Slip) -> Asset:
+    """The asset with what a text beside it says of its rights, where its own file says nothing."""
+    return replace(
+        asset,
+        author=asset.author or slip.author,
+        licence=asset.licence or slip.licence,
+        use=asset.use or slip.use,
     )
 
 
@@ -92,7 +114,9 @@ def take_again(asset: Asset, store: Path) -> tuple[Asset, tuple[str, ...]]:
     what was decided about them. Raises CustomsError, with nothing changed.
     """
     path = Path(os.path.abspath(asset.source))
-    taken = take(path, *_where(path, [Path(os.path.abspath(f)) for f in asset.files]))
+    given = dict(asset.given)
+    beside = [Path(os.path.abspath(f)) for f in asset.files if f not in given.values()]
+    taken = take(path, *_where(path, beside), given)
     try:
         before = kept_copy(asset, store).run().scene
     except CustomsError:
@@ -133,7 +157,7 @@ def search_for(asset: Asset, store: Path, folders: Sequence[Path]) -> Asset:
     """The asset with the textures that lie for it in further folders copied in. Raises CustomsError."""
     model = store / asset.model
     place = store / Path(asset.model).parts[0]
-    taken = take(model, place, folders)
+    taken = take(model, place, folders, given_in(asset, place))
     root = Path(os.path.commonpath([str(Path(f).parent) for f in asset.files]))
     originals = {(place / Path(f).relative_to(root)).resolve(): f for f in asset.files}
     files = tuple(originals.get(f.resolve(), str(f)) for f in taken.files)

@@ -50,17 +50,23 @@ class Colours:
     bar_text: str
     stripe: str
     view: str
+    bar_model: str
+    bar_texture: str
+    bar_clips: str
+    bar_other: str
 
 
 DAY = Colours(
     paper="#F3EFE4", card="#FBF9F2", shade="#FDF8EA", desk="#E8E2CF", ink="#1F2D33", soft="#5A676E", rule="#D9D1BD",
     teal="#0F6A6C", teal_soft="#DCEAE6", on_teal="#FFFFFF", cleared="#2E7A4D", cleared_soft="#E3EFE3", query="#B5761A",
     query_text="#8A5A0F", held="#B4371F", bar="#1F2D33", bar_text="#F3EFE4", stripe="#F5F1E6", view="#D3DAD9",
+    bar_model="#8FB0AC", bar_texture="#DCC896", bar_clips="#B8A8CC", bar_other="#D2CDC0",
 )  # fmt: skip
 EVENING = Colours(
     paper="#1C2327", card="#242D32", shade="#20282C", desk="#161C1F", ink="#ECE7DA", soft="#A9B4B6", rule="#3B474C",
     teal="#63BDB6", teal_soft="#24413F", on_teal="#10201F", cleared="#7FCB9D", cleared_soft="#22382C", query="#E3AE52",
     query_text="#EBBD6C", held="#F08A70", bar="#11171A", bar_text="#ECE7DA", stripe="#283237", view="#252F34",
+    bar_model="#3F6F6C", bar_texture="#7A6636", bar_clips="#5E5074", bar_other="#4A4F50",
 )  # fmt: skip
 
 

@@ -163,13 +163,16 @@ class NumberField(QLineEdit):
 
 
 class Chips(QWidget):
-    """A row of chips of which one is chosen. Emits `chosen` with its id."""
+    """Chips of which one is chosen, in as many lines as they need, or in one where they lie `across`. Emits `chosen`
+    with its id.
+    """
 
     chosen = pyqtSignal(str)
 
-    def __init__(self, options: Iterable[tuple[str, str]]) -> None:
+    def __init__(self, options: Iterable[tuple[str, str]], across: bool = False) -> None:
         super().__init__()
-        flow = Flow(self)
+        flow: QLayout = QHBoxLayout(self) if across else Flow(self)
+        flow.setContentsMargins(0, 0, 0, 0)
         self.group = QButtonGroup(self)
         self.group.setExclusive(True)
         self.buttons: dict[str, QPushButton] = {}

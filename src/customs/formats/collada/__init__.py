@@ -4,6 +4,7 @@
 
 from __future__ import annotations
 
+from customs.formats.collada.leans import leans
 from customs.formats.collada.read import read_collada
 from customs.formats.collada.write import write_collada
 from customs.formats.collada.write_surface import PLACES
@@ -24,6 +25,7 @@ register(
         carries=frozenset({"hierarchy", "skins", "clips", "colours", "normals", "texcoords", "materials"}),
         looks_like=_looks_like,
         read=read_collada,
+        leans=leans,
         write=write_collada,
         share=2.4,
         image_forms=("png", "jpeg", "tga", "bmp", "dds"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from customs.formats.fbx.leans import leans
 from customs.formats.fbx.read import read_fbx
 from customs.formats.fbx.write import write_fbx
 from customs.formats.fbx.write_material import PROPERTIES
@@ -38,6 +39,7 @@ register(
         ),
         looks_like=_looks_like,
         read=read_fbx,
+        leans=leans,
         write=write_fbx,
         images_inside=True,
         image_forms=("png", "jpeg", "tga", "bmp", "dds"),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from customs.formats.gltf.leans import leans
 from customs.formats.gltf.read import read_gltf
 from customs.formats.gltf.write import write_glb, write_gltf
 from customs.formats.registry import Format, register
@@ -28,6 +29,7 @@ _GLB = Format(
     carries=EVERYTHING,
     looks_like=lambda head: head[:4] == b"glTF",
     read=read_gltf,
+    leans=leans,
     write=write_glb,
     fixed=True,
     images_inside=True,

@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import re
 
+from customs.formats.obj.leans import leans
 from customs.formats.obj.mtl import LOOSE_STATEMENTS
 from customs.formats.obj.read import read_obj
 from customs.formats.obj.write import ObjForm, files_of, write_obj
@@ -34,6 +35,7 @@ register(
         ),
         looks_like=_looks_like,
         read=read_obj,
+        leans=leans,
         write=write_obj,
         settings=ObjForm,
         written=files_of,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import os
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -13,7 +15,8 @@ from customs.shipment.state import Asset
 @dataclass(frozen=True)
 class Take:
     """Where an asset lies. `digest` and `absent` are of its sources, where `path` is the shipment's copy of
-    them; `prefix` and `numbering` are of its Keys, where they are not the file's own.
+    them; `prefix` and `numbering` are of its Keys, where they are not the file's own; `given` are files a person
+    chose for names the file says.
     """
 
     path: Path
@@ -23,10 +26,11 @@ class Take:
     absent: tuple[str, ...] = ()
     prefix: str = ""
     numbering: Numbering = field(default_factory=dict)
+    given: Mapping[str, str] = field(default_factory=dict)
 
     def run(self) -> Taken:
         """The asset as received. Raises CustomsError."""
-        taken = take(self.path, self.root, self.search)
+        taken = take(self.path, self.root, self.search, self.given)
         scene = renumbered(taken.scene, self.prefix or taken.scene.digest, self.numbering)
         taken = taken if scene is taken.scene else replace(taken, scene=scene)
         return replace(taken, digest=self.digest, absent=self.absent) if self.digest else taken
@@ -42,4 +46,15 @@ def kept_copy(asset: Asset, store: Path) -> Take:
         absent=asset.absent,
         prefix=asset.prefix,
         numbering=asset.numbering,
+        given=given_in(asset, place),
     )
+
+
+def given_in(asset: Asset, place: Path) -> dict[str, str]:
+    """Where the files a person chose for an asset's names lie in `place`, its folder of the store."""
+    if not asset.given:
+        return {}
+    root = os.path.commonpath([os.path.dirname(f) for f in asset.files])
+    return {
+        name: str(place / os.path.relpath(f, root)) for name, f in asset.given.items() if f in asset.files
+    }

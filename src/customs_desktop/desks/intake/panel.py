@@ -1,244 +1,163 @@
-"""The desk Intake: what is in files and folders, before anything is taken."""
+"""The desk Intake: what is in files, folders and archives, before anything is taken."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
 
-from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
-from PyQt6.QtGui import QImage, QPixmap
-from PyQt6.QtWidgets import (
-    QFileDialog,
-    QLineEdit,
-    QSizePolicy,
-    QTableView,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QFileDialog, QWidget
 
-from customs.errors import CustomsError
-from customs.intake.scan import Entry, scan
-from customs.intake.take import take
-from customs.job import Job
-from customs.scene.model import Scene
-from customs.words import many
+from customs.conventions.origin import Origin
+from customs.intake.heap import Entry
+from customs.intake.origins import Explained
+from customs.intake.through import outer
+from customs.words import byte_text, many
 from customs_desktop.desk import DeskPanel
+from customs_desktop.desks.intake.along import Along
+from customs_desktop.desks.intake.heap_page import HeapPage
+from customs_desktop.desks.intake.preview import Preview, Shown
+from customs_desktop.desks.intake.slip import Slip
+from customs_desktop.desks.intake.work import HeapWork
 from customs_desktop.office import Office
-from customs_desktop.style.theme import colour, font
-from customs_desktop.widgets.basics import button, combo, label, row, search_field, show_choice
-from customs_desktop.widgets.tables import dressed
-from customs_desktop.worker import Task
+from customs_desktop.widgets.basics import NameLabel, button, combo, label, row, show_choice
 
-COLUMNS = ("Name", "Kind", "Size", "Folder")
-USES = (
-    ("", "not said"),
-    ("deliver", "may be delivered"),
-    ("private", "private use"),
-    ("study", "study only"),
-)
-PREVIEW = 240
-
-
-def size_text(size: int) -> str:
-    """Bytes for a person."""
-    for unit, scale in (("GB", 1e9), ("MB", 1e6), ("kB", 1e3)):
-        if size >= scale:
-            return f"{size / scale:.1f} {unit}"
-    return f"{size} B"
-
-
-class EntryModel(QAbstractTableModel):
-    """Entries that match the search."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.entries: list[Entry] = []
-        self.shown: list[Entry] = []
-        self.search = ""
-
-    def show_entries(self, entries: list[Entry]) -> None:
-        """Take over a scan."""
-        self.entries = entries
-        self.refresh()
-
-    def refresh(self) -> None:
-        """Match again."""
-        self.beginResetModel()
-        words = self.search.lower().split()
-        self.shown = [e for e in self.entries if all(w in f"{e.shown} {e.kind}".lower() for w in words)]
-        self.endResetModel()
-
-    def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:
-        keys = (lambda e: e.path.name.lower(), lambda e: e.kind, lambda e: e.size, lambda e: e.shown)
-        self.entries.sort(key=keys[column], reverse=order == Qt.SortOrder.DescendingOrder)
-        self.refresh()
-
-    def rowCount(self, parent: QModelIndex | None = None) -> int:
-        return len(self.shown)
-
-    def columnCount(self, parent: QModelIndex | None = None) -> int:
-        return len(COLUMNS)
-
-    def headerData(self, section_: int, orientation: Qt.Orientation, role: int = 0) -> object:
-        if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
-            return COLUMNS[section_]
-        if role == Qt.ItemDataRole.TextAlignmentRole:
-            return Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
-        return None
-
-    def data(self, index: QModelIndex, role: int = 0) -> object:
-        if not index.isValid():
-            return None
-        e = self.shown[index.row()]
-        if role == Qt.ItemDataRole.UserRole:
-            return e
-        if role == Qt.ItemDataRole.DisplayRole:
-            folder = e.shown.rpartition("/")[0] or e.root.name
-            return (e.path.name, e.kind, size_text(e.size), folder)[index.column()]
-        if role == Qt.ItemDataRole.ForegroundRole:
-            return colour("ink" if e.takeable else "soft")
-        if role == Qt.ItemDataRole.TextAlignmentRole and index.column() == 2:
-            return Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        if role == Qt.ItemDataRole.FontRole and index.column() == 0:
-            return font(0, 500)
-        return None
-
-
-class ContentsPage(QWidget):
-    """The table of what is there."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.model = EntryModel()
-        self.table = dressed(QTableView(), "Contents")
-        self.table.setModel(self.model)
-        across = self.table.horizontalHeader()
-        assert across is not None
-        across.setSectionsClickable(True)
-        across.sectionClicked.connect(self._sort)
-        self._descending = True
-        for column, width in enumerate((240, 150, 90)):
-            self.table.setColumnWidth(column, width)
-        self.search = search_field("Search contents", "name or kind", self._search, 190)
-        self.about = label(
-            "Nothing chosen yet. Choose files or a folder on the right, or drop them on the window.", "soft"
-        )
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 2, 0, 0)
-        self.about.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        head = row(self.about, self.search)
-        head.layout().setContentsMargins(12, 2, 12, 2)  # type: ignore[union-attr]
-        box.addWidget(head)
-        box.addWidget(self.table, 1)
-
-    def _search(self, text: str) -> None:
-        self.model.search = text
-        self.model.refresh()
-
-    def _sort(self, column: int) -> None:
-        self._descending = not self._descending
-        order = Qt.SortOrder.DescendingOrder if self._descending else Qt.SortOrder.AscendingOrder
-        self.model.sort(column, order)
-
-    def chosen(self) -> list[Entry]:
-        """Picked models, or all of them when none is picked."""
-        selection = self.table.selectionModel()
-        rows = selection.selectedRows() if selection is not None else []
-        picked = [self.model.shown[i.row()] for i in rows]
-        return [e for e in (picked or self.model.shown) if e.takeable]
+AT_ONCE = 12
+"""Models of a folder or an archive that are taken in without asking which."""
 
 
 class IntakePanel(DeskPanel):
-    """Choosing, preview, origin, taking in; the rights slip of the selected asset."""
+    """What goes along with the chosen, its cost, the origin, taking in; the rights slip of the selected asset."""
 
     def __init__(self, session: Office) -> None:
-        super().__init__("Intake", "look before taking")
+        super().__init__("Intake", "open, understand, complete")
         self.session = session
-        self.page = ContentsPage()
-        self.section("WHERE FROM", lambda: self.page.about.text(), ("companions", "source-changed"))
-        self.add(
-            row(
-                button("Choose files …", self._files, "", "file-box"),
-                button("Choose a folder …", self._folder, "", "folder"),
-                1,
-            )
-        )
-        self.add(
-            label(
-                "Or drop files and folders anywhere on the window: they are taken in at once, with the origin below.",
-                "soft",
-                -0.5,
-                wrap=True,
-            )
-        )
-        self.section("PREVIEW", lambda: self.preview_about.text())
-        self.picture = label("", "soft")
-        self.picture.setFixedHeight(150)
-        self.picture.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        self.add(self.picture)
-        self.preview_about = label("Pick a model in the table below the view.", "soft", -0.5, wrap=True)
-        self.add(self.preview_about)
-        self.section("ORIGIN", lambda: self.origin.currentText())
-        self.origin = combo([("", "As the files say")], "Origin", lambda _: None)
-        self.add(self.origin)
-        self.take_button = button("Take in", self._take, "main", "arrow-down-to-line")
-        self.add(row(self.take_button, 1))
+        self.work = HeapWork(session)
+        self.page = HeapPage()
+        self.preview = Preview(session)
+        self._where()
+        self._along()
+        self._cost()
+        self._origin()
         self._rights()
+        self.take_button = button("Take in", self._take, "main", "arrow-down-to-line")
+        self.foot = row(self.take_button)
         self.finish()
-        selection = self.page.table.selectionModel()
-        assert selection is not None
-        selection.selectionChanged.connect(self._picked)
-        self.page.table.doubleClicked.connect(lambda _: self._take())
+        self.box.addWidget(self.foot)
+        self.commands = (
+            ("Choose or let go", lambda: self.work.toggle(self.page.selected()), ""),
+            ("Next model of the heap", lambda: self.page.step(1, "model"), "Alt+Down"),
+            ("Previous model of the heap", lambda: self.page.step(-1, "model"), "Alt+Up"),
+            ("Next texture of the heap", lambda: self.page.step(1, "texture"), "Alt+PgDown"),
+            ("Previous texture of the heap", lambda: self.page.step(-1, "texture"), "Alt+PgUp"),
+            ("Next clip of the file", lambda: self.preview.next_clip(1), "Alt+Shift+Right"),
+            ("Previous clip of the file", lambda: self.preview.next_clip(-1), "Alt+Shift+Left"),
+        )
+        self._wire()
+        self._looking = False
+        self._origins: object = None
+        self._best: Explained | None = None
+        self.refresh()
+        self._show_chosen()
+
+    def _wire(self) -> None:
+        session, work, page = self.session, self.work, self.page
         self.follow(session.changed, session.opened, session.selected)
         session.evaluated.connect(self._read)
+        session.selected.connect(lambda _: self._look_at(False))
         session.arrived.connect(self.bring)
-        session.painter.painted.connect(self._painted)
-        self._previewed: Path | None = None
-        self._scene: Scene | None = None
-        self._origins: object = None
-        self.refresh()
+        work.listed.connect(self._listed)
+        work.closed.connect(self._show_chosen)
+        work.read.connect(self._shown)
+        work.told.connect(self._told)
+        page.picked.connect(self._picked)
+        page.asked.connect(work.toggle)
+        page.unlock.connect(work.unlock)
+        self.along.given.connect(work.give)
+        self.preview.step.connect(page.step)
 
     def pages(self) -> list[tuple[str, QWidget]]:
-        return [("Contents", self.page)]
+        return [("Heap", self.page)]
 
-    def bring(self, paths: list[Path]) -> None:
-        """Files and folders that a person brought to the window: listed, and taken in with the chosen
-        origin.
-        """
-        self.look(paths)
-        self.session.jobs.take_in(paths, self.chosen_origin())
+    @property
+    def in_place(self) -> QWidget | None:
+        return self.preview if self._looking and self.work.browsed.entries else None
+
+    # -- sections
+
+    def _where(self) -> None:
+        self.section("WHERE FROM", self._where_said, ("source-changed",))
+        self.add(
+            row(
+                button("Files …", self._files, "", "file-box"),
+                button("Folder …", self._folder, "", "folder"),
+                1,
+                button("Clear", self.work.clear, "flat"),
+            )
+        )
+        self.add(
+            label("Or drop files, folders and archives anywhere on the window.", "soft", -0.5, wrap=True)
+        )
+
+    def _where_said(self) -> str:
+        count = sum(e is not None and e.kind != "archive" for e in self.work.browsed.entries)
+        return many(count, "file") if count else "nothing yet"
+
+    def _along(self) -> None:
+        self.along_fold = self.section("WHAT GOES ALONG", self._along_said, ("companions", "texture-missing"))
+        self.nothing = label("Choose models in the heap: double-click, or Space.", "soft", -0.5, wrap=True)
+        self.add(self.nothing)
+        self.along = Along()
+        self.add(self.along)
+        self.find = button("Find missing …", self._folder)
+        self.which = button("Choose …", self._which)
+        self.wanting = row(self.find, self.which, 1)
+        self.add(self.wanting)
+
+    def _along_said(self) -> str:
+        spent = self.work.chosen.cost
+        return (
+            f"{many(spent.files, 'file')} · {byte_text(spent.size)}"
+            if spent is not None and spent.files
+            else "nothing chosen"
+        )
+
+    def _cost(self) -> None:
+        self.cost_fold = self.section("COST", lambda: "before anything is written")
+        self.costs = {}
+        for name in ("Unpacked", "Free on this disk", "Left where it is"):
+            value = label("", "", 0, 600)
+            self.costs[name] = value
+            self.add(row(label(name, "soft"), 1, value))
+
+    def _origin(self) -> None:
+        self.section("ORIGIN", lambda: self.origin.currentText())
+        self.why = label("", "soft", -0.5, wrap=True)
+        self.add(self.why)
+        self.origin = combo([("", "As the files say")], "Origin", lambda _: self._say_origin())
+        self.this_origin = button("Take this origin", self._take_origin)
+        self.add(self.origin)
+        self.add(row(self.this_origin, 1))
 
     def _rights(self) -> None:
+        self.slip = Slip(self.session)
         self.section("RIGHTS SLIP", self._rights_said, ("rights",))
-        self.author, self.licence = QLineEdit(), QLineEdit()
-        for field, name in ((self.author, "Author"), (self.licence, "Licence")):
-            field.setPlaceholderText(name.lower())
-            field.setAccessibleName(name)
-            field.editingFinished.connect(self._slip)
+        self.found_slip = NameLabel(-0.5, 400, "soft")
+        self.add(self.found_slip)
+        for field in self.slip.fields():
             self.add(field)
-        self.use = combo(USES, "Allowed use", lambda _: self._slip())
-        self.add(self.use)
 
     def _rights_said(self) -> str:
-        asset = self.session.asset
-        return (
-            " · ".join(filter(None, (self.author.text(), self.licence.text()))) if asset is not None else ""
-        )
+        found = [s for s in self.work.chosen.slips if s is not None]
+        if found:
+            return " · ".join(filter(None, (found[0].author, found[0].licence)))
+        return self.slip.words()
+
+    # -- showing
 
     def refresh(self, *_: object) -> None:
         """Show origins and the slip."""
         self._show_origins()
-        asset = self.session.asset
-        for field in (self.author, self.licence, self.use):
-            field.setEnabled(asset is not None)
-        if asset is not None:
-            self.author.setText(asset.author)
-            result = self.session.result
-            carried = result.taken.scene.copyright if result and result.taken else ""
-            self.licence.setText(asset.licence or carried)
-            for field in (self.author, self.licence):
-                field.setCursorPosition(0)
-            show_choice(self.use, asset.use)
+        self.slip.refresh()
 
     def _show_origins(self) -> None:
         if (origins := self.session.origins()) is self._origins:
@@ -253,28 +172,79 @@ class IntakePanel(DeskPanel):
 
     def _read(self, id_: str) -> None:
         """What the file itself says of its licence is known once it has been read."""
-        if id_ == self.session.current and not any(
-            f.hasFocus() for f in (self.author, self.licence, self.use)
-        ):
+        if id_ == self.session.current and not self.slip.busy():
             self.refresh()
 
-    def _slip(self) -> None:
-        asset = self.session.asset
-        if asset is None:
-            return
-        author, licence, use = self.author.text(), self.licence.text(), str(self.use.currentData() or "")
-        result = self.session.result
-        carried = result.taken.scene.copyright if result and result.taken else ""
-        licence = "" if licence == carried else licence
-        if (author, licence, use) == (asset.author, asset.licence, asset.use):
-            return
-        from dataclasses import replace
+    def _listed(self, fresh: bool) -> None:
+        self.page.show_heap(self.work.browsed, fresh)
+        self._look_at(bool(self.work.browsed.entries))
+        self.arrange_soon()
 
-        self.session.change_asset(
-            "Rights slip", lambda a: replace(a, author=author, licence=licence, use=use)
-        )
+    def _show_chosen(self) -> None:
+        chosen = self.work.chosen
+        self.page.model.show_chosen(self.work.picked)
+        self.along.show_closures(chosen.closures)
+        any_ = bool(chosen.closures)
+        self.along.setVisible(any_)
+        self.nothing.setVisible(not any_)
+        wanting = self.along.wanting()
+        several = [x for x in wanting if x.candidates]
+        self.wanting.setVisible(bool(wanting))
+        self.which.setVisible(bool(several))
+        if several:
+            self.which.setText(f"Choose {Path(several[0].name).stem[:14]} …")
+        self.cost_fold.setVisible(any_)
+        if (spent := chosen.cost) is not None:
+            spared = sum(spent.spared.values())
+            kinds = ", ".join(sorted(spent.spared))
+            said = (
+                f"{byte_text(spent.size)} of {byte_text(spent.whole)}",
+                byte_text(spent.free),
+                f"{byte_text(spared)}: {kinds}" if spared else "–",
+            )
+            for value, text in zip(self.costs.values(), said):
+                value.setText(text)
+        slip = next((s for s in chosen.slips if s is not None), None)
+        self.found_slip.setVisible(slip is not None)
+        if slip is not None:
+            self.found_slip.setText(
+                f"{Path(slip.place).name}: {', '.join(filter(None, (slip.author, slip.licence)))}"
+            )
+        count = len(self.work.picked)
+        self.take_button.setText(f"Take in {many(count, 'asset')}" if count else "Take in")
+        self.take_button.setEnabled(bool(count))
+        self.arrange_soon()
 
-    # -- looking
+    def _look_at(self, heap: bool) -> None:
+        """The view shows what was picked last: a file of the heap, or one of the goods."""
+        if heap != self._looking:
+            self._looking = heap
+            self.view_changed.emit()
+
+    def _picked(self, entry: Entry | None) -> None:
+        self._look_at(True)
+        if entry is not None and entry.kind != "archive":
+            self.preview.wait_for(entry.path.name)
+        self.work.preview(entry)
+
+    def _shown(self, shown: Shown | None) -> None:
+        if shown is None or shown.place == self.page.current_place():
+            self.preview.show_file(shown)
+
+    def _told(self, ranked: list[Explained]) -> None:
+        self._best = ranked[0] if ranked else None
+        self._say_origin()
+
+    def _say_origin(self) -> None:
+        best = self._best
+        self.why.setVisible(best is not None)
+        origin = self.session.origins().get(best.origin) if best is not None else None
+        self.this_origin.setVisible(best is not None and str(self.origin.currentData() or "") != best.origin)
+        if best is not None:
+            self.why.setText(f"{origin.title if origin else 'As the files say'}. {best.reason}")
+        self.arrange_soon()
+
+    # -- hands
 
     def _files(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, "Choose files")
@@ -287,79 +257,47 @@ class IntakePanel(DeskPanel):
             self.look([Path(name)])
 
     def look(self, paths: Sequence[Path]) -> None:
-        """List what is in files and folders, in the background."""
+        """List what is in files, folders and archives, in the background."""
+        self.work.look(paths)
 
-        def done(entries: list[Entry]) -> None:
-            self.page.model.show_entries(entries)
-            models = sum(e.takeable for e in entries)
-            total = size_text(sum(e.size for e in entries))
-            self.arrange_soon()
-            self.page.about.setText(f"{many(len(entries), 'file')}, {many(models, 'model')}, {total}")
-            if models:
-                self.page.table.selectRow(0)
+    def _which(self) -> None:
+        several = [x for x in self.along.wanting() if x.candidates]
+        if several:
+            self.along.choose(several[0], self.which)
 
-        task = Task(
-            0, key="scan", title="Listing", run=lambda job: scan(paths), done=done, failed=self._failed
-        )
-        self.session.worker.submit(task)
+    def _take_origin(self) -> None:
+        if self._best is not None:
+            show_choice(self.origin, self._best.origin)
+            self._say_origin()
 
-    def _failed(self, problem: Exception) -> None:
-        from customs_desktop.worker import explain
-
-        self.preview_about.setText(explain(problem))
-
-    def _picked(self, *_: object) -> None:
-        picked = self.page.chosen() if self.page.table.selectionModel().selectedRows() else []  # type: ignore[union-attr]
-        if not picked or picked[0].path == self._previewed:
-            return
-        entry = picked[0]
-        self._previewed = entry.path
-
-        def run(job: Job) -> tuple[Entry, Scene | CustomsError]:
-            try:
-                return entry, take(entry.path, entry.root).scene
-            except CustomsError as problem:
-                return entry, problem
-
-        self.session.worker.submit(
-            Task(0, key="preview", title="Preview", run=run, done=self._preview, failed=self._failed)
-        )
-
-    def _preview(self, answer: tuple[Entry, Scene | CustomsError]) -> None:
-        self.arrange_soon()
-        entry, scene = answer
-        if isinstance(scene, CustomsError):
-            self.picture.setText("cannot be read")
-            self.preview_about.setText(str(scene))
-            return
-        self._scene = scene
-        parts = ", ".join(
-            many(len(v), thing)
-            for v, thing in (
-                (scene.meshes, "mesh"),
-                (scene.materials, "material"),
-                (scene.images, "texture"),
-                (scene.clips, "clip"),
-            )
-        )
-        self.preview_about.setText(f"{entry.path.name}: {parts}. Drawn with the file's own axes.")
-        self.session.painter.ask_thumbnail("thumb-preview", scene, PREVIEW)
-
-    def _painted(self, slot: str, image: QImage, tag: object) -> None:
-        if slot == "thumb-preview":
-            self.picture.setPixmap(
-                QPixmap.fromImage(image).scaledToHeight(150, Qt.TransformationMode.SmoothTransformation)
-            )
-
-    # -- taking
-
-    def chosen_origin(self):  # type: ignore[no-untyped-def]
+    def chosen_origin(self) -> Origin | None:
         """The origin goods are taken in with."""
         return self.session.origins().get(str(self.origin.currentData() or ""))
 
-    def _take(self) -> None:
-        entries = self.page.chosen()
-        if not entries:
-            self.preview_about.setText("Choose files or a folder first.")
+    def bring(self, paths: list[Path]) -> None:
+        """What a person brought to the window: listed; files, and the few models of a folder or an archive, are
+        taken in with the chosen origin.
+        """
+        plain = [p for p in paths if p.is_file() and outer(p) is None]
+        rest = [p for p in paths if p not in plain]
+        if plain:
+            self.look(plain)
+            self.session.jobs.take_in(plain, self.chosen_origin())
+        if rest:
+            self.work.look(rest, self._brought)
+
+    def _brought(self, models: list[Entry]) -> None:
+        if models and len(models) <= AT_ONCE:
+            self.session.jobs.take_models([(e.path, Path(e.root), {}) for e in models], self.chosen_origin())
             return
-        self.session.jobs.take_in([e.path for e in entries], self.chosen_origin())
+        self.desk_wanted.emit("intake")
+        if not models:
+            self.session.said.emit("No model in there.", "query")
+
+    def _take(self) -> None:
+        chosen = self.work.chosen
+        wanted = [(c.model.path, Path(c.model.root), dict(c.given)) for c in chosen.closures]
+        slips = {c.model.path: s for c, s in zip(chosen.closures, chosen.slips) if s is not None}
+        if wanted:
+            self.session.jobs.take_models(wanted, self.chosen_origin(), slips)
+            self.work.let_go()

@@ -1,0 +1,1 @@
+"""Kinds of archives, each a file of its own."""

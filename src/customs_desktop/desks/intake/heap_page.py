@@ -1,0 +1,266 @@
+"""The page Heap of the deck: what lies before a person, to look through and to choose from."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QModelIndex, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QPainter
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QTreeView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from customs.intake.browse import Browsed
+from customs.intake.heap import Entry
+from customs.intake.kinds import GROUPS
+from customs_desktop.desks.intake.heap_model import HOLDS, NAME, SIZE, HeapModel
+from customs_desktop.style.theme import colour, font, span
+from customs_desktop.widgets.basics import Chips, button, label, row, search_field, tool
+
+SEARCH_MS = 150
+GROUP_NAMES = (
+    ("", "all"),
+    ("model", "models"),
+    ("texture", "textures"),
+    ("clips", "clips"),
+    ("other", "other"),
+)
+LETTERS = ("M", "T", "C", "O")
+TONES = ("bar_model", "bar_texture", "bar_clips", "bar_other")
+
+
+class Bars(QStyledItemDelegate):
+    """A folder's or archive's share of the whole, split by kind: told apart by letter as well as by tone."""
+
+    def __init__(self, model: HeapModel, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._model = model
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        super().paint(painter, option, index)
+        browsed, node = self._model.browsed, self._model.node(index)
+        if painter is None or self._model.flat or node < 0 or browsed.group[node] >= 0:
+            return
+        top = max(int(browsed.size[browsed.parent < 0].max(initial=0)), 1)
+        held = browsed.held[node]
+        room = QRectF(option.rect).adjusted(
+            2, option.rect.height() / 2 - 6, -14, -(option.rect.height() / 2 - 6)
+        )
+        scale = room.width() / top
+        x = room.x()
+        painter.save()
+        painter.setFont(font(-2.5, 700))
+        for size, letter, tone in zip(held.tolist(), LETTERS, TONES):
+            if not size:
+                continue
+            width = max(size * scale, 2.0)
+            part = QRectF(x, room.y(), width, room.height())
+            painter.fillRect(part, colour(tone))
+            if width > 16:
+                painter.setPen(colour("ink"))
+                painter.drawText(part, Qt.AlignmentFlag.AlignCenter, letter)
+            x += width + 1
+        painter.restore()
+
+
+class HeapView(QTreeView):
+    """Space chooses; arrows go on; what is typed elsewhere stays elsewhere."""
+
+    toggled = pyqtSignal()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.toggled.emit()
+            return
+        super().keyPressEvent(event)
+
+
+class HeapPage(QWidget):
+    """Emits `picked` with the entry under the cursor (or None), `asked` where a person chooses it or lets it go,
+    `unlock` with a place and a password.
+    """
+
+    picked = pyqtSignal(object)
+    asked = pyqtSignal(object)
+    unlock = pyqtSignal(str, str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.model = HeapModel()
+        self.view = HeapView()
+        self._dress()
+        self.search = search_field("Search the heap", "name, kind, > 5 MB", self._search_soon, 176)
+        self.chips = Chips(GROUP_NAMES)
+        self.chips.setContentsMargins(0, 3, 0, 3)
+        self.chips.show_chosen("")
+        self.chips.chosen.connect(self._group)
+        self.flat = tool("grid-3x3", "As one table, the largest first", self._turn, checkable=True)
+        self.about = label("Nothing here yet. Drop files, folders or archives on the window.", "soft")
+        self.password = QLineEdit()
+        self.password.setEchoMode(QLineEdit.EchoMode.Password)
+        self.password.setPlaceholderText("password")
+        self.password.setAccessibleName("Password of this archive")
+        self.password.returnPressed.connect(self._unlock)
+        self.lock_about = label("", "held")
+        self.lock = row(self.lock_about, self.password, button("Open", self._unlock), 1)
+        self.lock.layout().setContentsMargins(12, 2, 12, 2)  # type: ignore[union-attr]
+        self.lock.hide()
+        head = row(self.search, self.chips, self.flat)
+        line = head.layout()
+        assert isinstance(line, QHBoxLayout)
+        line.setContentsMargins(12, 2, 12, 0)
+        line.setStretch(1, 1)
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.setSpacing(2)
+        for widget in (head, self.lock, self.view):
+            box.addWidget(widget)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(SEARCH_MS)
+        self._soon.timeout.connect(self._refresh)
+
+    def _dress(self) -> None:
+        view = self.view
+        view.setModel(self.model)
+        view.setAccessibleName("Heap")
+        view.setAlternatingRowColors(True)
+        view.setUniformRowHeights(True)
+        view.setIndentation(span(16))
+        view.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        view.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        view.setExpandsOnDoubleClick(False)
+        view.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        view.setItemDelegateForColumn(HOLDS, Bars(self.model, view))
+        head = view.header()
+        assert head is not None
+        head.setStretchLastSection(True)
+        head.setFont(font(-0.5, 600))
+        head.setSectionsClickable(True)
+        head.setSortIndicatorShown(False)
+        for column, width in enumerate((236, 128, 74, 158)):
+            view.setColumnWidth(column, span(width))
+        head.setSectionResizeMode(NAME, QHeaderView.ResizeMode.Interactive)
+        self._down = True
+        head.sectionClicked.connect(self._sort)
+        view.toggled.connect(self._ask)
+        view.doubleClicked.connect(lambda _: self._ask())
+        selection = view.selectionModel()
+        assert selection is not None
+        selection.currentChanged.connect(lambda now, _: self._current(now))
+
+    # -- what is shown
+
+    def show_heap(self, browsed: Browsed, fresh: bool) -> None:
+        """Take over a listing; a `fresh` one is opened as far as it tells something."""
+        was = self.current_place()
+        self.model.show_heap(browsed)
+        for group, name in GROUP_NAMES:
+            counts = browsed.counts()
+            count = counts[group] if group else sum(counts.values())
+            self.chips.buttons[group].setText(f"{name} {count:,}")
+        if fresh:
+            self._open_few()
+        self.go_to(was or next((e.place for e in browsed.entries if e is not None and e.takeable), ""))
+
+    def _open_few(self) -> None:
+        """Levels are opened while they stay short."""
+        level, rows = [QModelIndex()], 0
+        while level:
+            below = [self.model.index(r, 0, up) for up in level for r in range(self.model.rowCount(up))]
+            rows += len(below)
+            if rows > 200:
+                return
+            for up in level:
+                self.view.setExpanded(up, True)
+            level = [i for i in below if self.model.hasChildren(i)]
+
+    def go_to(self, place: str) -> None:
+        """Make a place the current one, opened up to it."""
+        node = self.model.browsed.at.get(place, -1)
+        index = self.model.index_of(node) if node >= 0 else QModelIndex()
+        if index.isValid():
+            self.view.setCurrentIndex(index)
+            self.view.scrollTo(index)
+
+    def step(self, by: int, group: str) -> None:
+        """To the next or previous file of a group that is shown."""
+        b = self.model.browsed
+        wanted = b.matching(self.model.text, self.model.group or group) & (b.group == GROUPS.index(group))
+        nodes = [k for k in range(len(b.parent)) if wanted[k]]
+        if not nodes:
+            return
+        now = b.at.get(self.current_place(), -1)
+        later = [k for k in nodes if k > now] if by > 0 else [k for k in nodes if k < now]
+        self.go_to(b.places[(later[0] if by > 0 else later[-1]) if later else nodes[0 if by > 0 else -1]])
+
+    def current(self) -> Entry | None:
+        """The entry under the cursor."""
+        node = self.model.node(self.view.currentIndex())
+        return self.model.browsed.entries[node] if 0 <= node < len(self.model.browsed.entries) else None
+
+    def current_place(self) -> str:
+        """The place under the cursor."""
+        node = self.model.node(self.view.currentIndex())
+        return self.model.browsed.places[node] if 0 <= node < len(self.model.browsed.places) else ""
+
+    def selected(self) -> list[str]:
+        """Places that are selected, in order."""
+        selection = self.view.selectionModel()
+        rows = selection.selectedRows() if selection is not None else []
+        return [self.model.browsed.places[self.model.node(i)] for i in rows]
+
+    def _current(self, index: QModelIndex) -> None:
+        entry = self.current()
+        locked = entry is not None and entry.locked
+        self.lock.setVisible(locked)
+        if locked and entry is not None:
+            self.lock_about.setText(f"{entry.archive.rpartition('/')[2] or entry.path.name} is encrypted.")
+        self.picked.emit(entry)
+
+    # -- hands
+
+    def _search_soon(self, text: str) -> None:
+        self.model.text = text
+        self._soon.start()
+
+    def _group(self, group: str) -> None:
+        self.model.group = group
+        self._refresh()
+
+    def _turn(self) -> None:
+        self.model.flat = self.flat.isChecked()
+        self.view.setRootIsDecorated(not self.model.flat)
+        self.model.sort(SIZE, Qt.SortOrder.DescendingOrder)
+        self._refresh()
+
+    def _refresh(self) -> None:
+        was = self.current_place()
+        self.model.refresh()
+        if not self.model.flat:
+            self._open_few()
+        self.go_to(was)
+
+    def _sort(self, column: int) -> None:
+        self._down = not self._down
+        self.model.sort(column, Qt.SortOrder.DescendingOrder if self._down else Qt.SortOrder.AscendingOrder)
+        if not self.model.flat:
+            self._open_few()
+
+    def _ask(self) -> None:
+        self.asked.emit(self.selected())
+
+    def _unlock(self) -> None:
+        entry = self.current()
+        if entry is not None and self.password.text():
+            self.unlock.emit(
+                entry.archive if entry.item is not None and entry.kind != "archive" else entry.place,
+                self.password.text(),
+            )
+            self.password.clear()
