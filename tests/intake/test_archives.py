@@ -87,6 +87,8 @@ PROGRAMS = {
     "pax": ("tar", "--format=posix", "-cf", "out", "."), "v7": ("tar", "--format=v7", "-cf", "out", "."),
     "tar.gz": ("tar", "-czf", "out", "."), "tar.xz": ("tar", "-cJf", "out", "."),
     "tar.zst": ("tar", "--zstd", "-cf", "out", "."),
+    "7z": ("7zz", "a", "-bso0", "-t7z", "out", "."), "7z solid": ("7zz", "a", "-bso0", "-t7z", "-ms=on", "-mx=9", "out", "."),
+    "7z of PPMd": ("7zz", "a", "-bso0", "-t7z", "-m0=PPMd", "out", "."),
 }  # fmt: skip
 
 
@@ -95,8 +97,29 @@ def test_what_programs_packed_is_listed_and_read(what: str, tmp_path: Path) -> N
     wanted = goods(tmp_path / "goods")
     place = tmp_path / "out.bin"
     by_program(*(place if w == "out" else w for w in PROGRAMS[what]), cwd=tmp_path / "goods")
-    made = place if place.exists() else place.with_name(place.name + ".zip")
+    made = next(p for e in ("", ".zip", ".7z") if (p := place.with_name(place.name + e)).exists())
     assert content(heap_of(made)) == wanted
+
+
+def test_what_is_packed_in_a_way_python_does_not_know_is_named(tmp_path: Path) -> None:
+    goods(tmp_path / "goods")
+    by_program("7zz", "a", "-bso0", "-tzip", "-mm=Deflate64", tmp_path / "a.zip", ".", cwd=tmp_path / "goods")
+    by_program(
+        "7z",
+        "a",
+        "-bso0",
+        "-tzip",
+        "-psecret",
+        "-mem=AES256",
+        tmp_path / "b.zip",
+        ".",
+        cwd=tmp_path / "goods",
+    )
+    problems = {e.problem for e in files(heap_of(tmp_path / "a.zip")).values()}
+    assert any("Deflate64, which is not read" in p for p in problems)
+    assert {e.problem for e in files(heap_of(tmp_path / "b.zip")).values()} == {
+        "packed by AES, which is not read"
+    }
 
 
 @pytest.mark.parametrize(
