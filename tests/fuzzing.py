@@ -16,13 +16,14 @@ import json
 import multiprocessing
 import re
 import resource
+import shutil
 import struct
 import sys
 import tempfile
 import time
 import traceback
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass, field
 from functools import cache
 from pathlib import Path
@@ -35,6 +36,7 @@ from customs.formats.interchange.call import LEAST_SECONDS
 from customs.formats.registry import WriteOptions, get_format, read_scene
 from customs.formats.source import Source
 from customs.geometry.counts import counts
+from customs.intake.heap import Heap
 from customs.scene.content import Encoded
 from customs.scene.model import Image
 from customs.sheet.load import parse_sheet, sheet_texts
@@ -43,6 +45,7 @@ from customs.surface.pixels import image_pixels
 from tests.assets import cube, key, lettered, saved, scene_of
 from tests.formats.test_fbx import TEXT
 from tests.formats.test_text_files import BVH
+from tests.intake.made import seven_of, tar_of, zip_of, zstd_of
 
 STATE = Path(__file__).parent.parent / "build" / "fuzz"
 SLOW, LARGE = 4.0, 1 << 30
@@ -51,6 +54,11 @@ THROUGH_A_CHILD = ("fbx", "dae")
 """A library reads these in a process with limits of its own: LEAST_SECONDS is what a small file may take
 there.
 """
+ARCHIVES = ("zip", "tar", "gz", "xz", "zst", "7z")
+MADE: dict[str, Callable[[Path, Mapping[str, bytes]], Path]] = {
+    "zip": zip_of, "tar": tar_of, "zst": zstd_of, "7z": seven_of,
+    "gz": lambda path, files: tar_of(path, files, "w:gz"), "xz": lambda path, files: tar_of(path, files, "w:xz"),
+}  # fmt: skip
 BATCH = 500
 NUMBERS = (0, 1, -1, 255, 256, 65535, 2**31 - 1, 2**31, 2**32 - 1, 2**63 - 1, 10**30)
 VALUES = (*NUMBERS, 0.5, -1e300, 1e400, None, True, "", "x", "../x", "\0", "\ud800", [], {}, [[]], [1, 2, 3])
@@ -125,6 +133,9 @@ def seeds() -> dict[str, tuple[bytes, ...]]:
     several, frames = io.BytesIO(), [PIL.Image.fromarray(np.full((8, 8), 60 * k, np.uint8)) for k in range(3)]
     frames[0].save(several, "GIF", save_all=True, append_images=frames[1:])
     out["gif"] += (several.getvalue(),)
+    files = {"a.txt": b"Water the ferns.\n" * 9, "b/c.png": out["png"][0], "d.gltf": out["gltf"][0][:900]}
+    for archive in ARCHIVES:
+        out[archive] = (MADE[archive](folder / f"seed.{archive}", files).read_bytes(),)
     out["sheet"] = tuple(body.encode() for body, _ in sheet_texts().values())
     return out
 
@@ -236,7 +247,11 @@ def _json(data: bytes, rng: np.random.Generator) -> bytes:
 def read(reader: str, data: bytes, folder: Path) -> None:
     """One reading. Raises only what must not come out of it."""
     try:
-        if reader == "sheet":
+        if reader in ARCHIVES:
+            path = folder / "a.bin"
+            path.write_bytes(data)
+            _through(path, folder / "cache")
+        elif reader == "sheet":
             parse_sheet(data.decode("utf-8", "replace"), folder / "a.toml")
         elif reader in seeds() and reader not in (
             "glb",
@@ -259,6 +274,20 @@ def read(reader: str, data: bytes, folder: Path) -> None:
             counts(read_scene(Source(path)))
     except CustomsError as problem:
         assert problem.found
+
+
+def _through(path: Path, cache: Path) -> None:
+    """An archive listed, and everything in it read."""
+    heap = Heap(cache=cache)
+    try:
+        heap.add(path)
+        for entry in heap.entries:
+            if not entry.problem and entry.item is not None:
+                with contextlib.suppress(CustomsError):
+                    heap.read(entry.place, 1 << 26)
+    finally:
+        heap.close()
+        shutil.rmtree(cache, ignore_errors=True)
 
 
 @dataclass

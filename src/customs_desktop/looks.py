@@ -41,9 +41,10 @@ class Looks(QObject):
         session.changed.connect(self.ask)
         session.selected.connect(self._selected)
 
-    def again(self) -> None:
-        """Look at everything again (a source may have changed on disk)."""
-        self._asked.clear()
+    def again(self, ids: Iterable[str] | None = None) -> None:
+        """Look at everything again, or at some assets (a source may have changed on disk)."""
+        for id_ in list(self._asked) if ids is None else ids:
+            self._asked.pop(id_, None)
         self.ask()
 
     def fresh(self, result: Evaluated) -> bool:

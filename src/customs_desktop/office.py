@@ -20,6 +20,7 @@ from customs_desktop.jobs import Jobs
 from customs_desktop.looks import Looks
 from customs_desktop.plans import Plans
 from customs_desktop.session import Session
+from customs_desktop.watch import Watch
 from customs_desktop.worker import Task
 
 
@@ -31,8 +32,13 @@ class Office(Session):
         self.looks = Looks(self)
         self.plans = Plans(self, self.looks)
         self.jobs = Jobs(self, self.looks, self.plans)
+        self.watch = Watch(self, self.looks)
         # What every look needs is loaded before anybody asks, and not by the window's own thread.
         self.worker.submit(Task(-1, run=lambda job: (requirements(), steps(), formats()), failed=self.fail))
+
+    def close(self) -> None:
+        self.watch.close()
+        super().close()
 
     def open_demo(self) -> None:
         """Open the demo, made in the background the first time."""

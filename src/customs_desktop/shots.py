@@ -75,8 +75,17 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
 
     def intake() -> None:
         window.open_desk("intake")
-        path = Path(s.state.goods[0].source).parents[1]
-        window.panel("intake").look([path])
+        panel = window.panel("intake")
+        panel._stores()
+        app = QApplication.instance()
+        assert isinstance(app, QApplication)
+        settled(app, window)
+        stores = str(panel.work.paths[0])
+        panel.work.toggle(
+            [f"{stores}/{p}" for p in ("props.zip/cart", "props.zip/bench", "figures.zip/hedgehog")]
+        )
+        settled(app, window)
+        panel.page.go_to(f"{stores}/props.zip/cart/seed_cart.gltf")
 
     def wipe() -> None:
         window.open_desk("fit")

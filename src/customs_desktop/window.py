@@ -135,7 +135,7 @@ class MainWindow(QMainWindow):
         menus.menu("Shipment", (
             (("New shipment …", self.new_shipment, "Ctrl+N"), ("Open shipment …", self.choose_shipment, "Ctrl+O"),
              ("Open the demo", s.open_demo, "Ctrl+Shift+D")),
-            (("Take in files …", self.take_files, "Ctrl+I"), ("Look again at all goods", s.looks.again, "F5")),
+            (("Take in files …", self.take_files, "Ctrl+I"), ("Look again at all goods", lambda: s.looks.again(), "F5")),
             (("Quit", self.close, "Ctrl+Q"),),
         ))  # fmt: skip
         menus.menu("Edit", ((("Undo", s.undo, "Ctrl+Z"), ("Do again", s.redo, "Ctrl+Shift+Z")),))

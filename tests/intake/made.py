@@ -28,9 +28,9 @@ def goods(folder: Path) -> dict[str, bytes]:
 
 
 def zip_of(path: Path, files: Mapping[str, bytes], method: int = zipfile.ZIP_DEFLATED) -> Path:
-    with zipfile.ZipFile(path, "w", method) as made:
+    with zipfile.ZipFile(path, "w") as made:
         for name, data in files.items():
-            made.writestr(name, data)
+            made.writestr(zipfile.ZipInfo(name), data, method)
     return path
 
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import time
 from collections.abc import Iterable, Iterator
 from functools import partial
 from pathlib import Path
@@ -82,17 +83,20 @@ class _Lies(NamedTuple):
 
 
 class Heap:
-    """Everything in some files and folders. Archives stay open as long as it lives."""
+    """Everything in some files and folders. Archives stay open as long as it lives; what is unpacked of them goes into
+    the `cache` (the user's own unless given), at most `limit` bytes.
+    """
 
-    def __init__(self, limit: int = LIMIT) -> None:
+    def __init__(self, limit: int = LIMIT, cache: Path | None = None) -> None:
         self.entries: list[Entry] = []
         self.remarks: list[str] = []
         self.passwords: dict[str, str] = {}
-        self._limit = limit
+        self._limit, self._cache = limit, cache
         self._open: dict[str, _Open] = {}
         self._lie: dict[str, _Lies] = {}
         self._at: dict[str, int] = {}
         self._below: dict[str, list[str]] | None = None
+        self._spent, self._unpacked = 0.0, 0
 
     def add(self, path: Path, job: Job | None = None) -> None:
         """List a file, a folder or an archive. Raises Cancelled; what cannot be opened is a row that says so."""
@@ -186,8 +190,21 @@ class Heap:
                 wanted.setdefault(entry.archive, []).append(entry)
         for number, (archive, entries) in enumerate(wanted.items()):
             part = job.part(number / len(wanted), (number + 1) / len(wanted))
-            opened = self._open[archive]
-            opened.archive.copy([e.item for e in entries if e.item is not None], _into(opened), part)
+            began = time.perf_counter()
+            self.copy(
+                archive, [e.item for e in entries if e.item is not None], _into(self._open[archive]), part
+            )
+            self._spent += time.perf_counter() - began
+            self._unpacked += sum(e.size for e in entries)
+
+    def copy(self, archive: str, items: list[Item], into: Into, job: Job) -> None:
+        """The bytes of items of an archive, each to what `into` opens. Raises CustomsError, Cancelled."""
+        self._open[archive].archive.copy(items, into, job)
+
+    @property
+    def rate(self) -> float:
+        """Bytes a second that were unpacked so far; 0 before anything was."""
+        return self._unpacked / self._spent if self._spent else 0.0
 
     def _spilled(self, entry: Entry) -> Path:
         assert entry.item is not None
@@ -236,7 +253,7 @@ class Heap:
             self._say(entry._replace(problem=problem or "no archive any more"))
             return
         try:
-            spill = lies.spill or Spill(key_of(lies.file), self._limit)
+            spill = lies.spill or Spill(key_of(lies.file), self._limit, self._cache)
             archive = kind.open(Asked(lies.file, place, spill, self.passwords.get(place)), job)
         except (CustomsError, OSError) as error:
             said = str(error).removeprefix(f"{place}: ")

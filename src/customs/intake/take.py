@@ -5,13 +5,14 @@ from __future__ import annotations
 import hashlib
 import os
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from customs.files import open_regular
 from customs.formats.registry import read_scene
 from customs.formats.source import Source
 from customs.intake.nearby import nearby, with_nearby
+from customs.intake.stamps import stamps_of
 from customs.intake.through import disk_file, tree_of
 from customs.job import Job
 from customs.scene.model import Scene
@@ -27,6 +28,8 @@ class Taken:
     files: tuple[Path, ...]
     absent: tuple[str, ...]
     digest: str
+    stamps: Mapping[str, str] = field(default_factory=dict)
+    """Texts beside it that say what it was made for, by name."""
 
     def source(self) -> dict[str, object]:
         """For the docket."""
@@ -69,4 +72,6 @@ def take(
     back = {source.given[name]: place for name, place in chosen.items()}
     touched = [back.get(f, f) for f in source.touched]
     files = tuple(dict.fromkeys([path, *touched, *found]))
-    return Taken(scene, files, tuple(dict.fromkeys(source.absent)), files_digest(files))
+    return Taken(
+        scene, files, tuple(dict.fromkeys(source.absent)), files_digest(files), stamps_of(source.tree, path)
+    )

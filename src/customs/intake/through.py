@@ -20,13 +20,14 @@ MOST_KEPT = 2
 """Archives that stay open between one asset and the next."""
 _lock = threading.Lock()
 _heaps: dict[tuple[str, str], Heap] = {}
-_shown: weakref.WeakSet[Heap] = weakref.WeakSet()
+_shown: list[weakref.ref[Heap]] = []
 
 
 def show(heap: Heap) -> None:
     """What a person has open serves all who ask for places in it, as long as it lives: it may know passwords."""
     with _lock:
-        _shown.add(heap)
+        # The last one shown is asked first.
+        _shown[:] = [weakref.ref(heap), *(r for r in _shown if r() is not None and r() is not heap)]
 
 
 class HeapTree:
@@ -86,7 +87,9 @@ def heap_of(archive: Path, job: Job | None = None) -> Heap:
     except OSError as problem:
         raise ReadError(f"cannot be read ({problem.strerror})", "a readable file", file=archive) from None
     with _lock:
-        if (open_ := next((h for h in _shown if h.knows(archive, known[1])), None)) is not None:
+        if (
+            open_ := next((h for r in _shown if (h := r()) and h.knows(archive, known[1])), None)
+        ) is not None:
             return open_
         if (heap := _heaps.get(known)) is not None:
             return heap

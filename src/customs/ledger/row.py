@@ -133,7 +133,7 @@ class Row:
 @dataclass(frozen=True)
 class About:
     """What is known of an asset besides its scene: rights, absent files, a source that changed, the
-    destination's donor, the vertices a person chose.
+    destination's donor, the vertices a person chose, texts that say what version it was made for.
     """
 
     author: str = ""
@@ -143,6 +143,7 @@ class About:
     absent: tuple[str, ...] = ()
     donor: Donor | None = None
     selections: Content = field(default_factory=dict, compare=False)
+    stamps: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def resources(self) -> Content:

@@ -256,6 +256,25 @@ class Rights(Part):
     licence_required: bool = False
 
 
+class Stamp(Part):
+    """The version the source must say it was made for: read by `pattern` (its first group, or all of it) from texts
+    called like one of `files` beside the source or above it. `differs` says what is known of other versions.
+    """
+
+    pattern: str = ""
+    files: tuple[str, ...] = ("version*", "manifest*", "*.log")
+    expected: str = ""
+    differs: dict[str, str] = Field(default_factory=dict)
+
+    @model_validator(mode="after")
+    def _whole(self) -> Stamp:
+        if self.pattern and (problem := problem_of(self.pattern)):
+            raise ValueError(f"pattern {self.pattern!r}: {problem}")
+        if bool(self.pattern) != bool(self.expected):
+            raise ValueError("pattern and expected go together")
+        return self
+
+
 class Sheet(Part):
     """One destination sheet."""
 
@@ -274,6 +293,7 @@ class Sheet(Part):
     names: Names = Names()
     layout: Layout = Layout()
     rights: Rights = Rights()
+    stamp: Stamp = Stamp()
 
     def ticket(self) -> str:
         """One line for the destination ticket: unit, up, facing, edition."""

@@ -114,6 +114,7 @@ def asked_for(request: Request) -> tuple[Asked, Taken]:
         author=rights.get("author", ""),
         licence=rights.get("licence", ""),
         use=rights.get("use", ""),
+        stamps=taken.stamps,
     )
     return Asked(asset, take, request.sheet, donor=request.donor), taken
 

@@ -61,11 +61,11 @@ def take_in(
     kept. Its Keys are told apart from those of `others`, of whose files only samples may be alike. `given` are
     places chosen for names the file says.
     """
-    prefix = ""
+    prefix, stamps = "", dict[str, str]()
     try:
         taken = take(path, root, given=given, job=job)
         files, digest, absent, kind = taken.files, taken.digest, taken.absent, kind_of(taken.scene)
-        rights = taken.scene.rights
+        rights, stamps = taken.scene.rights, dict(taken.stamps)
         prefix = _prefix(taken.scene.digest, digest, others)
     except CustomsError:
         if not path.is_file() and outer(path) is None:
@@ -88,6 +88,7 @@ def take_in(
         licence=rights.get("licence", ""),
         prefix=prefix,
         given=dict(given or {}),
+        stamps=stamps,
     )
 
 
@@ -133,6 +134,7 @@ def take_again(asset: Asset, store: Path) -> tuple[Asset, tuple[str, ...]]:
         kind=kind_of(taken.scene),
         prefix=before.digest,
         numbering=again.numbering,
+        stamps=taken.stamps,
         author=asset.author or taken.scene.rights.get("author", ""),
         licence=asset.licence or taken.scene.rights.get("licence", ""),
     )

@@ -145,7 +145,12 @@ def own_stops(stops: Sequence[Stop]) -> tuple[Stop, ...]:
 
 def _outside(about: About) -> list[Any]:
     """What a ledger hangs on besides the asset and the sheet, as JSON gives it back."""
-    return [about.source_changed, about.donor.digest if about.donor else "", sorted(about.selections)]
+    return [
+        about.source_changed,
+        about.donor.digest if about.donor else "",
+        sorted(about.selections),
+        dict(about.stamps),
+    ]
 
 
 def _sources(asset: Asset) -> list[Any]:

@@ -98,7 +98,16 @@ def about_of(asset: Asset, store: Path | None = None, donor: Donor | None = None
         with contextlib.suppress(CustomsError):
             donor = kept_donor(store, asset.donor, asset.donor_name)
     chosen = kept_selections(store, asset.stops) if store is not None else {}
-    return About(asset.author, asset.licence, use, changed, asset.absent, donor, chosen)  # type: ignore[arg-type]
+    return About(
+        asset.author,
+        asset.licence,
+        use,  # type: ignore[arg-type]
+        changed,
+        asset.absent,
+        donor,
+        chosen,
+        asset.stamps,
+    )
 
 
 def run_evaluate(

@@ -233,6 +233,8 @@ class DispatchPanel(DeskPanel):
             self.session.edit("Folder of packages", lambda s: replace(s, out=text))
 
     def _target(self) -> Path | None:
+        if not self.out.text().strip():
+            self._choose()
         text = self.out.text().strip()
         if not text:
             self.session.said.emit("Choose a folder the packages go to first.", "query")

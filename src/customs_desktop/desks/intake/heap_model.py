@@ -28,24 +28,25 @@ class HeapModel(QAbstractItemModel):
         self.flat = False
         self.text, self.group = "", ""
         self.chosen: Mapping[str, Closure | None] = {}
+        self.folded = np.zeros(0, np.int64)
         self._leans: set[str] = set()
         self._shown = np.zeros(0, bool)
         self._rows: dict[int, list[int]] = {}
-        self._row_of: dict[int, int] = {}
+        self._row_of = np.zeros(0, np.int64)
         self._order = (SIZE, True)
 
     # -- what is shown
 
     def show_heap(self, browsed: Browsed) -> None:
         """Take over a listing."""
-        self.browsed = browsed
+        self.browsed, self.folded = browsed, np.zeros(0, np.int64)
         self.refresh()
 
     def show_chosen(self, chosen: Mapping[str, Closure | None]) -> None:
         """Take over what is chosen, by place, with what goes along where that is known."""
         self.chosen = chosen
         self._leans = {p for c in chosen.values() if c is not None for p in c.places} - set(chosen)
-        if self._rows:
+        if len(self._row_of):
             everything = self.index(0, CHOSEN), self.index(max(self.rowCount() - 1, 0), CHOSEN)
             self.dataChanged.emit(*everything)
 
@@ -54,21 +55,30 @@ class HeapModel(QAbstractItemModel):
         self.beginResetModel()
         b = self.browsed
         mask = b.matching(self.text, self.group)
-        everything = not self.text.strip() and not self.group
-        self._shown = (
-            (np.ones(len(mask), bool) if everything else b.with_above(mask)) if not self.flat else mask
-        )
-        self._rows, self._row_of = {}, {}
+        mask[self.folded] = False
+        if not self.flat:
+            everything = not self.text.strip() and not self.group
+            mask = mask | (b.group < 0) if everything else b.with_above(mask)
+        self._shown = mask
+        self._rows, self._row_of = {}, np.full(len(mask), -1, np.int64)
         self.endResetModel()
 
     def files(self) -> int:
         """Files that are shown, or lie in what is shown."""
         return int((self._shown & (self.browsed.group >= 0)).sum())
 
+    def order(self) -> list[int]:
+        """Nodes of the table as they are shown."""
+        return self._children(-1)
+
     def sort(self, column: int, order: Qt.SortOrder = Qt.SortOrder.AscendingOrder) -> None:
         """By a column, in the tree within each folder."""
-        self._order = (column, order == Qt.SortOrder.DescendingOrder)
+        self.order_by(column, order == Qt.SortOrder.DescendingOrder)
         self.refresh()
+
+    def order_by(self, column: int, down: bool) -> None:
+        """By a column from the next refresh on."""
+        self._order = (column, down)
 
     def _children(self, node: int) -> list[int]:
         if (known := self._rows.get(node)) is None:
@@ -78,7 +88,7 @@ class HeapModel(QAbstractItemModel):
             else:
                 found = [k for k in b.children_of(node) if self._shown[k]]
             known = self._rows[node] = self._sorted(found)
-            self._row_of |= {k: row for row, k in enumerate(known)}
+            self._row_of[known] = np.arange(len(known))
         return known
 
     def _sorted(self, nodes: list[int]) -> list[int]:
@@ -107,8 +117,8 @@ class HeapModel(QAbstractItemModel):
             return QModelIndex()
         up = -1 if self.flat else int(self.browsed.parent[node])
         self._children(up)
-        row = self._row_of.get(node)
-        return QModelIndex() if row is None else self.createIndex(row, 0, node)
+        row = int(self._row_of[node])
+        return QModelIndex() if row < 0 else self.createIndex(row, 0, node)
 
     def parent(self, index: QModelIndex | None = None) -> QModelIndex:  # type: ignore[override]
         node = self.node(index)

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
+import numpy as np
 from PyQt6.QtCore import QModelIndex, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter
 from PyQt6.QtWidgets import (
     QAbstractItemView,
-    QHBoxLayout,
     QHeaderView,
     QLineEdit,
     QStyledItemDelegate,
     QStyleOptionViewItem,
+    QTableView,
     QTreeView,
     QVBoxLayout,
     QWidget,
@@ -19,11 +22,17 @@ from PyQt6.QtWidgets import (
 from customs.intake.browse import Browsed
 from customs.intake.heap import Entry
 from customs.intake.kinds import GROUPS
+from customs.words import byte_text, many
 from customs_desktop.desks.intake.heap_model import HOLDS, NAME, SIZE, HeapModel
 from customs_desktop.style.theme import colour, font, span
 from customs_desktop.widgets.basics import Chips, button, label, row, search_field, tool
+from customs_desktop.widgets.tables import dressed
 
-SEARCH_MS = 150
+WIDTHS = (236, 128, 74, 158)
+MOST_OPENED = 200
+"""Rows up to which folders are opened by themselves."""
+SEARCH_MS, WIDE, WIDER = 150, 640, 900
+"""Milliseconds after the last key; pixels from which the chips say their counts, and the duplicates are told."""
 GROUP_NAMES = (
     ("", "all"),
     ("model", "models"),
@@ -81,27 +90,45 @@ class HeapView(QTreeView):
         super().keyPressEvent(event)
 
 
+class HeapTable(QTableView):
+    """The same as one table: a tree would lay out each of its rows, and there may be hundreds of thousands."""
+
+    toggled = pyqtSignal()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.toggled.emit()
+            return
+        super().keyPressEvent(event)
+
+
 class HeapPage(QWidget):
     """Emits `picked` with the entry under the cursor (or None), `asked` where a person chooses it or lets it go,
-    `unlock` with a place and a password.
+    `unlock` with a place and a password, `fold` where exact duplicates are to be folded away or shown.
     """
 
     picked = pyqtSignal(object)
     asked = pyqtSignal(object)
     unlock = pyqtSignal(str, str)
+    fold = pyqtSignal(bool)
 
     def __init__(self) -> None:
         super().__init__()
         self.model = HeapModel()
-        self.view = HeapView()
+        self.view, self.table = HeapView(), dressed(HeapTable(), "Heap as one table")
         self._dress()
-        self.search = search_field("Search the heap", "name, kind, > 5 MB", self._search_soon, 176)
-        self.chips = Chips(GROUP_NAMES)
-        self.chips.setContentsMargins(0, 3, 0, 3)
+        self.search = search_field("Search the heap", "name, kind, > 5 MB", self._search_soon, 160)
+        self.chips = Chips(GROUP_NAMES, across=True)
+        # They say less where there is less room.
+        self.chips.setMinimumWidth(span(230))
         self.chips.show_chosen("")
         self.chips.chosen.connect(self._group)
         self.flat = tool("grid-3x3", "As one table, the largest first", self._turn, checkable=True)
-        self.about = label("Nothing here yet. Drop files, folders or archives on the window.", "soft")
+        self.twins = tool(
+            "layers", "Fold exact duplicates away", lambda: self.fold.emit(self.twins.isChecked()), True
+        )
+        self.folded_about = label("", "soft", -0.5)
+        self.folded_about.hide()
         self.password = QLineEdit()
         self.password.setEchoMode(QLineEdit.EchoMode.Password)
         self.password.setPlaceholderText("password")
@@ -111,16 +138,15 @@ class HeapPage(QWidget):
         self.lock = row(self.lock_about, self.password, button("Open", self._unlock), 1)
         self.lock.layout().setContentsMargins(12, 2, 12, 2)  # type: ignore[union-attr]
         self.lock.hide()
-        head = row(self.search, self.chips, self.flat)
-        line = head.layout()
-        assert isinstance(line, QHBoxLayout)
-        line.setContentsMargins(12, 2, 12, 0)
-        line.setStretch(1, 1)
+        head = row(self.search, self.chips, 1, self.folded_about, self.twins, self.flat)
+        head.layout().setContentsMargins(12, 4, 12, 2)  # type: ignore[union-attr]
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(2)
-        for widget in (head, self.lock, self.view):
-            box.addWidget(widget)
+        box.addWidget(head)
+        box.addWidget(self.lock)
+        box.addWidget(self.view, 1)
+        box.addWidget(self.table, 1)
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.setInterval(SEARCH_MS)
@@ -144,13 +170,25 @@ class HeapPage(QWidget):
         head.setFont(font(-0.5, 600))
         head.setSectionsClickable(True)
         head.setSortIndicatorShown(False)
-        for column, width in enumerate((236, 128, 74, 158)):
+        for column, width in enumerate(WIDTHS):
             view.setColumnWidth(column, span(width))
         head.setSectionResizeMode(NAME, QHeaderView.ResizeMode.Interactive)
         self._down = True
         head.sectionClicked.connect(self._sort)
         view.toggled.connect(self._ask)
         view.doubleClicked.connect(lambda _: self._ask())
+        table = self.table
+        table.setModel(self.model)
+        table.setSelectionModel(view.selectionModel())
+        table.toggled.connect(self._ask)
+        table.doubleClicked.connect(lambda _: self._ask())
+        across = table.horizontalHeader()
+        assert across is not None
+        across.setSectionsClickable(True)
+        across.sectionClicked.connect(self._sort)
+        for column, width in enumerate(WIDTHS):
+            table.setColumnWidth(column, span(width))
+        table.hide()
         selection = view.selectionModel()
         assert selection is not None
         selection.currentChanged.connect(lambda now, _: self._current(now))
@@ -161,22 +199,29 @@ class HeapPage(QWidget):
         """Take over a listing; a `fresh` one is opened as far as it tells something."""
         was = self.current_place()
         self.model.show_heap(browsed)
-        for group, name in GROUP_NAMES:
-            counts = browsed.counts()
-            count = counts[group] if group else sum(counts.values())
-            self.chips.buttons[group].setText(f"{name} {count:,}")
-        if fresh:
+        self._say_counts()
+        if fresh and not self.model.flat:
             self._open_few()
         self.go_to(was or next((e.place for e in browsed.entries if e is not None and e.takeable), ""))
+
+    def _say_counts(self) -> None:
+        counts, wide = self.model.browsed.counts(), self.width() >= span(WIDE)
+        for group, name in GROUP_NAMES:
+            count = counts[group] if group else sum(counts.values())
+            self.chips.buttons[group].setText(f"{name} {count:,}" if wide and count else name)
+        self.folded_about.setVisible(self.width() >= span(WIDER) and self.twins.isChecked())
+
+    def resizeEvent(self, event: object) -> None:
+        self._say_counts()
 
     def _open_few(self) -> None:
         """Levels are opened while they stay short."""
         level, rows = [QModelIndex()], 0
         while level:
-            below = [self.model.index(r, 0, up) for up in level for r in range(self.model.rowCount(up))]
-            rows += len(below)
-            if rows > 200:
+            rows += sum(self.model.rowCount(up) for up in level)
+            if rows > MOST_OPENED:
                 return
+            below = [self.model.index(r, 0, up) for up in level for r in range(self.model.rowCount(up))]
             for up in level:
                 self.view.setExpanded(up, True)
             level = [i for i in below if self.model.hasChildren(i)]
@@ -185,29 +230,41 @@ class HeapPage(QWidget):
         """Make a place the current one, opened up to it."""
         node = self.model.browsed.at.get(place, -1)
         index = self.model.index_of(node) if node >= 0 else QModelIndex()
+        view = self.table if self.model.flat else self.view
         if index.isValid():
-            self.view.setCurrentIndex(index)
-            self.view.scrollTo(index)
+            view.setCurrentIndex(index)
+            view.scrollTo(index)
 
     def step(self, by: int, group: str) -> None:
         """To the next or previous file of a group that is shown."""
-        b = self.model.browsed
-        wanted = b.matching(self.model.text, self.model.group or group) & (b.group == GROUPS.index(group))
-        nodes = [k for k in range(len(b.parent)) if wanted[k]]
-        if not nodes:
-            return
-        now = b.at.get(self.current_place(), -1)
-        later = [k for k in nodes if k > now] if by > 0 else [k for k in nodes if k < now]
-        self.go_to(b.places[(later[0] if by > 0 else later[-1]) if later else nodes[0 if by > 0 else -1]])
+        b, model = self.model.browsed, self.model
+        wanted = b.matching(model.text, model.group or group) & (b.group == GROUPS.index(group))
+        nodes = [
+            k for k in (model.order() if model.flat else range(len(b.parent))) if wanted[k] and self._whole(k)
+        ]
+        if nodes:
+            now = b.at.get(self.current_place(), -1)
+            # Where the cursor is on something else, on from there.
+            here = nodes.index(now) if now in nodes else sum(k < now for k in nodes) - (1 if by > 0 else 0)
+            self.go_to(b.places[nodes[(here + by) % len(nodes)]])
+
+    def _whole(self, node: int) -> bool:
+        """True for what can be looked at by itself: no buffer, no library."""
+        entry = self.model.browsed.entries[node]
+        return entry is not None and entry.kind not in ("buffer", "material library")
+
+    def _cursor(self) -> QModelIndex:
+        selection = self.view.selectionModel()
+        return selection.currentIndex() if selection is not None else QModelIndex()
 
     def current(self) -> Entry | None:
         """The entry under the cursor."""
-        node = self.model.node(self.view.currentIndex())
+        node = self.model.node(self._cursor())
         return self.model.browsed.entries[node] if 0 <= node < len(self.model.browsed.entries) else None
 
     def current_place(self) -> str:
         """The place under the cursor."""
-        node = self.model.node(self.view.currentIndex())
+        node = self.model.node(self._cursor())
         return self.model.browsed.places[node] if 0 <= node < len(self.model.browsed.places) else ""
 
     def selected(self) -> list[str]:
@@ -224,6 +281,16 @@ class HeapPage(QWidget):
             self.lock_about.setText(f"{entry.archive.rpartition('/')[2] or entry.path.name} is encrypted.")
         self.picked.emit(entry)
 
+    def show_folded(self, twins: Mapping[str, str]) -> None:
+        """Fold these places away, and say how many they are."""
+        b = self.model.browsed
+        self.model.folded = np.array(sorted(b.at[p] for p in twins if p in b.at), np.int64)
+        size = int(b.size[self.model.folded].sum())
+        self.folded_about.setText(f"{many(len(self.model.folded), 'duplicate')}, {byte_text(size)}")
+        self.twins.setToolTip(f"Fold exact duplicates away: {self.folded_about.text()}")
+        self._say_counts()
+        self._refresh()
+
     # -- hands
 
     def _search_soon(self, text: str) -> None:
@@ -235,9 +302,10 @@ class HeapPage(QWidget):
         self._refresh()
 
     def _turn(self) -> None:
-        self.model.flat = self.flat.isChecked()
-        self.view.setRootIsDecorated(not self.model.flat)
-        self.model.sort(SIZE, Qt.SortOrder.DescendingOrder)
+        flat = self.model.flat = self.flat.isChecked()
+        self.view.setVisible(not flat)
+        self.table.setVisible(flat)
+        self.model.order_by(SIZE, True)
         self._refresh()
 
     def _refresh(self) -> None:

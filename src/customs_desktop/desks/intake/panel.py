@@ -8,10 +8,13 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from customs.conventions.origin import Origin
+from customs.demo.shipment import demo_path
+from customs.demo.stores import write_stores
 from customs.intake.heap import Entry
 from customs.intake.origins import Explained
 from customs.intake.through import outer
 from customs.words import byte_text, many
+from customs.work.places import data_folder
 from customs_desktop.desk import DeskPanel
 from customs_desktop.desks.intake.along import Along
 from customs_desktop.desks.intake.heap_page import HeapPage
@@ -23,6 +26,10 @@ from customs_desktop.widgets.basics import NameLabel, button, combo, label, row,
 
 AT_ONCE = 12
 """Models of a folder or an archive that are taken in without asking which."""
+
+
+def _seconds(seconds: float) -> str:
+    return f"{seconds:.0f} s, " if seconds >= 1 else "under a second, " if seconds else ""
 
 
 class IntakePanel(DeskPanel):
@@ -58,6 +65,7 @@ class IntakePanel(DeskPanel):
         self._best: Explained | None = None
         self.refresh()
         self._show_chosen()
+        self._say_origin()
 
     def _wire(self) -> None:
         session, work, page = self.session, self.work, self.page
@@ -72,6 +80,8 @@ class IntakePanel(DeskPanel):
         page.picked.connect(self._picked)
         page.asked.connect(work.toggle)
         page.unlock.connect(work.unlock)
+        page.fold.connect(work.fold_twins)
+        work.folded.connect(page.show_folded)
         self.along.given.connect(work.give)
         self.preview.step.connect(page.step)
 
@@ -85,7 +95,7 @@ class IntakePanel(DeskPanel):
     # -- sections
 
     def _where(self) -> None:
-        self.section("WHERE FROM", self._where_said, ("source-changed",))
+        self.section("WHERE FROM", self._where_said, ("source-changed", "version-stamp"))
         self.add(
             row(
                 button("Files …", self._files, "", "file-box"),
@@ -97,13 +107,17 @@ class IntakePanel(DeskPanel):
         self.add(
             label("Or drop files, folders and archives anywhere on the window.", "soft", -0.5, wrap=True)
         )
+        self.stores = button("The stores of the glasshouse", self._stores, "flat", "crate")
+        self.add(self.stores)
+        self.again = button("Take again from its changed file", self._again, "", "arrow-down-to-line")
+        self.add(self.again)
 
     def _where_said(self) -> str:
         count = sum(e is not None and e.kind != "archive" for e in self.work.browsed.entries)
         return many(count, "file") if count else "nothing yet"
 
     def _along(self) -> None:
-        self.along_fold = self.section("WHAT GOES ALONG", self._along_said, ("companions", "texture-missing"))
+        self.along_fold = self.section("WHAT GOES ALONG", self._along_said, ("companions",))
         self.nothing = label("Choose models in the heap: double-click, or Space.", "soft", -0.5, wrap=True)
         self.add(self.nothing)
         self.along = Along()
@@ -124,7 +138,7 @@ class IntakePanel(DeskPanel):
     def _cost(self) -> None:
         self.cost_fold = self.section("COST", lambda: "before anything is written")
         self.costs = {}
-        for name in ("Unpacked", "Free on this disk", "Left where it is"):
+        for name in ("Unpacked", "Free on this disk", "About", "Left where it is"):
             value = label("", "", 0, 600)
             self.costs[name] = value
             self.add(row(label(name, "soft"), 1, value))
@@ -155,9 +169,16 @@ class IntakePanel(DeskPanel):
     # -- showing
 
     def refresh(self, *_: object) -> None:
-        """Show origins and the slip."""
+        """Show origins and the slip, and whether the source has changed."""
         self._show_origins()
         self.slip.refresh()
+        s = self.session
+        changed = (
+            any(r.requirement == "source-changed" for r in s.result.ledger.open()) if s.result else False
+        )
+        self.again.setVisible(changed)
+        demo = s.shipment is not None and s.shipment.path == demo_path(data_folder())
+        self.stores.setVisible(demo and not self.work.browsed.entries)
 
     def _show_origins(self) -> None:
         if (origins := self.session.origins()) is self._origins:
@@ -178,6 +199,7 @@ class IntakePanel(DeskPanel):
     def _listed(self, fresh: bool) -> None:
         self.page.show_heap(self.work.browsed, fresh)
         self._look_at(bool(self.work.browsed.entries))
+        self.refresh()
         self.arrange_soon()
 
     def _show_chosen(self) -> None:
@@ -200,6 +222,7 @@ class IntakePanel(DeskPanel):
             said = (
                 f"{byte_text(spent.size)} of {byte_text(spent.whole)}",
                 byte_text(spent.free),
+                f"{_seconds(spent.seconds)}{byte_text(spent.memory)} of memory",
                 f"{byte_text(spared)}: {kinds}" if spared else "–",
             )
             for value, text in zip(self.costs.values(), said):
@@ -245,6 +268,13 @@ class IntakePanel(DeskPanel):
         self.arrange_soon()
 
     # -- hands
+
+    def _stores(self) -> None:
+        self.work.look_into(lambda: write_stores(demo_path(data_folder()).parent))
+
+    def _again(self) -> None:
+        if self.session.asset is not None:
+            self.session.jobs.take_again(self.session.asset)
 
     def _files(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, "Choose files")

@@ -14,12 +14,14 @@ from customs.formats.registry import read_scene
 from customs.formats.source import Source
 from customs.intake.browse import Browsed
 from customs.intake.closure import Closure, Cost, Names, closures, cost
+from customs.intake.duplicates import duplicates
 from customs.intake.heap import Entry, Heap
 from customs.intake.origins import Explained, explained
 from customs.intake.rights import Slip, slip_of
 from customs.intake.through import HeapTree, show
 from customs.job import Job
 from customs.scene.model import Scene
+from customs.words import byte_text, many
 from customs.work.places import data_folder
 from customs_desktop.desks.intake.preview import Shown
 from customs_desktop.desks.intake.reading import shown_file
@@ -41,13 +43,15 @@ class Chosen:
 
 class HeapWork(QObject):
     """Emits `listed` (fresh?) with a new listing in `browsed`, `closed` with what goes along in `chosen`,
-    `read` with what a file holds, `told` with the origins that explain the chosen best.
+    `read` with what a file holds, `told` with the origins that explain the chosen best,
+    `folded` with places of exact duplicates and the place each is a duplicate of.
     """
 
     listed = pyqtSignal(bool)
     closed = pyqtSignal()
     read = pyqtSignal(object)
     told = pyqtSignal(object)
+    folded = pyqtSignal(object)
 
     def __init__(self, session: Office) -> None:
         super().__init__()
@@ -99,6 +103,28 @@ class HeapWork(QObject):
             self._close()
 
         self._submit("", "Listing", run, done)
+
+    def look_into(self, make: Callable[[], Path]) -> None:
+        """List a file that is made first."""
+        self._submit("", "The stores", lambda job: make(), lambda path: self.look([path]))
+
+    def fold_twins(self, wanted: bool) -> None:
+        """Exact duplicates are counted and folded away, or shown again."""
+        if not wanted:
+            self.folded.emit({})
+            return
+        heap = self.heap
+
+        def done(twins: dict[str, str]) -> None:
+            if heap is not self.heap:
+                return
+            size = sum(e.size for p in twins if (e := heap.entry(p)) is not None)
+            self.session.said.emit(
+                f"{many(len(twins), 'exact duplicate')}, {byte_text(size)}: folded away.", "note"
+            )
+            self.folded.emit(twins)
+
+        self._submit("twins", "Counting duplicates", lambda job: duplicates(heap, job), done)
 
     def unlock(self, place: str, password: str) -> None:
         """Open an archive with a password."""
