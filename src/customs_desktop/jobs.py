@@ -8,6 +8,8 @@ from collections import Counter
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
+from types import MappingProxyType
+from typing import NamedTuple
 
 from customs.changes.donor import Donor
 from customs.conventions.origin import Origin
@@ -28,6 +30,18 @@ from customs_desktop.looks import Looks
 from customs_desktop.plans import Plans
 from customs_desktop.session import Session
 from customs_desktop.worker import Task
+
+
+class Wanted(NamedTuple):
+    """A model to take in: its place, the folder or archive it is from, the files chosen for names it says, those
+    whose clips go along, and what a text says of its rights.
+    """
+
+    path: Path
+    root: Path
+    given: Mapping[str, str] = MappingProxyType({})
+    paired: tuple[str, ...] = ()
+    slip: Slip | None = None
 
 
 class Jobs:
@@ -51,7 +65,7 @@ class Jobs:
 
         def done(models: list[Model]) -> None:
             listed()
-            self.take_models([(m.path, m.root, {}) for m in models], origin)
+            self.take_models([Wanted(m.path, m.root) for m in models], origin)
 
         def failed(problem: Exception) -> None:
             listed()
@@ -70,28 +84,22 @@ class Jobs:
                 )
             )
 
-    def take_models(
-        self,
-        models: Sequence[tuple[Path, Path, Mapping[str, str]]],
-        origin: Origin | None,
-        slips: Mapping[Path, Slip] | None = None,
-    ) -> None:
-        """Take in models, each with the folder or archive it is from, and the files chosen for names it says."""
+    def take_models(self, models: Sequence[Wanted], origin: Origin | None) -> None:
+        """Take in models, each its own decision."""
         self._shipment()
-        for path, root, given in models:
-            self._take(path, root, origin, given, (slips or {}).get(path))
+        for model in models:
+            self._take(model, origin)
 
-    def _take(
-        self, path: Path, root: Path, origin: Origin | None, given: Mapping[str, str], slip: Slip | None
-    ) -> None:
+    def _take(self, wanted: Wanted, origin: Origin | None) -> None:
         if self.session.shipment is None:
             return
+        path, slip = wanted.path, wanted.slip
         store = self.session.shipment.store
         id_, others = self.session.state.free_id(path.stem), self.session.state.goods
 
         def run(job: Job) -> Asset:
             job.progress(0.1, path.name)
-            asset = take_in(path, root, store, id_, origin, others, given, job)
+            asset = take_in(path, wanted.root, store, id_, origin, others, wanted.given, wanted.paired, job)
             return asset if slip is None else slipped(asset, slip)
 
         place = object()
@@ -209,9 +217,14 @@ class Jobs:
 
         def done(donor: Donor) -> None:
             def change(state: State) -> State:
+                # What is for study only makes whatever is made with it so too.
+                study = any(a.use == "study" for a in state.goods if Path(a.source) == path)
                 for a in state.goods:
                     if a.id == current or not a.donor:
-                        state = state.with_asset(replace(a, donor=donor.digest, donor_name=donor.name))
+                        use = "study" if study else a.use
+                        state = state.with_asset(
+                            replace(a, donor=donor.digest, donor_name=donor.name, use=use)
+                        )
                 return state
 
             wanted = bool(self.session.sheet.rig.donor)

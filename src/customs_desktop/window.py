@@ -24,6 +24,7 @@ from customs_desktop.help import about_dialog, shortcuts_dialog
 from customs_desktop.menus import Menus
 from customs_desktop.office import Office
 from customs_desktop.player import Player
+from customs_desktop.preferences import PreferencesDialog
 from customs_desktop.style import theme
 from customs_desktop.tickets import Tickets
 from customs_desktop.views.deck import Deck
@@ -136,6 +137,7 @@ class MainWindow(QMainWindow):
             (("New shipment …", self.new_shipment, "Ctrl+N"), ("Open shipment …", self.choose_shipment, "Ctrl+O"),
              ("Open the demo", s.open_demo, "Ctrl+Shift+D")),
             (("Take in files …", self.take_files, "Ctrl+I"), ("Look again at all goods", lambda: s.looks.again(), "F5")),
+            (("Preferences …", self.show_preferences, "Ctrl+,"),),
             (("Quit", self.close, "Ctrl+Q"),),
         ))  # fmt: skip
         menus.menu("Edit", ((("Undo", s.undo, "Ctrl+Z"), ("Do again", s.redo, "Ctrl+Shift+Z")),))
@@ -307,6 +309,12 @@ class MainWindow(QMainWindow):
     def show_shortcuts(self) -> QDialog:
         """The list of shortcuts, in a window of its own."""
         return shortcuts_dialog(self, self.shortcuts())
+
+    def show_preferences(self) -> QDialog:
+        """What a person prefers on this machine."""
+        dialog = PreferencesDialog(self)
+        dialog.show()
+        return dialog
 
     def show_about(self) -> QDialog:
         """What this is, and whose work is in it."""

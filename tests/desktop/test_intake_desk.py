@@ -4,20 +4,25 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 from PyQt6.QtCore import QMimeData, QModelIndex, QPoint, QPointF, Qt, QUrl
-from PyQt6.QtGui import QDropEvent
+from PyQt6.QtGui import QDropEvent, QPixmap
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QFileDialog
+from PyQt6.QtWidgets import QCheckBox, QFileDialog
 
 from customs.demo.stores import PASSWORD, write_stores
 from customs.intake import through
+from customs.intake.heap import Heap
+from customs.intake.spill import Spill
+from customs.preferences import Preferences, preferences
 from customs_desktop.desks.intake.heap_model import CHOSEN, COLUMNS, KIND, NAME, SIZE
 from customs_desktop.desks.intake.panel import IntakePanel
 from customs_desktop.desks.intake.preview import channel_image
+from customs_desktop.preferences import PreferencesDialog
 from tests.assets import cube, saved, scene_of
 from tests.desktop.conftest import Rig
 from tests.intake.made import zip_of
@@ -71,7 +76,7 @@ def test_from_the_stores_to_two_assets_and_back(rig: Rig, stores: Path) -> None:
     assert w.views.currentWidget() is panel.preview and names(panel) == ["glasshouse_stores.tar"]
     root = page.model.index(0, 0)
     assert set(names(panel, root)) == {
-        "figures.zip", "props.zip", "textures.zip", "sounds.zip", "notes.zip", "keepers.7z", "torn.zip", "licence.txt", "version.txt",
+        "figures.zip", "props.zip", "textures.zip", "sounds.zip", "notes.zip", "clips.zip", "keepers.7z", "torn.zip", "licence.txt", "version.txt",
     }  # fmt: skip
     assert (
         said(panel, f"{stores}/keepers.7z", KIND) == "encrypted"
@@ -220,15 +225,15 @@ def test_the_heap_as_one_table_sorted_and_duplicates_folded(rig: Rig, stores: Pa
         COLUMNS
     )
     page.flat.click()
-    assert names(panel)[0] == "spring_basin.stl" and model.rowCount() == 1969
+    assert names(panel)[0] == "spring_basin.stl" and model.rowCount() == 1971
     for column in (NAME, KIND, SIZE):
         shown = {tuple(names(panel)[:3]) for _ in range(2) if page._sort(column) is None}
         assert len(shown) == 2, "the other way round at the second press"
     page.twins.click()
     rig.wait(lambda: len(model.folded) > 0)
-    assert model.rowCount() == 1969 - len(model.folded) and "duplicate" in page.folded_about.text()
+    assert model.rowCount() == 1971 - len(model.folded) and "duplicate" in page.folded_about.text()
     page.twins.click()
-    rig.wait(lambda: model.rowCount() == 1969)
+    rig.wait(lambda: model.rowCount() == 1971)
     page.flat.click()
     assert names(panel) == ["glasshouse_stores.tar"]
     for role in (
@@ -240,6 +245,28 @@ def test_the_heap_as_one_table_sorted_and_duplicates_folded(rig: Rig, stores: Pa
         assert model.data(model.index(0, 0), role) is not None
     panel.work.clear()
     assert model.rowCount() == 0 and rig.window.views.currentWidget() is rig.window.twin
+
+
+def test_clips_in_files_of_their_own_go_along_where_they_fit(rig: Rig, stores: Path) -> None:
+    panel = opened(rig, stores)
+    panel.work.toggle([f"{stores}/figures.zip/stork"])
+    rig.wait(lambda: len(panel.work.pairs) == 2)
+    ticks = {
+        t.text().partition(":")[0]: t for t in panel.pair_box.findChildren(QCheckBox) if not t.isHidden()
+    }
+    drink, preen = ticks["watering_stork_drink.glb"], ticks["watering_stork_preen.glb"]
+    assert drink.isChecked() and not preen.isChecked() and "17 of 18 joints" in preen.text()
+    assert panel.pair_fold.isVisibleTo(panel) and panel._pairs_said() == "1 clip go along"
+    preen.click()
+    rig.wait(lambda: panel._pairs_said() == "2 clips go along")
+    panel.take_button.click()
+    rig.wait(lambda: rig.session.asset is not None)
+    rig.settle()
+    asset, result = rig.session.asset, rig.session.result
+    assert asset is not None and asset.kind == "rigged · 3 clips" and len(asset.paired) == 2
+    assert result is not None and result.taken is not None
+    assert any("not moved" in r.text and "crest" in r.text for r in result.taken.scene.remarks)
+    assert not panel.work.pairs and not panel.pair_fold.isVisibleTo(panel)
 
 
 def test_the_origin_that_explains_the_chosen_is_proposed(rig: Rig, stores: Path) -> None:
@@ -302,6 +329,63 @@ def test_a_source_that_changes_on_disk_is_noticed_and_taken_again_with_one_press
     rig.wait(lambda: any("taken again" in text and "1 mesh new" in text for text, _ in rig.said))
     rig.settle()
     assert rig.row("source-changed").verdict == "cleared" and s.asset.kind == "prop · 2 meshes"  # type: ignore[union-attr]
+
+
+def test_rows_that_are_seen_get_small_pictures(rig: Rig, stores: Path) -> None:
+    panel = opened(rig, stores)
+    page, model = panel.page, panel.page.model
+    page.search.setText("pot_00 gltf")
+    rig.wait(lambda: len(model.pictures) >= 4)
+    place = next(iter(model.pictures))
+    picture = model.data(at(panel, place), Qt.ItemDataRole.DecorationRole)
+    assert isinstance(picture, QPixmap) and max(picture.width(), picture.height()) >= 20
+    assert len(model.pictures) < 60, "only what is seen"
+    panel.work.clear()
+    rig.wait(lambda: not model.pictures)
+
+
+def test_what_is_for_study_only_makes_what_is_made_with_it_so_too(demo: Rig) -> None:
+    s = demo.session
+    s.select("house_warden")
+    s.change_asset("Rights slip", lambda a: replace(a, use="study"))
+    demo.settle()
+    s.select("lamplighter")
+    s.change_asset("No donor", lambda a: replace(a, donor="", donor_name=""))
+    demo.settle()
+    assert s.asset is not None and s.asset.use == ""
+    s.jobs.take_donor(Path(s.state.asset("house_warden").source))  # type: ignore[union-attr]
+    demo.wait(lambda: s.asset is not None and bool(s.asset.donor))
+    demo.settle()
+    assert s.asset.use == "study" and demo.row("rights").verdict == "held"
+
+
+def test_preferences_say_how_much_is_unpacked_and_let_it_be_forgotten(
+    rig: Rig, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setenv("CUSTOMS_HOME", str(tmp_path / "home"))
+    monkeypatch.setattr("customs_desktop.preferences.spill_folder", lambda: tmp_path / "cache")
+    spill = Spill("one", 1 << 20)
+    spill.made("a.bin", lambda out: out.write(bytes(5000)) and None)
+    dialog = rig.window.show_preferences()
+    assert isinstance(dialog, PreferencesDialog) and "5 kB" in dialog.about.text()
+    dialog._forget()
+    assert "5 kB" in dialog.about.text(), "what is in use stays"
+    spill.close()
+    dialog._forget()
+    assert "0 bytes" in dialog.about.text()
+    dialog.limit.setText("7.5")
+    dialog.limit.editingFinished.emit()
+    assert preferences().unpacked == int(7.5 * (1 << 30)) and Heap()._limit == preferences().unpacked
+    (tmp_path / "home" / "config" / "preferences.json").write_text("{nonsense")
+    assert preferences() == Preferences()
+    monkeypatch.setattr("customs.preferences.os.replace", _fails)
+    dialog._keep(9.0)
+    assert "could not be kept" in dialog.about.text() and preferences() == Preferences()
+    dialog.close()
+
+
+def _fails(*_: object) -> None:
+    raise OSError(28, "No space left on device")
 
 
 @pytest.mark.parametrize("count", [1, 2, 3, 4])

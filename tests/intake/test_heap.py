@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 import pytest
 
+from customs.conventions.convert import change_convention
 from customs.conventions.origin import Origin
 from customs.demo.stores import write_stores
 from customs.demo.textures import encoded
@@ -22,10 +24,12 @@ from customs.intake.closure import Closure, Names, closures, cost, steps_between
 from customs.intake.heap import Entry, Heap
 from customs.intake.kinds import kind_by_content, kind_by_ending
 from customs.intake.origins import explained
+from customs.intake.pairs import moved_names, pairs, with_clips
 from customs.intake.rights import read_slip, slip_of
 from customs.intake.scan import model_files
 from customs.intake.take import take
 from customs.intake.through import HeapTree, heap_of, outer, tree_of
+from customs.motion.curves.track import local_track
 from customs.scene.arrays import frozen
 from customs.scene.content import Encoded
 from customs.scene.convention import Convention
@@ -98,11 +102,11 @@ def test_the_stores_are_listed_measured_and_filtered(stores: Path) -> None:
     for node, up in enumerate(b.parent.tolist()):
         assert up < node, "what holds comes before what it holds"
     for text, wanted in (
-        ("stork glb", {"watering_stork.glb"}), ("> 4 MB", {"spring_basin.stl"}), ("lantern bmp winter", {"lantern_roof_winter_c.bmp", "lantern_brass_winter_c.bmp"}),
+        ("figures stork", {"watering_stork.glb"}), ("> 4 MB", {"spring_basin.stl"}), ("lantern bmp winter", {"lantern_roof_winter_c.bmp", "lantern_brass_winter_c.bmp"}),
         ("keepers", set()), ("nothing like it", set()),
     ):  # fmt: skip
         assert {b.names[k] for k in np.flatnonzero(b.matching(text)).tolist()} == wanted
-    above = b.with_above(b.matching("stork glb"))
+    above = b.with_above(b.matching("figures stork"))
     assert [b.names[k] for k in np.flatnonzero(above).tolist()] == [
         "glasshouse_stores.tar", "figures.zip", "stork", "watering_stork.glb",
     ]  # fmt: skip
@@ -374,6 +378,79 @@ def test_the_nearest_text_counts_and_most_say_nothing(stores: Path, tmp_path: Pa
     ) is not None and own.licence == "all rights reserved"
 
 
+# -- pairs
+
+
+def clips_alone(scene: Scene, **renamed: str) -> Scene:
+    """Nodes and clips of a scene without what they move; some nodes called otherwise."""
+    nodes = tuple(
+        replace(n, mesh=None, skin=None, weights=None, name=renamed.get(n.name, n.name)) for n in scene.nodes
+    )
+    return replace(scene, nodes=nodes, meshes=(), skins=(), materials=(), images=())
+
+
+def test_clips_of_another_file_are_bound_by_names_and_move_as_they_did(tmp_path: Path) -> None:
+    """Against the file that has both: the same poses at all times."""
+    whole = bar()
+    bare = replace(whole, clips=())
+    back = tuple(reversed(range(len(whole.nodes))))
+    other = clips_alone(whole)
+    # Nodes in another order: numbers mean nothing.
+    turned = replace(
+        other,
+        nodes=tuple(
+            replace(other.nodes[k], children=tuple(back.index(c) for c in other.nodes[k].children))
+            for k in back
+        ),
+        roots=tuple(back.index(r) for r in other.roots),
+        clips=tuple(
+            replace(c, channels=tuple(replace(x, node=back.index(x.node)) for x in c.channels))
+            for c in other.clips
+        ),
+    )
+    made = with_clips(bare, turned, "takes.glb", 0)
+    assert [c.name for c in made.clips] == [c.name for c in whole.clips]
+    for clip, judge in zip(made.clips, whole.clips):
+        times = np.linspace(0, judge.seconds, 9)
+        assert np.array_equal(local_track(made, clip, times), local_track(whole, judge, times))
+    twice = with_clips(whole, turned, "takes.glb", 1)
+    assert len({c.key for c in twice.clips}) == len(twice.clips) == 2 * len(whole.clips)
+    assert len({c.name for c in twice.clips}) == len(twice.clips), "no two are called alike"
+
+
+def test_clips_in_other_units_are_brought_over_and_what_does_not_fit_is_said() -> None:
+    whole = bar()
+    centi = change_convention(clips_alone(whole), Convention("+Z", "-Y", "right", 0.01), whole.convention)
+    made = with_clips(replace(whole, clips=()), centi, "takes.glb", 0)
+    times = np.linspace(0, whole.clips[0].seconds, 7)
+    mine, judge = local_track(made, made.clips[0], times), local_track(whole, whole.clips[0], times)
+    assert np.abs(mine - judge).max() < 1e-5
+    moved = moved_names(whole)[0]
+    less = with_clips(replace(whole, clips=()), clips_alone(whole, **{moved: "crest"}), "takes.glb", 0)
+    assert "not moved, as they are not here or have other targets: crest" in less.remarks[-1].text
+    none = with_clips(
+        whole, clips_alone(whole, **{n.name: f"x{n.name}" for n in whole.nodes}), "takes.glb", 0
+    )
+    assert none.clips == whole.clips and none.remarks[-1].text.startswith("0 clips of takes.glb")
+
+
+def test_pairs_are_found_taken_along_kept_and_taken_again(stores: Path, tmp_path: Path) -> None:
+    heap = listed(stores)
+    model = found(heap, "watering_stork.glb")
+    found_ = pairs(heap, [model, found(heap, "seed_cart.gltf")])
+    assert [(os.path.basename(p.place), p.fits, p.moved) for p in found_] == [
+        ("watering_stork_drink.glb", 18, 18), ("watering_stork_preen.glb", 17, 18),
+    ]  # fmt: skip
+    store, places = tmp_path / "ship.store", [p.place for p in found_]
+    asset = take_in(model.path, stores, store, "stork", None, paired=places)
+    assert asset.kind == "rigged · 3 clips" and set(places) <= set(asset.files)
+    again = Asset.from_dict(asset.as_dict())
+    assert again.paired == tuple(places)
+    assert [c.name for c in kept_copy(again, store).run().scene.clips] == ["take 001", "drink", "preen"]
+    now, words = take_again(again, store)
+    assert now.digest == asset.digest and words == () and now.paired == asset.paired
+
+
 def test_names_are_compared_composed_and_without_capitals(tmp_path: Path) -> None:
     entries = [
         Entry("/h/Größe.PNG", "/h", "texture", 5),
@@ -385,3 +462,12 @@ def test_names_are_compared_composed_and_without_capitals(tmp_path: Path) -> Non
         "x.png", "/h/m.glb"
     )
     assert isinstance(Closure(entries[0], ()).places, list)
+
+
+def test_threads_may_unpack_one_archive_at_once(tmp_path: Path) -> None:
+    files = {f"{k:02}.bin": bytes([k]) * 50_000 for k in range(40)}
+    heap = listed(tar_of(tmp_path / "a.tar", files))
+    with ThreadPoolExecutor(4) as threads:
+        wanted = [e for e in heap.entries if e.item is not None]
+        got = list(threads.map(lambda e: heap.read(e.place, 1 << 20), wanted * 2))
+    assert got == [files[e.path.name] for e in wanted] * 2

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import threading
 import time
 from collections.abc import Iterable, Iterator
 from functools import partial
@@ -27,8 +28,9 @@ from customs.intake.archives.base import (
 )
 from customs.intake.archives.limits import DEPTH, ENTRIES
 from customs.intake.kinds import WHOLE, ending_of, kind_by_content, kind_by_ending
-from customs.intake.spill import LIMIT, Spill, key_of
+from customs.intake.spill import Spill, key_of
 from customs.job import Job
+from customs.preferences import preferences
 
 EVERY = 500
 MOST_BESIDE = 1 << 29
@@ -72,6 +74,7 @@ class Entry(NamedTuple):
 class _Open(NamedTuple):
     archive: Archive
     spill: Spill
+    lock: threading.Lock
 
 
 class _Lies(NamedTuple):
@@ -84,14 +87,15 @@ class _Lies(NamedTuple):
 
 class Heap:
     """Everything in some files and folders. Archives stay open as long as it lives; what is unpacked of them goes into
-    the `cache` (the user's own unless given), at most `limit` bytes.
+    the `cache` (the user's own unless given), at most `limit` bytes (as
+    preferred unless given).
     """
 
-    def __init__(self, limit: int = LIMIT, cache: Path | None = None) -> None:
+    def __init__(self, limit: int | None = None, cache: Path | None = None) -> None:
         self.entries: list[Entry] = []
         self.remarks: list[str] = []
         self.passwords: dict[str, str] = {}
-        self._limit, self._cache = limit, cache
+        self._limit, self._cache = preferences().unpacked if limit is None else limit, cache
         self._open: dict[str, _Open] = {}
         self._lie: dict[str, _Lies] = {}
         self._at: dict[str, int] = {}
@@ -198,8 +202,12 @@ class Heap:
             self._unpacked += sum(e.size for e in entries)
 
     def copy(self, archive: str, items: list[Item], into: Into, job: Job) -> None:
-        """The bytes of items of an archive, each to what `into` opens. Raises CustomsError, Cancelled."""
-        self._open[archive].archive.copy(items, into, job)
+        """The bytes of items of an archive, each to what `into` opens; one thread after another. Raises
+        CustomsError, Cancelled.
+        """
+        opened = self._open[archive]
+        with opened.lock:
+            opened.archive.copy(items, into, job)
 
     @property
     def rate(self) -> float:
@@ -260,7 +268,7 @@ class Heap:
             self._say(entry._replace(problem=said, locked=isinstance(error, LockedError)))
             return
         self._say(entry)
-        self._open[place] = opened = _Open(archive, spill)
+        self._open[place] = opened = _Open(archive, spill, threading.Lock())
         name, count = os.path.basename(place), len(archive.items)
         self.remarks += [f"{name}: {r}" for r in archive.remarks]
         for number, item in enumerate(archive.items):

@@ -22,8 +22,6 @@ from customs.files import open_regular
 
 SPARE = 1 << 30
 """Bytes of the disk that are left free."""
-LIMIT = 20 << 30
-"""Bytes of the cache, unless a person says otherwise."""
 SAMPLE = 1 << 16
 MARK = ".used"
 
@@ -37,7 +35,7 @@ def spill_folder() -> Path:
 class Spill:
     """One archive's own folder of the cache, held while this lives: nobody gives it up meanwhile."""
 
-    def __init__(self, key: str, limit: int = LIMIT, base: Path | None = None) -> None:
+    def __init__(self, key: str, limit: int, base: Path | None = None) -> None:
         self.base, self.limit, self.key = base or spill_folder(), limit, key
         self.folder = self.base / key
         try:
@@ -157,6 +155,17 @@ def key_of(file: Path) -> str:
         f.seek(max(stat.st_size - SAMPLE, 0))
         state.update(f.read(SAMPLE))
     return state.hexdigest()[:32]
+
+
+def used(base: Path) -> int:
+    """Bytes of everything that is unpacked."""
+    return sum(size for _, size, _ in _folders(base))
+
+
+def forget_unheld(base: Path) -> None:
+    """Give up everything nobody holds."""
+    for _, _, folder in list(_folders(base)):
+        _given_up(folder)
 
 
 def _folders(base: Path) -> Iterator[tuple[float, int, Path]]:

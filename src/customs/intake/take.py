@@ -12,6 +12,7 @@ from customs.files import open_regular
 from customs.formats.registry import read_scene
 from customs.formats.source import Source
 from customs.intake.nearby import nearby, with_nearby
+from customs.intake.pairs import with_clips
 from customs.intake.stamps import stamps_of
 from customs.intake.through import disk_file, tree_of
 from customs.job import Job
@@ -51,18 +52,23 @@ def take(
     root: Path | None = None,
     search: Sequence[Path] = (),
     given: Mapping[str, str] | None = None,
+    paired: Sequence[str] = (),
     job: Job | None = None,
 ) -> Taken:
     """Read `path`, on the disk or in an archive; companions must lie inside `root` (the file's own folder unless
     given, and the whole archive for what lies in one). Raises CustomsError.
 
     Textures it may be meant to have are looked for in `root` and in the folders `search`; `given` are places a
-    person chose for names the file says.
+    person chose for names the file says, `paired` files whose clips go along.
     """
     tree = tree_of(path, job)
     chosen = {name: Path(place) for name, place in (given or {}).items()}
     source = Source(path, root, tree, {name: disk_file(place) for name, place in chosen.items()})
     scene = read_scene(source)
+    for number, place in enumerate(paired):
+        own = tree_of(Path(place), job)
+        other = read_scene(Source(Path(place), tree=own))
+        scene = with_clips(scene, other, Path(place).name, number)
     where = root or path.parent if tree is None else tree.root
     found = nearby(scene, path, (where, *search), source.touched) if scene.materials else []
     if tree is not None:
@@ -71,7 +77,7 @@ def take(
     # A chosen file is known by where it came from, not by its copy in the cache.
     back = {source.given[name]: place for name, place in chosen.items()}
     touched = [back.get(f, f) for f in source.touched]
-    files = tuple(dict.fromkeys([path, *touched, *found]))
+    files = tuple(dict.fromkeys([path, *touched, *found, *map(Path, paired)]))
     return Taken(
         scene, files, tuple(dict.fromkeys(source.absent)), files_digest(files), stamps_of(source.tree, path)
     )

@@ -21,7 +21,8 @@ class Asset:
     a newer program wrote, which are kept. `donor` is the digest of the donor whose skeleton or clips it may
     take over. `prefix` is that of its Keys, fixed when it was first taken ("": the model file's own);
     `numbering` of one that was taken again after a change. `given` are files a person chose for names the model
-    says and that are not beside it; `stamps` are texts that lay near it and say what it was made for.
+    says and that are not beside it; `stamps` are texts that lay near it and say what it was made for;
+    `paired` are files whose clips go along.
     """
 
     id: str
@@ -44,6 +45,7 @@ class Asset:
     numbering: Numbering = field(default_factory=dict)
     given: Mapping[str, str] = field(default_factory=dict)
     stamps: Mapping[str, str] = field(default_factory=dict)
+    paired: tuple[str, ...] = ()
     extra: Mapping[str, Any] = field(default_factory=dict)
 
     @property
@@ -75,6 +77,7 @@ class Asset:
             "numbering": {k: n.as_list() for k, n in self.numbering.items()},
             **({"given": dict(self.given)} if self.given else {}),
             **({"stamps": dict(self.stamps)} if self.stamps else {}),
+            **({"paired": list(self.paired)} if self.paired else {}),
         }
 
     @classmethod
@@ -95,7 +98,7 @@ class Asset:
             "donor_name",
             "prefix",
         )
-        known = {*plain, "files", "stops", "waivers", "absent", "numbering", "given", "stamps"}
+        known = {*plain, "files", "stops", "waivers", "absent", "numbering", "given", "stamps", "paired"}
         return cls(
             **{k: str(table.get(k, "")) for k in plain},
             files=tuple(table.get("files", ())),
@@ -105,6 +108,7 @@ class Asset:
             numbering={k: Renumbering.from_list(n) for k, n in table.get("numbering", {}).items()},
             given={str(k): str(v) for k, v in table.get("given", {}).items()},
             stamps={str(k): str(v) for k, v in table.get("stamps", {}).items()},
+            paired=tuple(map(str, table.get("paired", ()))),
             extra={k: v for k, v in table.items() if k not in known},
         )
 

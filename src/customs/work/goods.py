@@ -18,7 +18,7 @@ from customs.planning.plan import arrive_stop, fresh_route
 from customs.scene.model import Scene
 from customs.shipment.state import Asset
 from customs.shipment.store import keep
-from customs.work.requests.take import given_in, kept_copy
+from customs.work.requests.take import kept_copy
 
 UP = 2
 """Folders above the model's own that its files may begin in (common practice: `models/NAME/` beside
@@ -53,17 +53,18 @@ def take_in(
     origin: Origin | None,
     others: Sequence[Asset] = (),
     given: Mapping[str, str] | None = None,
+    paired: Sequence[str] = (),
     job: Job | None = None,
 ) -> Asset:
     """Copy a file with its companions into the store and make an asset of it, its route only arriving.
 
     A file that cannot be read is taken in all the same, so that its held row says why; only its own bytes are
     kept. Its Keys are told apart from those of `others`, of whose files only samples may be alike. `given` are
-    places chosen for names the file says.
+    places chosen for names the file says, `paired` those of files whose clips go along.
     """
     prefix, stamps = "", dict[str, str]()
     try:
-        taken = take(path, root, given=given, job=job)
+        taken = take(path, root, given=given, paired=paired, job=job)
         files, digest, absent, kind = taken.files, taken.digest, taken.absent, kind_of(taken.scene)
         rights, stamps = taken.scene.rights, dict(taken.stamps)
         prefix = _prefix(taken.scene.digest, digest, others)
@@ -89,6 +90,7 @@ def take_in(
         prefix=prefix,
         given=dict(given or {}),
         stamps=stamps,
+        paired=tuple(paired),
     )
 
 
@@ -116,8 +118,9 @@ def take_again(asset: Asset, store: Path) -> tuple[Asset, tuple[str, ...]]:
     """
     path = Path(os.path.abspath(asset.source))
     given = dict(asset.given)
-    beside = [Path(os.path.abspath(f)) for f in asset.files if f not in given.values()]
-    taken = take(path, *_where(path, beside), given)
+    brought = {*given.values(), *asset.paired}
+    beside = [Path(os.path.abspath(f)) for f in asset.files if f not in brought]
+    taken = take(path, *_where(path, beside), given, asset.paired)
     try:
         before = kept_copy(asset, store).run().scene
     except CustomsError:
@@ -159,15 +162,16 @@ def search_for(asset: Asset, store: Path, folders: Sequence[Path]) -> Asset:
     """The asset with the textures that lie for it in further folders copied in. Raises CustomsError."""
     model = store / asset.model
     place = store / Path(asset.model).parts[0]
-    taken = take(model, place, folders, given_in(asset, place))
+    kept = kept_copy(asset, store)
+    taken = take(model, place, folders, kept.given, kept.paired)
     root = Path(os.path.commonpath([str(Path(f).parent) for f in asset.files]))
     originals = {(place / Path(f).relative_to(root)).resolve(): f for f in asset.files}
     files = tuple(originals.get(f.resolve(), str(f)) for f in taken.files)
     if set(files) == set(asset.files):
         return asset
     digest = files_digest(tuple(Path(f) for f in files))
-    kept = keep(store, taken.files, digest, [Path(f) for f in files])
-    return replace(asset, model=kept.relative_to(store).as_posix(), digest=digest, files=files)
+    copy = keep(store, taken.files, digest, [Path(f) for f in files])
+    return replace(asset, model=copy.relative_to(store).as_posix(), digest=digest, files=files)
 
 
 def with_origin(asset: Asset, origin: Origin | None) -> Asset:

@@ -7,11 +7,7 @@ from pathlib import Path
 
 import platformdirs
 
-
-def config_folder() -> Path:
-    """Origins, sheets and settings; `CUSTOMS_HOME` moves it, for tests."""
-    home = os.environ.get("CUSTOMS_HOME")
-    return Path(home) / "config" if home else Path(platformdirs.user_config_dir("customs"))
+from customs.preferences import config_folder
 
 
 def data_folder() -> Path:
@@ -28,3 +24,6 @@ def origins_folder() -> Path:
 def sheets_folder() -> Path:
     """A person's sheets."""
     return config_folder() / "sheets"
+
+
+__all__ = ["config_folder", "data_folder", "origins_folder", "sheets_folder"]

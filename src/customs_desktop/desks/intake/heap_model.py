@@ -7,6 +7,7 @@ from collections.abc import Mapping
 
 import numpy as np
 from PyQt6.QtCore import QAbstractItemModel, QModelIndex, Qt
+from PyQt6.QtGui import QPixmap
 
 from customs.intake.browse import Browsed
 from customs.intake.closure import Closure
@@ -29,6 +30,7 @@ class HeapModel(QAbstractItemModel):
         self.text, self.group = "", ""
         self.chosen: Mapping[str, Closure | None] = {}
         self.folded = np.zeros(0, np.int64)
+        self.pictures: dict[str, QPixmap] = {}
         self._leans: set[str] = set()
         self._shown = np.zeros(0, bool)
         self._rows: dict[int, list[int]] = {}
@@ -49,6 +51,13 @@ class HeapModel(QAbstractItemModel):
         if len(self._row_of):
             everything = self.index(0, CHOSEN), self.index(max(self.rowCount() - 1, 0), CHOSEN)
             self.dataChanged.emit(*everything)
+
+    def show_picture(self, place: str, picture: QPixmap) -> None:
+        """A small picture of a file, in its row."""
+        self.pictures[place] = picture
+        index = self.index_of(self.browsed.at.get(place, -1))
+        if index.isValid():
+            self.dataChanged.emit(index, index, [Qt.ItemDataRole.DecorationRole])
 
     def refresh(self) -> None:
         """Filter anew."""
@@ -157,7 +166,7 @@ class HeapModel(QAbstractItemModel):
         if role == Qt.ItemDataRole.ToolTipRole:
             return "\n".join(filter(None, (self.browsed.places[node], problem)))
         if role == Qt.ItemDataRole.DecorationRole and column == NAME:
-            return icon(self._icon(node))
+            return self.pictures.get(self.browsed.places[node]) or icon(self._icon(node))
         if role == Qt.ItemDataRole.ForegroundRole:
             if problem and column in (KIND, CHOSEN):
                 return colour("held")

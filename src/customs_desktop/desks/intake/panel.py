@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QWidget
+from PyQt6.QtWidgets import QCheckBox, QFileDialog, QVBoxLayout, QWidget
 
 from customs.conventions.origin import Origin
 from customs.demo.shipment import demo_path
@@ -18,11 +18,13 @@ from customs.work.places import data_folder
 from customs_desktop.desk import DeskPanel
 from customs_desktop.desks.intake.along import Along
 from customs_desktop.desks.intake.heap_page import HeapPage
+from customs_desktop.desks.intake.heap_thumbs import HeapThumbs
 from customs_desktop.desks.intake.preview import Preview, Shown
 from customs_desktop.desks.intake.slip import Slip
 from customs_desktop.desks.intake.work import HeapWork
+from customs_desktop.jobs import Wanted
 from customs_desktop.office import Office
-from customs_desktop.widgets.basics import NameLabel, button, combo, label, row, show_choice
+from customs_desktop.widgets.basics import NameLabel, button, combo, empty, label, row, show_choice
 
 AT_ONCE = 12
 """Models of a folder or an archive that are taken in without asking which."""
@@ -41,10 +43,12 @@ class IntakePanel(DeskPanel):
         self.work = HeapWork(session)
         self.page = HeapPage()
         self.preview = Preview(session)
+        self.thumbs = HeapThumbs(session, self.work, self.page)
         self._where()
         self._along()
         self._cost()
         self._origin()
+        self._pairs()
         self._rights()
         self.take_button = button("Take in", self._take, "main", "arrow-down-to-line")
         self.foot = row(self.take_button)
@@ -77,6 +81,7 @@ class IntakePanel(DeskPanel):
         work.closed.connect(self._show_chosen)
         work.read.connect(self._shown)
         work.told.connect(self._told)
+        work.matched.connect(self._show_pairs)
         page.picked.connect(self._picked)
         page.asked.connect(work.toggle)
         page.unlock.connect(work.unlock)
@@ -151,6 +156,31 @@ class IntakePanel(DeskPanel):
         self.this_origin = button("Take this origin", self._take_origin)
         self.add(self.origin)
         self.add(row(self.this_origin, 1))
+
+    def _pairs(self) -> None:
+        self.pair_fold = self.section("PAIRS", self._pairs_said)
+        self.pair_box = QWidget()
+        QVBoxLayout(self.pair_box).setContentsMargins(0, 0, 0, 0)
+        self.add(self.pair_box)
+        self.pair_fold.hide()
+
+    def _pairs_said(self) -> str:
+        along = [p for p in self.work.pairs if (p.model, p.place) in self.work.along]
+        return f"{many(sum(p.clips for p in along), 'clip')} go along" if along else "none goes along"
+
+    def _show_pairs(self) -> None:
+        box = self.pair_box.layout()
+        assert box is not None
+        empty(box)
+        for pair in self.work.pairs:
+            name = Path(pair.place).name
+            tick = QCheckBox(f"{name}: {pair.words()}")
+            tick.setToolTip(f"{pair.place}\nfor {pair.model}")
+            tick.setChecked((pair.model, pair.place) in self.work.along)
+            tick.toggled.connect(lambda on, p=pair: self.work.pair(p, on))
+            box.addWidget(tick)
+        self.pair_fold.setVisible(bool(self.work.pairs))
+        self.arrange_soon()
 
     def _rights(self) -> None:
         self.slip = Slip(self.session)
@@ -318,7 +348,9 @@ class IntakePanel(DeskPanel):
 
     def _brought(self, models: list[Entry]) -> None:
         if models and len(models) <= AT_ONCE:
-            self.session.jobs.take_models([(e.path, Path(e.root), {}) for e in models], self.chosen_origin())
+            self.session.jobs.take_models(
+                [Wanted(e.path, Path(e.root)) for e in models], self.chosen_origin()
+            )
             return
         self.desk_wanted.emit("intake")
         if not models:
@@ -326,8 +358,21 @@ class IntakePanel(DeskPanel):
 
     def _take(self) -> None:
         chosen = self.work.chosen
-        wanted = [(c.model.path, Path(c.model.root), dict(c.given)) for c in chosen.closures]
-        slips = {c.model.path: s for c, s in zip(chosen.closures, chosen.slips) if s is not None}
+        along = self.work.along
+        wanted = [
+            Wanted(
+                c.model.path,
+                Path(c.model.root),
+                dict(c.given),
+                tuple(
+                    p.place
+                    for p in self.work.pairs
+                    if p.model == c.model.place and (p.model, p.place) in along
+                ),
+                slip,
+            )
+            for c, slip in zip(chosen.closures, chosen.slips)
+        ]
         if wanted:
-            self.session.jobs.take_models(wanted, self.chosen_origin(), slips)
+            self.session.jobs.take_models(wanted, self.chosen_origin())
             self.work.let_go()

@@ -17,6 +17,7 @@ from customs.intake.closure import Closure, Cost, Names, closures, cost
 from customs.intake.duplicates import duplicates
 from customs.intake.heap import Entry, Heap
 from customs.intake.origins import Explained, explained
+from customs.intake.pairs import Pair, pairs
 from customs.intake.rights import Slip, slip_of
 from customs.intake.through import HeapTree, show
 from customs.job import Job
@@ -28,8 +29,8 @@ from customs_desktop.desks.intake.reading import shown_file
 from customs_desktop.office import Office
 from customs_desktop.worker import Task
 
-SAMPLED = 4
-"""Models that are read to tell where they come from."""
+SAMPLED, PAIRED = 4, 12
+"""Models that are read to tell where they come from, and that clips are looked for."""
 
 
 @dataclass(frozen=True)
@@ -44,7 +45,8 @@ class Chosen:
 class HeapWork(QObject):
     """Emits `listed` (fresh?) with a new listing in `browsed`, `closed` with what goes along in `chosen`,
     `read` with what a file holds, `told` with the origins that explain the chosen best,
-    `folded` with places of exact duplicates and the place each is a duplicate of.
+    `folded` with places of exact duplicates and the place each is a duplicate of, `matched` where files of clips were
+    found for the chosen: `pairs`, those in `along` go along.
     """
 
     listed = pyqtSignal(bool)
@@ -52,6 +54,7 @@ class HeapWork(QObject):
     read = pyqtSignal(object)
     told = pyqtSignal(object)
     folded = pyqtSignal(object)
+    matched = pyqtSignal()
 
     def __init__(self, session: Office) -> None:
         super().__init__()
@@ -63,6 +66,8 @@ class HeapWork(QObject):
         self.picked: dict[str, Closure | None] = {}
         self.given: dict[str, str] = {}
         self.chosen = Chosen()
+        self.pairs: list[Pair] = []
+        self.along: set[tuple[str, str]] = set()
 
     def _submit(
         self, key: str, title: str, run: Callable[[Job], object], done: Callable[..., None], rank: int = 0
@@ -144,7 +149,8 @@ class HeapWork(QObject):
         """An empty heap: nothing is forgotten but what was looked at."""
         old, self.heap = self.heap, Heap()
         self.browsed, self.names, self.paths, self.picked, self.given = Browsed([]), Names([]), [], {}, {}
-        self.chosen = Chosen()
+        self.chosen, self.pairs, self.along = Chosen(), [], set()
+        self.matched.emit()
         self.listed.emit(True)
         self.closed.emit()
         self.read.emit(None)
@@ -158,12 +164,15 @@ class HeapWork(QObject):
             self.read.emit(None)
             return
         heap, names, given = self.heap, self.names, dict(self.given)
+        self._submit(
+            "preview", "Preview", lambda job: self.looked_at(heap, entry, names, given, job), self.read.emit
+        )
 
-        def run(job: Job) -> Shown:
-            found = closures(heap, [entry], given, job, names)[0] if entry.takeable else None
-            return shown_file(heap, entry, found.given if found is not None else {}, job)
-
-        self._submit("preview", "Preview", run, self.read.emit)
+    @staticmethod
+    def looked_at(heap: Heap, entry: Entry, names: Names, given: dict[str, str], job: Job) -> Shown:
+        """What a file holds, a model with all it leans on; on any thread."""
+        found = closures(heap, [entry], given, job, names)[0] if entry.takeable else None
+        return shown_file(heap, entry, found.given if found is not None else {}, job)
 
     # -- choosing
 
@@ -190,8 +199,9 @@ class HeapWork(QObject):
 
     def let_go(self) -> None:
         """Nothing is chosen any more."""
-        self.picked, self.chosen = {}, Chosen()
+        self.picked, self.chosen, self.pairs = {}, Chosen(), []
         self.closed.emit()
+        self.matched.emit()
 
     def give(self, name: str, place: str) -> None:
         """A file that is meant by a name, wherever it is missing."""
@@ -215,8 +225,27 @@ class HeapWork(QObject):
                 self.picked = {p: None for p in self.picked} | {c.model.place: c for c in chosen.closures}
                 self.closed.emit()
                 self._tell(wanted[:SAMPLED])
+                self._pair(wanted[:PAIRED])
 
         self._submit("closure", "What goes along", run, done)
+
+    def _pair(self, models: Sequence[Entry]) -> None:
+        heap, known = self.heap, {(p.model, p.place) for p in self.pairs}
+
+        def done(found: list[Pair]) -> None:
+            if heap is self.heap:
+                self.pairs = found
+                # What fits wholly goes along unless a person says otherwise.
+                new = [(p.model, p.place) for p in found if p.fits == p.moved]
+                self.along |= {p for p in new if p not in known}
+                self.matched.emit()
+
+        self._submit("pairs", "Clips that fit", lambda job: pairs(heap, models, job), done, rank=1)
+
+    def pair(self, pair: Pair, wanted: bool) -> None:
+        """Clips of a file go along with a model, or do not."""
+        (self.along.add if wanted else self.along.discard)((pair.model, pair.place))
+        self.matched.emit()
 
     def _tell(self, models: Sequence[Entry]) -> None:
         heap, origins = self.heap, dict(self.session.origins())
