@@ -73,20 +73,6 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
         window.open_desk("fit")
         s.select("watering_stork")
 
-    def intake() -> None:
-        window.open_desk("intake")
-        panel = window.panel("intake")
-        panel._stores()
-        app = QApplication.instance()
-        assert isinstance(app, QApplication)
-        settled(app, window)
-        stores = str(panel.work.paths[0])
-        panel.work.toggle(
-            [f"{stores}/{p}" for p in ("props.zip/cart", "props.zip/bench", "figures.zip/hedgehog")]
-        )
-        settled(app, window)
-        panel.page.go_to(f"{stores}/props.zip/cart/seed_cart.gltf")
-
     def wipe() -> None:
         window.open_desk("fit")
         s.select("fern_bed")
@@ -123,9 +109,24 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
         window.set_paper("evening")
 
     return {
-        "fit": fit, "intake": intake, "wipe": wipe, "ghost": ghost, "faces-by-side": sides, "wire": wire,
+        "fit": fit, "intake": lambda: _heap(window), "wipe": wipe, "ghost": ghost, "faces-by-side": sides, "wire": wire,
         "all-goods": all_goods, **_surface_views(window), **_motion_views(window), **_sent_views(window, place), "evening": evening,
     }  # fmt: skip
+
+
+def _heap(window: MainWindow) -> None:
+    """The stores on the desk Intake, some of them chosen."""
+    window.open_desk("intake")
+    panel, app = window.panel("intake"), QApplication.instance()
+    assert isinstance(app, QApplication)
+    panel._stores()
+    settled(app, window)
+    stores = str(panel.work.paths[0])
+    panel.work.toggle(
+        [f"{stores}/{p}" for p in ("props.zip/cart", "props.zip/bench", "figures.zip/hedgehog")]
+    )
+    settled(app, window)
+    panel.page.go_to(f"{stores}/props.zip/cart/seed_cart.gltf")
 
 
 def _sent_views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:

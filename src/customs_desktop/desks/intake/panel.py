@@ -149,13 +149,20 @@ class IntakePanel(DeskPanel):
             self.add(row(label(name, "soft"), 1, value))
 
     def _origin(self) -> None:
-        self.section("ORIGIN", lambda: self.origin.currentText())
+        self.section("ORIGIN", self._origin_said)
         self.why = label("", "soft", -0.5, wrap=True)
         self.add(self.why)
         self.origin = combo([("", "As the files say")], "Origin", lambda _: self._say_origin())
         self.this_origin = button("Take this origin", self._take_origin)
         self.add(self.origin)
         self.add(row(self.this_origin, 1))
+
+    def _origin_said(self) -> str:
+        best = self._best
+        if best is None or best.origin == str(self.origin.currentData() or ""):
+            return self.origin.currentText()
+        origin = self.session.origins().get(best.origin)
+        return f"{origin.title if origin else 'as the files say'} fits best"
 
     def _pairs(self) -> None:
         self.pair_fold = self.section("PAIRS", self._pairs_said)
