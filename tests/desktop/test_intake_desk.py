@@ -251,14 +251,12 @@ def test_clips_in_files_of_their_own_go_along_where_they_fit(rig: Rig, stores: P
     panel = opened(rig, stores)
     panel.work.toggle([f"{stores}/figures.zip/stork"])
     rig.wait(lambda: len(panel.work.pairs) == 2)
-    ticks = {
-        t.text().partition(":")[0]: t for t in panel.pair_box.findChildren(QCheckBox) if not t.isHidden()
-    }
+    ticks = {t.text().partition(":")[0]: t for t in panel.pairs.findChildren(QCheckBox) if not t.isHidden()}
     drink, preen = ticks["watering_stork_drink.glb"], ticks["watering_stork_preen.glb"]
     assert drink.isChecked() and not preen.isChecked() and "17 of 18 joints" in preen.text()
-    assert panel.pair_fold.isVisibleTo(panel) and panel._pairs_said() == "1 clip go along"
+    assert panel.pair_fold.isVisibleTo(panel) and panel.pairs.words() == "1 clip go along"
     preen.click()
-    rig.wait(lambda: panel._pairs_said() == "2 clips go along")
+    rig.wait(lambda: panel.pairs.words() == "2 clips go along")
     panel.take_button.click()
     rig.wait(lambda: rig.session.asset is not None)
     rig.settle()

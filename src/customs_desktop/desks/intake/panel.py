@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from PyQt6.QtWidgets import QCheckBox, QFileDialog, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from customs.conventions.origin import Origin
 from customs.demo.shipment import demo_path
@@ -19,12 +19,13 @@ from customs_desktop.desk import DeskPanel
 from customs_desktop.desks.intake.along import Along
 from customs_desktop.desks.intake.heap_page import HeapPage
 from customs_desktop.desks.intake.heap_thumbs import HeapThumbs
+from customs_desktop.desks.intake.pairs_box import PairsBox
 from customs_desktop.desks.intake.preview import Preview, Shown
 from customs_desktop.desks.intake.slip import Slip
 from customs_desktop.desks.intake.work import HeapWork
 from customs_desktop.jobs import Wanted
 from customs_desktop.office import Office
-from customs_desktop.widgets.basics import NameLabel, button, combo, empty, label, row, show_choice
+from customs_desktop.widgets.basics import NameLabel, button, combo, label, row, show_choice
 
 AT_ONCE = 12
 """Models of a folder or an archive that are taken in without asking which."""
@@ -165,27 +166,13 @@ class IntakePanel(DeskPanel):
         return f"{origin.title if origin else 'as the files say'} fits best"
 
     def _pairs(self) -> None:
-        self.pair_fold = self.section("PAIRS", self._pairs_said)
-        self.pair_box = QWidget()
-        QVBoxLayout(self.pair_box).setContentsMargins(0, 0, 0, 0)
-        self.add(self.pair_box)
+        self.pairs = PairsBox(self.work)
+        self.pair_fold = self.section("PAIRS", self.pairs.words)
+        self.add(self.pairs)
         self.pair_fold.hide()
 
-    def _pairs_said(self) -> str:
-        along = [p for p in self.work.pairs if (p.model, p.place) in self.work.along]
-        return f"{many(sum(p.clips for p in along), 'clip')} go along" if along else "none goes along"
-
     def _show_pairs(self) -> None:
-        box = self.pair_box.layout()
-        assert box is not None
-        empty(box)
-        for pair in self.work.pairs:
-            name = Path(pair.place).name
-            tick = QCheckBox(f"{name}: {pair.words()}")
-            tick.setToolTip(f"{pair.place}\nfor {pair.model}")
-            tick.setChecked((pair.model, pair.place) in self.work.along)
-            tick.toggled.connect(lambda on, p=pair: self.work.pair(p, on))
-            box.addWidget(tick)
+        self.pairs.refresh()
         self.pair_fold.setVisible(bool(self.work.pairs))
         self.arrange_soon()
 
@@ -251,7 +238,7 @@ class IntakePanel(DeskPanel):
         self.wanting.setVisible(bool(wanting))
         self.which.setVisible(bool(several))
         if several:
-            self.which.setText(f"Choose {Path(several[0].name).stem[:14]} …")
+            self.which.setText(f"Choose {Path(several[0].name).stem[:10]} …")
         self.cost_fold.setVisible(any_)
         if (spent := chosen.cost) is not None:
             spared = sum(spent.spared.values())
@@ -365,19 +352,8 @@ class IntakePanel(DeskPanel):
 
     def _take(self) -> None:
         chosen = self.work.chosen
-        along = self.work.along
         wanted = [
-            Wanted(
-                c.model.path,
-                Path(c.model.root),
-                dict(c.given),
-                tuple(
-                    p.place
-                    for p in self.work.pairs
-                    if p.model == c.model.place and (p.model, p.place) in along
-                ),
-                slip,
-            )
+            Wanted(c.model.path, Path(c.model.root), dict(c.given), self.pairs.of(c.model.place), slip)
             for c, slip in zip(chosen.closures, chosen.slips)
         ]
         if wanted:
