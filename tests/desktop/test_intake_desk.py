@@ -90,7 +90,7 @@ def test_from_the_stores_to_two_assets_and_back(rig: Rig, stores: Path) -> None:
     rig.wait(lambda: page.model.files() == 2)
     page.search.setText("")
     page.chips.buttons["texture"].click()
-    rig.wait(lambda: page.model.files() == 588)
+    rig.wait(lambda: page.model.files() == 592)
     page.chips.buttons[""].click()
     # Chosen with the keyboard: what goes along is said before anything is taken.
     for place in ("props.zip/bench/potting_bench.obj", "figures.zip/hedgehog/hedgehog.gltf"):
@@ -225,15 +225,15 @@ def test_the_heap_as_one_table_sorted_and_duplicates_folded(rig: Rig, stores: Pa
         COLUMNS
     )
     page.flat.click()
-    assert names(panel)[0] == "spring_basin.stl" and model.rowCount() == 1971
+    assert names(panel)[0] == "spring_basin.stl" and model.rowCount() == 1975
     for column in (NAME, KIND, SIZE):
         shown = {tuple(names(panel)[:3]) for _ in range(2) if page._sort(column) is None}
         assert len(shown) == 2, "the other way round at the second press"
     page.twins.click()
     rig.wait(lambda: len(model.folded) > 0)
-    assert model.rowCount() == 1971 - len(model.folded) and "duplicate" in page.folded_about.text()
+    assert model.rowCount() == 1975 - len(model.folded) and "duplicate" in page.folded_about.text()
     page.twins.click()
-    rig.wait(lambda: model.rowCount() == 1971)
+    rig.wait(lambda: model.rowCount() == 1975)
     page.flat.click()
     assert names(panel) == ["glasshouse_stores.tar"]
     for role in (
@@ -265,6 +265,26 @@ def test_clips_in_files_of_their_own_go_along_where_they_fit(rig: Rig, stores: P
     assert result is not None and result.taken is not None
     assert any("not moved" in r.text and "crest" in r.text for r in result.taken.scene.remarks)
     assert not panel.work.pairs and not panel.pair_fold.isVisibleTo(panel)
+
+
+def test_what_is_taken_from_the_stores_is_delivered_to_two_destinations(
+    rig: Rig, stores: Path, tmp_path: Path
+) -> None:
+    panel, s = opened(rig, stores), rig.session
+    panel.work.toggle([f"{stores}/figures.zip/stork"])
+    rig.wait(lambda: len(panel.work.pairs) == 2 and panel._best is not None)
+    panel.this_origin.click()
+    panel.take_button.click()
+    rig.wait(lambda: s.asset is not None)
+    rig.settle()
+    for sheet in ("metre-yup-pbr", "centimetre-zup-lh"):
+        if s.state.sheet != sheet:
+            s.set_sheet(sheet)
+        rig.settle()
+        s.logs.clear()
+        s.jobs.dispatch([s.current], tmp_path / sheet)
+        rig.wait(lambda: s.current in s.logs)
+        assert s.logs[s.current].accepted and s.packages[s.current].is_relative_to(tmp_path / sheet)
 
 
 def test_the_origin_that_explains_the_chosen_is_proposed(rig: Rig, stores: Path) -> None:
@@ -333,8 +353,9 @@ def test_rows_that_are_seen_get_small_pictures(rig: Rig, stores: Path) -> None:
     panel = opened(rig, stores)
     page, model = panel.page, panel.page.model
     page.search.setText("pot_00 gltf")
-    rig.wait(lambda: len(model.pictures) >= 4)
-    place = next(iter(model.pictures))
+    pots = [f"{stores}/props.zip/pots/pot_00{k}.gltf" for k in range(10)]
+    rig.wait(lambda: sum(p in model.pictures for p in pots) >= 4)
+    place = next(p for p in pots if p in model.pictures)
     picture = model.data(at(panel, place), Qt.ItemDataRole.DecorationRole)
     assert isinstance(picture, QPixmap) and max(picture.width(), picture.height()) >= 20
     assert len(model.pictures) < 60, "only what is seen"

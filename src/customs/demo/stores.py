@@ -23,7 +23,7 @@ from customs.scene.key import Key
 from customs.scene.model import Node, Scene
 
 NAME = "glasshouse_stores.tar"
-STORES = f"{VERSION}.2"
+STORES = f"{VERSION}.3"
 """Raised when the stores change."""
 PASSWORD = "verdigris"
 """Of the locked archive; it is no secret."""
@@ -62,6 +62,7 @@ def _archives(held: Mapping[str, bytes], stork: Path) -> Iterator[tuple[str, byt
     rest = {n: d for n, d in held.items() if n not in figures and n not in skins}
     # One texture lies nowhere, and another twice.
     skins.pop("hedgehog/hedgehog_copper.png")
+    skins |= _lantern_skins()
     skins["old/cart_brass.png"] = encoded(brass(128, 77)[0], "png")
     yield "licence.txt", LICENCE.encode()
     yield "version.txt", b"stores 3.2\n"
@@ -148,6 +149,19 @@ def _pot_skins() -> Iterator[tuple[str, bytes]]:
     moss = ramp(noise((128, 128), 7, 92), [(66, 88, 52), (108, 120, 70), (170, 104, 74)])
     for number, pixels in enumerate((clay, moss, stone(128, 93), verdigris(128, 94)[0])):
         yield f"pots/pot_{number}_c.png", encoded(pixels, "png")
+
+
+def _lantern_skins() -> dict[str, bytes]:
+    """Two more skins of the lantern, beside its plain and its winter one: rusty and gilded."""
+    out = {}
+    for name, dark, light in (
+        ("rusty", (92, 44, 26), (176, 96, 52)),
+        ("gilded", (150, 110, 30), (240, 206, 110)),
+    ):
+        for part, seed in (("roof", 95), ("brass", 96)):
+            pixels = ramp(noise((256, 256), 24, seed, 3), [dark, light])
+            out[f"lantern/lantern_{part}_{name}_c.bmp"] = encoded(pixels, "bmp")
+    return out
 
 
 def _labels() -> Iterator[tuple[str, bytes]]:
