@@ -35,6 +35,7 @@ from customs.scene.content import Encoded
 from customs.scene.convention import Convention
 from customs.scene.model import Image, Material, Scene, TextureUse
 from customs.shipment.state import Asset
+from customs.shipment.store import changed_on_disk
 from customs.surface.pixels import image_info
 from customs.work.asset import Request, run
 from customs.work.batch import package_folders
@@ -271,6 +272,28 @@ def test_files_chosen_for_names_go_along_and_are_found_again(tmp_path: Path) -> 
         assert image.there and image_info(image) is not None
     now, words = take_again(again, store)
     assert now.given == given and now.digest == asset.digest and words == ()
+
+
+def test_an_archive_that_has_not_changed_is_not_opened_to_be_compared(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    saved(painted("wood_c.png"), tmp_path / "in" / "crate.gltf")
+    archive = zip_of(tmp_path / "a.zip", bytes_below(tmp_path / "in"))
+    asset = take_in(archive / "crate.gltf", archive, tmp_path / "ship.store", "crate", None)
+    asset = Asset.from_dict(asset.as_dict())
+    through._heaps.clear()
+    with monkeypatch.context() as m:
+        m.setattr("customs.intake.through.heap_of", lambda *_: pytest.fail("it is opened"))
+        assert changed_on_disk(asset.files, asset.digest, asset.archives) == ""
+    # Written anew with the same files in it, it is compared, and is the same; with others it is not.
+    zip_of(archive, bytes_below(tmp_path / "in"))
+    os.utime(archive, ns=(5, 5))
+    assert changed_on_disk(asset.files, asset.digest, asset.archives) == ""
+    (tmp_path / "in" / "wood_c.png").write_bytes(encoded(PIXELS + 1, "png"))
+    zip_of(archive, bytes_below(tmp_path / "in"))
+    assert changed_on_disk(asset.files, asset.digest, asset.archives) == "crate.gltf"
+    archive.unlink()
+    assert changed_on_disk(asset.files, asset.digest, asset.archives) == "crate.gltf"
 
 
 def test_a_place_that_is_not_there_is_said_with_what_is(tmp_path: Path) -> None:

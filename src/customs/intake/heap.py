@@ -120,11 +120,12 @@ class Heap:
         """Open an archive, or what is encrypted in it, with a password kept for this sitting alone. Raises
         CustomsError where it does not fit.
         """
+        before = self.passwords.copy()
         self.passwords[place] = password
         try:
             self._again(place, job or Job())
         except CustomsError:
-            del self.passwords[place]
+            self.passwords = before
             raise
 
     # -- asking

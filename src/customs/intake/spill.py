@@ -10,6 +10,7 @@ import hashlib
 import os
 import shutil
 import tempfile
+import time
 import weakref
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -24,6 +25,9 @@ SPARE = 1 << 30
 """Bytes of the disk that are left free."""
 SAMPLE = 1 << 16
 MARK = ".used"
+AGE = 20.0
+"""Seconds for which what was counted of the cache holds, with what was written since, while half of it is free."""
+_counted: dict[Path, tuple[int, float]] = {}
 
 
 def spill_folder() -> Path:
@@ -80,6 +84,8 @@ class Spill:
                 yield _Within(out, room, self)  # type: ignore[misc]
             with self._said():
                 os.replace(partial, target)
+                known, counted = _counted.get(self.base, (0, -AGE))
+                _counted[self.base] = (known + target.stat().st_size, counted)
         finally:
             with contextlib.suppress(OSError):
                 os.unlink(partial)
@@ -93,14 +99,18 @@ class Spill:
 
     def _room(self, wanted: int) -> int:
         """Bytes that may be written; others' folders are given up where `wanted` bytes have no room."""
+        known, counted = _counted.get(self.base, (0, -AGE))
+        if time.monotonic() - counted < AGE and known + wanted < self.limit // 2 and self._free() >= wanted:
+            return min(self.limit - known, self._free())
         others = sorted(_folders(self.base), key=lambda f: f[0])
-        used = sum(size for _, size, _ in others)
+        left = sum(size for _, size, _ in others)
         for _, size, folder in others:
-            if used + wanted <= self.limit and self._free() >= wanted:
+            if left + wanted <= self.limit and self._free() >= wanted:
                 break
             if folder != self.folder and _given_up(folder):
-                used -= size
-        room = min(self.limit - used, self._free())
+                left -= size
+        _counted[self.base] = (left, time.monotonic())
+        room = min(self.limit - left, self._free())
         if wanted > room:
             raise self.too_large(wanted)
         return room

@@ -22,7 +22,8 @@ class Asset:
     take over. `prefix` is that of its Keys, fixed when it was first taken ("": the model file's own);
     `numbering` of one that was taken again after a change. `given` are files a person chose for names the model
     says and that are not beside it; `stamps` are texts that lay near it and say what it was made for;
-    `paired` are files whose clips go along.
+    `paired` are files whose clips go along; `archives` are those its files
+    lie in, and what each was known by.
     """
 
     id: str
@@ -46,6 +47,7 @@ class Asset:
     given: Mapping[str, str] = field(default_factory=dict)
     stamps: Mapping[str, str] = field(default_factory=dict)
     paired: tuple[str, ...] = ()
+    archives: Mapping[str, str] = field(default_factory=dict)
     extra: Mapping[str, Any] = field(default_factory=dict)
 
     @property
@@ -78,6 +80,7 @@ class Asset:
             **({"given": dict(self.given)} if self.given else {}),
             **({"stamps": dict(self.stamps)} if self.stamps else {}),
             **({"paired": list(self.paired)} if self.paired else {}),
+            **({"archives": dict(self.archives)} if self.archives else {}),
         }
 
     @classmethod
@@ -98,7 +101,18 @@ class Asset:
             "donor_name",
             "prefix",
         )
-        known = {*plain, "files", "stops", "waivers", "absent", "numbering", "given", "stamps", "paired"}
+        known = {
+            *plain,
+            "files",
+            "stops",
+            "waivers",
+            "absent",
+            "numbering",
+            "given",
+            "stamps",
+            "paired",
+            "archives",
+        }
         return cls(
             **{k: str(table.get(k, "")) for k in plain},
             files=tuple(table.get("files", ())),
@@ -109,6 +123,7 @@ class Asset:
             given={str(k): str(v) for k, v in table.get("given", {}).items()},
             stamps={str(k): str(v) for k, v in table.get("stamps", {}).items()},
             paired=tuple(map(str, table.get("paired", ()))),
+            archives={str(k): str(v) for k, v in table.get("archives", {}).items()},
             extra={k: v for k, v in table.items() if k not in known},
         )
 

@@ -6,11 +6,12 @@ import fcntl
 import os
 import shutil
 import tempfile
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from customs.errors import CustomsError, ShipmentError
 from customs.files import open_regular
+from customs.intake.spill import key_of
 from customs.intake.take import files_digest
 from customs.intake.through import disk_file, outer
 
@@ -56,15 +57,26 @@ def keep(store: Path, files: Sequence[Path], digest: str, originals: Sequence[Pa
     return place / lay[0].relative_to(root)
 
 
-def changed_on_disk(files: Sequence[str], digest: str) -> str:
-    """Name of the first source that is gone or no longer what was taken in, or ""."""
+def changed_on_disk(files: Sequence[str], digest: str, archives: Mapping[str, str] | None = None) -> str:
+    """Name of the first source that is gone or no longer what was taken in, or "". `archives` are those its files lie
+    in with what they were known by: as long as they are, nothing in them is unpacked to be compared.
+    """
     paths = tuple(Path(f) for f in files)
     if not paths:
         return ""
-    for path in paths:
-        if not path.is_file() and outer(path) is None:
+    held = [outer(p) if not p.is_file() else None for p in paths]
+    for path, archive in zip(paths, held):
+        if archive is None and not path.is_file():
             return path.name
     try:
+        if all(a is not None and (archives or {}).get(str(a)) == key_of(a) for a in held):
+            return ""
         return "" if files_digest(paths) == digest else paths[0].name
     except (OSError, CustomsError):
         return paths[0].name
+
+
+def archives_of(files: Sequence[Path]) -> dict[str, str]:
+    """The archives of the disk that files lie in, and what each is known by. Raises OSError."""
+    found = {a for f in files if not f.is_file() and (a := outer(f)) is not None}
+    return {str(a): key_of(a) for a in sorted(found)}

@@ -17,7 +17,7 @@ from customs.job import Job
 from customs.planning.plan import arrive_stop, fresh_route
 from customs.scene.model import Scene
 from customs.shipment.state import Asset
-from customs.shipment.store import keep
+from customs.shipment.store import archives_of, keep
 from customs.work.requests.take import kept_copy
 
 UP = 2
@@ -91,6 +91,7 @@ def take_in(
         given=dict(given or {}),
         stamps=stamps,
         paired=tuple(paired),
+        archives=archives_of(files),
     )
 
 
@@ -138,6 +139,7 @@ def take_again(asset: Asset, store: Path) -> tuple[Asset, tuple[str, ...]]:
         prefix=before.digest,
         numbering=again.numbering,
         stamps=taken.stamps,
+        archives=archives_of(taken.files),
         author=asset.author or taken.scene.rights.get("author", ""),
         licence=asset.licence or taken.scene.rights.get("licence", ""),
     )
@@ -171,7 +173,10 @@ def search_for(asset: Asset, store: Path, folders: Sequence[Path]) -> Asset:
         return asset
     digest = files_digest(tuple(Path(f) for f in files))
     copy = keep(store, taken.files, digest, [Path(f) for f in files])
-    return replace(asset, model=copy.relative_to(store).as_posix(), digest=digest, files=files)
+    lie_in = archives_of([Path(f) for f in files])
+    return replace(
+        asset, model=copy.relative_to(store).as_posix(), digest=digest, files=files, archives=lie_in
+    )
 
 
 def with_origin(asset: Asset, origin: Origin | None) -> Asset:

@@ -93,7 +93,7 @@ def about_of(asset: Asset, store: Path | None = None, donor: Donor | None = None
     there.
     """
     use = asset.use if asset.use in ("deliver", "private", "study") else ""
-    changed = changed_on_disk(asset.files, asset.digest)
+    changed = changed_on_disk(asset.files, asset.digest, asset.archives)
     if donor is None and asset.donor and store is not None:
         with contextlib.suppress(CustomsError):
             donor = kept_donor(store, asset.donor, asset.donor_name)
