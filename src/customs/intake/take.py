@@ -53,13 +53,14 @@ def take(
     search: Sequence[Path] = (),
     given: Mapping[str, str] | None = None,
     paired: Sequence[str] = (),
+    digest: str = "",
     job: Job | None = None,
 ) -> Taken:
     """Read `path`, on the disk or in an archive; companions must lie inside `root` (the file's own folder unless
     given, and the whole archive for what lies in one). Raises CustomsError.
 
     Textures it may be meant to have are looked for in `root` and in the folders `search`; `given` are places a
-    person chose for names the file says, `paired` files whose clips go along.
+    person chose for names the file says, `paired` files whose clips go along. With a `digest` known from before nothing is hashed.
     """
     tree = tree_of(path, job)
     chosen = {name: Path(place) for name, place in (given or {}).items()}
@@ -78,6 +79,5 @@ def take(
     back = {source.given[name]: place for name, place in chosen.items()}
     touched = [back.get(f, f) for f in source.touched]
     files = tuple(dict.fromkeys([path, *touched, *found, *map(Path, paired)]))
-    return Taken(
-        scene, files, tuple(dict.fromkeys(source.absent)), files_digest(files), stamps_of(source.tree, path)
-    )
+    absent, stamps = tuple(dict.fromkeys(source.absent)), stamps_of(source.tree, path)
+    return Taken(scene, files, absent, digest or files_digest(files), stamps)
