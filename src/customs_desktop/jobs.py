@@ -15,12 +15,13 @@ from customs.changes.donor import Donor
 from customs.conventions.origin import Origin
 from customs.intake.rights import Slip
 from customs.intake.scan import Model, model_files
+from customs.intake.take import Taken
 from customs.job import Job
 from customs.ledger.row import Remedy
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.work.donors import keep_donor, read_donor
-from customs.work.goods import UNREADABLE, search_for, slipped, take_again, take_in, title_of
+from customs.work.goods import UNREADABLE, search_for, slipped, take_again, taken_in, title_of
 from customs.work.places import data_folder
 from customs.work.requests.dispatch import Dispatched, DispatchRequest, run_dispatch
 from customs.work.requests.evaluate import Evaluated, asked_of
@@ -97,10 +98,20 @@ class Jobs:
         store = self.session.shipment.store
         id_, others = self.session.state.free_id(path.stem), self.session.state.goods
 
-        def run(job: Job) -> Asset:
+        def run(job: Job) -> tuple[Asset, Taken | None]:
             job.progress(0.1, path.name)
-            asset = take_in(path, wanted.root, store, id_, origin, others, wanted.given, wanted.paired, job)
-            return asset if slip is None else slipped(asset, slip)
+            asset, taken = taken_in(
+                path,
+                wanted.root,
+                store,
+                id_,
+                origin,
+                others,
+                given=wanted.given,
+                paired=wanted.paired,
+                job=job,
+            )
+            return asset if slip is None else slipped(asset, slip), taken
 
         place = object()
         self.session.expect(place, title_of(path.stem))
@@ -109,8 +120,11 @@ class Jobs:
             self.session.expect(place, "")
             self.session.fail(problem)
 
-        def done(asset: Asset) -> None:
+        def done(answer: tuple[Asset, Taken | None]) -> None:
+            asset, taken = answer
             self.session.expect(place, "")
+            if taken is not None:
+                self.session.taken.setdefault(asset.digest, taken)
             asset = replace(asset, id=self.session.state.free_id(path.stem))
             name = origin.id if origin else ""
             planned = [asset.id] if asset.kind != UNREADABLE else []

@@ -20,7 +20,7 @@ from customs_desktop.jobs import Jobs
 from customs_desktop.looks import Looks
 from customs_desktop.plans import Plans
 from customs_desktop.session import Session
-from customs_desktop.watch import Watch
+from customs_desktop.watch import Watch, observers
 from customs_desktop.worker import Task
 
 
@@ -34,7 +34,11 @@ class Office(Session):
         self.jobs = Jobs(self, self.looks, self.plans)
         self.watch = Watch(self, self.looks)
         # What every look needs is loaded before anybody asks, and not by the window's own thread.
-        self.worker.submit(Task(-1, run=lambda job: (requirements(), steps(), formats()), failed=self.fail))
+        self.worker.submit(
+            Task(
+                -1, run=lambda job: (requirements(), steps(), formats(), observers.Observer), failed=self.fail
+            )
+        )
 
     def close(self) -> None:
         self.watch.close()

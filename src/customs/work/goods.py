@@ -6,12 +6,13 @@ import os
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 from customs.conventions.origin import Origin
 from customs.errors import CustomsError
 from customs.intake.again import matched
 from customs.intake.rights import Slip
-from customs.intake.take import files_digest, take
+from customs.intake.take import Taken, files_digest, take
 from customs.intake.through import outer
 from customs.job import Job
 from customs.planning.plan import arrive_stop, fresh_route
@@ -52,29 +53,46 @@ def take_in(
     id_: str,
     origin: Origin | None,
     others: Sequence[Asset] = (),
+    **more: Any,
+) -> Asset:
+    """The asset of `taken_in`."""
+    return taken_in(path, root, store, id_, origin, others, **more)[0]
+
+
+def taken_in(
+    path: Path,
+    root: Path,
+    store: Path,
+    id_: str,
+    origin: Origin | None,
+    others: Sequence[Asset] = (),
     given: Mapping[str, str] | None = None,
     paired: Sequence[str] = (),
     job: Job | None = None,
-) -> Asset:
+) -> tuple[Asset, Taken | None]:
     """Copy a file with its companions into the store and make an asset of it, its route only arriving.
 
     A file that cannot be read is taken in all the same, so that its held row says why; only its own bytes are
     kept. Its Keys are told apart from those of `others`, of whose files only samples may be alike. `given` are
-    places chosen for names the file says, `paired` those of files whose clips go along.
+    places chosen for names the file says, `paired` those of files whose clips go along. Where reading its copy would
+    give the same, what was read is given back too.
     """
-    prefix, stamps = "", dict[str, str]()
+    prefix, stamps, alike = "", dict[str, str](), None
     try:
         taken = take(path, root, given=given, paired=paired, job=job)
         files, digest, absent, kind = taken.files, taken.digest, taken.absent, kind_of(taken.scene)
         rights, stamps = taken.scene.rights, dict(taken.stamps)
         prefix = _prefix(taken.scene.digest, digest, others)
+        # Pictures that lie in files of their own are read from the copies.
+        inside = all(im.content is None or im.content.path is None for im in taken.scene.images)
+        alike = taken if inside and prefix == taken.scene.digest else None
     except CustomsError:
         if not path.is_file() and outer(path) is None:
             raise
         files, absent, kind, rights = (path,), (), UNREADABLE, {}
         digest = files_digest(files)
     model = keep(store, files, digest)
-    return Asset(
+    asset = Asset(
         id=id_,
         name=title_of(path.stem),
         model=model.relative_to(store).as_posix(),
@@ -93,6 +111,7 @@ def take_in(
         paired=tuple(paired),
         archives=archives_of(files),
     )
+    return asset, alike
 
 
 def slipped(asset: Asset, slip: Slip) -> Asset:
