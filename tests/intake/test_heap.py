@@ -24,7 +24,7 @@ from customs.intake.closure import Closure, Names, closures, cost, steps_between
 from customs.intake.heap import Entry, Heap
 from customs.intake.kinds import kind_by_content, kind_by_ending
 from customs.intake.origins import explained
-from customs.intake.pairs import moved_names, pairs, with_clips
+from customs.intake.pairs import moved_names, pairs, with_clips, with_skin
 from customs.intake.rights import read_slip, slip_of
 from customs.intake.scan import model_files
 from customs.intake.take import take
@@ -461,7 +461,7 @@ def test_pairs_are_found_taken_along_kept_and_taken_again(stores: Path, tmp_path
     heap = listed(stores)
     model = found(heap, "watering_stork.glb")
     found_ = pairs(heap, [model, found(heap, "seed_cart.gltf")])
-    assert [(os.path.basename(p.place), p.fits, p.moved) for p in found_] == [
+    assert [(os.path.basename(p.place), p.fits, p.of) for p in found_] == [
         ("watering_stork_drink.glb", 18, 18), ("watering_stork_preen.glb", 17, 18),
     ]  # fmt: skip
     store, places = tmp_path / "ship.store", [p.place for p in found_]
@@ -472,6 +472,49 @@ def test_pairs_are_found_taken_along_kept_and_taken_again(stores: Path, tmp_path
     assert [c.name for c in kept_copy(again, store).run().scene.clips] == ["take 001", "drink", "preen"]
     now, words = take_again(again, store)
     assert now.digest == asset.digest and words == () and now.paired == asset.paired
+
+
+def test_clips_of_a_file_with_buffers_of_its_own_bring_them_along(tmp_path: Path) -> None:
+    whole = bar()
+    model = saved(replace(whole, clips=()), tmp_path / "in" / "bar.glb")
+    takes = saved(clips_alone(whole), tmp_path / "clips" / "bar_takes.gltf")
+    asset = take_in(model, model.parent, tmp_path / "ship.store", "bar", None, paired=[str(takes)])
+    assert str(takes.with_suffix(".bin")) in asset.files
+    assert len(kept_copy(asset, tmp_path / "ship.store").run().scene.clips) == len(whole.clips)
+
+
+def test_another_skin_of_one_thing_becomes_a_variant(tmp_path: Path) -> None:
+    folder = tmp_path / "in"
+    saved(painted("wood_c.png", "brass_c.png"), folder / "crate.gltf")
+    saved(painted("gold_c.png", "rust_c.png"), folder / "rare" / "crate_rare.gltf")
+    saved(scene_of(cube(3.0)), folder / "other" / "crate_large.glb")
+    saved(painted("moss_c.png", "lime_c.png"), folder / "crate_2.gltf")
+    heap = listed(folder)
+    model = found(heap, "crate.gltf")
+    found_ = pairs(heap, [model])
+    assert [(os.path.basename(p.place), p.kind, p.fits, p.of) for p in found_] == [
+        ("crate_rare.gltf", "skin", 2, 2)
+    ]
+    assert found_[0].words() == "another skin, 2 of 2 parts"
+    store = tmp_path / "ship.store"
+    asset = take_in(model.path, folder, store, "crate", None, paired=[found_[0].place])
+    scene = kept_copy(asset, store).run().scene
+    assert scene.variants == ("plain", "rare") and len(scene.materials) == len(scene.images) == 4
+    assert len({x.key for x in (*scene.materials, *scene.images)}) == 8 and all(
+        im.there for im in scene.images
+    )
+    for prim in scene.meshes[0].primitives + scene.meshes[1].primitives:
+        shown = {v: scene.materials[m] for m, vs in prim.variants for v in vs}
+        names = [scene.images[shown[v].textures["base_colour"].image].name for v in (0, 1)]
+        assert names in (["wood_c", "gold_c"], ["brass_c", "rust_c"])
+    # Outside: KHR_materials_variants as another reader of ours, from the written file, has it.
+    again = read_scene(Source(saved(scene, tmp_path / "out" / "crate.glb")))
+    assert again.variants == ("plain", "rare")
+    assert [p.variants for m in again.meshes for p in m.primitives] == [
+        p.variants for m in scene.meshes for p in m.primitives
+    ]
+    less = with_skin(scene_of(cube(2.0), cube()), painted("a_c.png", "b_c.png"), "crate_odd.gltf", 1)
+    assert "1 part look the same" in less.remarks[-1].text and less.variants == ("plain", "crate odd")
 
 
 def test_names_are_compared_composed_and_without_capitals(tmp_path: Path) -> None:

@@ -12,7 +12,7 @@ from customs.files import open_regular
 from customs.formats.registry import read_scene
 from customs.formats.source import Source
 from customs.intake.nearby import nearby, with_nearby
-from customs.intake.pairs import with_clips
+from customs.intake.pairs import with_pair
 from customs.intake.stamps import stamps_of
 from customs.intake.through import disk_file, tree_of
 from customs.job import Job
@@ -60,16 +60,20 @@ def take(
     given, and the whole archive for what lies in one). Raises CustomsError.
 
     Textures it may be meant to have are looked for in `root` and in the folders `search`; `given` are places a
-    person chose for names the file says, `paired` files whose clips go along. With a `digest` known from before nothing is hashed.
+    person chose for names the file says, `paired` files whose clips go along, or that are other skins of it. With a
+    `digest` known from before nothing is hashed.
     """
     tree = tree_of(path, job)
     chosen = {name: Path(place) for name, place in (given or {}).items()}
     source = Source(path, root, tree, {name: disk_file(place) for name, place in chosen.items()})
     scene = read_scene(source)
     for number, place in enumerate(paired):
-        own = tree_of(Path(place), job)
-        other = read_scene(Source(Path(place), tree=own))
-        scene = with_clips(scene, other, Path(place).name, number)
+        source_of = Source(Path(place), tree=tree_of(Path(place), job))
+        other = read_scene(source_of)
+        # What a paired file leans on goes along as what the model leans on does.
+        source.touched += source_of.touched
+        source.absent += source_of.absent
+        scene = with_pair(scene, other, Path(place).name, number)
     where = root or path.parent if tree is None else tree.root
     found = nearby(scene, path, (where, *search), source.touched) if scene.materials else []
     if tree is not None:

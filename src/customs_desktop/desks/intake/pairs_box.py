@@ -1,4 +1,4 @@
-"""Clips in files of their own: which of them go along with the chosen."""
+"""Clips in files of their own and other skins: which of them go along with the chosen."""
 
 from __future__ import annotations
 
@@ -26,7 +26,9 @@ class PairsBox(QWidget):
     def words(self) -> str:
         """What goes along, in a line."""
         along = [p for p in self.work.pairs if (p.model, p.place) in self.work.along]
-        return f"{many(sum(p.clips for p in along), 'clip')} go along" if along else "none goes along"
+        clips, skins = (sum(p.count for p in along if p.kind == kind) for kind in ("clips", "skin"))
+        parts = [many(n, thing) for n, thing in ((clips, "clip"), (skins, "skin")) if n]
+        return f"{' and '.join(parts)} go along" if parts else "none goes along"
 
     def of(self, model: str) -> tuple[str, ...]:
         """Places of the files that go along with a model."""

@@ -236,11 +236,11 @@ class HeapWork(QObject):
             if heap is self.heap:
                 self.pairs = found
                 # What fits wholly goes along unless a person says otherwise.
-                new = [(p.model, p.place) for p in found if p.fits == p.moved]
+                new = [(p.model, p.place) for p in found if p.fits == p.of]
                 self.along |= {p for p in new if p not in known}
                 self.matched.emit()
 
-        self._submit("pairs", "Clips that fit", lambda job: pairs(heap, models, job), done, rank=1)
+        self._submit("pairs", "What goes with it", lambda job: pairs(heap, models, job), done, rank=1)
 
     def pair(self, pair: Pair, wanted: bool) -> None:
         """Clips of a file go along with a model, or do not."""
