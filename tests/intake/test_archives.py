@@ -445,6 +445,29 @@ def test_the_cache_keeps_to_its_limit_and_gives_up_the_longest_unused(tmp_path: 
     assert not list(base.rglob(".part*"))
 
 
+@pytest.mark.parametrize("kind", ["gz", "xz", "zst"])
+def test_a_compressed_tar_larger_than_the_cache_is_listed_and_what_is_wanted_unpacked(
+    kind: str, tmp_path: Path
+) -> None:
+    wanted = {f"{k:02}.bin": os.urandom(900) for k in range(30)} | {"deep/Größe.txt": HELLO}
+    path = MADE[kind](tmp_path / "large.tar.x", wanted)
+    heap = Heap(limit=9_000)
+    heap.add(path)
+    assert {n: e.size for n, e in files(heap).items()} == {n: len(d) for n, d in wanted.items()}
+    assert any("larger than the cache" in r for r in heap.remarks)
+    for name in ("29.bin", "deep/Größe.txt", "00.bin"):
+        item = heap.entry(f"{path}/{name}")
+        assert item is not None and item.item is not None
+        assert heap.read(item.place, 1 << 20) == wanted[name]
+    left = [p.name for p in (tmp_path / "cache").rglob("*") if p.is_file() and p.name != ".used"]
+    assert "unpacked" not in left and not any(n.startswith(".part") for n in left)
+    alone = tmp_path / "one.bin.gz"
+    alone.write_bytes(gzip.compress(os.urandom(20_000)))
+    single = Heap(limit=9_000)
+    single.add(alone)
+    assert "Preferences" in single.entries[0].problem
+
+
 def test_a_cache_that_cannot_be_written_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     (tmp_path / "cache").write_bytes(b"a file in its place")
     row = heap_of(zip_of(tmp_path / "a.zip", {"a.txt": b"x"})).entries[0]

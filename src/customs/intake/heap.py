@@ -184,7 +184,8 @@ class Heap:
             e for p in self.listing(folder) if (e := self.entry(p)) is not None and e.archive == entry.archive
         ]
         fine = [e.place for e in near if not e.problem and not e.locked]
-        return fine if sum(e.size for e in near) <= MOST_BESIDE and entry.place in fine else [entry.place]
+        most = min(MOST_BESIDE, self._limit // 8)
+        return fine if sum(e.size for e in near) <= most and entry.place in fine else [entry.place]
 
     def unpack(self, places: Iterable[str], job: Job | None = None) -> None:
         """Entries of archives into the cache, each archive gone through once. Raises CustomsError, Cancelled."""

@@ -36,6 +36,10 @@ def spill_folder() -> Path:
     return (Path(cache) if cache else Path(platformdirs.user_cache_dir("customs"))) / "unpacked"
 
 
+class RoomError(LimitError):
+    """The cache has no room for so much."""
+
+
 class Spill:
     """One archive's own folder of the cache, held while this lives: nobody gives it up meanwhile."""
 
@@ -118,9 +122,9 @@ class Spill:
     def _free(self) -> int:
         return max(shutil.disk_usage(self.base).free - SPARE, 0)
 
-    def too_large(self, size: int) -> LimitError:
+    def too_large(self, size: int) -> RoomError:
         """That so many bytes have no room."""
-        return LimitError(
+        return RoomError(
             f"{size:,} bytes to unpack",
             f"at most {self.limit:,} in the cache, with {SPARE:,} of the disk left free",
             "Raise the limit in Preferences, or unpack the archive yourself.",

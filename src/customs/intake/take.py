@@ -53,7 +53,7 @@ def take(
     search: Sequence[Path] = (),
     given: Mapping[str, str] | None = None,
     paired: Sequence[str] = (),
-    digest: str = "",
+    digest: str | None = None,
     job: Job | None = None,
 ) -> Taken:
     """Read `path`, on the disk or in an archive; companions must lie inside `root` (the file's own folder unless
@@ -61,7 +61,7 @@ def take(
 
     Textures it may be meant to have are looked for in `root` and in the folders `search`; `given` are places a
     person chose for names the file says, `paired` files whose clips go along, or that are other skins of it. With a
-    `digest` known from before nothing is hashed.
+    `digest` nothing is hashed: one known from before, or "" where it is found out otherwise.
     """
     tree = tree_of(path, job)
     chosen = {name: Path(place) for name, place in (given or {}).items()}
@@ -84,4 +84,4 @@ def take(
     touched = [back.get(f, f) for f in source.touched]
     files = tuple(dict.fromkeys([path, *touched, *found, *map(Path, paired)]))
     absent, stamps = tuple(dict.fromkeys(source.absent)), stamps_of(source.tree, path)
-    return Taken(scene, files, absent, digest or files_digest(files), stamps)
+    return Taken(scene, files, absent, files_digest(files) if digest is None else digest, stamps)

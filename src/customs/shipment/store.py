@@ -37,24 +37,47 @@ def keep(store: Path, files: Sequence[Path], digest: str, originals: Sequence[Pa
     copies themselves. Copies already there are used. Raises ShipmentError.
     """
     lay = [Path(f) for f in originals or files]
-    root = Path(os.path.commonpath([str(f.parent) for f in lay]))
+    if (store / digest[:16]).is_dir():
+        return store / digest[:16] / lay[0].relative_to(_root(lay))
+    return settled(store, staged(store, files, lay), lay, digest)
+
+
+def staged(store: Path, files: Sequence[Path], lay: Sequence[Path]) -> Path:
+    """Copies of files in a folder of their own, laid out as `lay`, that is no asset's as yet. Raises ShipmentError."""
+    root = _root(lay)
+    try:
+        store.mkdir(parents=True, exist_ok=True)
+        staging = Path(tempfile.mkdtemp(prefix=".taking-", dir=store))
+        for file, original in zip(files, lay):
+            target = staging / original.relative_to(root)
+            target.parent.mkdir(parents=True, exist_ok=True)
+            copy_file(disk_file(file), target)
+    except OSError as problem:
+        raise _no_copy(problem, files[0]) from None
+    return staging
+
+
+def settled(store: Path, staging: Path, lay: Sequence[Path], digest: str) -> Path:
+    """The staged copies as those of the asset of that digest; returns the model's path. Raises ShipmentError."""
     place = store / digest[:16]
-    if not place.is_dir():
-        try:
-            store.mkdir(parents=True, exist_ok=True)
-            staging = Path(tempfile.mkdtemp(prefix=".taking-", dir=store))
-            for file, original in zip(files, lay):
-                target = staging / original.relative_to(root)
-                target.parent.mkdir(parents=True, exist_ok=True)
-                copy_file(disk_file(file), target)
+    try:
+        if place.is_dir():
+            shutil.rmtree(staging)
+        else:
             os.rename(staging, place)
-        except OSError as problem:
-            raise ShipmentError(
-                f"cannot be copied into the shipment ({problem.strerror})",
-                "room and permission",
-                file=files[0],
-            ) from None
-    return place / lay[0].relative_to(root)
+    except OSError as problem:
+        raise _no_copy(problem, lay[0]) from None
+    return place / lay[0].relative_to(_root(lay))
+
+
+def _root(lay: Sequence[Path]) -> Path:
+    return Path(os.path.commonpath([str(f.parent) for f in lay]))
+
+
+def _no_copy(problem: OSError, file: Path) -> ShipmentError:
+    return ShipmentError(
+        f"cannot be copied into the shipment ({problem.strerror})", "room and permission", file=file
+    )
 
 
 def changed_on_disk(files: Sequence[str], digest: str, archives: Mapping[str, str] | None = None) -> str:

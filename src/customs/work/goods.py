@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import os
+import shutil
 from collections.abc import Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -18,7 +20,7 @@ from customs.job import Job
 from customs.planning.plan import arrive_stop, fresh_route
 from customs.scene.model import Scene
 from customs.shipment.state import Asset
-from customs.shipment.store import archives_of, keep
+from customs.shipment.store import archives_of, keep, settled, staged
 from customs.work.requests.take import kept_copy
 
 UP = 2
@@ -77,21 +79,16 @@ def taken_in(
     places chosen for names the file says, `paired` those of files whose clips go along. Where reading its copy would
     give the same, what was read is given back too.
     """
-    prefix, stamps, alike = "", dict[str, str](), None
+    taken: Taken | None = None
     try:
-        taken = take(path, root, given=given, paired=paired, job=job)
-        files, digest, absent, kind = taken.files, taken.digest, taken.absent, kind_of(taken.scene)
-        rights, stamps = taken.scene.rights, dict(taken.stamps)
-        prefix = _prefix(taken.scene.digest, digest, others)
-        # Pictures that lie in files of their own are read from the copies.
-        inside = all(im.content is None or im.content.path is None for im in taken.scene.images)
-        alike = taken if inside and prefix == taken.scene.digest else None
+        taken = take(path, root, given=given, paired=paired, digest="", job=job)
     except CustomsError:
         if not path.is_file() and outer(path) is None:
             raise
-        files, absent, kind, rights = (path,), (), UNREADABLE, {}
-        digest = files_digest(files)
-    model = keep(store, files, digest)
+    files = (path,) if taken is None else taken.files
+    model, digest = _copied(store, files)
+    rights = {} if taken is None else taken.scene.rights
+    prefix = "" if taken is None else _prefix(taken.scene.digest, digest, others)
     asset = Asset(
         id=id_,
         name=title_of(path.stem),
@@ -99,19 +96,36 @@ def taken_in(
         source=str(path),
         digest=digest,
         files=tuple(str(f) for f in files),
-        kind=kind,
+        kind=UNREADABLE if taken is None else kind_of(taken.scene),
         origin=origin.id if origin else "",
         stops=fresh_route(origin).stops,
-        absent=absent,
+        absent=() if taken is None else taken.absent,
         author=rights.get("author", ""),
         licence=rights.get("licence", ""),
         prefix=prefix,
         given=dict(given or {}),
-        stamps=stamps,
+        stamps={} if taken is None else dict(taken.stamps),
         paired=tuple(paired),
         archives=archives_of(files),
     )
-    return asset, alike
+    # Pictures that lie in files of their own are read from the copies.
+    inside = taken is not None and all(
+        im.content is None or im.content.path is None for im in taken.scene.images
+    )
+    alike = taken if taken is not None and inside and prefix == taken.scene.digest else None
+    return asset, replace(alike, digest=digest) if alike is not None else None
+
+
+def _copied(store: Path, files: Sequence[Path]) -> tuple[Path, str]:
+    """(the model's copy in the store, the digest of all): hashed while they are copied."""
+    with ThreadPoolExecutor(1) as side:
+        copies = side.submit(staged, store, files, files)
+        try:
+            digest = files_digest(tuple(files))
+        except (OSError, CustomsError):
+            shutil.rmtree(copies.result(), ignore_errors=True)
+            raise
+        return settled(store, copies.result(), files, digest), digest
 
 
 def slipped(asset: Asset, slip: Slip) -> Asset:

@@ -5,16 +5,18 @@ from __future__ import annotations
 import bz2
 import gzip
 import lzma
+import tarfile
 import zlib
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import BinaryIO
 
-from customs.errors import ReadError
+from customs.errors import ReadError, UnsupportedError
 from customs.files import open_regular
 from customs.intake.archives.base import HEAD, Archive, ArchiveKind, Asked, Into, Item, named_items, register
-from customs.intake.archives.limits import NO_BOMB, RATIO, TOTAL, check_total, chunks, poured
+from customs.intake.archives.limits import NO_BOMB, RATIO, TOTAL, check_entries, check_total, chunks, poured
 from customs.intake.archives.tars import Tar, is_tar
+from customs.intake.spill import RoomError
 from customs.job import Job
 
 Unpack = Callable[[BinaryIO], Iterable[bytes]]
@@ -47,6 +49,95 @@ class Single:
         """Nothing is open."""
 
 
+class Streamed:
+    """A compressed tar that is larger than the cache: gone through once for its list, and once more for what is wanted."""
+
+    solid = True
+
+    def __init__(self, asked: Asked, unpack: Unpack, job: Job) -> None:
+        self._asked, self._unpack = asked, unpack
+        found, total = list[Item](), 0
+        size = max(asked.file.stat().st_size, 1)
+        for number, (member, _) in enumerate(self._members()):
+            if number % 500 == 0:
+                job.check()
+                job.progress(0.5, f"Listing {asked.shown} · {number:,}")
+            total += member.size
+            check_entries(number, asked.shown)
+            check_total(total, size, asked.shown)
+            if not member.isdir():
+                found.append(
+                    Item(member.name, member.size, 0, number, "" if member.isreg() else "a link or a device")
+                )
+        self.items, said = named_items(found)
+        self.remarks = (*said, "larger than the cache: what is wanted of it is unpacked each time")
+
+    def _members(self) -> Iterator[tuple[tarfile.TarInfo, tarfile.TarFile]]:
+        with open_regular(self._asked.file) as raw:
+            reader = _Reader(self._unpack(raw))
+            try:
+                with tarfile.open(fileobj=reader, mode="r|", errors="surrogateescape") as tar:  # type: ignore[call-overload]
+                    for member in tar:
+                        yield member, tar
+                        # tarfile keeps every one it has passed.
+                        tar.members = []
+            except _damage() as problem:
+                raise ReadError(
+                    f"damaged ({problem})", "a sound archive", "Fetch it again.", self._asked.shown
+                ) from None
+
+    def copy(self, wanted: Sequence[Item], into: Into, job: Job) -> None:
+        """In the order they come, until all are there."""
+        left = {i.number: i for i in wanted}
+        members = self._members()
+        for number, (member, tar) in enumerate(members):
+            job.check()
+            item = left.pop(number, None)
+            if item is None:
+                continue
+            shown = f"{self._asked.shown}/{item.name}"
+            job.progress(1 - len(left) / len(wanted), item.name)
+            source = tar.extractfile(member)
+            if item.problem or source is None:
+                raise UnsupportedError(item.problem, "an entry that can be unpacked", "", shown)
+            try:
+                with into(item) as out:
+                    done = poured(chunks(source), out, item.size, shown, job)
+            except _damage() as problem:
+                raise ReadError(f"damaged ({problem})", "a sound entry", "Fetch it again.", shown) from None
+            if done != item.size:
+                raise ReadError(f"{done:,} bytes", f"{item.size:,}", "The archive is damaged.", shown)
+            if not left:
+                members.close()  # type: ignore[attr-defined]
+                return
+
+    def head(self, item: Item) -> bytes:
+        """Nothing: all before it would have to be gone through."""
+        return b""
+
+    def close(self) -> None:
+        """Nothing stays open."""
+
+
+class _Reader:
+    """Parts as a file that is read from its beginning on."""
+
+    def __init__(self, parts: Iterable[bytes]) -> None:
+        self._parts, self._held = iter(parts), b""
+
+    def read(self, size: int) -> bytes:
+        """At most so many bytes."""
+        while len(self._held) < size and (part := next(self._parts, None)) is not None:
+            self._held += part
+        out, self._held = self._held[:size], self._held[size:]
+        return out
+
+
+def _is_tar_inside(asked: Asked, unpack: Unpack) -> bool:
+    with open_regular(asked.file) as raw:
+        return is_tar(_Reader(unpack(raw)).read(HEAD))
+
+
 def _open(asked: Asked, job: Job, unpack: Unpack, endings: tuple[str, ...]) -> Archive:
     packed = asked.file.stat().st_size
 
@@ -67,7 +158,13 @@ def _open(asked: Asked, job: Job, unpack: Unpack, endings: tuple[str, ...]) -> A
                     f"damaged ({problem})", "a sound archive", "Fetch it again.", asked.shown
                 ) from None
 
-    unpacked = asked.spill.made("unpacked", fill)
+    try:
+        unpacked = asked.spill.made("unpacked", fill)
+    except RoomError:
+        # One file that is too large is too large; of many only some may be wanted.
+        if not _is_tar_inside(asked, unpack):
+            raise
+        return Streamed(asked, unpack, job)
     with open_regular(unpacked) as f:
         inside = is_tar(f.read(HEAD))
     if inside:
@@ -81,7 +178,7 @@ def _damage() -> tuple[type[Exception], ...]:
     import zstandard
 
     # gzip's own is an OSError, and so is a disk that cannot be read.
-    return (EOFError, OSError, ValueError, lzma.LZMAError, zlib.error, zstandard.ZstdError)
+    return (EOFError, OSError, ValueError, lzma.LZMAError, zlib.error, tarfile.TarError, zstandard.ZstdError)
 
 
 def _zstd(raw: BinaryIO) -> Iterator[bytes]:

@@ -31,7 +31,7 @@ class Take:
 
     def run(self) -> Taken:
         """The asset as received. Raises CustomsError."""
-        taken = take(self.path, self.root, self.search, self.given, self.paired, self.digest)
+        taken = take(self.path, self.root, self.search, self.given, self.paired, self.digest or None)
         scene = renumbered(taken.scene, self.prefix or taken.scene.digest, self.numbering)
         taken = taken if scene is taken.scene else replace(taken, scene=scene)
         return replace(taken, digest=self.digest, absent=self.absent) if self.digest else taken
