@@ -21,7 +21,7 @@ from customs.ledger.row import Remedy
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.work.donors import keep_donor, read_donor
-from customs.work.goods import UNREADABLE, search_for, slipped, take_again, taken_in, title_of
+from customs.work.goods import UNREADABLE, search_for, slipped, take_again, take_in, title_of
 from customs.work.places import data_folder
 from customs.work.requests.dispatch import Dispatched, DispatchRequest, run_dispatch
 from customs.work.requests.evaluate import Evaluated, asked_of
@@ -98,20 +98,14 @@ class Jobs:
         store = self.session.shipment.store
         id_, others = self.session.state.free_id(path.stem), self.session.state.goods
 
-        def run(job: Job) -> tuple[Asset, Taken | None]:
+        read: list[Taken] = []
+
+        def run(job: Job) -> Asset:
             job.progress(0.1, path.name)
-            asset, taken = taken_in(
-                path,
-                wanted.root,
-                store,
-                id_,
-                origin,
-                others,
-                given=wanted.given,
-                paired=wanted.paired,
-                job=job,
+            asset = take_in(
+                path, wanted.root, store, id_, origin, others, wanted.given, wanted.paired, job, read.append
             )
-            return asset if slip is None else slipped(asset, slip), taken
+            return asset if slip is None else slipped(asset, slip)
 
         place = object()
         self.session.expect(place, title_of(path.stem))
@@ -120,10 +114,9 @@ class Jobs:
             self.session.expect(place, "")
             self.session.fail(problem)
 
-        def done(answer: tuple[Asset, Taken | None]) -> None:
-            asset, taken = answer
+        def done(asset: Asset) -> None:
             self.session.expect(place, "")
-            if taken is not None:
+            for taken in read:
                 self.session.taken.setdefault(asset.digest, taken)
             asset = replace(asset, id=self.session.state.free_id(path.stem))
             name = origin.id if origin else ""

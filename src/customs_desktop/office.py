@@ -9,11 +9,13 @@ from customs.conventions.origin import Origin, keep_origin
 from customs.demo.shipment import open_demo
 from customs.errors import CustomsError
 from customs.formats.registry import formats
+from customs.job import Job
 from customs.ledger.row import Remedy, Row, requirements
 from customs.route.step import steps
 from customs.sheet.load import sheet_digest
 from customs.shipment.state import State
 from customs.work.goods import with_origin
+from customs.work.judged import edition
 from customs.work.lookup import find_sheet
 from customs.work.places import data_folder, origins_folder
 from customs_desktop.jobs import Jobs
@@ -22,6 +24,10 @@ from customs_desktop.plans import Plans
 from customs_desktop.session import Session
 from customs_desktop.watch import Watch, observers
 from customs_desktop.worker import Task
+
+
+def _warmed(job: Job) -> object:
+    return requirements(), steps(), formats(), observers.Observer, edition()
 
 
 class Office(Session):
@@ -33,16 +39,9 @@ class Office(Session):
         self.plans = Plans(self, self.looks)
         self.jobs = Jobs(self, self.looks, self.plans)
         self.watch = Watch(self, self.looks)
+        self.at_close.append(self.watch.close)
         # What every look needs is loaded before anybody asks, and not by the window's own thread.
-        self.worker.submit(
-            Task(
-                -1, run=lambda job: (requirements(), steps(), formats(), observers.Observer), failed=self.fail
-            )
-        )
-
-    def close(self) -> None:
-        self.watch.close()
-        super().close()
+        self.worker.submit(Task(-1, run=_warmed, failed=self.fail))
 
     def open_demo(self) -> None:
         """Open the demo, made in the background the first time."""

@@ -60,6 +60,8 @@ class Session(QObject):
         self.landed_scenes: dict[str, Scene] = {}
         self.coming: dict[object, str] = {}
         """Names of what is being read and is not among the goods yet, by who reads it."""
+        self.at_close: list[Callable[[], None]] = []
+        """What is let go of when no thread works any more."""
         self.current = ""
         self.stop: str | None = None
         self._before: tuple[Asset, ...] = ()
@@ -123,6 +125,8 @@ class Session(QObject):
         """Stop the threads and close the file."""
         self.worker.close()
         self.painter.close()
+        for let_go in self.at_close:
+            let_go()
         close_workers()
         if self.shipment is not None:
             self.shipment.close()

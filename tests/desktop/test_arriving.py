@@ -45,7 +45,7 @@ def dropped(rig: Rig, tmp_path: Path) -> Path:
 def test_a_row_at_once_then_a_picture_then_a_plan(
     rig: Rig, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    reading, planning = Gate(monkeypatch, jobs, "taken_in"), Gate(monkeypatch, planner, "judge")
+    reading, planning = Gate(monkeypatch, jobs, "take_in"), Gate(monkeypatch, planner, "judge")
     path = dropped(rig, tmp_path)
     s, w = rig.session, rig.window
     s.jobs.take_in([path], None)

@@ -15,7 +15,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QCheckBox, QFileDialog
 
 from customs.demo.stores import PASSWORD, write_stores
-from customs.intake import through
+from customs.errors import Cancelled
+from customs.intake import spill, through
 from customs.intake.heap import Heap
 from customs.intake.spill import Spill
 from customs.preferences import Preferences, preferences
@@ -211,11 +212,56 @@ def test_a_locked_archive_is_opened_in_its_row(rig: Rig, stores: Path) -> None:
     place = f"{stores}/keepers.7z/keepers/moss_keeper.glb"
     rig.wait(lambda: place in page.model.browsed.at)
     panel.work.toggle([place])
-    rig.wait(lambda: panel.take_button.isEnabled() and bool(panel.work.chosen.closures))
+    # Until it is known what goes along, nothing is taken.
+    assert not panel.take_button.isEnabled() and not panel.work.settled
+    rig.wait(panel.take_button.isEnabled)
+    assert panel.work.chosen.closures
     panel.take_button.click()
     rig.wait(lambda: rig.session.asset is not None)
     rig.settle()
     assert rig.session.asset.kind.startswith("rigged")  # type: ignore[union-attr]
+    # What the password opened goes with the window.
+    copies = [p for p in spill.spill_folder().rglob("keepers/moss_keeper.glb")]
+    assert copies
+    rig.session.close()
+    assert not [p for p in copies if p.exists()]
+
+
+def test_what_is_chosen_and_let_go_at_once_is_not_taken(rig: Rig, stores: Path) -> None:
+    panel = opened(rig, stores)
+    work = panel.work
+    one, other = f"{stores}/props.zip/bench/potting_bench.obj", f"{stores}/figures.zip/hedgehog/hedgehog.gltf"
+    work.toggle([one])
+    work.toggle([other])
+    work.toggle([one])
+    rig.wait(lambda: work.settled)
+    rig.wait(lambda: rig.session.worker.waiting == 0)
+    assert list(work.picked) == [other] and [c.model.place for c in work.chosen.closures] == [other]
+    # Of very many, those that want something are shown first, and how many more there are.
+    work.toggle([f"{stores}/props.zip", f"{stores}/figures.zip"])
+    rig.wait(lambda: work.settled and len(work.picked) > 100)
+    along, count = panel.along, len(work.picked)
+    last = along.topLevelItem(along.topLevelItemCount() - 1)
+    assert last is not None and last.text(0) == f"and {count - 100} models more"
+    verdicts = [c.verdict for c in work.chosen.closures]
+    assert verdicts.count("held") + verdicts.count("query") <= 100 and along.wanting()
+    first = along.topLevelItem(0)
+    assert first is not None and "held" in verdicts and first.childCount() > 0
+    root = panel.page.model.index_of(panel.page.model.browsed.at[str(stores)])
+    assert panel.page.model.data(root.siblingAtColumn(CHOSEN), DISPLAY) == f"{count} chosen"
+
+
+def test_listing_that_is_stopped_may_be_asked_for_again(
+    rig: Rig, stores: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    panel = rig.window.panel("intake")
+    with monkeypatch.context() as m:
+        m.setattr(Heap, "_add", lambda *_: (_ for _ in ()).throw(Cancelled))
+        panel.look([stores])
+        rig.wait(lambda: rig.session.worker.waiting == 0)
+    assert not panel.work.paths and not panel.work.browsed.entries
+    panel.look([stores])
+    rig.wait(lambda: panel.work.browsed.entries)
 
 
 def test_the_heap_as_one_table_sorted_and_duplicates_folded(rig: Rig, stores: Path) -> None:

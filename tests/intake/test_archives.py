@@ -20,13 +20,14 @@ from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 
 import numpy as np
+import py7zr
 import pytest
 import zstandard
 from hypothesis import given
 from hypothesis import strategies as st
 
 from customs.errors import Cancelled, CustomsError, LimitError, ReadError
-from customs.intake.archives import limits
+from customs.intake.archives import limits, streams
 from customs.intake.archives.limits import check_total, overlapping
 from customs.intake.archives.names import apart, clean_name
 from customs.intake.heap import Entry, Heap
@@ -461,6 +462,24 @@ def test_a_compressed_tar_larger_than_the_cache_is_listed_and_what_is_wanted_unp
         assert heap.read(item.place, 1 << 20) == wanted[name]
     left = [p.name for p in (tmp_path / "cache").rglob("*") if p.is_file() and p.name != ".used"]
     assert "unpacked" not in left and not any(n.startswith(".part") for n in left)
+    # Its list is kept: opened again, it is not gone through.
+    heap.close()
+    again = Heap(limit=9_000)
+    with pytest.MonkeyPatch.context() as m:
+        m.setattr(streams.Streamed, "_list", lambda *_: pytest.fail("it is gone through again"))
+        again.add(path)
+    assert [e[:5] for e in again.entries] == [e[:5] for e in heap.entries] and again.remarks == heap.remarks
+    again.close()
+    # A list that is damaged is made anew, and where there is room after all, it is unpacked.
+    (kept,) = (tmp_path / "cache").rglob("list")
+    kept.write_bytes(b"[[1")
+    torn = Heap(limit=9_000)
+    torn.add(path)
+    assert [e[:5] for e in torn.entries] == [e[:5] for e in heap.entries]
+    torn.close()
+    roomy = Heap(limit=1 << 20)
+    roomy.add(path)
+    assert not roomy.remarks and content(roomy) == wanted
     alone = tmp_path / "one.bin.gz"
     alone.write_bytes(gzip.compress(os.urandom(20_000)))
     single = Heap(limit=9_000)
@@ -482,10 +501,35 @@ def test_cancelling_leaves_nothing_half_unpacked(tmp_path: Path) -> None:
         while True:
             yield True
 
+    asks, heap = told(), Heap()
+    heap.add(zip_of(tmp_path / "b.zip", {"b.txt": b"b"}))
+    with pytest.raises(Cancelled):
+        heap.add(path, Job(cancelled=lambda: next(asks)))
+    assert not [p for p in (tmp_path / "cache").rglob("*") if p.is_file() and p.name != ".used"]
+    # What was listed before is there still; half a folder is not taken for all of it, and may be asked for again.
+    for k in range(600):
+        (tmp_path / "many" / f"{k:03}.txt").parent.mkdir(exist_ok=True)
+        (tmp_path / "many" / f"{k:03}.txt").write_bytes(b"")
     asks = told()
     with pytest.raises(Cancelled):
-        Heap().add(path, Job(cancelled=lambda: next(asks)))
-    assert not [p for p in (tmp_path / "cache").rglob("*") if p.is_file() and p.name != ".used"]
+        heap.add(tmp_path / "many", Job(cancelled=lambda: next(asks)))
+    assert [e.path.name for e in heap.entries] == ["b.zip", "b.txt"]
+    heap.add(tmp_path / "many")
+    heap.add(path)
+    assert len(heap.entries) == 2 + 600 + 2 and heap.read(f"{path}/a.bin", 4 << 20) is not None
+
+
+def test_names_a_7z_has_twice_are_said(tmp_path: Path) -> None:
+    path = tmp_path / "a.7z"
+    with py7zr.SevenZipFile(path, "w") as made:
+        for data, name in ((b"one", "a.txt"), (b"two", "a.txt"), (b"three", "b.txt")):
+            made.writestr(data, name)
+    heap = heap_of(path)
+    rows = [e for e in heap.entries if e.kind != "archive"]
+    assert [bool(e.problem) for e in rows] == [True, True, False] and "more than once" in rows[0].problem
+    assert heap.read(f"{path}/b.txt", 100) == b"three"
+    with pytest.raises(CustomsError, match="more than once"):
+        heap.on_disk(rows[0].place)
 
 
 def test_a_changed_archive_is_another_one(tmp_path: Path) -> None:

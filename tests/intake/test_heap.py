@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
@@ -27,7 +28,7 @@ from customs.intake.origins import explained
 from customs.intake.pairs import moved_names, pairs, with_clips, with_skin
 from customs.intake.rights import read_slip, slip_of
 from customs.intake.scan import model_files
-from customs.intake.take import take
+from customs.intake.take import files_digest, take
 from customs.intake.through import HeapTree, heap_of, outer, tree_of
 from customs.motion.curves.track import local_track
 from customs.scene.arrays import frozen
@@ -294,6 +295,42 @@ def test_an_archive_that_has_not_changed_is_not_opened_to_be_compared(
     assert changed_on_disk(asset.files, asset.digest, asset.archives) == "crate.gltf"
     archive.unlink()
     assert changed_on_disk(asset.files, asset.digest, asset.archives) == "crate.gltf"
+
+
+def test_a_digest_is_remembered_only_while_nothing_can_have_touched_the_file(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    file = tmp_path / "a.glb"
+    file.write_bytes(b"one")
+    first = files_digest((file,))
+    # Written again within the tick of a clock, with the same size and time: it is read again.
+    now = file.stat().st_mtime_ns
+    file.write_bytes(b"two")
+    os.utime(file, ns=(now, now))
+    second = files_digest((file,))
+    assert first != second
+    # Untouched for longer, it is read once; the time of its last change of state cannot be set back.
+    later = time.time() + 10
+    monkeypatch.setattr("customs.intake.take.time.time", lambda: later)
+    assert files_digest((file,)) == second
+    with monkeypatch.context() as m:
+        m.setattr("customs.intake.take.hashlib.file_digest", lambda *_: pytest.fail("it is read again"))
+        assert files_digest((file,)) == second
+    time.sleep(0.02)
+    file.write_bytes(b"one")
+    os.utime(file, ns=(now, now))
+    assert files_digest((file,)) == first
+
+
+def test_a_place_may_be_said_from_the_folder_one_stands_in(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    saved(painted("wood_c.png"), tmp_path / "in" / "crate.gltf")
+    zip_of(tmp_path / "a.zip", bytes_below(tmp_path / "in"))
+    monkeypatch.chdir(tmp_path)
+    for place in (Path("in/crate.gltf"), Path("a.zip/crate.gltf")):
+        taken = take(place)
+        assert taken.files[0] == tmp_path / place and not taken.absent
 
 
 def test_a_place_that_is_not_there_is_said_with_what_is(tmp_path: Path) -> None:

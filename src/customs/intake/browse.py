@@ -23,7 +23,7 @@ class Browsed:
 
     `parent` (N,) int64, −1 at the top; `size` (N,) int64, of folders and archives what they hold; `group` (N,) int8
     into GROUPS, −1 for folders and archives; `held` (N, 4) int64, bytes by group at a node and below it; `files`
-    (N,) int64.
+    (N,) int64; `whole` (N,) bool, what can be looked at by itself: no buffer, no library.
     """
 
     def __init__(self, entries: Sequence[Entry]) -> None:
@@ -38,6 +38,11 @@ class Browsed:
         self.parent = np.array(parents, np.int64)
         self._measure()
         self.lower = [n.lower() for n in self.names]
+        kinds = [e.kind if e is not None else "" for e in self.entries]
+        self.whole = np.array([k not in ("buffer", "material library") for k in kinds], bool)
+        # What a word is looked for in; a word has no line feed.
+        self._texts = [f"{n}\n{k}" for n, k in zip(self.lower, kinds)]
+        self._levels = [np.flatnonzero(self.depth == k) for k in range(int(self.depth.max(initial=0)) + 1)]
         children: list[list[int]] = [[] for _ in range(len(parents) + 1)]
         for node, up in enumerate(parents):
             children[up].append(node)
@@ -103,19 +108,16 @@ class Browsed:
 
     def _word(self, word: str) -> Mask:
         """(N,) nodes with the word in their own name or kind, or below a folder or archive that has it."""
-        kinds = [e.kind if e is not None else "" for e in self.entries]
-        own = np.array([word in n or word in k for n, k in zip(self.lower, kinds)], bool)
-        for level in range(1, int(self.depth.max(initial=0)) + 1):
-            at = np.flatnonzero(self.depth == level)
+        own = np.array([word in text for text in self._texts], bool)
+        for at in self._levels[1:]:
             own[at] |= own[self.parent[at]]
         return own
 
     def with_above(self, nodes: Mask) -> Mask:
         """(N,) these and all that they are in."""
         out = nodes.copy()
-        for level in range(int(self.depth.max(initial=0)), 0, -1):
-            at = np.flatnonzero((self.depth == level) & out)
-            out[self.parent[at]] = True
+        for at in reversed(self._levels[1:]):
+            out[self.parent[at[out[at]]]] = True
         return out
 
     def counts(self) -> dict[str, int]:

@@ -27,7 +27,7 @@ from customs.intake.archives.base import (
     kind_of_archive,
 )
 from customs.intake.archives.limits import DEPTH, ENTRIES
-from customs.intake.kinds import WHOLE, ending_of, kind_by_content, kind_by_ending
+from customs.intake.kinds import MODEL, WHOLE, ending_of, kind_by_content, kind_by_ending
 from customs.intake.spill import Spill, key_of
 from customs.job import Job
 from customs.preferences import preferences
@@ -59,7 +59,7 @@ class Entry(NamedTuple):
     @property
     def takeable(self) -> bool:
         """True when it is a model that can be had."""
-        return self.kind.startswith("model") and not self.problem
+        return self.kind.startswith(MODEL) and not self.problem
 
     @property
     def shown(self) -> str:
@@ -106,6 +106,17 @@ class Heap:
         """List a file, a folder or an archive. Raises Cancelled; what cannot be opened is a row that says so."""
         job, path = job or Job(), Path(os.path.abspath(path))
         root = str(path) if os.path.isdir(path) or outermost(path) else str(path.parent)
+        before = len(self.entries)
+        try:
+            self._add(path, root, job)
+        except BaseException:
+            # Half a listing would be taken for a whole one when it is asked for again.
+            self._forget(before)
+            raise
+        finally:
+            self._below = None
+
+    def _add(self, path: Path, root: str, job: Job) -> None:
         for number, file in enumerate(files_below(path)):
             if len(self.entries) >= ENTRIES:
                 self.remarks.append(f"{path.name}: more than {ENTRIES:,} entries; the rest is not listed")
@@ -114,7 +125,15 @@ class Heap:
                 job.check()
                 job.progress(0.0, f"Listing {path.name} · {len(self.entries):,}")
             self._file(file, root, named=file == str(path), job=job)
-        self._below = None
+
+    def _forget(self, before: int) -> None:
+        """Let go of all entries from one on."""
+        for entry in self.entries[before:]:
+            if (opened := self._open.pop(entry.place, None)) is not None:
+                opened.archive.close()
+                opened.spill.close()
+        del self.entries[before:]
+        self._at = {e.place: k for k, e in enumerate(self.entries)}
 
     def unlock(self, place: str, password: str, job: Job | None = None) -> None:
         """Open an archive, or what is encrypted in it, with a password kept for this sitting alone. Raises
@@ -243,7 +262,7 @@ class Heap:
         if inside is not None:
             self._list(Entry(file, root, "archive", size), _Lies(Path(file), 1, None), job)
             return
-        if kind.startswith("model"):
+        if kind.startswith(MODEL):
             with contextlib.suppress(OSError), open_regular(Path(file)) as f:
                 kind = kind_by_content(file, f.read(HEAD))
         self._say(Entry(file, root, "other" if kind == "archive" else kind, size))

@@ -9,6 +9,8 @@ from pathlib import Path
 from customs.formats.registry import endings, formats, recognise
 from customs.surface.files.base import texture_formats
 
+MODEL = "model, "
+"""How the kind of a model begins: the title of its format comes after it."""
 GROUPS = ("model", "texture", "clips", "other")
 """What the bars of a heap tell apart."""
 BY_ENDING = {
@@ -73,7 +75,7 @@ def kind_by_ending(name: str) -> str:
 @functools.cache
 def _kind(ending: str) -> str:
     if ending in endings():
-        return f"model, {_models()[ending]}"
+        return MODEL + _models()[ending]
     if ending in _pictures():
         return "texture"
     if ending in BY_ENDING:
@@ -84,23 +86,22 @@ def _kind(ending: str) -> str:
 def kind_by_content(name: str, head: bytes) -> str:
     """The same, where the first bytes are there: what only calls itself a model is `other`."""
     kind = kind_by_ending(name)
-    if not kind.startswith("model") or ending_of(name) in WHOLE:
+    if not kind.startswith(MODEL) or ending_of(name) in WHOLE:
         return kind
     found = recognise(Path(name), head)
-    return f"model, {found.title}" if found else "other"
+    return MODEL + found.title if found else "other"
 
 
 @functools.cache
 def _clip_titles() -> frozenset[str]:
-    return frozenset(
-        f"model, {f.title}" for f in formats().values() if f.carries <= {"hierarchy", "clips"} and f.carries
-    )
+    only = [f for f in formats().values() if f.carries <= {"hierarchy", "clips"} and f.carries]
+    return frozenset(MODEL + f.title for f in only)
 
 
 def group_of(kind: str) -> str:
     """Which of GROUPS a kind belongs to."""
     if kind in _clip_titles():
         return "clips"
-    if kind.startswith("model") or kind in ("material library", "buffer"):
+    if kind.startswith(MODEL) or kind in ("material library", "buffer"):
         return "model"
     return kind if kind in GROUPS else "other"

@@ -10,7 +10,7 @@ from typing import NamedTuple
 from customs.files import is_file, open_regular
 from customs.intake.archives.base import HEAD
 from customs.intake.heap import files_below
-from customs.intake.kinds import kind_by_content, kind_by_ending
+from customs.intake.kinds import MODEL, kind_by_content, kind_by_ending
 from customs.intake.through import models_in, outer
 from customs.job import Job
 
@@ -44,10 +44,10 @@ def model_files(paths: Iterable[Path], job: Job | None = None) -> list[Model]:
 
 
 def _is_model(file: str) -> bool:
-    if not kind_by_ending(file).startswith("model"):
+    if not kind_by_ending(file).startswith(MODEL):
         return False
     try:
         with open_regular(Path(file)) as f:
-            return kind_by_content(file, f.read(HEAD)).startswith("model")
+            return kind_by_content(file, f.read(HEAD)).startswith(MODEL)
     except OSError:
         return False

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import functools
 import hashlib
 import os
+import time
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -37,14 +39,36 @@ class Taken:
         return {"name": self.files[0].name, "sha256": self.digest, "files": [f.name for f in self.files]}
 
 
+TICK = 2.0
+"""Seconds for which two writings of a file may bear one time: the coarsest clock of a common file system (FAT)."""
+REMEMBERED = 4096
+"""Files whose digests are remembered."""
+
+
 def files_digest(files: tuple[Path, ...]) -> str:
     """SHA-256 over names and contents, of the disk or in archives. Raises OSError, CustomsError."""
     state = hashlib.sha256()
     for path in files:
         state.update(os.fsencode(path.name))
-        with open_regular(disk_file(path)) as f:
-            state.update(hashlib.file_digest(f, "sha256").digest())
+        state.update(_content_digest(disk_file(path)))
     return state.hexdigest()
+
+
+def _content_digest(file: Path) -> bytes:
+    """SHA-256 of a file's bytes, remembered while nothing has touched it: a source is asked for at every look."""
+    with open_regular(file) as f:
+        known = os.fstat(f.fileno())
+        if time.time() - max(known.st_mtime, known.st_ctime) < TICK:
+            # It may change once more without a later time to tell it by.
+            return hashlib.file_digest(f, "sha256").digest()
+    stamp = (known.st_dev, known.st_ino, known.st_size, known.st_mtime_ns, known.st_ctime_ns)
+    return _remembered_digest(str(file), stamp)
+
+
+@functools.lru_cache(REMEMBERED)
+def _remembered_digest(file: str, stamp: tuple[int, ...]) -> bytes:
+    with open_regular(Path(file)) as f:
+        return hashlib.file_digest(f, "sha256").digest()
 
 
 def take(
@@ -63,6 +87,7 @@ def take(
     person chose for names the file says, `paired` files whose clips go along, or that are other skins of it. With a
     `digest` nothing is hashed: one known from before, or "" where it is found out otherwise.
     """
+    path = Path(os.path.abspath(path))
     tree = tree_of(path, job)
     chosen = {name: Path(place) for name, place in (given or {}).items()}
     source = Source(path, root, tree, {name: disk_file(place) for name, place in chosen.items()})

@@ -11,7 +11,7 @@ from customs.errors import ReadError
 from customs.formats.tree import Folder
 from customs.intake.archives.base import archive_at
 from customs.intake.heap import Heap
-from customs.intake.kinds import WHOLE, ending_of
+from customs.intake.kinds import MODEL, WHOLE, ending_of
 from customs.intake.spill import key_of
 from customs.job import Job
 from customs.scene.content import Encoded
@@ -107,6 +107,7 @@ def tree_of(path: Path, job: Job | None = None) -> HeapTree | None:
     """The tree of a place in an archive; None for one of the disk. Raises CustomsError where there is nothing at
     the place, or nothing that can be had.
     """
+    path = Path(os.path.abspath(path))
     archive = None if os.path.exists(path) else outer(path)
     if archive is None:
         return None
@@ -147,7 +148,7 @@ def models_in(path: Path, job: Job | None = None) -> list[tuple[Path, Path]]:
     own = heap.entry(begin)
     if own is not None and own.takeable:
         return [(Path(begin), archive)]
-    found = [e for e in heap.entries if e.place.startswith(f"{begin}/") and e.kind.startswith("model")]
+    found = [e for e in heap.entries if e.place.startswith(f"{begin}/") and e.kind.startswith(MODEL)]
     if not found:
         refused = [e for e in heap.entries if e.place == begin or begin.startswith(f"{e.place}/")]
         problem = next((e.problem for e in refused if e.problem), "")

@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import os
 import shutil
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 from customs.conventions.origin import Origin
 from customs.errors import CustomsError
@@ -55,29 +54,17 @@ def take_in(
     id_: str,
     origin: Origin | None,
     others: Sequence[Asset] = (),
-    **more: Any,
-) -> Asset:
-    """The asset of `taken_in`."""
-    return taken_in(path, root, store, id_, origin, others, **more)[0]
-
-
-def taken_in(
-    path: Path,
-    root: Path,
-    store: Path,
-    id_: str,
-    origin: Origin | None,
-    others: Sequence[Asset] = (),
     given: Mapping[str, str] | None = None,
     paired: Sequence[str] = (),
     job: Job | None = None,
-) -> tuple[Asset, Taken | None]:
+    read: Callable[[Taken], None] = lambda taken: None,
+) -> Asset:
     """Copy a file with its companions into the store and make an asset of it, its route only arriving.
 
     A file that cannot be read is taken in all the same, so that its held row says why; only its own bytes are
     kept. Its Keys are told apart from those of `others`, of whose files only samples may be alike. `given` are
     places chosen for names the file says, `paired` those of files whose clips go along. Where reading its copy would
-    give the same, what was read is given back too.
+    give the same, `read` is told what was read.
     """
     taken: Taken | None = None
     try:
@@ -112,8 +99,9 @@ def taken_in(
     inside = taken is not None and all(
         im.content is None or im.content.path is None for im in taken.scene.images
     )
-    alike = taken if taken is not None and inside and prefix == taken.scene.digest else None
-    return asset, replace(alike, digest=digest) if alike is not None else None
+    if taken is not None and inside and prefix == taken.scene.digest:
+        read(replace(taken, digest=digest))
+    return asset
 
 
 def _copied(store: Path, files: Sequence[Path]) -> tuple[Path, str]:

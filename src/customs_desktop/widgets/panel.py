@@ -140,9 +140,9 @@ class Panel(QScrollArea):
     def _lines(self, shown: Sequence[Fold], width: int) -> int:
         """Pixels of everything that is there in any case."""
         margins, tall = self.box.contentsMargins(), 0
-        for k in range(self._first):
+        for k in range(self.box.count()):
             widget = self.box.itemAt(k).widget()  # type: ignore[union-attr]
-            if widget is not None and not widget.isHidden():
+            if widget is not None and not widget.isHidden() and not isinstance(widget, Fold):
                 own = widget.heightForWidth(width) if widget.hasHeightForWidth() else -1
                 tall += max(own, widget.sizeHint().height()) + SPACE
         tall += sum(f.head.sizeHint().height() + SPACE for f in shown)

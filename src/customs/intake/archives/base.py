@@ -8,8 +8,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO, NamedTuple, Protocol
 
-from customs.errors import ReadError
+from customs.errors import ReadError, UnsupportedError
 from customs.files import open_regular
+from customs.intake.archives.limits import Readable, chunks, poured
 from customs.intake.archives.names import apart, clean_name
 from customs.intake.spill import Spill
 from customs.job import Job
@@ -97,6 +98,21 @@ def archive_at(file: Path) -> ArchiveKind | None:
             return kind_of_archive(f.read(HEAD))
     except OSError:
         return None
+
+
+def copied(source: AbstractContextManager[Readable], into: Into, item: Item, shown: str, job: Job) -> None:
+    """All bytes of an item to where `into` opens. Raises ReadError where they are not as many as the list says,
+    Cancelled, and what `source` raises.
+    """
+    with source as file, into(item) as out:
+        done = poured(chunks(file), out, item.size, shown, job)
+    if done != item.size:
+        raise ReadError(f"{done:,} bytes", f"{item.size:,}", "The archive is damaged.", shown)
+
+
+def refused(item: Item, shown: str) -> UnsupportedError:
+    """That an item cannot be had, and why."""
+    return UnsupportedError(item.problem, "an entry that can be unpacked", "", shown)
 
 
 def named_items(found: Sequence[Item]) -> tuple[tuple[Item, ...], list[str]]:

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 import contextlib
-import lzma
-import zlib
+from collections import Counter
 from collections.abc import Sequence
 from contextlib import AbstractContextManager
 from typing import TYPE_CHECKING, Any, BinaryIO
@@ -18,6 +17,7 @@ from customs.intake.archives.base import (
     Item,
     LockedError,
     named_items,
+    refused,
     register,
 )
 from customs.intake.archives.limits import check_entries, check_total
@@ -44,11 +44,9 @@ class SevenZip:
             check_entries(len(entries), asked.shown)
             check_total(sum(e.uncompressed for e in entries), asked.file.stat().st_size, asked.shown)
             self._names = [e.filename for e in entries]
-            locked = file.needs_password()
+            locked, met = file.needs_password(), Counter(self._names)
             found = [
-                Item(
-                    e.filename, e.uncompressed, e.compressed or 0, k, "a link" if e.is_symlink else "", locked
-                )
+                Item(e.filename, e.uncompressed, e.compressed or 0, k, _problem(e, met), locked)
                 for k, e in enumerate(entries)
                 if not e.is_directory
             ]
@@ -72,9 +70,7 @@ class SevenZip:
         """All of them in one pass over their blocks."""
         for item in wanted:
             if item.problem:
-                raise UnsupportedError(
-                    item.problem, "an entry that can be unpacked", "", f"{self._asked.shown}/{item.name}"
-                )
+                raise refused(item, f"{self._asked.shown}/{item.name}")
             if item.locked and self._asked.password is None:
                 raise ReadError("encrypted", "its password", TYPE_IT, self._asked.shown)
         takers = _Takers({self._names[i.number]: i for i in wanted}, into, self._asked.shown, job)
@@ -84,15 +80,7 @@ class SevenZip:
         except (CustomsError, Cancelled) as problem:
             takers.abandon(problem)
             raise
-        except (
-            exceptions.ArchiveError,
-            lzma.LZMAError,
-            zlib.error,
-            EOFError,
-            OSError,
-            ValueError,
-            TypeError,
-        ) as problem:
+        except Exception as problem:  # noqa: BLE001 (each of its decoders has errors of its own)
             takers.abandon(problem)
             said = "a password that does not fit, or damaged" if any(i.locked for i in wanted) else "damaged"
             raise ReadError(
@@ -111,6 +99,13 @@ class SevenZip:
 
     def close(self) -> None:
         """Nothing stays open."""
+
+
+def _problem(entry: Any, met: Counter[str]) -> str:
+    if entry.is_symlink:
+        return "a link"
+    # py7zr asks for a name, and which of them it means is not to be known.
+    return "" if met[entry.filename] == 1 else "a name that stands there more than once"
 
 
 class _Takers:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import bz2
 import gzip
+import json
 import lzma
 import tarfile
 import zlib
@@ -11,15 +12,28 @@ from collections.abc import Callable, Iterable, Iterator, Sequence
 from pathlib import Path
 from typing import BinaryIO
 
-from customs.errors import ReadError, UnsupportedError
+from customs.errors import ReadError
 from customs.files import open_regular
-from customs.intake.archives.base import HEAD, Archive, ArchiveKind, Asked, Into, Item, named_items, register
-from customs.intake.archives.limits import NO_BOMB, RATIO, TOTAL, check_entries, check_total, chunks, poured
+from customs.intake.archives.base import (
+    HEAD,
+    Archive,
+    ArchiveKind,
+    Asked,
+    Into,
+    Item,
+    copied,
+    named_items,
+    refused,
+    register,
+)
+from customs.intake.archives.limits import NO_BOMB, RATIO, TOTAL, check_entries, check_total, chunks
 from customs.intake.archives.tars import Tar, is_tar
 from customs.intake.spill import RoomError
 from customs.job import Job
 
 Unpack = Callable[[BinaryIO], Iterable[bytes]]
+LIST = "list"
+"""The file of the cache that keeps what a tar larger than it holds."""
 PIECE = 2048
 """Bytes of a Zstandard stream taken at a time: its blocks of 4 bytes may hold 128 kB each (RFC 8878, 3.1.1.2)."""
 
@@ -37,8 +51,7 @@ class Single:
     def copy(self, wanted: Sequence[Item], into: Into, job: Job) -> None:
         """It is unpacked already."""
         for item in wanted:
-            with open_regular(self._file) as source, into(item) as out:
-                poured(chunks(source), out, item.size, self._asked.shown, job)
+            copied(open_regular(self._file), into, item, self._asked.shown, job)
 
     def head(self, item: Item) -> bytes:
         """The first bytes."""
@@ -56,7 +69,16 @@ class Streamed:
 
     def __init__(self, asked: Asked, unpack: Unpack, job: Job) -> None:
         self._asked, self._unpack = asked, unpack
-        found, total = list[Item](), 0
+        found = _listed(asked)
+        if found is None:
+            found = self._list(job)
+            with asked.spill.writing(LIST) as out:
+                out.write(json.dumps(found).encode())
+        self.items, said = named_items(found)
+        self.remarks = (*said, "larger than the cache: what is wanted of it is unpacked each time")
+
+    def _list(self, job: Job) -> list[Item]:
+        asked, found, total = self._asked, list[Item](), 0
         size = max(asked.file.stat().st_size, 1)
         for number, (member, _) in enumerate(self._members()):
             if number % 500 == 0:
@@ -69,8 +91,7 @@ class Streamed:
                 found.append(
                     Item(member.name, member.size, 0, number, "" if member.isreg() else "a link or a device")
                 )
-        self.items, said = named_items(found)
-        self.remarks = (*said, "larger than the cache: what is wanted of it is unpacked each time")
+        return found
 
     def _members(self) -> Iterator[tuple[tarfile.TarInfo, tarfile.TarFile]]:
         with open_regular(self._asked.file) as raw:
@@ -99,14 +120,11 @@ class Streamed:
             job.progress(1 - len(left) / len(wanted), item.name)
             source = tar.extractfile(member)
             if item.problem or source is None:
-                raise UnsupportedError(item.problem, "an entry that can be unpacked", "", shown)
+                raise refused(item, shown)
             try:
-                with into(item) as out:
-                    done = poured(chunks(source), out, item.size, shown, job)
+                copied(source, into, item, shown, job)
             except _damage() as problem:
                 raise ReadError(f"damaged ({problem})", "a sound entry", "Fetch it again.", shown) from None
-            if done != item.size:
-                raise ReadError(f"{done:,} bytes", f"{item.size:,}", "The archive is damaged.", shown)
             if not left:
                 members.close()  # type: ignore[attr-defined]
                 return
@@ -131,6 +149,15 @@ class _Reader:
             self._held += part
         out, self._held = self._held[:size], self._held[size:]
         return out
+
+
+def _listed(asked: Asked) -> list[Item] | None:
+    """The list that was made of an archive before, None where there is none that can be read."""
+    try:
+        with open_regular(asked.spill.folder / LIST) as f:
+            return [Item(*row) for row in json.loads(f.read())]
+    except (OSError, ValueError, TypeError):
+        return None
 
 
 def _is_tar_inside(asked: Asked, unpack: Unpack) -> bool:
@@ -158,6 +185,10 @@ def _open(asked: Asked, job: Job, unpack: Unpack, endings: tuple[str, ...]) -> A
                     f"damaged ({problem})", "a sound archive", "Fetch it again.", asked.shown
                 ) from None
 
+    known = _listed(asked)
+    if known is not None and sum(i.size for i in known) > asked.spill.limit:
+        # It was found too large before: that is not tried again.
+        return Streamed(asked, unpack, job)
     try:
         unpacked = asked.spill.made("unpacked", fill)
     except RoomError:

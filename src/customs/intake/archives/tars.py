@@ -9,9 +9,19 @@ import tarfile
 import weakref
 from collections.abc import Sequence
 
-from customs.errors import ReadError, UnsupportedError
-from customs.intake.archives.base import HEAD, ArchiveKind, Asked, Into, Item, named_items, register
-from customs.intake.archives.limits import check_entries, chunks, poured
+from customs.errors import ReadError
+from customs.intake.archives.base import (
+    HEAD,
+    ArchiveKind,
+    Asked,
+    Into,
+    Item,
+    copied,
+    named_items,
+    refused,
+    register,
+)
+from customs.intake.archives.limits import check_entries
 from customs.intake.archives.names import decoded
 from customs.job import Job
 
@@ -69,18 +79,15 @@ class Tar:
             job.progress(k / len(wanted), item.name)
             shown = f"{self._asked.shown}/{item.name}"
             if item.problem:
-                raise UnsupportedError(item.problem, "an entry that can be unpacked", "", shown)
+                raise refused(item, shown)
             try:
                 source = self._tar.extractfile(self._members[item.number])
                 assert source is not None
-                with source, into(item) as out:
-                    done = poured(chunks(source), out, item.size, shown, job)
+                copied(source, into, item, shown, job)
             except (tarfile.TarError, OSError, EOFError) as problem:
                 raise ReadError(
                     f"damaged ({problem})", "a sound entry", "Fetch the archive again.", shown
                 ) from None
-            if done != item.size:
-                raise ReadError(f"{done:,} bytes", f"{item.size:,}", "The archive is damaged.", shown)
 
     def head(self, item: Item) -> bytes:
         """The first bytes."""

@@ -14,9 +14,20 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from customs.errors import ReadError, UnsupportedError
-from customs.intake.archives.base import HEAD, TYPE_IT, ArchiveKind, Asked, Into, Item, named_items, register
-from customs.intake.archives.limits import check_entries, check_total, chunks, overlapping, poured
+from customs.errors import ReadError
+from customs.intake.archives.base import (
+    HEAD,
+    TYPE_IT,
+    ArchiveKind,
+    Asked,
+    Into,
+    Item,
+    copied,
+    named_items,
+    refused,
+    register,
+)
+from customs.intake.archives.limits import check_entries, check_total, overlapping
 from customs.intake.archives.names import decoded
 from customs.job import Job
 
@@ -77,11 +88,10 @@ class Zip:
             job.progress(k / len(wanted), item.name)
             shown = f"{self._asked.shown}/{item.name}"
             if item.problem:
-                raise UnsupportedError(item.problem, "an entry that can be unpacked", "", shown)
+                raise refused(item, shown)
             try:
                 secret = password.encode() if password is not None and item.locked else None
-                with self._zip.open(self._infos[item.number], pwd=secret) as source, into(item) as out:
-                    done = poured(chunks(source), out, item.size, shown, job)
+                copied(self._zip.open(self._infos[item.number], pwd=secret), into, item, shown, job)
             except RuntimeError as problem:
                 # zipfile has no class of its own for these two.
                 said = "a password that does not fit" if "Bad password" in str(problem) else "encrypted"
@@ -90,8 +100,6 @@ class Zip:
                 raise ReadError(
                     f"damaged ({problem})", "a sound entry", "Fetch the archive again.", shown
                 ) from None
-            if done != item.size:
-                raise ReadError(f"{done:,} bytes", f"{item.size:,}", "The archive is damaged.", shown)
 
     def head(self, item: Item) -> bytes:
         """The first bytes, unpacked."""

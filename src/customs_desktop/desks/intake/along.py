@@ -13,11 +13,14 @@ from PyQt6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QIcon, QPai
 from PyQt6.QtWidgets import QMenu, QTreeWidget, QTreeWidgetItem, QWidget
 
 from customs.intake.closure import Closure, Lean
-from customs.words import byte_text
+from customs.ledger.row import RANK
+from customs.words import byte_text, many
 from customs_desktop.style.theme import colour, font, span
 from customs_desktop.widgets.marks import draw_mark
 from customs_desktop.widgets.tables import stretched
 
+MOST = 100
+"""Models, and files of one, that are shown."""
 LeanRole = Qt.ItemDataRole.UserRole
 
 
@@ -28,26 +31,28 @@ class Along(QTreeWidget):
 
     def __init__(self) -> None:
         super().__init__()
+        self.closures: Sequence[Closure] = ()
         self.setAccessibleName("What goes along")
         self.setHeaderHidden(True)
         self.setColumnCount(2)
         self.setIndentation(span(14))
         self.setRootIsDecorated(False)
         self.setAcceptDrops(True)
-        self.setMinimumHeight(span(150))
+        self.setFixedHeight(span(150))
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         stretched(self, 0)
 
     def show_closures(self, closures: Sequence[Closure]) -> None:
-        """Show all of them, models first, what they lean on below."""
+        """Show them, models first, what they lean on below; of many those that want something first."""
         self.clear()
-        for closure in closures:
+        self.closures = closures
+        for closure in sorted(closures, key=lambda c: -RANK[c.verdict])[:MOST]:
             top = self._item(
                 closure.model.path.name, closure.problem or byte_text(closure.model.size), closure.verdict
             )
             top.setToolTip(0, closure.problem or closure.model.place)
             self.addTopLevelItem(top)
-            for lean in closure.leans:
+            for lean in sorted(closure.leans, key=lambda x: -RANK[x.verdict])[:MOST]:
                 item = self._item(os.path.basename(lean.name.replace("\\", "/")), _said(lean), lean.verdict)
                 item.setData(0, LeanRole, lean)
                 item.setToolTip(
@@ -57,7 +62,14 @@ class Along(QTreeWidget):
                     1, colour({"held": "held", "query": "query_text"}.get(lean.verdict, "soft"))
                 )
                 top.addChild(item)
+            self._rest(top, len(closure.leans), "file")
+        self._rest(self.invisibleRootItem(), len(closures), "model")
         self.expandAll()
+
+    def _rest(self, above: QTreeWidgetItem | None, count: int, thing: str) -> None:
+        """That there are more than are shown."""
+        if above is not None and count > MOST:
+            above.addChild(self._item(f"and {many(count - MOST, thing)} more", "", "cleared"))
 
     def _item(self, name: str, said: str, verdict: str) -> QTreeWidgetItem:
         item = QTreeWidgetItem([name, said])
@@ -70,14 +82,8 @@ class Along(QTreeWidget):
     def wanting(self) -> list[Lean]:
         """What is missing or may be several, in order, each name once."""
         out: dict[str, Lean] = {}
-        for k in range(self.topLevelItemCount()):
-            top = self.topLevelItem(k)
-            assert top is not None
-            for i in range(top.childCount()):
-                child = top.child(i)
-                lean = child.data(0, LeanRole) if child is not None else None
-                if lean is not None and lean.verdict != "cleared":
-                    out.setdefault(lean.name, lean)
+        for lean in (x for c in self.closures for x in c.leans if x.verdict != "cleared"):
+            out.setdefault(lean.name, lean)
         return list(out.values())
 
     def choose(self, lean: Lean, over: QWidget) -> None:

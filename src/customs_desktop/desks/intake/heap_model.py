@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Mapping
+from collections import Counter
+from collections.abc import Iterator, Mapping
 
 import numpy as np
 from PyQt6.QtCore import QAbstractItemModel, QModelIndex, Qt
@@ -32,6 +33,7 @@ class HeapModel(QAbstractItemModel):
         self.folded = np.zeros(0, np.int64)
         self.pictures: dict[str, QPixmap] = {}
         self._leans: set[str] = set()
+        self._inside: Counter[str] = Counter()
         self._shown = np.zeros(0, bool)
         self._rows: dict[int, list[int]] = {}
         self._row_of = np.zeros(0, np.int64)
@@ -48,6 +50,7 @@ class HeapModel(QAbstractItemModel):
         """Take over what is chosen, by place, with what goes along where that is known."""
         self.chosen = chosen
         self._leans = {p for c in chosen.values() if c is not None for p in c.places} - set(chosen)
+        self._inside = Counter(up for place in chosen for up in _above(place))
         if len(self._row_of):
             everything = self.index(0, CHOSEN), self.index(max(self.rowCount() - 1, 0), CHOSEN)
             self.dataChanged.emit(*everything)
@@ -226,5 +229,11 @@ class HeapModel(QAbstractItemModel):
             return "goes along" if place in self._leans else "locked" if entry.locked else ""
         if entry is not None and entry.locked:
             return "locked"
-        inside = sum(1 for p in self.chosen if p.startswith(f"{place}/"))
-        return f"{inside} chosen" if inside else ""
+        return f"{self._inside[place]} chosen" if self._inside[place] else ""
+
+
+def _above(place: str) -> Iterator[str]:
+    """Places that a place is in."""
+    while up := place.rpartition("/")[0]:
+        yield up
+        place = up

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
-from PyQt6.QtCore import QModelIndex, QRectF, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QModelIndex, QObject, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QPainter
 from PyQt6.QtWidgets import (
     QAbstractItemView,
@@ -40,6 +40,7 @@ GROUP_NAMES = (
     ("clips", "clips"),
     ("other", "other"),
 )
+CHOOSING = (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter)
 LETTERS = ("M", "T", "C", "O")
 TONES = ("bar_model", "bar_texture", "bar_clips", "bar_other")
 
@@ -78,30 +79,6 @@ class Bars(QStyledItemDelegate):
         painter.restore()
 
 
-class HeapView(QTreeView):
-    """Space chooses; arrows go on; what is typed elsewhere stays elsewhere."""
-
-    toggled = pyqtSignal()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.toggled.emit()
-            return
-        super().keyPressEvent(event)
-
-
-class HeapTable(QTableView):
-    """The same as one table: a tree would lay out each of its rows, and there may be hundreds of thousands."""
-
-    toggled = pyqtSignal()
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        if event is not None and event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
-            self.toggled.emit()
-            return
-        super().keyPressEvent(event)
-
-
 class HeapPage(QWidget):
     """Emits `picked` with the entry under the cursor (or None), `asked` where a person chooses it or lets it go,
     `unlock` with a place and a password, `fold` where exact duplicates are to be folded away or shown.
@@ -115,7 +92,11 @@ class HeapPage(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.model = HeapModel()
-        self.view, self.table = HeapView(), dressed(HeapTable(), "Heap as one table")
+        # A tree would lay out each of its rows for one table, and there may be hundreds of thousands.
+        self.view, self.table = QTreeView(), dressed(QTableView(), "Heap as one table")
+        for view in (self.view, self.table):
+            view.installEventFilter(self)
+            view.doubleClicked.connect(lambda _: self._ask())
         self._dress()
         self.search = search_field("Search the heap", "name, kind, > 5 MB", self._search_soon)
         self.chips = Chips(GROUP_NAMES, across=True)
@@ -177,13 +158,9 @@ class HeapPage(QWidget):
         head.setSectionResizeMode(NAME, QHeaderView.ResizeMode.Interactive)
         self._down = True
         head.sectionClicked.connect(self._sort)
-        view.toggled.connect(self._ask)
-        view.doubleClicked.connect(lambda _: self._ask())
         table = self.table
         table.setModel(self.model)
         table.setSelectionModel(view.selectionModel())
-        table.toggled.connect(self._ask)
-        table.doubleClicked.connect(lambda _: self._ask())
         across = table.horizontalHeader()
         assert across is not None
         across.setSectionsClickable(True)
@@ -240,20 +217,13 @@ class HeapPage(QWidget):
     def step(self, by: int, group: str) -> None:
         """To the next or previous file of a group that is shown."""
         b, model = self.model.browsed, self.model
-        wanted = b.matching(model.text, model.group or group) & (b.group == GROUPS.index(group))
-        nodes = [
-            k for k in (model.order() if model.flat else range(len(b.parent))) if wanted[k] and self._whole(k)
-        ]
+        wanted = b.matching(model.text, model.group or group) & (b.group == GROUPS.index(group)) & b.whole
+        nodes = [k for k in (model.order() if model.flat else np.flatnonzero(wanted).tolist()) if wanted[k]]
         if nodes:
             now = b.at.get(self.current_place(), -1)
             # Where the cursor is on something else, on from there.
             here = nodes.index(now) if now in nodes else sum(k < now for k in nodes) - (1 if by > 0 else 0)
             self.go_to(b.places[nodes[(here + by) % len(nodes)]])
-
-    def _whole(self, node: int) -> bool:
-        """True for what can be looked at by itself: no buffer, no library."""
-        entry = self.model.browsed.entries[node]
-        return entry is not None and entry.kind not in ("buffer", "material library")
 
     def _cursor(self) -> QModelIndex:
         selection = self.view.selectionModel()
@@ -294,6 +264,13 @@ class HeapPage(QWidget):
         self._refresh()
 
     # -- hands
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Space and Return choose; what is typed elsewhere stays elsewhere."""
+        if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress and event.key() in CHOOSING:
+            self._ask()
+            return True
+        return super().eventFilter(watched, event)
 
     def _search_soon(self, text: str) -> None:
         self.model.text = text

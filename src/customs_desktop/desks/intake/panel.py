@@ -80,6 +80,7 @@ class IntakePanel(DeskPanel):
         session.arrived.connect(self.bring)
         work.listed.connect(self._listed)
         work.closed.connect(self._show_chosen)
+        work.choosing.connect(self._say_take)
         work.read.connect(self._shown)
         work.told.connect(self._told)
         work.matched.connect(self._show_pairs)
@@ -110,9 +111,10 @@ class IntakePanel(DeskPanel):
                 button("Clear", self.work.clear, "flat"),
             )
         )
-        self.add(
-            label("Or drop files, folders and archives anywhere on the window.", "soft", -0.5, wrap=True)
+        self.drop_hint = label(
+            "Or drop files, folders and archives anywhere on the window.", "soft", -0.5, wrap=True
         )
+        self.add(self.drop_hint)
         self.stores = button("The stores of the glasshouse", self._stores, "flat", "crate")
         self.add(self.stores)
         self.again = button("Take again from its changed file", self._again, "", "arrow-down-to-line")
@@ -202,6 +204,7 @@ class IntakePanel(DeskPanel):
         )
         self.again.setVisible(changed)
         demo = s.shipment is not None and s.shipment.path == demo_path(data_folder())
+        self.drop_hint.setVisible(not self.work.browsed.entries)
         self.stores.setVisible(demo and not self.work.browsed.entries)
 
     def _show_origins(self) -> None:
@@ -257,10 +260,13 @@ class IntakePanel(DeskPanel):
             self.found_slip.setText(
                 f"{Path(slip.place).name}: {', '.join(filter(None, (slip.author, slip.licence)))}"
             )
+        self._say_take()
+        self.arrange_soon()
+
+    def _say_take(self) -> None:
         count = len(self.work.picked)
         self.take_button.setText(f"Take in {many(count, 'asset')}" if count else "Take in")
-        self.take_button.setEnabled(bool(count))
-        self.arrange_soon()
+        self.take_button.setEnabled(bool(count) and self.work.settled)
 
     def _look_at(self, heap: bool) -> None:
         """The view shows what was picked last: a file of the heap, or one of the goods."""

@@ -12,6 +12,7 @@ from customs.files import read_regular
 from customs.formats.registry import read_scene
 from customs.formats.source import Source, decode_text
 from customs.intake.heap import Entry, Heap
+from customs.intake.kinds import MODEL
 from customs.intake.through import HeapTree
 from customs.job import Job
 from customs.picture.received import as_seen
@@ -33,7 +34,7 @@ def shown_file(heap: Heap, entry: Entry, given: Mapping[str, str], job: Job) -> 
     if entry.problem:
         return Shown(entry.place, said, problem=f"{entry.problem}.")
     try:
-        if entry.kind.startswith("model"):
+        if entry.kind.startswith(MODEL):
             return _model(heap, entry, given, said)
         file = heap.on_disk(entry.place, job)
         if entry.kind == "texture":

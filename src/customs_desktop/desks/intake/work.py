@@ -46,10 +46,12 @@ class HeapWork(QObject):
     """Emits `listed` (fresh?) with a new listing in `browsed`, `closed` with what goes along in `chosen`,
     `read` with what a file holds, `told` with the origins that explain the chosen best,
     `folded` with places of exact duplicates and the place each is a duplicate of, `matched` where files of clips were
-    found for the chosen: `pairs`, those in `along` go along.
+    found for the chosen: `pairs`, those in `along` go along. `choosing` says that what goes along is being found out
+    anew: until it is `settled`, nothing of it is to be taken.
     """
 
     listed = pyqtSignal(bool)
+    choosing = pyqtSignal()
     closed = pyqtSignal()
     read = pyqtSignal(object)
     told = pyqtSignal(object)
@@ -60,20 +62,30 @@ class HeapWork(QObject):
         super().__init__()
         self.session = session
         self.heap = Heap()
+        # What a password opened goes with the window.
+        session.at_close.append(lambda: self.heap.close())
         self.browsed = Browsed([])
         self.names = Names([])
         self.paths: list[Path] = []
         self.picked: dict[str, Closure | None] = {}
         self.given: dict[str, str] = {}
         self.chosen = Chosen()
+        self.settled = True
+        self._asked = 0
         self.pairs: list[Pair] = []
         self.along: set[tuple[str, str]] = set()
 
     def _submit(
-        self, key: str, title: str, run: Callable[[Job], object], done: Callable[..., None], rank: int = 0
+        self,
+        key: str,
+        title: str,
+        run: Callable[[Job], object],
+        done: Callable[..., None],
+        rank: int = 0,
+        failed: Callable[[Exception], None] | None = None,
     ) -> None:
         self.session.worker.submit(
-            Task(rank, key=key, title=title, run=run, done=done, failed=self.session.fail)
+            Task(rank, key=key, title=title, run=run, done=done, failed=failed or self.session.fail)
         )
 
     # -- listing
@@ -107,7 +119,13 @@ class HeapWork(QObject):
                 then(models)
             self._close()
 
-        self._submit("", "Listing", run, done)
+        def failed(problem: Exception) -> None:
+            if heap is self.heap:
+                # It may be asked for again.
+                self.paths = [p for p in self.paths if p not in fresh]
+            self.session.fail(problem)
+
+        self._submit("", "Listing", run, done, failed=failed)
 
     def look_into(self, make: Callable[[], Path]) -> None:
         """List a file that is made first."""
@@ -150,6 +168,7 @@ class HeapWork(QObject):
         old, self.heap = self.heap, Heap()
         self.browsed, self.names, self.paths, self.picked, self.given = Browsed([]), Names([]), [], {}, {}
         self.chosen, self.pairs, self.along = Chosen(), [], set()
+        self._settle()
         self.matched.emit()
         self.listed.emit(True)
         self.closed.emit()
@@ -200,6 +219,7 @@ class HeapWork(QObject):
     def let_go(self) -> None:
         """Nothing is chosen any more."""
         self.picked, self.chosen, self.pairs = {}, Chosen(), []
+        self._settle()
         self.closed.emit()
         self.matched.emit()
 
@@ -208,10 +228,18 @@ class HeapWork(QObject):
         self.given[name] = place
         self._close()
 
+    def _settle(self) -> None:
+        """What was asked before is of no use any more."""
+        self._asked += 1
+        self.settled = True
+
     def _close(self) -> None:
         heap, given, names = self.heap, dict(self.given), self.names
         wanted = [e for p in self.picked if (e := heap.entry(p)) is not None]
         store = self.session.shipment.store if self.session.shipment is not None else data_folder()
+        self._settle()
+        number, self.settled = self._asked, False
+        self.choosing.emit()
 
         def run(job: Job) -> Chosen:
             found = closures(heap, wanted, given, job, names)
@@ -220,8 +248,8 @@ class HeapWork(QObject):
             return Chosen(tuple(found), cost(heap, found, shutil.disk_usage(place).free), slips)
 
         def done(chosen: Chosen) -> None:
-            if heap is self.heap:
-                self.chosen = chosen
+            if number == self._asked:
+                self.chosen, self.settled = chosen, True
                 self.picked = {p: None for p in self.picked} | {c.model.place: c for c in chosen.closures}
                 self.closed.emit()
                 self._tell(wanted[:SAMPLED])
