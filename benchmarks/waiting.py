@@ -75,12 +75,12 @@ class Watch:
         self.window.close()
 
 
-def picture(scene: Scene) -> float:
+def picture(shot: Shot) -> float:
     """Seconds of one picture with its upload, alone."""
     renderer = Renderer()
     renderer.render(Shot(Scene("", ""), Orbit(), 64, 64))
     began = time.perf_counter()
-    renderer.render(Shot(scene, Orbit(), 344, 320))
+    renderer.render(shot)
     out = time.perf_counter() - began
     renderer.release()
     return out
@@ -89,24 +89,34 @@ def picture(scene: Scene) -> float:
 def drop(label: str, path: Path) -> list[Row]:
     """A file dropped on an empty window."""
     began = time.perf_counter()
-    scene = take(path).scene
+    take(path)
     reading = time.perf_counter() - began
-    alone = picture(scene)
-    watch = Watch()
+    watch, shots = Watch(), list[Shot]()
     s, w = watch.session, watch.window
+    ask = s.painter.ask
+
+    def asked(slot: str, shot: Shot, tag: object = None) -> None:
+        shots.append(shot)
+        ask(slot, shot, tag)
+
+    s.painter.ask = asked  # type: ignore[method-assign]
     watch.worst = 0.0
     began = time.perf_counter()
-    s.jobs.take_in([path], None)
+    w.drop([path])
+    row = watch.until(lambda: w.goods.model.shown, began)
+    first = watch.until(lambda: w.twin.pictures, began)
     rows = [
-        (f"{label}: its row", watch.until(lambda: w.goods.model.shown, began), "at once"),
-        (f"{label}: first picture", watch.until(lambda: w.twin.pictures, began),
-         f"≤ read {reading:.2f} + upload and picture {alone:.2f} + 0.3 s"),
+        (f"{label}: its row", row, "at once"),
+        (f"{label}: first picture", first, ""),
         (f"{label}: rows of the ledger", watch.until(lambda: s.result and s.result.ledger.rows, began), "as they are judged"),
         (f"{label}: planned and judged", watch.until(lambda: watch.judged() and s.worker.waiting == 0, began), ""),
         (f"{label}: longest turn of the window", watch.worst, "≤ 0.05 s"),
     ]  # fmt: skip
     watch.close()
-    return rows
+    # Machines that are lent have better and worse moments: the same picture is drawn alone three times.
+    alone = sum(picture(next(x for x in shots if x.scene.meshes)) for _ in range(3)) / 3
+    goal = f"≤ read {reading:.2f} + upload and picture {alone:.2f} + 0.3 s"
+    return [rows[0], (*rows[1][:2], goal), *rows[2:]]
 
 
 def demo() -> list[Row]:

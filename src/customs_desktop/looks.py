@@ -77,6 +77,16 @@ class Looks(QObject):
         self._asked[result.asset.id] = (result.asset, digest)
         self.session.results[result.asset.id] = result
 
+    def show(self, seen: Evaluated, digest: str, job: Job) -> None:
+        """What has been found so far, shown from any thread. The first picture of what is picked is drawn before
+        anything else is worked on for it: a software driver needs the cores.
+        """
+        known = self.session.results.get(seen.asset.id)
+        first = seen.asset.id == self.session.current and (known is None or not known.passed)
+        self.looked.emit(seen, digest)
+        if first and seen.passed:
+            self.session.painter.let_draw(job)
+
     def leave(self, ids: Iterable[str], planner: object) -> None:
         """Leave these alone until `planner` is done with them."""
         self._left |= dict.fromkeys(ids, planner)
@@ -153,7 +163,7 @@ class Looks(QObject):
 
         def run(job: Job) -> Evaluated:
             return run_evaluate(
-                asked_of(asset, store, sheet), cache, taken, job, lambda seen: self.looked.emit(seen, digest)
+                asked_of(asset, store, sheet), cache, taken, job, lambda seen: self.show(seen, digest, job)
             )
 
         def done(result: Evaluated) -> None:

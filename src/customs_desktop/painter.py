@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import os
 import threading
+import time
 from typing import Any, NamedTuple
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from customs.errors import ToolError
+from customs.job import Job
 from customs.picture.camera import Orbit
 from customs.picture.look import Look, Shot
 from customs.picture.pick import pick
@@ -18,6 +20,8 @@ from customs.picture.thumbnail import thumbnail
 from customs.scene.model import Scene
 from customs_desktop.worker import give_way
 
+MOST_ASKED, MOST_DRAWN = 0.25, 3.0
+"""Seconds in which a picture is asked for after there is something to draw, and in which it mostly is drawn."""
 BREATH = 0.03
 """Seconds a small picture waits for larger ones."""
 
@@ -43,7 +47,7 @@ class Painter(QObject):
         self._order: list[str] = []
         self._ready = threading.Condition()
         self._stop = False
-        self._drawing = False
+        self._drawing, self._drawn = False, 0
         self.problem = ""
         self._thread = threading.Thread(target=self._loop, name="painter", daemon=True)
         self._thread.start()
@@ -65,6 +69,19 @@ class Painter(QObject):
     def ask_thumbnail(self, slot: str, scene: Scene, size: int, tag: object = None) -> None:
         """A small picture, when nothing larger waits."""
         self._put(slot, ((scene, size), tag), False)
+
+    def let_draw(self, job: Job) -> None:
+        """Wait, on any thread but the window's, until something has been drawn; not for long where nothing is asked
+        for. Raises Cancelled.
+        """
+        with self._ready:
+            before, began = self._drawn, time.monotonic()
+            while self._drawn == before and not self._stop and not self.problem:
+                job.check()
+                spent = time.monotonic() - began
+                if spent > (MOST_DRAWN if self._drawing or self._order else MOST_ASKED):
+                    return
+                self._ready.wait(0.02)
 
     def close(self) -> None:
         """Stop and wait."""
@@ -99,6 +116,7 @@ class Painter(QObject):
         renderer.render(Shot(Scene("", ""), Orbit(), 64, 64, Look(figure=0.0)))
         while True:
             with self._ready:
+                self._drawn += self._drawing
                 self._drawing = False
                 while not self._order and not self._stop:
                     self._ready.wait()

@@ -81,7 +81,7 @@ class Plans:
         def run(job: Job) -> Evaluated:
             request = PlanRequest(asked_of(asset, store, sheet))
             taken = s.taken.get(asset.digest)
-            return run_plan(request, cache, taken, job, lambda seen: self._looks.looked.emit(seen, digest))
+            return run_plan(request, cache, taken, job, lambda seen: self._looks.show(seen, digest, job))
 
         def done(planned: Evaluated) -> None:
             ours = self._looks.take_up(asset.id, task)

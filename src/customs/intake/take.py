@@ -45,16 +45,18 @@ REMEMBERED = 4096
 """Files whose digests are remembered."""
 
 
-def files_digest(files: tuple[Path, ...]) -> str:
-    """SHA-256 over names and contents, of the disk or in archives. Raises OSError, CustomsError."""
-    state = hashlib.sha256()
+def files_digest(files: tuple[Path, ...], known: Mapping[Path, bytes] | None = None) -> str:
+    """SHA-256 over names and contents, of the disk or in archives; `known` are digests of contents. Raises OSError,
+    CustomsError.
+    """
+    state, known = hashlib.sha256(), known or {}
     for path in files:
         state.update(os.fsencode(path.name))
-        state.update(_content_digest(disk_file(path)))
+        state.update(known.get(path) or content_digest(disk_file(path)))
     return state.hexdigest()
 
 
-def _content_digest(file: Path) -> bytes:
+def content_digest(file: Path) -> bytes:
     """SHA-256 of a file's bytes, remembered while nothing has touched it: a source is asked for at every look."""
     with open_regular(file) as f:
         known = os.fstat(f.fileno())

@@ -13,7 +13,7 @@ from customs.conventions.origin import Origin
 from customs.errors import CustomsError
 from customs.intake.again import matched
 from customs.intake.rights import Slip
-from customs.intake.take import Taken, files_digest, take
+from customs.intake.take import Taken, content_digest, files_digest, take
 from customs.intake.through import outer
 from customs.job import Job
 from customs.planning.plan import arrive_stop, fresh_route
@@ -66,14 +66,18 @@ def take_in(
     places chosen for names the file says, `paired` those of files whose clips go along. Where reading its copy would
     give the same, `read` is told what was read.
     """
-    taken: Taken | None = None
-    try:
-        taken = take(path, root, given=given, paired=paired, digest="", job=job)
-    except CustomsError:
-        if not path.is_file() and outer(path) is None:
-            raise
+    path, taken = Path(os.path.abspath(path)), None
+    with ThreadPoolExecutor(1) as side:
+        # The largest file is hashed while it is read: that takes as long as reading it.
+        ahead = side.submit(content_digest, path) if path.is_file() else None
+        try:
+            taken = take(path, root, given=given, paired=paired, digest="", job=job)
+        except CustomsError:
+            if not path.is_file() and outer(path) is None:
+                raise
     files = (path,) if taken is None else taken.files
-    model, digest = _copied(store, files)
+    known = {path: ahead.result()} if ahead is not None and ahead.exception() is None else {}
+    model, digest = _copied(store, files, known)
     rights = {} if taken is None else taken.scene.rights
     prefix = "" if taken is None else _prefix(taken.scene.digest, digest, others)
     asset = Asset(
@@ -104,12 +108,12 @@ def take_in(
     return asset
 
 
-def _copied(store: Path, files: Sequence[Path]) -> tuple[Path, str]:
-    """(the model's copy in the store, the digest of all): hashed while they are copied."""
+def _copied(store: Path, files: Sequence[Path], known: Mapping[Path, bytes]) -> tuple[Path, str]:
+    """(the model's copy in the store, the digest of all): hashed while they are copied, but for those `known`."""
     with ThreadPoolExecutor(1) as side:
         copies = side.submit(staged, store, files, files)
         try:
-            digest = files_digest(tuple(files))
+            digest = files_digest(tuple(files), known)
         except (OSError, CustomsError):
             shutil.rmtree(copies.result(), ignore_errors=True)
             raise

@@ -174,14 +174,17 @@ class HeapPage(QWidget):
 
     # -- what is shown
 
-    def show_heap(self, browsed: Browsed, fresh: bool) -> None:
-        """Take over a listing; a `fresh` one is opened as far as it tells something."""
+    def show_heap(self, browsed: Browsed, fresh: bool, shown: bool) -> None:
+        """Take over a listing; a `fresh` one is opened as far as it tells something, and where it is to be `shown` the
+        cursor goes to its first model.
+        """
         was = self.current_place()
         self.model.show_heap(browsed)
         self._say_counts()
         if fresh and not self.model.flat:
             self._open_few()
-        self.go_to(was or next((e.place for e in browsed.entries if e is not None and e.takeable), ""))
+        first = (e.place for e in browsed.entries if e is not None and e.takeable)
+        self.go_to(was or (next(first, "") if shown else ""))
 
     def _say_counts(self) -> None:
         counts, wide = self.model.browsed.counts(), self.width() >= span(WIDE)

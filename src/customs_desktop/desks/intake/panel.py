@@ -223,9 +223,10 @@ class IntakePanel(DeskPanel):
         if id_ == self.session.current and not self.slip.busy():
             self.refresh()
 
-    def _listed(self, fresh: bool) -> None:
-        self.page.show_heap(self.work.browsed, fresh)
-        self._look_at(bool(self.work.browsed.entries))
+    def _listed(self, fresh: bool, shown: bool) -> None:
+        self.page.show_heap(self.work.browsed, fresh, shown)
+        if shown:
+            self._look_at(bool(self.work.browsed.entries))
         self.refresh()
         self.arrange_soon()
 
@@ -341,7 +342,8 @@ class IntakePanel(DeskPanel):
         plain = [p for p in paths if p.is_file() and outer(p) is None]
         rest = [p for p in paths if p not in plain]
         if plain:
-            self.look(plain)
+            # What is taken in is looked at as one of the goods: it is read and drawn once.
+            self.work.look(plain, shown=False)
             self.session.jobs.take_in(plain, self.chosen_origin())
         if rest:
             self.work.look(rest, self._brought)

@@ -43,14 +43,14 @@ class Chosen:
 
 
 class HeapWork(QObject):
-    """Emits `listed` (fresh?) with a new listing in `browsed`, `closed` with what goes along in `chosen`,
+    """Emits `listed` (fresh?, to be looked at?) with a new listing in `browsed`, `closed` with what goes along in `chosen`,
     `read` with what a file holds, `told` with the origins that explain the chosen best,
     `folded` with places of exact duplicates and the place each is a duplicate of, `matched` where files of clips were
     found for the chosen: `pairs`, those in `along` go along. `choosing` says that what goes along is being found out
     anew: until it is `settled`, nothing of it is to be taken.
     """
 
-    listed = pyqtSignal(bool)
+    listed = pyqtSignal(bool, bool)
     choosing = pyqtSignal()
     closed = pyqtSignal()
     read = pyqtSignal(object)
@@ -90,8 +90,15 @@ class HeapWork(QObject):
 
     # -- listing
 
-    def look(self, paths: Sequence[Path], then: Callable[[list[Entry]], None] | None = None) -> None:
-        """List files, folders and archives besides what is there; `then` is given the models that are new."""
+    def look(
+        self,
+        paths: Sequence[Path],
+        then: Callable[[list[Entry]], None] | None = None,
+        shown: bool = True,
+    ) -> None:
+        """List files, folders and archives besides what is there; `then` is given the models that are new. They are
+        `shown` unless a person looks at something else.
+        """
         heap = self.heap
         fresh = [p for p in map(Path.absolute, paths) if p not in self.paths]
         self.paths += fresh
@@ -111,7 +118,7 @@ class HeapWork(QObject):
             if heap is not self.heap:
                 return
             self.browsed, self.names, models = answer
-            self.listed.emit(True)
+            self.listed.emit(True, shown)
             if heap.remarks:
                 self.session.said.emit(". ".join(heap.remarks[:3]) + ".", "query")
                 heap.remarks.clear()
@@ -159,7 +166,7 @@ class HeapWork(QObject):
 
         def done(answer: tuple[Browsed, Names]) -> None:
             self.browsed, self.names = answer
-            self.listed.emit(False)
+            self.listed.emit(False, True)
 
         self._submit("", "Opening", run, done)
 
@@ -170,7 +177,7 @@ class HeapWork(QObject):
         self.chosen, self.pairs, self.along = Chosen(), [], set()
         self._settle()
         self.matched.emit()
-        self.listed.emit(True)
+        self.listed.emit(True, True)
         self.closed.emit()
         self.read.emit(None)
         self._submit("", "Closing", lambda job: old.close(), lambda _: None)
