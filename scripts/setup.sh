@@ -57,7 +57,7 @@ need_judges() {
   local stamp="build/outside/.stamp" want
   want="$(cat tests/outside/package-lock.json | sha256sum)"
   if [ "$(cat "$stamp" 2>/dev/null)" != "$want" ]; then
-    say "Fetching outside judges: the Khronos glTF validator, ktx-parse"
+    say "Fetching outside judges: the Khronos glTF validator, ktx-parse, compressors"
     mkdir -p build/outside
     cp tests/outside/package.json tests/outside/package-lock.json build/outside/
     npm ci --silent --no-audit --no-fund --prefix build/outside >/dev/null

@@ -31,8 +31,8 @@ from pathlib import Path
 import numpy as np
 import PIL.Image
 
+from customs.aside.ask import LEAST_SECONDS
 from customs.errors import CustomsError
-from customs.formats.interchange.call import LEAST_SECONDS
 from customs.formats.registry import WriteOptions, get_format, read_scene
 from customs.formats.source import Source
 from customs.geometry.counts import counts

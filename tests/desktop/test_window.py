@@ -448,7 +448,7 @@ def test_intake_lists_previews_and_takes(rig: Rig, goods: dict[str, Path]) -> No
     rig.wait(lambda: panel.page.model.files() == 1)
     panel.page.go_to(str(goods["fern_bed"]))
     rig.wait(lambda: panel.preview.shown is not None and "3 meshes" in panel.preview.shown.said)
-    panel.page.view.toggled.emit()
+    QTest.keyClick(panel.page.view, Qt.Key.Key_Space)
     rig.wait(lambda: panel.take_button.isEnabled())
     panel.origin.setCurrentIndex(panel.origin.findData("metre-yup"))
     panel.take_button.click()

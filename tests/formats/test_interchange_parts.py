@@ -10,10 +10,9 @@ from typing import Any
 import numpy as np
 import pytest
 
+from customs.aside.pack import Answer, Packer
 from customs.errors import ReadError
 from customs.formats.interchange.build import scene_of
-from customs.formats.interchange.call import Imported
-from customs.formats.interchange.pack import Packer
 from customs.formats.source import Source
 from customs.motion.curves.keys import sample
 from customs.scene.convention import Convention
@@ -75,7 +74,7 @@ class Made:
     def scene(self) -> Scene:
         """The scene made of it."""
         data = b"".join(a.tobytes() + b"\0" * (-a.nbytes % 16) for a in self.pack.arrays)
-        return scene_of(Imported(self.header, memoryview(data)), self.source, Convention())
+        return scene_of(Answer(self.header, memoryview(data)), self.source, Convention())
 
     @property
     def said(self) -> str:

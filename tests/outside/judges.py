@@ -5,6 +5,7 @@ tests.
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sysconfig
 from collections.abc import Sequence
@@ -86,6 +87,24 @@ def ktx_parse(path: Path) -> dict[str, Any]:
     )  # fmt: skip
     assert run.returncode == 0, run.stderr[-600:]
     return dict(json.loads(run.stdout))
+
+
+def compressed(form: str, model: Path, out: Path) -> Path:
+    """`model` compressed by glTF-Transform, draco3dgltf, meshoptimizer or ktx2-encoder (npm): `form` as in
+    compress.mjs.
+    """
+    place = NODE_MODULES.parent / "compress.mjs"
+    script = (Path(__file__).parent / "compress.mjs").read_bytes()
+    if not place.is_file() or place.read_bytes() != script:
+        # Modules are looked for beside the script that asks for them.
+        aside = place.with_suffix(f".{os.getpid()}.mjs")
+        aside.write_bytes(script)
+        aside.replace(place)
+    run = subprocess.run(
+        ["node", str(place), form, str(model), str(out)], capture_output=True, text=True, timeout=120
+    )
+    assert run.returncode == 0, run.stderr[-600:]
+    return out
 
 
 def judge_scene(path: Path) -> Scene:

@@ -15,13 +15,14 @@ import numpy as np
 import pytest
 from scipy.spatial import cKDTree
 
+from customs.aside.ask import Limits, ask_aside, keeper
 from customs.errors import CustomsError, LimitError, ReadError, UnsupportedError
 from customs.formats.collada.read import PROPERTIES as DAE
 from customs.formats.fbx.read import PROPERTIES as FBX
 from customs.formats.fbx.read import stated_convention
 from customs.formats.interchange import call
 from customs.formats.interchange.build import read_through, scene_of
-from customs.formats.interchange.call import Limits, import_through, keeper
+from customs.formats.interchange.call import import_through
 from customs.formats.registry import WriteOptions, get_format
 from customs.formats.source import Source
 from customs.geometry.counts import counts
@@ -220,10 +221,12 @@ def test_a_child_that_is_killed_is_a_broken_file_and_no_more(monkeypatch: pytest
 
 def test_without_the_library_it_says_what_to_install(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(call, "find_library", lambda: None)
-    fresh = call.Keeper()
-    monkeypatch.setattr(call, "keeper", fresh)
     with pytest.raises(UnsupportedError, match="pip install cmeel-assimp") as problem:
         import_through(MODELS / "FBX" / "box.fbx", FBX)
+    assert "box.fbx" in str(problem.value)
+    # So it is with whatever else a child should work with.
+    with pytest.raises(UnsupportedError, match="is not here") as problem:
+        ask_aside("customs.no_such_work", {}, MODELS / "FBX" / "box.fbx")
     assert "box.fbx" in str(problem.value)
 
 

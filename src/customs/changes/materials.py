@@ -106,6 +106,17 @@ def without_roles(material: Material, roles: Iterable[str]) -> Material:
     return replace(material, textures={r: u for r, u in material.textures.items() if r not in gone})
 
 
+def tangent_set(material: Material | None) -> int | None:
+    """The UV set along which a material needs tangents, None where it needs none: for its normal map, that of its
+    clearcoat, or its anisotropy (glTF 2.0, 3.7.2.1; KHR_materials_anisotropy, "Tangents").
+    """
+    if material is None:
+        return None
+    found = (material.textures.get(role) for role in ("normal", "clearcoat_normal", "anisotropy"))
+    use = next((u for u in found if u is not None), None)
+    return use.texcoord if use is not None else 0 if "anisotropy" in material.layers else None
+
+
 def find_image(scene: Scene, text: str) -> int | None:
     """Index of the image with that Key, or made from it."""
     return next(

@@ -2,7 +2,8 @@
 
 Points C·p; normals and tangents P·n; node and inverse bind matrices C·M·C⁻¹; translations kP·t; quaternion
 vector part det(P)·P·v; scale channels |P|·s; cubic tangents like their values; morph positions kP; tangent w
-× det(P). Lights and cameras look along local −Z, so a leaf node turns them back. Ranges and clip planes × k.
+× det(P). Lights and cameras look along local −Z, so a leaf node turns them back. Ranges, clip planes and what materials say of
+thickness × k.
 """
 
 from __future__ import annotations
@@ -20,7 +21,8 @@ from customs.scene.arrays import frozen
 from customs.scene.convention import Convention
 from customs.scene.held import map_held
 from customs.scene.key import made_key
-from customs.scene.model import Channel, Clip, Mesh, MorphTarget, Node, Primitive, Scene
+from customs.scene.layers import scaled_layers
+from customs.scene.model import Channel, Clip, Material, Mesh, MorphTarget, Node, Primitive, Scene
 from customs.scene.old_keys import old_key
 from customs.scene.transforms import matrix_quaternion, multiply_quaternions
 from customs.scene.tree import animated_nodes, joint_nodes
@@ -169,6 +171,11 @@ def _look(p: F64) -> F64:
     return matrix_quaternion(np.stack([np.cross(up, back), up, back], axis=1))
 
 
+def _material(material: Material, k: float) -> Material:
+    layers = scaled_layers(material.layers, k)
+    return material if layers is material.layers else replace(material, layers=layers)
+
+
 def convert(scene: Scene, p: F64, k: float, turn_over: bool = False, flip_v: bool = False) -> Scene:
     """`scene` through k·P (P (3, 3) a signed permutation, k > 0). `convention` is left to the caller."""
     if np.array_equal(p, np.eye(3)) and k == 1.0 and not turn_over and not flip_v:
@@ -191,6 +198,7 @@ def convert(scene: Scene, p: F64, k: float, turn_over: bool = False, flip_v: boo
         scene,
         nodes=nodes,
         meshes=tuple(mesh(m) for m in scene.meshes),
+        materials=tuple(_material(m, k) for m in scene.materials),
         skins=tuple(replace(s, inverse_bind=c @ s.inverse_bind @ inverse) for s in scene.skins),
         clips=tuple(clip(a) for a in scene.clips),
         placements=rows.moved(c[:3, :3] @ rows.matrices @ inverse) if len(rows) else rows,

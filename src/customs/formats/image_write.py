@@ -12,7 +12,7 @@ import numpy as np
 from customs.errors import WriteError
 from customs.scene.model import COLOUR_SLOTS, NORMAL_SLOTS, Image, Scene
 from customs.scene.wishes import Delivery, Wishes
-from customs.surface.files.base import Coding, Pixels, texture_format, texture_formats
+from customs.surface.files.base import SUPERCOMPRESSED, Coding, Pixels, texture_format, texture_formats
 from customs.surface.files.mips import four_channels
 from customs.surface.mipmap import Kind, chain
 from customs.surface.pixels import image_info, image_pixels, stated_space
@@ -59,7 +59,7 @@ def untouched(image: Image, delivery: Delivery) -> bool:
     same = (
         info is not None
         and info.form == delivery.form
-        and (not delivery.block or info.block == delivery.block)
+        and (info.block == delivery.block if delivery.block or info.block in SUPERCOMPRESSED else True)
     )
     if info is None or not same or (delivery.mips and info.levels == 1 and max(info.width, info.height) > 1):
         return False

@@ -12,6 +12,7 @@ from customs.motion.weights.influences import most_influences
 from customs.route.route import At
 from customs.scene.folding import shown_times
 from customs.scene.key import FILE
+from customs.scene.layers import layers_in_use
 from customs.scene.model import Primitive, Scene
 from customs.scene.prune import prune
 from customs.surface.pixels import image_info
@@ -85,6 +86,10 @@ def _roles(scene: Scene) -> int:
     return sum(len(m.textures) for m in scene.materials)
 
 
+def _layers(scene: Scene) -> int:
+    return sum(len(layers_in_use(m.layers, m.textures)) for m in scene.materials)
+
+
 def _deep(scene: Scene) -> int:
     infos = [image_info(im) for im in scene.images if im.there and not im.problem and im.key.kind != FILE]
     return sum(i is not None and i.bits > 8 for i in infos)
@@ -122,6 +127,7 @@ COUNTS: tuple[tuple[str, str, Count, str], ...] = (
     ("keys", "keys of movement", _keys, "clips"),
     ("textures", "uses of textures", _roles, "materials"),
     ("materials", "materials", lambda s: len(s.materials), "materials"),
+    ("layers", "material extensions", _layers, "layers"),
     ("variants", "skins to choose from", lambda s: len(s.variants), "variants"),
     ("precision", "textures of more than 8 bits", _deep, "materials"),
     ("extras", "custom properties", _extras, "extras"),

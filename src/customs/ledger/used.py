@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from customs.scene.layers import layers_in_use
 from customs.scene.model import Scene
 from customs.scene.prune import prune
 
@@ -23,6 +24,7 @@ def extensions_used(scene: Scene) -> list[str]:
             out.add("KHR_materials_pbrSpecularGlossiness")
         if m.emissive_strength != 1.0:
             out.add("KHR_materials_emissive_strength")
+        out.update(x.extension for x in layers_in_use(m.layers, m.textures))
         if any(u.transformed for u in m.textures.values()):
             out.add("KHR_texture_transform")
     return sorted(out)

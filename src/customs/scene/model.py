@@ -15,6 +15,7 @@ import numpy.typing as npt
 from customs.scene.content import Encoded
 from customs.scene.convention import WORKING, Convention
 from customs.scene.key import Key
+from customs.scene.layers import LAYER_COLOURS, LAYER_SLOTS, Value
 from customs.scene.placements import NO_PLACEMENTS, Placements
 from customs.scene.wishes import NO_WISHES, Wishes
 
@@ -203,10 +204,18 @@ class TextureUse:
         return self.offset != (0.0, 0.0) or self.rotation != 0.0 or self.scale != (1.0, 1.0)
 
 
-COLOUR_SLOTS = ("base_colour", "emissive", "diffuse", "specular", "specular_glossiness", "detail")
+COLOUR_SLOTS = (
+    "base_colour",
+    "emissive",
+    "diffuse",
+    "specular",
+    "specular_glossiness",
+    "detail",
+    *LAYER_COLOURS,
+)
 """Roles whose textures are sRGB; all others hold data in linear numbers."""
 
-NORMAL_SLOTS = frozenset({"normal", "detail_normal"})
+NORMAL_SLOTS = frozenset({"normal", "detail_normal", "clearcoat_normal"})
 """Roles whose textures hold unit vectors."""
 
 STANDARD_SLOTS = (
@@ -227,13 +236,16 @@ LOOSE_SLOTS = (
 sheet's pattern.
 """
 
-SLOTS = (*STANDARD_SLOTS, *LOOSE_SLOTS)
+GLTF_SLOTS = (*STANDARD_SLOTS, *LAYER_SLOTS)
+"""Roles glTF 2.0 has a place for, with all its material extensions."""
+
+SLOTS = (*GLTF_SLOTS, *LOOSE_SLOTS)
 
 
 @dataclass(frozen=True, eq=False)
 class Material:
     """A material in glTF 2.0 terms. `model` is "pbr", "unlit" or "specular_glossiness". Colours are
-    linear.
+    linear. `layers` are values of further extensions (`scene.layers`), those that are not at rest.
     """
 
     key: Key
@@ -250,6 +262,7 @@ class Material:
     alpha_mode: Literal["opaque", "mask", "blend"] = "opaque"
     alpha_cutoff: float = 0.5
     double_sided: bool = False
+    layers: Mapping[str, Value] = field(default_factory=lambda: NO_EXTRAS)
     textures: Mapping[str, TextureUse] = field(default_factory=lambda: NO_EXTRAS)
     extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
     made_from: tuple[Key, ...] = ()

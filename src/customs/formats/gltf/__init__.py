@@ -9,10 +9,11 @@ from customs.formats.gltf.read import read_gltf
 from customs.formats.gltf.write import write_glb, write_gltf
 from customs.formats.registry import Format, register
 from customs.scene.convention import RAW_GLTF
+from customs.scene.model import GLTF_SLOTS
 
 EVERYTHING = frozenset(
     {"hierarchy", "skins", "clips", "morphs", "cameras", "lights", "colours", "normals", "tangents", "texcoords",
-     "materials", "humanoid", "placements", "strips", "points", "lines", "pbr", "variants", "texture transform"}
+     "materials", "humanoid", "placements", "strips", "points", "lines", "pbr", "variants", "texture transform", "layers"}
 )  # fmt: skip
 
 
@@ -36,6 +37,7 @@ _GLB = Format(
     image_forms=("png", "jpeg"),
     places=True,
     channels=True,
+    texture_roles=GLTF_SLOTS,
     factors=True,
 )
 

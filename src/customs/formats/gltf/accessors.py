@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.errors import LimitError
+from customs.formats.gltf.compressed import NOTHING_UNPACKED, Unpacked
 from customs.formats.gltf.document import Obj
 from customs.formats.source import Source
 from customs.kernels.store import kernel_for
@@ -35,9 +36,13 @@ number.
 class Accessors:
     """Decodes the accessors of one document, each once. Work is bounded in proportion to the file."""
 
-    def __init__(self, root: Obj, buffers: Sequence[memoryview], source: Source) -> None:
+    def __init__(
+        self, root: Obj, buffers: Sequence[memoryview], source: Source, unpacked: Unpacked = NOTHING_UNPACKED
+    ) -> None:
         self.source = source
         self.buffers = buffers
+        self.unpacked = unpacked
+        self.given: dict[int, Array] = {}
         self.views = root.children("bufferViews")
         self.items = root.children("accessors")
         self.done: dict[int, Array] = {}
@@ -49,6 +54,8 @@ class Accessors:
     def view_bytes(self, index: int) -> tuple[memoryview, int]:
         """(bytes, stride or 0) of a buffer view. Raises ReadError."""
         view = self.views[index]
+        if index in self.unpacked.views:
+            return self.unpacked.views[index], view.integer("byteStride", 0) or 0
         buffer = self.buffers[view.need_integer("buffer", below=len(self.buffers))]
         offset = view.integer("byteOffset", 0) or 0
         length = view.need_integer("byteLength", least=1)
@@ -77,7 +84,11 @@ class Accessors:
         normalized = item.flag("normalized")
         if normalized and dtype.kind == "f":
             normalized = False
-        values = self._dense(item, dtype, shape, count)
+        given = self.given.get(index)
+        values = (
+            self._dense(item, dtype, shape, count) if given is None else _taken(given, item, dtype, shape)
+        )
+        count = len(values)
         sparse = item.child("sparse")
         if sparse is not None:
             values = self._sparse(values, sparse, dtype, shape, count)
@@ -153,6 +164,10 @@ class Accessors:
         out[at] = self._strided(what, data, 0, dtype, shape, changed)
         return out
 
+    def give(self, index: int, values: Array) -> None:
+        """What an accessor holds that names no buffer view: it was unpacked with others."""
+        self.given[index] = values
+
     def floats(self, index: int, widths: tuple[int, ...], where: Obj, name: str) -> npt.NDArray[np.float32]:
         """(N, W) float32, integers normalised where the file says so. W must be one of `widths`."""
         if index in self.done:
@@ -174,6 +189,18 @@ class Accessors:
         if values.dtype.kind != "u" or values.shape[1] != width:
             raise where.fail(name, f"accessor {index} of {values.dtype}", "unsigned integers")
         return values
+
+
+def _taken(values: Array, item: Obj, dtype: np.dtype[Any], shape: str) -> Array:
+    """Unpacked (N, W) or (N,) in the type the accessor says."""
+    table = values.reshape(len(values), -1)
+    if table.shape[1] != WIDTHS[shape]:
+        raise item.fail("type", shape, f"what was unpacked: {table.shape[1]} components")
+    if table.dtype.kind != "f" and dtype.kind != "f" and len(table):
+        low, high = int(table.min()), int(table.max())
+        if low < np.iinfo(dtype).min or high > np.iinfo(dtype).max:
+            raise item.fail("componentType", f"{low} to {high}", f"what {dtype} can say")
+    return table.astype(dtype)
 
 
 def _as_float(values: Array, normalized: bool) -> Array:

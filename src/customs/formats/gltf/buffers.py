@@ -9,6 +9,7 @@ import struct
 from typing import Any
 
 from customs.errors import ReadError, UnsupportedError
+from customs.formats.gltf.compressed import is_fallback
 from customs.formats.gltf.document import Obj, parse_json
 from customs.formats.source import Source
 
@@ -88,6 +89,8 @@ def load_buffer(obj: Obj, index: int, binary: memoryview | None, source: Source)
     length = obj.need_integer("byteLength", least=1)
     uri = obj.text("uri")
     if not uri:
+        if is_fallback(obj) and (index != 0 or binary is None):
+            return memoryview(b"")
         if index != 0 or binary is None:
             raise obj.fail("uri", "nothing", "a uri, or the binary chunk of a GLB for buffer 0")
         data = binary

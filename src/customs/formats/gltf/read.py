@@ -7,8 +7,10 @@ import numpy as np
 from customs.errors import UnsupportedError
 from customs.formats.gltf.accessors import Accessors
 from customs.formats.gltf.buffers import load_buffer, open_document
+from customs.formats.gltf.compressed import COMPRESSIONS, unpacked
 from customs.formats.gltf.document import Obj
-from customs.formats.gltf.read_material import MaterialReader
+from customs.formats.gltf.layers import EXTENSIONS as LAYERS
+from customs.formats.gltf.read_material import IMAGE_EXTENSIONS, MaterialReader
 from customs.formats.gltf.read_mesh import MeshReader
 from customs.formats.gltf.read_motion import read_camera, read_clip, read_light, read_skin
 from customs.formats.gltf.read_rows import INSTANCING, read_instances, read_rows, stand_ins, taken_out
@@ -32,6 +34,9 @@ KNOWN_EXTENSIONS = frozenset(
         "KHR_mesh_quantization",
         "KHR_materials_pbrSpecularGlossiness",
         INSTANCING,
+        *IMAGE_EXTENSIONS,
+        *LAYERS,
+        *COMPRESSIONS,
         TOON,
         *EXTENSIONS,
     }
@@ -47,7 +52,7 @@ def read_gltf(source: Source) -> Scene:
     _check_required(root, unknown)
     digest = source.digest
     buffers = [load_buffer(o, i, binary, source) for i, o in enumerate(root.children("buffers"))]
-    accessors = Accessors(root, buffers, source)
+    accessors = Accessors(root, buffers, source, unpacked(root, buffers, source))
     surface = MaterialReader(root, accessors, source, digest, unknown)
     materials = surface.materials()
     variants = _variants(root)

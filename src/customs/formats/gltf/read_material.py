@@ -8,6 +8,7 @@ from typing import Any, cast
 from customs.formats.gltf.accessors import Accessors
 from customs.formats.gltf.buffers import decode_data_uri
 from customs.formats.gltf.document import Obj
+from customs.formats.gltf.layers import EXTENSIONS, read_layers
 from customs.formats.source import Source
 from customs.scene.content import Encoded
 from customs.scene.key import Key
@@ -20,8 +21,11 @@ KNOWN = frozenset(
         "VRMC_materials_mtoon",
         "KHR_materials_emissive_strength",
         "KHR_materials_pbrSpecularGlossiness",
+        *EXTENSIONS,
     }
 )
+IMAGE_EXTENSIONS = frozenset({"EXT_texture_webp", "KHR_texture_basisu", "MSFT_texture_dds"})
+"""Extensions by which a texture names an image that is neither PNG nor JPEG."""
 FILTERS = {9728, 9729, 9984, 9985, 9986, 9987}
 WRAPS = {33071, 33648, 10497}
 
@@ -92,9 +96,13 @@ class MaterialReader:
 
     def _texture(self, obj: Obj, samplers: tuple[Sampler, ...]) -> tuple[int | None, Sampler]:
         image = obj.integer("source", None, below=len(self.images))
+        for name in IMAGE_EXTENSIONS:
+            # What the file prefers; the other is for readers that know no more.
+            if (said := obj.extension(name)) is not None:
+                image = said.integer("source", image, below=len(self.images))
         sampler = obj.integer("sampler", None, below=len(samplers))
         obj.text("name")
-        obj.extras(frozenset(), self.unknown)
+        obj.extras(IMAGE_EXTENSIONS, self.unknown)
         return image, samplers[sampler] if sampler is not None else Sampler()
 
     def _use(self, obj: Obj | None, strength: str = "") -> TextureUse | None:
@@ -131,6 +139,8 @@ class MaterialReader:
         strength = obj.extension("KHR_materials_emissive_strength")
         if strength is not None:
             values["emissive_strength"] = strength.number("emissiveStrength", 1.0, least=0)
+        values["layers"], more = read_layers(obj, self._use, self.unknown)
+        uses |= more
         return Material(
             key=Key(self.digest, "material", index),
             textures={k: v for k, v in uses.items() if v is not None},

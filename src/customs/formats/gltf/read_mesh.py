@@ -9,6 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.formats.gltf.accessors import Accessors
+from customs.formats.gltf.compressed import DRACO, packed_part
 from customs.formats.gltf.document import Obj
 from customs.geometry.triangles import flat_indices
 from customs.scene.arrays import frozen
@@ -18,7 +19,7 @@ from customs.scene.model import Mesh, Mode, MorphTarget, Primitive
 MODES: tuple[Mode, ...] = (
     "points", "lines", "line_loop", "line_strip", "triangles", "triangle_strip", "triangle_fan",
 )  # fmt: skip
-KNOWN = frozenset({"KHR_materials_variants"})
+KNOWN = frozenset({"KHR_materials_variants", DRACO})
 
 
 @dataclass
@@ -64,6 +65,10 @@ class MeshReader:
         if attributes is None or "POSITION" not in attributes.value:
             raise obj.fail("attributes", "no POSITION", "a POSITION attribute")
         mode = MODES[obj.integer("mode", 4, below=7) or 0]
+        if (packed := packed_part(obj)) is not None:
+            # Draco says triangles, however they were strung before.
+            mode = "triangles"
+            self._unpack(obj, packed, attributes)
         positions = self._floats(attributes, "POSITION", (3,))
         assert positions is not None
         count = len(positions)
@@ -94,6 +99,18 @@ class MeshReader:
         prim = self._whole_elements(obj, prim)
         self.unknown.update(f"attribute {n}" for n in attributes.value if n not in attributes.seen)
         return prim
+
+    def _unpack(self, obj: Obj, packed: Obj, attributes: Obj) -> None:
+        """Lay what Draco unpacked where the accessors of a primitive are asked for it."""
+        faces, found = self.accessors.unpacked.parts[packed.need_integer("bufferView")]
+        self.accessors.give(obj.need_integer("indices", below=len(self.accessors)), faces)
+        ids = packed.child("attributes")
+        for name in ids.value if ids is not None else ():
+            assert ids is not None
+            id_ = str(ids.need_integer(name))
+            if id_ not in found:
+                raise ids.fail(name, id_, f"one of the unpacked: {', '.join(found)}")
+            self.accessors.give(attributes.need_integer(name, below=len(self.accessors)), found[id_])
 
     def _whole_elements(self, obj: Obj, prim: Primitive) -> Primitive:
         """`prim` without a last triangle or line that is cut off, with a remark."""

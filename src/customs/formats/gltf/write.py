@@ -23,7 +23,7 @@ from customs.formats.gltf.write_parts import (
 )
 from customs.formats.image_write import deliveries, encode
 from customs.formats.registry import Parts, WriteOptions
-from customs.scene.model import STANDARD_SLOTS, Scene
+from customs.scene.model import GLTF_SLOTS, Scene
 from customs.scene.prune import prune
 from customs.surface.files.base import texture_format
 
@@ -50,7 +50,7 @@ def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packe
     """The glTF JSON of a scene and its packed arrays. Raises WriteError."""
     pack, used = Packer(), set[str]()
     # Textures in roles glTF has no place for are left to files beside the model.
-    standard = {u.image for m in scene.materials for r, u in m.textures.items() if r in STANDARD_SLOTS}
+    standard = {u.image for m in scene.materials for r, u in m.textures.items() if r in GLTF_SLOTS}
     numbers = {old: new for new, old in enumerate(sorted(standard))}
     textures = Textures(numbers)
     out: dict[str, Any] = {"asset": {"version": "2.0", "generator": GENERATOR}}

@@ -8,10 +8,11 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from customs.formats.gltf.layers import layers_json
 from customs.formats.gltf.pack import INDICES, VERTICES, Packer
 from customs.geometry.triangles import triangles_of
 from customs.scene.model import (
-    STANDARD_SLOTS,
+    GLTF_SLOTS,
     Camera,
     Clip,
     Light,
@@ -32,6 +33,7 @@ MODES = {
     "triangle_strip": 5,
     "triangle_fan": 6,
 }
+STRENGTHS = {"normal": "scale", "occlusion": "strength", "clearcoat_normal": "scale"}
 Json = dict[str, Any]
 
 
@@ -103,9 +105,9 @@ def material_json(material: Material, textures: Textures, used: set[str]) -> Jso
     m = material
     out: Json = {"name": m.name}
     infos = {
-        slot: textures.info(use, {"normal": "scale", "occlusion": "strength"}.get(slot, ""), used)
+        slot: textures.info(use, STRENGTHS.get(slot, ""), used)
         for slot, use in m.textures.items()
-        if slot in STANDARD_SLOTS
+        if slot in GLTF_SLOTS
     }
     pbr = differing(
         {},
@@ -159,7 +161,7 @@ def _material_extensions(material: Material, infos: Json) -> Json:
             if slot in infos:
                 table[name] = infos[slot]
         out["KHR_materials_pbrSpecularGlossiness"] = table
-    return out
+    return out | layers_json(material, infos)
 
 
 def primitive_json(prim: Primitive, pack: Packer, used: set[str]) -> Json:

@@ -8,8 +8,9 @@ from typing import Any
 
 import numpy as np
 
+from customs.aside.pack import Answer
 from customs.errors import CustomsError, ReadError
-from customs.formats.interchange.call import Imported, import_through
+from customs.formats.interchange.call import import_through
 from customs.formats.interchange.clips import ClipBuilder
 from customs.formats.interchange.lamps import lamps
 from customs.formats.interchange.materials import MaterialBuilder
@@ -25,7 +26,7 @@ Json = dict[str, Any]
 COMMON: Mapping[str, int] = {"IMPORT_NO_SKELETON_MESHES": 1}
 
 
-def read_through(source: Source, properties: Mapping[str, int], kind: str) -> Imported:
+def read_through(source: Source, properties: Mapping[str, int], kind: str) -> Answer:
     """The library's reading of a file, which must be of the `kind` it calls so. Raises CustomsError."""
     imported = import_through(source.on_disk(), {**COMMON, **properties})
     found = str(imported.header["metadata"].get("SourceAsset_Format", kind))
@@ -34,7 +35,7 @@ def read_through(source: Source, properties: Mapping[str, int], kind: str) -> Im
     return imported
 
 
-def scene_of(imported: Imported, source: Source, convention: Convention) -> Scene:
+def scene_of(imported: Answer, source: Source, convention: Convention) -> Scene:
     """The scene of an import. Raises ReadError for arrays that point outside each other."""
     digest, header = source.digest, imported.header
     tree = build_tree(header, digest)
@@ -75,7 +76,7 @@ def scene_of(imported: Imported, source: Source, convention: Convention) -> Scen
 
 
 def _meshes(
-    imported: Imported, tree: Tree, skins: SkinBuilder, digest: str, materials: int
+    imported: Answer, tree: Tree, skins: SkinBuilder, digest: str, materials: int
 ) -> tuple[list[Node], list[Mesh]]:
     """Nodes with their meshes and skins; a mesh two nodes show is made once."""
     entries, built = imported.header["meshes"], MeshBuilder(imported, digest, materials)

@@ -8,7 +8,7 @@ from typing import Any, cast
 import numpy as np
 import numpy.typing as npt
 
-from customs.formats.interchange.call import Imported
+from customs.aside.pack import Answer
 from customs.formats.interchange.nodes import Tree, matrix_of
 from customs.motion.curves.keys import sample
 from customs.scene.arrays import frozen
@@ -27,7 +27,7 @@ RATE_MOST = 1e6
 class ClipBuilder:
     """Clips of an import; `remark` hears of what had to be put right."""
 
-    def __init__(self, imported: Imported, tree: Tree, digest: str, remark: Callable[[str], None]) -> None:
+    def __init__(self, imported: Answer, tree: Tree, digest: str, remark: Callable[[str], None]) -> None:
         self.imported, self.tree, self.digest, self.remark = imported, tree, digest, remark
         self.entries: list[Json] = imported.header["nodes"]
         self.mine = {n: here for here, chain in enumerate(tree.chains) for n in chain}

@@ -10,7 +10,7 @@ from typing import Any, cast
 
 import numpy as np
 
-from customs.formats.interchange.call import Imported
+from customs.aside.pack import Answer
 from customs.formats.opacity import shown_opacity
 from customs.formats.source import Source
 from customs.scene.arrays import frozen
@@ -36,7 +36,7 @@ UNLIT, PBR = 9, 11
 class MaterialBuilder:
     """Materials and the images they name."""
 
-    def __init__(self, imported: Imported, source: Source, digest: str) -> None:
+    def __init__(self, imported: Answer, source: Source, digest: str) -> None:
         self.imported, self.source, self.digest = imported, source, digest
         self.images: list[Image] = []
         self._known: dict[str, int] = {}

@@ -8,8 +8,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from customs.aside.pack import Answer
 from customs.errors import ReadError
-from customs.formats.interchange.call import Imported
 from customs.formats.interchange.nodes import Tree
 from customs.geometry.polygons import triangulate
 from customs.geometry.weld import unique_rows
@@ -24,7 +24,7 @@ F32 = npt.NDArray[np.float32]
 class MeshBuilder:
     """Primitives of an import. `bones` gives each joint its column by name."""
 
-    def __init__(self, imported: Imported, digest: str, materials: int) -> None:
+    def __init__(self, imported: Answer, digest: str, materials: int) -> None:
         self.imported, self.digest, self.materials = imported, digest, materials
         self.made = 0
 

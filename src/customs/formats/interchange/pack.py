@@ -1,19 +1,14 @@
-"""From the library's scene to one JSON header and arrays, written one after another to a file.
-
-File: 8 bytes length of the header, the header, then each array at a multiple of 16 bytes counted from the end
-of the header's padding. In the header an array is `{"at": offset, "shape": […], "type": numpy name}`.
-"""
+"""From the library's scene to one JSON header and arrays."""
 
 from __future__ import annotations
 
 import ctypes as c
-import json
-from pathlib import Path
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
+from customs.aside.pack import Packer
 from customs.formats.interchange import structs
 
 Json = dict[str, Any]
@@ -22,23 +17,10 @@ VECTOR_KEY = np.dtype([("time", "<f8"), ("value", "<f4", 3), ("kind", "<i4")])
 QUATERNION_KEY = np.dtype([("time", "<f8"), ("value", "<f4", 4), ("kind", "<i4"), ("pad", "<i4")])
 FACE = np.dtype([("count", "<u4"), ("pad", "<u4"), ("place", "<u8")])
 WEIGHT = np.dtype([("vertex", "<u4"), ("weight", "<f4")])
-ALIGN = 16
 
 
-class Packer:
-    """Collects arrays; each is written as it stands in memory."""
-
-    def __init__(self) -> None:
-        self.arrays: list[Array] = []
-        self.size = 0
-
-    def add(self, values: Array) -> Json:
-        """The header entry of an array."""
-        values = np.ascontiguousarray(values)
-        entry = {"at": self.size, "shape": list(values.shape), "type": values.dtype.str}
-        self.arrays.append(values)
-        self.size += values.nbytes + (-values.nbytes) % ALIGN
-        return entry
+class MemoryPacker(Packer):
+    """Collects arrays that lie at addresses too."""
 
     def memory(self, place: int | None, count: int, dtype: Any, width: int = 1) -> Json | None:
         """The header entry of `count` rows of `width` numbers at an address, or None for no address."""
@@ -46,17 +28,6 @@ class Packer:
             return None
         flat = view(place, count * width, dtype)
         return self.add(flat.reshape(count, width) if width > 1 else flat)
-
-    def write(self, path: Path, header: Json) -> None:
-        """The whole file. Raises OSError."""
-        text = json.dumps(header).encode()
-        text += b" " * ((-len(text) - 8) % ALIGN)
-        with path.open("wb") as out:
-            out.write(len(text).to_bytes(8, "little"))
-            out.write(text)
-            for a in self.arrays:
-                out.write(a.reshape(-1).view(np.uint8).data if a.size else b"")
-                out.write(b"\0" * (-a.nbytes % ALIGN))
 
 
 def view(place: int, count: int, dtype: Any) -> Array:
@@ -126,7 +97,7 @@ def _nodes(scene: structs.Scene) -> list[Json]:
     return out
 
 
-def _mesh(mesh: structs.Mesh, pack: Packer) -> Json:
+def _mesh(mesh: structs.Mesh, pack: MemoryPacker) -> Json:
     n = mesh.vertex_count
     sizes, corners = faces_of(mesh) if mesh.faces and mesh.face_count else (np.zeros(0, np.uint32),) * 2
     vector = {
@@ -148,7 +119,7 @@ def _mesh(mesh: structs.Mesh, pack: Packer) -> Json:
     }
 
 
-def _bone(bone: structs.Bone, pack: Packer) -> Json:
+def _bone(bone: structs.Bone, pack: MemoryPacker) -> Json:
     table = (
         view(bone.weights, bone.weight_count, WEIGHT)
         if bone.weight_count and bone.weights
@@ -162,7 +133,7 @@ def _bone(bone: structs.Bone, pack: Packer) -> Json:
     }
 
 
-def _target(target: structs.AnimMesh, pack: Packer) -> Json:
+def _target(target: structs.AnimMesh, pack: MemoryPacker) -> Json:
     n = target.vertex_count
     vector = {name: pack.memory(getattr(target, name), n, "<f4", 3) for name in ("vertices", "normals")}
     return {"name": target.name.text(), "weight": target.weight, **vector}
@@ -189,7 +160,7 @@ def _material(material: structs.Material) -> list[list[Any]]:
     return out
 
 
-def _animation(clip: structs.Animation, pack: Packer) -> Json:
+def _animation(clip: structs.Animation, pack: MemoryPacker) -> Json:
     channels = []
     for i in range(clip.channel_count):
         ch = clip.channels[i].contents
@@ -209,7 +180,7 @@ def _animation(clip: structs.Animation, pack: Packer) -> Json:
     }
 
 
-def _morph(channel: structs.MorphAnim, pack: Packer) -> Json:
+def _morph(channel: structs.MorphAnim, pack: MemoryPacker) -> Json:
     keys = [channel.keys[i] for i in range(channel.key_count)]
     width = max((max(list(k.values[: k.count]), default=-1) for k in keys), default=-1) + 1
     table = np.zeros((len(keys), min(width, 4096)), np.float32)
@@ -224,7 +195,7 @@ def _morph(channel: structs.MorphAnim, pack: Packer) -> Json:
     }
 
 
-def _texture(texture: structs.Texture, pack: Packer) -> Json:
+def _texture(texture: structs.Texture, pack: MemoryPacker) -> Json:
     packed = texture.height == 0
     size = texture.width if packed else texture.width * texture.height * 4
     return {
@@ -250,9 +221,9 @@ def _plain(item: c.Structure) -> Json:
     return out
 
 
-def pack_scene(scene: structs.Scene, path: Path) -> None:
-    """Write all that is read of a scene to `path`. Raises OSError."""
-    pack = Packer()
+def pack_scene(scene: structs.Scene) -> tuple[Json, Packer]:
+    """(header, arrays) of all that is read of a scene."""
+    pack = MemoryPacker()
     header = {
         "metadata": metadata_of(scene.metadata),
         "nodes": _nodes(scene),
@@ -263,4 +234,4 @@ def pack_scene(scene: structs.Scene, path: Path) -> None:
         "lights": [_plain(scene.lights[i].contents) for i in range(scene.light_count)],
         "cameras": [_plain(scene.cameras[i].contents) for i in range(scene.camera_count)],
     }
-    pack.write(path, header)
+    return header, pack

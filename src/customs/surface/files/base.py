@@ -13,6 +13,8 @@ from customs.registry import Registry
 from customs.surface.blocks.encode import Quality
 
 Pixels = npt.NDArray[Any]
+SUPERCOMPRESSED = ("etc1s", "uastc")
+"""Ways a KTX2 texture may be packed that are read and not written: what wishes for no block gets pixels."""
 Space = Literal["", "srgb", "linear"]
 
 

@@ -1,4 +1,4 @@
-"""KTX 2.0, plain pixels and BC1 to BC7, with or without Zstandard. Source: KTX File Format Specification 2.0,
+"""KTX 2.0: plain pixels, BC1 to BC7 and (read alone) Basis Universal, with or without Zstandard. Source: KTX File Format Specification 2.0,
 Khronos.
 """
 
@@ -17,6 +17,7 @@ from customs.surface.blocks import BLOCK_BYTES, BLOCK_CHANNELS, level_bytes
 from customs.surface.blocks.decode import decode_level
 from customs.surface.blocks.encode import encode_level
 from customs.surface.files.base import Coding, ImageInfo, Pixels, Space, TextureFormat, register
+from customs.surface.files.basis import Packed, basis_levels, packed_as
 from customs.surface.files.ktx2_descriptor import descriptor
 from customs.surface.files.layout import read_record, write_record
 from customs.surface.files.mips import four_channels, plausible
@@ -30,7 +31,7 @@ HEADER = np.dtype([
 ])  # fmt: skip
 LEVEL = np.dtype([("at", "<u8"), ("stored", "<u8"), ("plain", "<u8")])
 """A level of the index, right behind the header: where it lies, its bytes there and unpacked."""
-ZSTD = 2
+BASIS_LZ, ZSTD = 1, 2
 # VkFormat numbers of blocks: (block, colour space, signed)
 VK_BLOCKS: dict[int, tuple[str, Space, bool]] = {
     131: ("bc1", "linear", False), 132: ("bc1", "srgb", False), 133: ("bc1", "linear", False), 134: ("bc1", "srgb", False),
@@ -60,15 +61,20 @@ class _Head:
     number: int
     zstd: bool
     index: tuple[tuple[int, int, int], ...]
+    packed: Packed | None = None
 
     @property
     def block(self) -> str:
         """Block compression of its format, "" for plain pixels."""
+        if self.packed is not None:
+            return self.packed.block
         return VK_BLOCKS[self.number][0] if self.number in VK_BLOCKS else ""
 
     @property
     def space(self) -> Space:
         """Colour space its format says."""
+        if self.packed is not None:
+            return self.packed.space
         return VK_BLOCKS[self.number][1] if self.number in VK_BLOCKS else VK_PLAIN[self.number][2]
 
 
@@ -83,15 +89,18 @@ def _head(data: bytes) -> _Head:
         what = "a volume" if depth else "a cube map" if faces == 6 else f"an array of {layers}"
         raise UnsupportedError(f"{what} in a KTX2 file", "one flat texture", "Export each one apart.")
     plausible(width, height)
-    if scheme not in (0, ZSTD):
+    packed = None if number else packed_as(data[said["dfd_at"] : said["dfd_at"] + said["dfd_size"]])
+    if scheme not in (0, ZSTD) and not (packed is not None and scheme == BASIS_LZ):
         raise UnsupportedError(
             f"supercompression {SCHEMES.get(scheme, scheme)} in a KTX2 file",
             "none or Zstandard",
             "Export it with one of these.",
         )
-    if number not in VK_BLOCKS and number not in VK_PLAIN:
+    if packed is None and number not in VK_BLOCKS and number not in VK_PLAIN:
         raise UnsupportedError(
-            f"KTX2 pixels of VkFormat {number}", "BC1 to BC5, BC7 or plain pixels", "Export it again."
+            f"KTX2 pixels of VkFormat {number}",
+            "BC1 to BC5, BC7, Basis Universal or plain pixels",
+            "Export it again.",
         )
     count = max(said["levels"], 1)
     if count > 32 or HEADER.itemsize + LEVEL.itemsize * count > len(data):
@@ -99,13 +108,16 @@ def _head(data: bytes) -> _Head:
             f"{count} mip levels in {len(data):,} bytes", "an index that fits", "Export it again."
         )
     index = tuple(np.frombuffer(data, LEVEL, count, HEADER.itemsize).tolist())
-    return _Head(width, height, number, scheme == ZSTD, index)
+    return _Head(width, height, number, scheme == ZSTD, index, packed)
 
 
 def _info(data: bytes) -> ImageInfo:
     head = _head(data)
     size, order, _ = VK_PLAIN.get(head.number, (1, "", ""))
-    channels = BLOCK_CHANNELS[head.block] if head.block else len(order)
+    if head.packed is not None:
+        channels = head.packed.channels
+    else:
+        channels = BLOCK_CHANNELS[head.block] if head.block else len(order)
     return ImageInfo(
         head.width, head.height, channels, 8 * size, "ktx2", head.space, head.block, len(head.index)
     )
@@ -146,9 +158,21 @@ def _level(data: bytes, head: _Head, i: int) -> Pixels:
     return np.ascontiguousarray(values[:, :, [order.index(c) for c in "rgba" if c in order]])
 
 
+def _decode(data: bytes) -> Pixels:
+    return _levels(data, 1)[0]
+
+
 def _decode_levels(data: bytes) -> list[Pixels]:
+    return _levels(data, None)
+
+
+def _levels(data: bytes, most: int | None) -> list[Pixels]:
     head = _head(data)
-    return [_level(data, head, i) for i in range(len(head.index))]
+    count = len(head.index) if most is None else most
+    if head.packed is None:
+        return [_level(data, head, i) for i in range(count)]
+    sizes = [(max(1, head.height >> i), max(1, head.width >> i)) for i in range(count)]
+    return basis_levels(data, sizes, head.packed.channels)
 
 
 def _encode(levels: Sequence[Pixels], coding: Coding) -> bytes:
@@ -203,7 +227,7 @@ register(
         mime="image/ktx2",
         looks_like=lambda data: data[:12] == MARK,
         info=_info,
-        decode=lambda data: _level(data, _head(data), 0),
+        decode=_decode,
         encode=_encode,
         decode_levels=_decode_levels,
         mips=True,

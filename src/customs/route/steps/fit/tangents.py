@@ -8,6 +8,7 @@ from typing import Literal
 import numpy as np
 from pydantic import Field
 
+from customs.changes.materials import tangent_set
 from customs.changes.primitives import as_triangles, map_primitives, take_vertices
 from customs.geometry.tangents import face_tangents, mirrored_vertices, vertex_tangents
 from customs.geometry.triangles import triangles_of
@@ -49,10 +50,10 @@ def _apply(scene: Scene, settings: Tangents, resources: Content, job: Job) -> Ou
     def change(_: object, prim: Primitive) -> Primitive:
         if settings.where == "drop":
             return prim if prim.tangents is None else replace(prim, tangents=None)
-        use = None if prim.material is None else scene.materials[prim.material].textures.get("normal")
-        if not len(triangles_of(prim)) or (use is None and settings.where != "all"):
+        wanted = tangent_set(None if prim.material is None else scene.materials[prim.material])
+        if not len(triangles_of(prim)) or (wanted is None and settings.where != "all"):
             return prim
-        coord = use.texcoord if use else 0
+        coord = wanted or 0
         if coord >= len(prim.texcoords) or prim.normals is None:
             remarks.append(Remark("no UVs or no normals: no tangents made", prim.key))
             return prim

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from customs.changes.materials import tangent_set
 from customs.ledger.facts import facts_of
 from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import per_mesh
@@ -15,7 +16,7 @@ def _bad(prim: Primitive) -> int:
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
-    mapped = {i for i, m in enumerate(case.delivering.materials) if "normal" in m.textures}
+    mapped = {i for i, m in enumerate(case.delivering.materials) if tangent_set(m) is not None}
 
     def fix(mesh: Mesh) -> Remedy | None:
         if any(p.material in mapped for p in mesh.primitives):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from customs.changes.materials import tangent_set
 from customs.ledger.facts import facts_of
 from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy
 from customs.ledger.shapes import per_mesh
@@ -11,8 +12,8 @@ from customs.scene.model import Mesh, Primitive, Scene
 
 
 def _lacking(scene: Scene, prim: Primitive) -> int:
-    use = None if prim.material is None else scene.materials[prim.material].textures.get("normal")
-    needs = use is not None and facts_of(prim).faces and use.texcoord < len(prim.texcoords)
+    texcoord = tangent_set(None if prim.material is None else scene.materials[prim.material])
+    needs = texcoord is not None and facts_of(prim).faces and texcoord < len(prim.texcoords)
     return len(prim.positions) if needs and prim.tangents is None else 0
 
 

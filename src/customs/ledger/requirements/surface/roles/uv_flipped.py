@@ -7,6 +7,7 @@ from collections.abc import Iterator
 import numpy as np
 import numpy.typing as npt
 
+from customs.changes.materials import tangent_set
 from customs.ledger.facts import facts_of
 from customs.ledger.row import Case, Requirement, Row, register
 from customs.ledger.shapes import per_mesh
@@ -20,7 +21,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         i
         for scene in (case.delivering, case.arrived)
         for i, m in enumerate(scene.materials)
-        if "normal" in m.textures
+        if tangent_set(m) is not None
     }
 
     def mask(prim: Primitive) -> npt.NDArray[np.bool_]:

@@ -14,7 +14,7 @@ from customs.scene.model import Material, Scene
 from customs.scene.settings import Targeted
 
 COPIED = ("model", "base_colour", "metallic", "roughness", "emissive", "emissive_strength", "diffuse", "specular", "glossiness",
-          "alpha_mode", "alpha_cutoff", "double_sided")  # fmt: skip
+          "alpha_mode", "alpha_cutoff", "double_sided", "layers")  # fmt: skip
 
 
 class CopySettings(Targeted):

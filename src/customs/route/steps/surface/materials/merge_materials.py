@@ -30,10 +30,11 @@ def _use(use: TextureUse) -> tuple[Any, ...]:
 
 def likeness(material: Material) -> tuple[Any, ...]:
     """Equal for materials that look alike and have the same textures, whatever their names."""
-    skip = ("key", "name", "textures", "extras", "made_from")
+    skip = ("key", "name", "layers", "textures", "extras", "made_from")
     plain = tuple(v for k, v in material.__dict__.items() if k not in skip)
     return (
         *plain,
+        tuple(sorted(material.layers.items())),
         tuple(sorted((r, _use(u)) for r, u in material.textures.items())),
         repr(dict(material.extras)),
     )

@@ -1,6 +1,6 @@
-"""The keeper: a small process that has the library loaded and forks a child for every file.
+"""The keeper: a small process that has libraries loaded and forks a child for every piece of work.
 
-A line of JSON asks for one file; a line of JSON answers. The child has limits on time, memory and what it may
+A line of JSON asks for one; a line of JSON answers. `work` names a module that `run` does it in. The child has limits on time, memory and what it may
 write, its standard streams lead nowhere, and whatever becomes of it, the keeper only tells how it ended. The
 keeper runs one thread, so forking it is safe; it leaves when whoever started it goes.
 """
@@ -8,23 +8,25 @@ keeper runs one thread, so forking it is safe; it leaves when whoever started it
 from __future__ import annotations
 
 import gc
+import importlib
 import json
 import os
 import resource
 import select
 import signal
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
-from customs.formats.interchange.library import import_file, load_library
-from customs.formats.interchange.pack import pack_scene
+from customs.aside.pack import Packer
 
 Json = dict[str, Any]
+Work = Callable[[Json], tuple[Json, Packer]]
 
 
-def _child(lib: Any, ask: Json) -> None:
-    """In the child: import, hand over, leave. Never returns."""
+def _child(work: Work, ask: Json) -> None:
+    """In the child: work, hand over, leave. Never returns."""
     code = 1
     try:
         nowhere = os.open(os.devnull, os.O_RDWR)
@@ -35,7 +37,8 @@ def _child(lib: Any, ask: Json) -> None:
         resource.setrlimit(resource.RLIMIT_FSIZE, (ask["bytes"], ask["bytes"]))
         resource.setrlimit(resource.RLIMIT_CPU, (int(ask["seconds"]) + 1, int(ask["seconds"]) + 2))
         signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
-        pack_scene(import_file(lib, ask["path"], ask["properties"]), Path(ask["out"]))
+        header, pack = work(ask["asked"])
+        pack.write(Path(ask["out"]), header)
         code = 0
     except MemoryError:
         code = 3
@@ -75,18 +78,23 @@ def _watch(pid: int, seconds: float, stdin: int) -> Json:
     return {"ended": {0: "well", 3: "memory"}.get(os.WEXITSTATUS(status), "badly"), "signal": 0}
 
 
-def serve(library: str) -> None:
+def serve() -> None:
     """Answer until the asker goes."""
-    lib = load_library(Path(library))
-    # What is here already is not looked through again by any child, so its pages stay shared.
-    gc.freeze()
-    gc.disable()
     for line in sys.stdin:
         ask = json.loads(line)
         sys.stdout.flush()
-        pid = os.fork()
-        if pid == 0:
-            _child(lib, ask)
-        answer = _watch(pid, ask["seconds"], 0)
+        try:
+            work: Work = importlib.import_module(ask["work"]).run
+        except Exception as problem:  # noqa: BLE001 (a library that is not there, whatever it says)
+            _leave_word(ask["out"], problem)
+            answer: Json = {"ended": "absent", "signal": 0}
+        else:
+            # What is here already is not looked through again by any child, so its pages stay shared.
+            gc.freeze()
+            gc.disable()
+            pid = os.fork()
+            if pid == 0:
+                _child(work, ask)
+            answer = _watch(pid, ask["seconds"], 0)
         sys.stdout.write(json.dumps(answer) + "\n")
         sys.stdout.flush()
