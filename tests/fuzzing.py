@@ -50,10 +50,16 @@ from tests.intake.made import seven_of, tar_of, zip_of, zstd_of
 STATE = Path(__file__).parent.parent / "build" / "fuzz"
 SLOW, LARGE = 4.0, 1 << 30
 """Seconds a case may take, and bytes it may add to the most its process ever held."""
-THROUGH_A_CHILD = ("fbx", "dae")
+THROUGH_A_CHILD = ("fbx", "dae", "draco", "meshopt", "basis")
 """A library reads these in a process with limits of its own: LEAST_SECONDS is what a small file may take
 there.
 """
+PACKED: dict[str, dict[str, object]] = {
+    "draco": {"compression": "draco"}, "meshopt": {"compression": "meshopt", "quantised": True},
+}  # fmt: skip
+"""GLBs whose geometry is compressed, by the form that is asked of the writer."""
+BASIS = tuple(Path(__file__).parent / "surface" / f"gull_{kind}.ktx2" for kind in ("etc1s", "uastc"))
+"""Made by ktx2-encoder 0.6.0 (npm) of 32 × 32 pixels."""
 ARCHIVES = ("zip", "tar", "gz", "xz", "zst", "7z")
 MADE: dict[str, Callable[[Path, Mapping[str, bytes]], Path]] = {
     "zip": zip_of, "tar": tar_of, "zst": zstd_of, "7z": seven_of,
@@ -133,6 +139,12 @@ def seeds() -> dict[str, tuple[bytes, ...]]:
     several, frames = io.BytesIO(), [PIL.Image.fromarray(np.full((8, 8), 60 * k, np.uint8)) for k in range(3)]
     frames[0].save(several, "GIF", save_all=True, append_images=frames[1:])
     out["gif"] += (several.getvalue(),)
+    for packed_as, form in PACKED.items():
+        entry = get_format("glb")
+        assert entry.write is not None
+        options = WriteOptions("seed", settings=entry.settings(**form))
+        out[packed_as] = (b"".join(bytes(p) for p in entry.write(lettered(), options)[".glb"]),)
+    out["basis"] = tuple(p.read_bytes() for p in BASIS)
     files = {"a.txt": b"Water the ferns.\n" * 9, "b/c.png": out["png"][0], "d.gltf": out["gltf"][0][:900]}
     for archive in ARCHIVES:
         out[archive] = (MADE[archive](folder / f"seed.{archive}", files).read_bytes(),)
@@ -146,7 +158,7 @@ def mutated(reader: str, number: int) -> bytes:
     choices = seeds()[reader]
     data = choices[int(rng.integers(len(choices)))]
     ways: list[Callable[[bytes, np.random.Generator], bytes]] = [_bytes, _lengths, _cut, _pieces]
-    if reader in ("gltf", "glb"):
+    if reader in ("gltf", "glb", *PACKED):
         ways += [_json, _json, _json]
     if b"\0" not in data:
         ways += [_lines, _words, _words]
@@ -263,10 +275,11 @@ def read(reader: str, data: bytes, folder: Path) -> None:
             "fbx",
             "dae",
             "mtl",
+            *PACKED,
         ):
             image_pixels(Image(key("image", 0), "x", Encoded(data), uri="x"))
         else:
-            path = folder / f"a.{reader}"
+            path = folder / f"a.{'glb' if reader in PACKED else reader}"
             path.write_bytes(data)
             if reader == "mtl":
                 path = folder / "a.obj"

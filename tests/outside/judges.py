@@ -89,22 +89,36 @@ def ktx_parse(path: Path) -> dict[str, Any]:
     return dict(json.loads(run.stdout))
 
 
+def _beside(name: str) -> Path:
+    """A script of this folder beside the node modules, where it finds them."""
+    place = NODE_MODULES.parent / name
+    script = (Path(__file__).parent / name).read_bytes()
+    if not place.is_file() or place.read_bytes() != script:
+        aside = place.with_suffix(f".{os.getpid()}.mjs")
+        aside.write_bytes(script)
+        aside.replace(place)
+    return place
+
+
+def _run(name: str, *asked: str) -> str:
+    run = subprocess.run(["node", str(_beside(name)), *asked], capture_output=True, text=True, timeout=120)
+    assert run.returncode == 0, run.stderr[-600:]
+    return run.stdout
+
+
 def compressed(form: str, model: Path, out: Path) -> Path:
     """`model` compressed by glTF-Transform, draco3dgltf, meshoptimizer or ktx2-encoder (npm): `form` as in
     compress.mjs.
     """
-    place = NODE_MODULES.parent / "compress.mjs"
-    script = (Path(__file__).parent / "compress.mjs").read_bytes()
-    if not place.is_file() or place.read_bytes() != script:
-        # Modules are looked for beside the script that asks for them.
-        aside = place.with_suffix(f".{os.getpid()}.mjs")
-        aside.write_bytes(script)
-        aside.replace(place)
-    run = subprocess.run(
-        ["node", str(place), form, str(model), str(out)], capture_output=True, text=True, timeout=120
-    )
-    assert run.returncode == 0, run.stderr[-600:]
+    _run("compress.mjs", form, str(model), str(out))
     return out
+
+
+def read_modern(reader: str, model: Path) -> dict[str, Any]:
+    """What glTF-Transform ("transform", with draco3dgltf and meshoptimizer) or three.js ("three") reads of a GLB:
+    `positions`, `normals` and `indices` of its parts, `textures`, extensions `used`.
+    """
+    return dict(json.loads(_run("read_modern.mjs", reader, str(model))))
 
 
 def judge_scene(path: Path) -> Scene:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
@@ -14,17 +15,22 @@ from scipy.spatial import cKDTree
 
 from customs.demo import stork
 from customs.demo.textures import verdigris
+from customs.formats.gltf.form import weight_shares
+from customs.formats.registry import WriteOptions, get_format, read_scene
+from customs.formats.source import Source
 from customs.intake.take import take
 from customs.landing.land import landed_scene
 from customs.motion.curves.track import local_track
 from customs.scene.arrays import frozen
 from customs.scene.model import Image, Material, Primitive, Scene, TextureUse
 from customs.scene.tree import world_matrices
+from customs.sheet.load import parse_sheet
+from customs.sheet.model import Sheet
 from customs.surface.pixels import image_info, image_pixels
 from customs.work.asset import Request, run
 from customs.work.lookup import find_sheet
 from tests.assets import cube, key, saved, scene_of
-from tests.outside.judges import compressed
+from tests.outside.judges import compressed, read_modern, validate
 
 GEOMETRY = ("draco", "draco-edges", "quantised", "meshopt", "meshopt-filter")
 NEAR = {"positions": 2.0, "normals": 0.02, "texcoords": 1 / 2048}
@@ -182,3 +188,87 @@ def test_basis_textures_are_their_pixels_within_the_compression(
         a, b = image_pixels(want)[..., :3].astype(float), image_pixels(have)[..., :3].astype(float)
         noise = 10 * np.log10(255**2 / max(((a - b) ** 2).mean(), 1e-9))
         assert a.shape == b.shape and noise > most, (want.name, noise)
+
+
+# -- written where a sheet asks
+
+
+FORMS: dict[str, tuple[dict[str, Any], set[str]]] = {
+    "quantised": ({"quantised": True}, {"KHR_mesh_quantization"}),
+    "meshopt": ({"compression": "meshopt"}, {"EXT_meshopt_compression"}),
+    "both": (
+        {"quantised": True, "compression": "meshopt"},
+        {"KHR_mesh_quantization", "EXT_meshopt_compression"},
+    ),
+    "draco": ({"compression": "draco"}, {"KHR_draco_mesh_compression"}),
+    "draco, rounded": ({"compression": "draco", "quantised": True}, {"KHR_draco_mesh_compression"}),
+}
+
+
+def sheet_of(form: dict[str, Any]) -> Sheet:
+    lines = "\n".join(f"{k} = {str(v).lower() if isinstance(v, bool) else repr(v)}" for k, v in form.items())
+    return parse_sheet(
+        'version = 1\nextends = "metre-yup-pbr"\nid = "mine"\ntitle = "Mine"\n[model.form]\n'
+        + lines.replace("'", '"')
+        + '\n[textures]\nformats = ["webp"]\n'
+    )
+
+
+@pytest.mark.parametrize("name", FORMS)
+def test_what_a_sheet_asks_is_written_and_read_by_others(name: str, plain: Path, tmp_path: Path) -> None:
+    form, used = FORMS[name]
+    sheet = sheet_of(form)
+    result = run(Request(plain, plain.parent, sheet, out=tmp_path))
+    assert result.error is None and result.folder is not None and result.accepted, result.ledger.open()
+    model = next(result.folder.rglob("*.glb"))
+    complaints = [c for c in validate([model]) if "IMAGE_" not in c]
+    assert complaints == []
+    mine = read_scene(Source(model))
+    theirs = read_modern("transform", model)
+    assert set(theirs["used"]) >= used | {"EXT_texture_webp"} and set(theirs["textures"]) == {"image/webp"}
+    parts = [p for m in mine.meshes for p in m.primitives]
+    for k, p in enumerate(parts):
+        assert np.abs(np.reshape(theirs["positions"][k], (-1, 3)) - p.positions).max() < 1e-6
+        assert np.abs(np.reshape(theirs["normals"][k], (-1, 3)) - p.normals).max() < 1e-6
+        assert np.array_equal(theirs["indices"][k], p.indices)
+    # It is what the plain sheet delivers, within what was asked for.
+    usual = run(Request(plain, plain.parent, find_sheet("metre-yup-pbr"), out=tmp_path / "usual"))
+    assert usual.folder is not None
+    want, got = corners(landed_scene(usual.folder, find_sheet("metre-yup-pbr"))), corners(mine)
+    order = matched(want, got)
+    side = np.ptp(want["positions"], axis=0).max()
+    # Weights that are rounded move what they move by a millionth.
+    most = {"meshopt": 0.0, "quantised": 1e-6, "both": 1e-6}.get(name, 1 / 60_000)
+    assert np.abs(want["positions"][order] - got["positions"]).max() <= most * side
+    assert np.abs(want["normals"][order] - got["normals"]).max() < (0.002 if "rounded" in name else 5e-5)
+    assert np.abs(want["texcoords"][order] - got["texcoords"]).max() < (1e-4 if "rounded" in name else 1e-5)
+    if "meshopt" in name or name == "both":
+        assert model.stat().st_size < next(usual.folder.rglob("*.glb")).stat().st_size
+
+
+@pytest.mark.parametrize("name", ["quantised", "meshopt", "both"])
+def test_three_reads_what_is_written(name: str, tmp_path: Path) -> None:
+    scene = stork.scene()
+    bare = tuple(
+        replace(m, primitives=tuple(replace(p, material=None) for p in m.primitives)) for m in scene.meshes
+    )
+    scene = replace(scene, materials=(), images=(), meshes=bare)
+    entry = get_format("glb")
+    assert entry.write is not None
+    parts = entry.write(scene, WriteOptions("gull", settings=entry.settings(**FORMS[name][0])))[".glb"]
+    (tmp_path / "gull.glb").write_bytes(b"".join(bytes(p) for p in parts))
+    theirs = read_modern("three", tmp_path / "gull.glb")
+    mine = [p for m in read_scene(Source(tmp_path / "gull.glb")).meshes for p in m.primitives]
+    assert len(theirs["positions"]) == len(mine)
+    for k, p in enumerate(mine):
+        assert np.abs(np.reshape(theirs["positions"][k], (-1, 3)) - p.positions).max() < 1e-6
+        assert np.abs(np.reshape(theirs["normals"][k], (-1, 3)) - p.normals).max() < 1e-4
+        assert np.array_equal(theirs["indices"][k], p.indices)
+
+
+def test_weights_are_rounded_to_what_sums_to_one() -> None:
+    rng = np.random.default_rng(5)
+    weights = rng.dirichlet((0.3, 0.5, 1.0, 2.0), 4000).astype(np.float32)
+    out = weight_shares(weights)
+    assert np.all(out.astype(int).sum(axis=1) == 65535) and np.abs(out / 65535 - weights).max() < 4 / 65535
+    assert np.array_equal(weight_shares(np.zeros((2, 4), np.float32)), np.zeros((2, 4)))

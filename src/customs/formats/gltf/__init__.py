@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from customs.formats.gltf.form import GltfForm
 from customs.formats.gltf.leans import leans
 from customs.formats.gltf.read import read_gltf
-from customs.formats.gltf.write import write_glb, write_gltf
+from customs.formats.gltf.write import FORMS, write_glb, write_gltf
 from customs.formats.registry import Format, register
 from customs.scene.convention import RAW_GLTF
 from customs.scene.model import GLTF_SLOTS
@@ -34,7 +35,8 @@ _GLB = Format(
     write=write_glb,
     fixed=True,
     images_inside=True,
-    image_forms=("png", "jpeg"),
+    image_forms=FORMS,
+    settings=GltfForm,
     places=True,
     channels=True,
     texture_roles=GLTF_SLOTS,

@@ -8,12 +8,11 @@ from __future__ import annotations
 import mmap
 from pathlib import Path
 
+import DracoPy
+import meshopt
 import numpy as np
 
 from customs.aside.pack import Array, Json, Packer
-from customs.later import later
-
-draco, meshopt = later("DracoPy"), later("meshopt")
 
 
 def run(asked: Json) -> tuple[Json, Packer]:
@@ -39,7 +38,7 @@ def _view(
 
 def _part(data: mmap.mmap, pack: Packer, where: str, at: int, length: int) -> Json:
     try:
-        mesh = draco.decode(data[at : at + length])
+        mesh = DracoPy.decode(data[at : at + length])
     except Exception as problem:  # noqa: BLE001 (whatever the library says of damage)
         raise ValueError(f"{where}: {problem}") from None
     faces = getattr(mesh, "faces", None)

@@ -8,7 +8,9 @@ from urllib.parse import quote
 
 from customs.errors import WriteError
 from customs.formats.gltf.buffers import CHUNK, HEADER, MAGIC
+from customs.formats.gltf.form import QUANTISED, GltfForm
 from customs.formats.gltf.pack import Packer
+from customs.formats.gltf.squeeze import DRACO, MESHOPT
 from customs.formats.gltf.vrm import NEW, avatar_json
 from customs.formats.gltf.write_nodes import node_list, rows_below
 from customs.formats.gltf.write_parts import (
@@ -28,14 +30,21 @@ from customs.scene.prune import prune
 from customs.surface.files.base import texture_format
 
 GENERATOR = "Customs"
+FORMS = ("png", "jpeg", "webp")
+"""File formats of textures glTF has a place for; of WebP by its extension."""
+WEBP = "EXT_texture_webp"
+NEEDED = frozenset({MESHOPT, DRACO, QUANTISED, WEBP})
+"""Extensions without which a file that uses them cannot be read."""
 
 
 def _image(scene: Scene, index: int, options: WriteOptions, pack: Packer) -> dict[str, Any]:
     image = scene.images[index]
     how = deliveries(image, scene.wishes)[0]
     form = how.form
-    if form not in ("png", "jpeg"):
-        raise WriteError(f"texture {image.name} is {form}", "PNG or JPEG in glTF", "Add Convert textures.")
+    if form not in FORMS:
+        raise WriteError(
+            f"texture {image.name} is {form}", "PNG, JPEG or WebP in glTF", "Add Convert textures."
+        )
     out: dict[str, Any] = {"name": image.name}
     if index in options.image_path:
         out["uri"] = quote(options.image_path[index])
@@ -48,11 +57,13 @@ def _image(scene: Scene, index: int, options: WriteOptions, pack: Packer) -> dic
 
 def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packer]:
     """The glTF JSON of a scene and its packed arrays. Raises WriteError."""
-    pack, used = Packer(), set[str]()
+    form = options.settings if isinstance(options.settings, GltfForm) else GltfForm()
+    pack, used = Packer(form), set[str]()
     # Textures in roles glTF has no place for are left to files beside the model.
     standard = {u.image for m in scene.materials for r, u in m.textures.items() if r in GLTF_SLOTS}
     numbers = {old: new for new, old in enumerate(sorted(standard))}
-    textures = Textures(numbers)
+    webp = {i for i in numbers if deliveries(scene.images[i], scene.wishes)[0].form == "webp"}
+    textures = Textures(numbers, webp)
     out: dict[str, Any] = {"asset": {"version": "2.0", "generator": GENERATOR}}
     if scene.copyright:
         out["asset"]["copyright"] = scene.copyright
@@ -73,6 +84,8 @@ def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packe
         "bufferViews": pack.views,
     }
     out |= {name: items for name, items in lists.items() if items}
+    if webp:
+        used.add(WEBP)
     extensions: dict[str, Any] = {}
     if scene.lights:
         extensions["KHR_lights_punctual"] = {"lights": [light_json(x) for x in scene.lights]}
@@ -84,8 +97,12 @@ def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packe
     if extensions:
         out["extensions"] = extensions
         used.update(extensions)
+    if pack.plain:
+        used.add(MESHOPT)
     if used:
         out["extensionsUsed"] = sorted(used)
+    if needed := sorted(used & NEEDED):
+        out["extensionsRequired"] = needed
     return out | extras_of(scene.extras), pack
 
 
@@ -97,7 +114,7 @@ def write_glb(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
     """`{".glb": buffers}`. Raises WriteError."""
     out, pack = document(prune(scene), options)
     if pack.size:
-        out["buffers"] = [{"byteLength": pack.size}]
+        out["buffers"] = pack.buffers()
     text = _json(out)
     text += b" " * (-len(text) % 4)
     total = HEADER.size + CHUNK.size + len(text) + (CHUNK.size + pack.size if pack.size else 0)
@@ -114,6 +131,6 @@ def write_gltf(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
     out, pack = document(prune(scene), options)
     files: dict[str, Parts] = {}
     if pack.size:
-        out["buffers"] = [{"byteLength": pack.size, "uri": quote(f"{options.stem}.bin")}]
+        out["buffers"] = pack.buffers(quote(f"{options.stem}.bin"))
         files[".bin"] = pack.parts
     return {".gltf": [_json(out)], **files}

@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
+from customs.formats.gltf.form import QUANTISED, shares, small_texcoords, weight_shares
 from customs.formats.gltf.layers import layers_json
-from customs.formats.gltf.pack import INDICES, VERTICES, Packer
-from customs.geometry.triangles import triangles_of
+from customs.formats.gltf.pack import INDICES, VERTICES, Array, Packer
+from customs.formats.gltf.squeeze import DRACO, drawn_together
+from customs.geometry.triangles import flat_indices, triangles_of
 from customs.scene.model import (
     GLTF_SLOTS,
     Camera,
@@ -53,8 +55,8 @@ def differing(out: Json, **pairs: tuple[Any, Any]) -> Json:
 class Textures:
     """Textures and samplers, each pair stored once."""
 
-    def __init__(self, numbers: Mapping[int, int]) -> None:
-        self.numbers = numbers
+    def __init__(self, numbers: Mapping[int, int], webp: Collection[int] = ()) -> None:
+        self.numbers, self.webp = numbers, webp
         self.textures: list[Json] = []
         self.samplers: list[Json] = []
         self._known: dict[Any, int] = {}
@@ -81,7 +83,10 @@ class Textures:
         key = (use.image, use.sampler)
         if key not in self._known:
             self._known[key] = len(self.textures)
-            self.textures.append({"source": self.numbers[use.image], "sampler": self._sampler(use)})
+            source: Json = {"source": self.numbers[use.image]}
+            if use.image in self.webp:
+                source = {"extensions": {"EXT_texture_webp": source}}
+            self.textures.append({**source, "sampler": self._sampler(use)})
         return self._known[key]
 
     def _sampler(self, use: TextureUse) -> int:
@@ -164,38 +169,65 @@ def _material_extensions(material: Material, infos: Json) -> Json:
     return out | layers_json(material, infos)
 
 
+def attributes_of(prim: Primitive, quantised: bool) -> dict[str, Array]:
+    """What is written of each vertex, by the names of glTF: (V, W) float32, or whole numbers that stand for parts of one
+    where they are `quantised`. Positions stay as they are: as whole numbers they would need nodes of their own.
+    """
+    out: dict[str, Array] = {"POSITION": prim.positions}
+    if prim.normals is not None:
+        normals = _unit(prim.normals)
+        out["NORMAL"] = shares(normals, np.int16) if quantised else normals
+    if prim.tangents is not None and prim.normals is not None:
+        out["TANGENT"] = shares(prim.tangents, np.int16) if quantised else prim.tangents
+    for i, values in enumerate(prim.texcoords):
+        small = small_texcoords(values) if quantised else None
+        out[f"TEXCOORD_{i}"] = values if small is None else small
+    for i, values in enumerate(prim.colours):
+        clipped = np.clip(values, 0, 1) if values.max() > 1 else values
+        out[f"COLOR_{i}"] = shares(clipped, np.uint16) if quantised else clipped
+    return out | _influences(prim, quantised) | dict(prim.custom)
+
+
 def primitive_json(prim: Primitive, pack: Packer, used: set[str]) -> Json:
     """One primitive."""
-    attributes = {"POSITION": pack.accessor(prim.positions, VERTICES, limits=True)}
-    if prim.normals is not None:
-        attributes["NORMAL"] = pack.accessor(_unit(prim.normals), VERTICES)
-    if prim.tangents is not None and prim.normals is not None:
-        attributes["TANGENT"] = pack.accessor(prim.tangents, VERTICES)
-    for i, values in enumerate(prim.texcoords):
-        attributes[f"TEXCOORD_{i}"] = pack.accessor(values, VERTICES)
-    for i, values in enumerate(prim.colours):
-        attributes[f"COLOR_{i}"] = pack.accessor(
-            np.clip(values, 0, 1) if values.max() > 1 else values, VERTICES
-        )
-    attributes |= _influences(prim, pack)
-    for name, values in prim.custom.items():
-        attributes[name] = pack.accessor(values, VERTICES)
-    out: Json = {"attributes": attributes}
     mode = "triangles" if prim.mode == "polygons" else prim.mode
-    differing(out, mode=(MODES[mode], 4))
     flat = triangles_of(prim).reshape(-1) if prim.mode == "polygons" else prim.indices
+    out: Json = differing({}, mode=(MODES[mode], 4))
+    extensions: Json = {}
+    packed = pack.form.compression == "draco" and mode == "triangles"
+    arrays = attributes_of(prim, pack.form.quantised and not packed)
+    if packed:
+        flat = flat_indices(prim) if flat is None else flat
+        extensions[DRACO] = _drawn_together(arrays, flat, pack)
+    out["attributes"] = {n: _attribute(n, v, pack, not packed, used) for n, v in arrays.items()}
     if flat is not None:
         # 65,535 is the restart value of 16-bit indices and may not be used (glTF 2.0, 3.7.2.1).
         narrow = len(prim.positions) <= 65535
-        out["indices"] = pack.accessor(flat.astype(np.uint16) if narrow else flat, INDICES)
+        out["indices"] = pack.accessor(flat.astype(np.uint16) if narrow else flat, INDICES, held=not packed)
     differing(out, material=(prim.material, None))
     if prim.targets:
         out["targets"] = [_target(t, pack) for t in prim.targets]
     if prim.variants:
-        used.add("KHR_materials_variants")
         mappings = [{"material": m, "variants": list(v)} for m, v in prim.variants]
-        out["extensions"] = {"KHR_materials_variants": {"mappings": mappings}}
+        extensions["KHR_materials_variants"] = {"mappings": mappings}
+    if extensions:
+        used.update(extensions)
+        out["extensions"] = extensions
     return out | extras_of(prim.extras)
+
+
+def _attribute(name: str, values: Array, pack: Packer, held: bool, used: set[str]) -> int:
+    whole = values.dtype.kind != "f" and not name.startswith(("JOINTS_", "_"))
+    if whole and name in ("NORMAL", "TANGENT"):
+        used.add(QUANTISED)
+    return pack.accessor(values, VERTICES, limits=name == "POSITION", shares=whole, held=held)
+
+
+def _drawn_together(arrays: dict[str, Array], flat: Array, pack: Packer) -> Json:
+    """The extension of a primitive that Draco packs; positions become those a reader will find."""
+    made = drawn_together(arrays, flat.reshape(-1, 3), pack.form.quantised)
+    arrays["POSITION"] = made.positions
+    return {"bufferView": pack.view(made.data), "attributes": made.ids}
 
 
 def _unit(normals: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
@@ -208,20 +240,22 @@ def _unit(normals: npt.NDArray[np.float32]) -> npt.NDArray[np.float32]:
     return out
 
 
-def _influences(prim: Primitive, pack: Packer) -> dict[str, int]:
+def _influences(prim: Primitive, quantised: bool) -> dict[str, Array]:
     """JOINTS_n and WEIGHTS_n; joints without weight are 0, as the validator asks, and 8-bit where they
     fit.
     """
     if prim.joints is None or prim.weights is None:
         return {}
-    out = {}
+    out: dict[str, Array] = {}
     for i in range(prim.joints.shape[1] // 4):
         part = slice(4 * i, 4 * i + 4)
-        weights = np.ascontiguousarray(prim.weights[:, part])
+        # Together with others a set of four does not sum to one.
+        alone = quantised and prim.joints.shape[1] == 4
+        kept = np.ascontiguousarray(prim.weights[:, part])
+        weights = weight_shares(kept) if alone else kept
         joints = np.where(weights > 0, prim.joints[:, part], 0).astype(np.uint16)
-        small = joints.astype(np.uint8) if joints.max() < 256 else joints
-        out[f"JOINTS_{i}"] = pack.accessor(small, VERTICES)
-        out[f"WEIGHTS_{i}"] = pack.accessor(weights, VERTICES)
+        out[f"JOINTS_{i}"] = joints.astype(np.uint8) if joints.max() < 256 else joints
+        out[f"WEIGHTS_{i}"] = weights
     return out
 
 

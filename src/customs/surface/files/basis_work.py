@@ -5,11 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
+import opengl_basisu
 
 from customs.aside.pack import Json, Packer
-from customs.later import later
-
-opengl_basisu = later("opengl_basisu")
 
 
 def run(asked: Json) -> tuple[Json, Packer]:

@@ -1,0 +1,34 @@
+// What other people's readers make of a model: `node read_modern.mjs transform|three FILE`, beside their node_modules.
+import fs from 'node:fs';
+const [reader, file] = process.argv.slice(2);
+const plain = a => Array.from(a);
+const out = { positions: [], normals: [], indices: [], textures: [], used: [] };
+if (reader === 'transform') {
+  const { NodeIO } = await import('@gltf-transform/core');
+  const { ALL_EXTENSIONS } = await import('@gltf-transform/extensions');
+  const { MeshoptDecoder } = await import('meshoptimizer');
+  const { default: draco } = await import('draco3dgltf');
+  await MeshoptDecoder.ready;
+  const io = new NodeIO().registerExtensions(ALL_EXTENSIONS).registerDependencies({
+    'meshopt.decoder': MeshoptDecoder, 'draco3d.decoder': await draco.createDecoderModule() });
+  const root = (await io.read(file)).getRoot();
+  const rows = a => { const all = []; for (let i = 0; i < a.getCount(); i++) all.push(...a.getElement(i, [])); return all; };
+  for (const mesh of root.listMeshes()) for (const p of mesh.listPrimitives()) {
+    out.positions.push(rows(p.getAttribute('POSITION'))); out.normals.push(rows(p.getAttribute('NORMAL')));
+    out.indices.push(plain(p.getIndices().getArray()));
+  }
+  out.textures = root.listTextures().map(t => t.getMimeType());
+  out.used = root.listExtensionsUsed().map(e => e.extensionName).sort();
+} else {
+  globalThis.self = globalThis;
+  const { GLTFLoader } = await import('three/examples/jsm/loaders/GLTFLoader.js');
+  const { MeshoptDecoder } = await import('three/examples/jsm/libs/meshopt_decoder.module.js');
+  const data = fs.readFileSync(file);
+  const loader = new GLTFLoader().setMeshoptDecoder(MeshoptDecoder);
+  const gltf = await loader.parseAsync(data.buffer.slice(data.byteOffset, data.byteOffset + data.length), '');
+  const rows = a => { const all = []; for (let i = 0; i < a.count; i++) all.push(a.getX(i), a.getY(i), a.getZ(i)); return all; };
+  gltf.scene.traverse(o => { if (o.isMesh) {
+    out.positions.push(rows(o.geometry.attributes.position)); out.normals.push(rows(o.geometry.attributes.normal));
+    out.indices.push(plain(o.geometry.index.array)); } });
+}
+fs.writeFileSync(1, JSON.stringify(out));
