@@ -26,6 +26,7 @@ import zipfile
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass, field
 from functools import cache
+from importlib import resources
 from pathlib import Path
 
 import numpy as np
@@ -58,7 +59,7 @@ PACKED: dict[str, dict[str, object]] = {
     "draco": {"compression": "draco"}, "meshopt": {"compression": "meshopt", "quantised": True},
 }  # fmt: skip
 """GLBs whose geometry is compressed, by the form that is asked of the writer."""
-BASIS = tuple(Path(__file__).parent / "surface" / f"gull_{kind}.ktx2" for kind in ("etc1s", "uastc"))
+BASIS = tuple(resources.files("customs.demo") / "basis" / f"gull_{kind}.ktx2" for kind in ("etc1s", "uastc"))
 """Made by ktx2-encoder 0.6.0 (npm) of 32 × 32 pixels."""
 ARCHIVES = ("zip", "tar", "gz", "xz", "zst", "7z")
 MADE: dict[str, Callable[[Path, Mapping[str, bytes]], Path]] = {

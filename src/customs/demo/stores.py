@@ -14,6 +14,7 @@ from pathlib import Path
 import numpy as np
 
 from customs.demo.build import digest_of, image, material, mesh, primitive, signed
+from customs.demo.gulls import gulls
 from customs.demo.shapes import box, lathe
 from customs.demo.textures import brass, encoded, noise, ramp, stone, verdigris
 from customs.demo.write import VERSION, write_goods
@@ -23,7 +24,7 @@ from customs.scene.key import Key
 from customs.scene.model import Node, Scene
 
 NAME = "glasshouse_stores.tar"
-STORES = f"{VERSION}.3"
+STORES = f"{VERSION}.4"
 """Raised when the stores change."""
 PASSWORD = "verdigris"
 """Of the locked archive; it is no secret."""
@@ -70,6 +71,7 @@ def _archives(held: Mapping[str, bytes], stork: Path) -> Iterator[tuple[str, byt
     yield "props.zip", zipped({**rest, **dict(_pots())})
     yield "clips.zip", zipped(_clips(stork))
     yield "textures.zip", zipped({**skins, **dict(_pot_skins()), **dict(_labels())})
+    yield "gulls.zip", zipped(gulls())
     yield "sounds.zip", zipped(dict(_sounds()))
     yield "notes.zip", zipped(dict(_notes("notes", NOTES)))
     yield "keepers.7z", _locked({"keepers/moss_keeper.glb": held["moss/moss_keeper.glb"]})

@@ -11,6 +11,7 @@ import numpy.typing as npt
 
 from customs.motion.posing.pose import joint_matrices, morph_weights
 from customs.motion.posing.posing import posing
+from customs.picture.layered import lets_through
 from customs.picture.look import Shot
 from customs.picture.rows import Group, groups
 from customs.picture.upload import Store
@@ -68,7 +69,7 @@ def items(shot: Shot, store: Store, few: int | None) -> Items:
     def put(far: float, item: Item) -> None:
         blended = (
             item.material is not None
-            and item.material.alpha_mode == "blend"
+            and (item.material.alpha_mode == "blend" or lets_through(item.material))
             and shot.look.shading == "surface"
         )
         if blended:

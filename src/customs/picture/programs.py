@@ -24,7 +24,7 @@ class Programs:
 
     Software drivers run both sides of a branch, so what a mesh does not need is not in its shader: RIGGED
     skins and morphs by four influences, EIGHT adds four more, DUAL skins by dual quaternions; PLACED takes a
-    place for each of many; IDS draws numbers.
+    place for each of many; IDS draws numbers, LAYERED materials beyond the core.
     """
 
     def __init__(self, context: Any) -> None:
@@ -45,6 +45,7 @@ class Programs:
         dual: bool = False,
         placed: bool = False,
         ids: bool = False,
+        layered: bool = False,
     ) -> Any:
         """The program for a mesh."""
         words = (
@@ -52,18 +53,16 @@ class Programs:
             *(["EIGHT"] if rigged and eight else []),
             *(["DUAL"] if rigged and dual else []),
             *(["PLACED"] if placed else []),
-            *(["IDS"] if ids else []),
+            *(["IDS"] if ids else ["LAYERED"] if layered else []),
         )
         if words not in self._made:
             self._made[words] = self._compile(words)
         return self._made[words]
 
     def _compile(self, words: tuple[str, ...]) -> Any:
-        version, body = shader_text("mesh.vert").split("\n", 1)
         defined = "".join(f"#define {w}\n" for w in words)
-        program = self._context.program(
-            f"{version}\n{defined}{body}", shader_text("ids.frag" if "IDS" in words else "mesh.frag")
-        )
+        parts = ("mesh.vert", "ids.frag" if "IDS" in words else "mesh.frag")
+        program = self._context.program(*(shader_text(p).replace("\n", f"\n{defined}", 1) for p in parts))
         for _, unit, name in SLOTS.values():
             if name in program:
                 program[name] = unit

@@ -13,6 +13,7 @@ from customs.motion.posing.bounds import world_bounds
 from customs.picture.appearance import appearance
 from customs.picture.figure import standing_figure
 from customs.picture.items import Item, items
+from customs.picture.layered import layer_uniforms
 from customs.picture.lines import box_lines, dimension_lines, grid
 from customs.picture.look import DAY, EVENING, SHADINGS, Look, Shot
 from customs.picture.programs import SLOTS, Programs, shader_text
@@ -226,8 +227,9 @@ class Renderer:
         """The part of an item on the card, `mesh` the program for it, all set that places its vertices."""
         prim, joints, weights = item.prim, item.joints, item.weights
         part = self.store.part(prim)
+        layered = item.material is not None and bool(item.material.layers)
         self.mesh = self.programs.get(
-            part.rigged, part.eight, dual and joints is not None, item.group is not None, ids
+            part.rigged, part.eight, dual and joints is not None, item.group is not None, ids, layered
         )
         self._set("model", item.model)
         if not part.rigged:
@@ -264,6 +266,9 @@ class Renderer:
         )
         p["alpha_mode"] = {"opaque": 0, "mask": 1, "blend": 2}[material.alpha_mode] if material else 0
         p["alpha_cutoff"] = material.alpha_cutoff if material else 0.5
+        if "coat" in p:
+            for name, value in layer_uniforms(material).items():
+                p[name] = value
         slots = second = 0
         p["normal_strength"] = p["occlusion_strength"] = 1.0
         p["detail_strength"] = p["green"] = 1.0

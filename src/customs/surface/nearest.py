@@ -51,7 +51,7 @@ def _clear(material: Material) -> Material:
     if share == 0:
         return material
     *rgb, alpha = material.base_colour
-    tint = _attenuated(material)
+    tint = attenuated(material)
     r, g, b = (c * t for c, t in zip(rgb, tint))
     if "transmission" in material.textures:
         # Where it goes through is told by its texture, which the step turns into one of opacity.
@@ -59,7 +59,7 @@ def _clear(material: Material) -> Material:
     return replace(material, base_colour=(r, g, b, alpha * max(1 - share, CLEAREST)), alpha_mode="blend")
 
 
-def _attenuated(material: Material) -> tuple[float, ...]:
+def attenuated(material: Material) -> tuple[float, ...]:
     """What is left of white behind the thickness: T(x) = c^(x/d), KHR_materials_volume, "Attenuation"."""
     thickness, distance = number(material, "thickness"), number(material, "attenuation_distance")
     if thickness == 0 or math.isinf(distance) or distance <= 0:

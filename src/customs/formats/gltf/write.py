@@ -25,15 +25,16 @@ from customs.formats.gltf.write_parts import (
 )
 from customs.formats.image_write import deliveries, encode
 from customs.formats.registry import Parts, WriteOptions
-from customs.scene.model import GLTF_SLOTS, Scene
+from customs.scene.model import GLTF_SLOTS, Image, Scene
 from customs.scene.prune import prune
-from customs.surface.files.base import texture_format
+from customs.surface.files.base import SUPERCOMPRESSED, texture_format
+from customs.surface.pixels import content_info
 
 GENERATOR = "Customs"
 FORMS = ("png", "jpeg", "webp")
 """File formats of textures glTF has a place for; of WebP by its extension."""
-WEBP = "EXT_texture_webp"
-NEEDED = frozenset({MESHOPT, DRACO, QUANTISED, WEBP})
+BY_EXTENSION = {"webp": "EXT_texture_webp", "ktx2": "KHR_texture_basisu"}
+NEEDED = frozenset({MESHOPT, DRACO, QUANTISED, *BY_EXTENSION.values()})
 """Extensions without which a file that uses them cannot be read."""
 
 
@@ -41,7 +42,7 @@ def _image(scene: Scene, index: int, options: WriteOptions, pack: Packer) -> dic
     image = scene.images[index]
     how = deliveries(image, scene.wishes)[0]
     form = how.form
-    if form not in FORMS:
+    if form not in FORMS and not _is_basis(image, form):
         raise WriteError(
             f"texture {image.name} is {form}", "PNG, JPEG or WebP in glTF", "Add Convert textures."
         )
@@ -51,8 +52,17 @@ def _image(scene: Scene, index: int, options: WriteOptions, pack: Packer) -> dic
     elif not image.there:
         out["uri"] = quote(image.uri or f"{image.name}.png")
     else:
-        out |= {"bufferView": pack.view(encode(image, how)), "mimeType": texture_format(form).mime}
+        content = image.content if _is_basis(image, form) else None
+        data = content.read() if content is not None else encode(image, how)
+        out |= {"bufferView": pack.view(data), "mimeType": texture_format(form).mime}
     return out | extras_of(image.extras)
+
+
+def _is_basis(image: Image, form: str) -> bool:
+    """True for a KTX2 file of Basis Universal that goes out as it came: what its extension takes."""
+    if form != "ktx2" or image.pixels is not None or image.content is None:
+        return False
+    return content_info(image.content).block in SUPERCOMPRESSED
 
 
 def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packer]:
@@ -62,8 +72,9 @@ def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packe
     # Textures in roles glTF has no place for are left to files beside the model.
     standard = {u.image for m in scene.materials for r, u in m.textures.items() if r in GLTF_SLOTS}
     numbers = {old: new for new, old in enumerate(sorted(standard))}
-    webp = {i for i in numbers if deliveries(scene.images[i], scene.wishes)[0].form == "webp"}
-    textures = Textures(numbers, webp)
+    forms = {i: deliveries(scene.images[i], scene.wishes)[0].form for i in numbers}
+    by = {i: BY_EXTENSION[form] for i, form in forms.items() if form in BY_EXTENSION}
+    textures = Textures(numbers, by)
     out: dict[str, Any] = {"asset": {"version": "2.0", "generator": GENERATOR}}
     if scene.copyright:
         out["asset"]["copyright"] = scene.copyright
@@ -84,8 +95,7 @@ def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packe
         "bufferViews": pack.views,
     }
     out |= {name: items for name, items in lists.items() if items}
-    if webp:
-        used.add(WEBP)
+    used.update(by.values())
     extensions: dict[str, Any] = {}
     if scene.lights:
         extensions["KHR_lights_punctual"] = {"lights": [light_json(x) for x in scene.lights]}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
@@ -55,8 +55,8 @@ def differing(out: Json, **pairs: tuple[Any, Any]) -> Json:
 class Textures:
     """Textures and samplers, each pair stored once."""
 
-    def __init__(self, numbers: Mapping[int, int], webp: Collection[int] = ()) -> None:
-        self.numbers, self.webp = numbers, webp
+    def __init__(self, numbers: Mapping[int, int], by: Mapping[int, str] | None = None) -> None:
+        self.numbers, self.by = numbers, by or {}
         self.textures: list[Json] = []
         self.samplers: list[Json] = []
         self._known: dict[Any, int] = {}
@@ -84,8 +84,8 @@ class Textures:
         if key not in self._known:
             self._known[key] = len(self.textures)
             source: Json = {"source": self.numbers[use.image]}
-            if use.image in self.webp:
-                source = {"extensions": {"EXT_texture_webp": source}}
+            if use.image in self.by:
+                source = {"extensions": {self.by[use.image]: source}}
             self.textures.append({**source, "sampler": self._sampler(use)})
         return self._known[key]
 

@@ -34,6 +34,15 @@ uniform sampler2D tex_occlusion;
 uniform sampler2D tex_emissive;
 uniform sampler2D tex_detail;
 uniform sampler2D tex_detail_normal;
+#ifdef LAYERED
+uniform float ior;
+uniform vec4 specular;      // tint, strength
+uniform vec2 coat;          // share, roughness
+uniform vec4 sheen;         // tint, roughness
+uniform vec3 film;          // share, index of refraction, thickness in nanometres
+uniform vec4 through;       // tint of what is behind, share
+uniform vec4 behind;        // tint of light from behind, share
+#endif
 out vec4 result;
 
 vec3 to_linear(vec3 c) { return pow(c, vec3(2.2)); }
@@ -71,6 +80,38 @@ vec3 surface_normal(bool front) {
     return normalize(s.x * t + s.y * b + s.z * n);
 }
 
+#ifdef LAYERED
+// Two beams in a thin film: what its two sides reflect, apart by twice the way through it (KHR_materials_iridescence).
+vec3 filmed(vec3 below, float cosine) {
+    float n = film.y, inside = sqrt(max(1.0 - (1.0 - cosine * cosine) / (n * n), 0.0));
+    float front = pow((n - 1.0) / (n + 1.0), 2.0);
+    front += (1.0 - front) * pow(1.0 - cosine, 5.0);
+    vec3 phase = 4.0 * 3.14159 * n * film.z * inside / vec3(650.0, 550.0, 450.0) + 3.14159;
+    vec3 back = below * (1.0 - front) * (1.0 - front);
+    return clamp(front + back + 2.0 * sqrt(front * back) * cos(phase), 0.0, 1.0);
+}
+
+// Velvet: KHR_materials_sheen, "Sheen distribution" (Charlie) and "Sheen visibility" (Neubelt).
+vec3 velvet(float nl, float nv, float nh) {
+    float a = max(sheen.a * sheen.a, 0.02), sine = sqrt(max(1.0 - nh * nh, 0.0));
+    float spread = (2.0 + 1.0 / a) * pow(sine, 1.0 / a) / (2.0 * 3.14159);
+    return sheen.rgb * spread / (4.0 * max(nl + nv - nl * nv, 1e-3));
+}
+
+float coated(float nv) { return coat.x * (0.04 + 0.96 * pow(1.0 - nv, 5.0)); }
+#endif
+
+// Reflectance head-on of what is below all layers but a film's.
+vec3 head_on(vec3 base, float metal, float nv) {
+#ifdef LAYERED
+    float plain = pow((ior - 1.0) / (ior + 1.0), 2.0);
+    vec3 f0 = mix(min(vec3(plain) * specular.rgb, vec3(1.0)) * specular.a, base, metal);
+    return film.x > 0.0 ? mix(f0, filmed(f0, nv), film.x) : f0;
+#else
+    return mix(vec3(0.04), base, metal);
+#endif
+}
+
 // One light by the metallic-roughness model of glTF 2.0, appendix B.
 vec3 lit(vec3 n, vec3 v, vec3 l, vec3 light, vec3 base, float metal, float rough) {
     float a = rough * rough;
@@ -79,11 +120,29 @@ vec3 lit(vec3 n, vec3 v, vec3 l, vec3 light, vec3 base, float metal, float rough
     float d = nh * nh * (a * a - 1.0) + 1.0;
     float distribution = a * a / (3.14159 * d * d);
     float visibility = 0.5 / (nl * sqrt(nv * nv * (1.0 - a * a) + a * a) + nv * sqrt(nl * nl * (1.0 - a * a) + a * a) + 1e-4);
-    vec3 f0 = mix(vec3(0.04), base, metal);
+    vec3 f0 = head_on(base, metal, vh);
     vec3 fresnel = f0 + (1.0 - f0) * pow(1.0 - vh, 5.0);
     vec3 diffuse = (1.0 - fresnel) * (1.0 - metal) * base / 3.14159;
+#ifdef LAYERED
+    vec3 back = behind.rgb * behind.a * (1.0 - metal) * max(-dot(n, l), 0.0) / 3.14159;
+    diffuse *= (1.0 - through.a) * (1.0 - behind.a) * (1.0 - 0.16 * max(max(sheen.r, sheen.g), sheen.b));
+    return (diffuse + fresnel * distribution * visibility + velvet(nl, nv, nh)) * light * nl + back * light;
+#else
     return (diffuse + fresnel * distribution * visibility) * light * nl;
+#endif
 }
+
+#ifdef LAYERED
+// A light's reflection in the coat, a dielectric of 1.5 (KHR_materials_clearcoat).
+vec3 coat_lit(vec3 n, vec3 v, vec3 l, vec3 light) {
+    float a = max(coat.y * coat.y, 0.003);
+    vec3 h = normalize(l + v);
+    float nl = max(dot(n, l), 0.0), nv = max(dot(n, v), 1e-3), nh = max(dot(n, h), 0.0);
+    float d = nh * nh * (a * a - 1.0) + 1.0;
+    float visibility = 0.5 / (nl * sqrt(nv * nv * (1.0 - a * a) + a * a) + nv * sqrt(nl * nl * (1.0 - a * a) + a * a) + 1e-4);
+    return coated(max(dot(v, h), 0.0)) * a * a / (3.14159 * d * d) * visibility * light * nl;
+}
+#endif
 
 vec3 shade(vec3 n, vec3 base, float metal, float rough, float occlusion) {
     vec3 v = normalize(eye - position);
@@ -94,10 +153,28 @@ vec3 shade(vec3 n, vec3 base, float metal, float rough, float occlusion) {
     vec3 r = reflect(-v, n);
     vec3 sky = mix(vec3(0.34, 0.32, 0.29), vec3(0.62, 0.68, 0.72), 0.5 + 0.5 * n.y);
     vec3 mirror = mix(vec3(0.26, 0.25, 0.23), vec3(0.86, 0.92, 0.95), smoothstep(-0.6 * (rough + 0.2), 0.6 * (rough + 0.2), r.y));
-    vec3 f0 = mix(vec3(0.04), base, metal);
-    vec3 fresnel = f0 + (max(vec3(1.0 - rough), f0) - f0) * pow(1.0 - max(dot(n, v), 0.0), 5.0);
-    sum += occlusion * (sky * base * (1.0 - metal) * 0.55 + mirror * fresnel * 0.75);
+    float nv = max(dot(n, v), 0.0);
+    vec3 f0 = head_on(base, metal, nv);
+    vec3 fresnel = f0 + (max(vec3(1.0 - rough), f0) - f0) * pow(1.0 - nv, 5.0);
+    vec3 ambient = sky * base * (1.0 - metal) * 0.55;
+#ifdef LAYERED
+    ambient *= (1.0 - through.a) * (1.0 - 0.16 * max(max(sheen.r, sheen.g), sheen.b));
+    ambient += sky * sheen.rgb * 0.16 * (1.0 + 2.0 * pow(1.0 - nv, 2.0));
+    sum += occlusion * (ambient + mirror * fresnel * 0.75);
+    if (coat.x > 0.0) {
+        // The coat lies over what a normal map dents.
+        vec3 outer = has_normals ? normalize(normal) * sign(dot(normalize(normal), n)) : n;
+        float share = coated(max(dot(outer, v), 0.0));
+        vec3 glint = reflect(-v, outer);
+        vec3 bright = mix(vec3(0.26, 0.25, 0.23), vec3(0.86, 0.92, 0.95), smoothstep(-0.6 * (coat.y + 0.2), 0.6 * (coat.y + 0.2), glint.y));
+        sum = sum * (1.0 - share) + bright * share * 0.75;
+        sum += coat_lit(outer, v, sun, vec3(3.1, 3.0, 2.8)) + coat_lit(outer, v, fill, vec3(0.85, 0.9, 1.0));
+    }
     return sum;
+#else
+    sum += occlusion * (ambient + mirror * fresnel * 0.75);
+    return sum;
+#endif
 }
 
 void main() {
@@ -153,6 +230,16 @@ void main() {
         if ((slots & 16) != 0) glow *= to_linear(texture(tex_emissive, coords(4)).rgb);
         c += glow;
     }
+#ifdef LAYERED
+    if (through.a > 0.0) {
+        // What is behind shows through as far as nothing is reflected, and a little of the glass's own colour with it.
+        float nv = abs(dot(n, normalize(eye - position))), lost = 0.04 + 0.96 * pow(1.0 - nv, 5.0);
+        float clear = clamp(0.85 * through.a * (1.0 - lost) * max(max(through.r, through.g), through.b), 0.0, 0.92);
+        c += 0.3 * clear * through.rgb * base.rgb;
+        alpha *= 1.0 - clear;
+        c /= max(1.0 - clear, 0.08);
+    }
+#endif
     c = c / (1.0 + 0.12 * c);
     if (marked) c = mix(c, vec3(0.70, 0.25, 0.05), 0.7);
     result = vec4(to_srgb(c * tint), alpha);
