@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import atexit
+import contextlib
 import json
 import os
 import signal
 import subprocess
 import sys
-import tempfile
 import threading
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 from customs.aside.pack import Answer, opened
 from customs.errors import LimitError, ReadError, ToolError, UnsupportedError
@@ -116,31 +117,42 @@ keeper = Keeper()
 atexit.register(keeper.close)
 
 
+@dataclass(frozen=True)
+class SharedFile:
+    """A file of memory that is gone when it is left: `place` is where a child finds it, `file` its writing end."""
+
+    place: Path
+    file: BinaryIO
+
+
+@contextlib.contextmanager
+def shared_file() -> Iterator[SharedFile]:
+    """A file for what passes between this process and a child: no disk has part in it."""
+    with os.fdopen(os.memfd_create("customs"), "w+b") as file:
+        yield SharedFile(Path(f"/proc/{os.getpid()}/fd/{file.fileno()}"), file)
+
+
 def ask_aside(work: str, asked: Json, file: Path, limits: Limits | None = None, named: bool = True) -> Answer:
     """What `run` of the module `work` makes of `asked`, in a child; `file` is what it is about. Raises ReadError,
     LimitError, ToolError, UnsupportedError; the file is named in all unless it is none of the person's.
     """
     limits, path = limits or limits_for(file), file if named else ""
-    handle, name = tempfile.mkstemp(prefix="customs-", suffix=".scene")
-    os.close(handle)
-    try:
+    with shared_file() as out:
         question = {
-            "work": work, "asked": asked, "out": name,
+            "work": work, "asked": asked, "out": str(out.place),
             "seconds": limits.seconds, "memory": limits.memory, "bytes": limits.bytes,
         }  # fmt: skip
         try:
             answer = keeper.ask(question)
         except ToolError as problem:
             raise ToolError(problem.found, problem.expected, problem.todo, path) from None
-        _check(answer, Path(name), path, limits)
-        found = opened(Path(name))
+        _check(answer, out.place, path, limits)
+        found = opened(out.place)
         if found is None:
             raise ToolError(
                 "the library's answer is cut off", todo="Make room on the disk and try again.", file=path
             )
         return found
-    finally:
-        Path(name).unlink(missing_ok=True)
 
 
 def _check(answer: Json, out: Path, path: Path | str, limits: Limits) -> None:

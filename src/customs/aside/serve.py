@@ -58,7 +58,7 @@ def _leave_word(out: str, problem: BaseException) -> None:
 
 def _watch(pid: int, seconds: float, stdin: int) -> Json:
     """How the child ended: `{"ended": "well" | "badly" | "killed" | "late" | "memory" | "left", "signal":
-    number}`.
+    number, "peak": kilobytes it held at most}`.
     """
     handle = os.pidfd_open(pid)
     poll = select.poll()
@@ -70,12 +70,13 @@ def _watch(pid: int, seconds: float, stdin: int) -> Json:
         os.close(handle)
     if handle not in events:
         os.kill(pid, signal.SIGKILL)
-    _, status = os.waitpid(pid, 0)
+    _, status, used = os.wait4(pid, 0)
     if handle not in events:
         return {"ended": "left" if events else "late", "signal": 0}
     if os.WIFSIGNALED(status):
         return {"ended": "killed", "signal": os.WTERMSIG(status)}
-    return {"ended": {0: "well", 3: "memory"}.get(os.WEXITSTATUS(status), "badly"), "signal": 0}
+    how = {0: "well", 3: "memory"}.get(os.WEXITSTATUS(status), "badly")
+    return {"ended": how, "signal": 0, "peak": used.ru_maxrss}
 
 
 def serve() -> None:

@@ -5,14 +5,13 @@ Sources: EXT_meshopt_compression, KHR_meshopt_compression, KHR_draco_mesh_compre
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 import numpy as np
 import numpy.typing as npt
 
-from customs.aside.ask import ask_aside
+from customs.aside.ask import ask_aside, shared_file
 from customs.aside.pack import Answer
 from customs.errors import LimitError, ReadError
 from customs.formats.gltf.document import Obj
@@ -118,15 +117,15 @@ def _view(view: Obj, said: Obj, buffers: Sequence[memoryview]) -> Piece:
 
 
 def _asked(views: list[Piece], parts: list[Piece], source: Source) -> Answer:
-    with tempfile.NamedTemporaryFile(prefix="customs-", suffix=".packed") as f:
+    with shared_file() as shared:
         at, places = 0, list[tuple[str, int, int]]()
         for piece in (*views, *parts):
-            f.write(piece.data)
+            shared.file.write(piece.data)
             places.append((piece.where, at, len(piece.data)))
             at += len(piece.data)
-        f.flush()
+        shared.file.flush()
         asked = {
-            "file": f.name,
+            "file": str(shared.place),
             "meshopt": [[*place, *piece.told] for place, piece in zip(places, views)],
             "draco": [list(place) for place in places[len(views) :]],
         }

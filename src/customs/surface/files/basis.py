@@ -6,14 +6,12 @@ colour models ETC1S (163) and UASTC (166); KHR_texture_basisu, an extension of g
 
 from __future__ import annotations
 
-import tempfile
 from collections.abc import Sequence
-from pathlib import Path
 from typing import NamedTuple
 
 import numpy as np
 
-from customs.aside.ask import ask_aside
+from customs.aside.ask import ask_aside, shared_file
 from customs.errors import ReadError, UnsupportedError
 from customs.surface.files.base import Pixels, Space
 
@@ -58,11 +56,11 @@ def basis_levels(data: bytes, sizes: Sequence[tuple[int, int]], channels: int) -
     """Pixels (H, W, channels) uint8 of the first mip levels, as many as there are (height, width) in `sizes`. Raises
     ReadError, LimitError.
     """
-    with tempfile.NamedTemporaryFile(prefix="customs-", suffix=".ktx2") as f:
-        f.write(data)
-        f.flush()
+    with shared_file() as shared:
+        shared.file.write(data)
+        shared.file.flush()
         answer = ask_aside(
-            WORK, {"file": f.name, "levels": list(range(len(sizes)))}, Path(f.name), named=False
+            WORK, {"file": str(shared.place), "levels": list(range(len(sizes)))}, shared.place, named=False
         )
     out = [answer.array(entry) for entry in answer.header["levels"]]
     for i, (pixels, size) in enumerate(zip(out, sizes)):
