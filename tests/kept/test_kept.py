@@ -97,7 +97,9 @@ def opened(path: Path) -> tuple[Asset, ...]:
 
 
 def test_every_kind_of_stop_was_kept() -> None:
-    assert set(steps()) - {"arrive"} == set(STOPS) == set(TOLD[EDITIONS[-1]]["steps"])
+    assert set(steps()) - {"arrive"} == set(STOPS)
+    # What has come since the last edition is kept with the next one.
+    assert set(TOLD[EDITIONS[-1]]["steps"]) <= set(STOPS)
 
 
 @pytest.mark.parametrize(("edition", "step"), [(e, step) for e in EDITIONS for step in TOLD[e]["steps"]])

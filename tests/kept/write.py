@@ -56,6 +56,7 @@ STOPS: dict[str, tuple[str, dict[str, Any]]] = {
     "retarget": ("lamplighter", {"donor": "@donor"}), "humanoid": ("lamplighter", {"bones": (("hips", "pelvis"),)}),
     "weights": ("watering_stork", {"limit": 2}), "find-textures": ("potting_bench", {"pairs": "@pairs"}),
     "roles": ("potting_bench", {"uses": "@uses"}), "colour-space": ("mosaic_floor", {}), "light": ("gardener", {}),
+    "nearest-look": ("mosaic_floor", {}),
     "spec-gloss": ("mosaic_floor", {}), "alpha": ("fern_bed", {}), "merge-alpha": ("bell_lantern", {}),
     "complete-normal": ("mosaic_floor", {}), "height-normal": ("mosaic_floor", {}), "green": ("watering_stork", {}),
     "renormalise": ("watering_stork", {}), "detail": ("bell_lantern", {"texture": "@image"}),

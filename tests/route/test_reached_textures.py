@@ -35,7 +35,7 @@ LEFT_ALONE: dict[str, dict[str, Any]] = {
     "leave-out": {"cameras": True}, "drop-colours": {}, "numbers": {}, "rename": {"image": "{asset}_{name}"}, "static": {},
     "merge-textures": {}, "merge-materials": {}, "fold-flat": {}, "fill-roles": {}, "bake-factors": {}, "lay-uvs": {},
     "atlas": {"limit": 1024}, "split": {"values": ("roughness", "metallic", "occlusion")}, "bleed": {},
-    "pack": {}, "resize": {"limit": 48}, "drop-alpha": {}, "convert-textures": {"form": "png"}, "colour-space": {},
+    "pack": {}, "nearest-look": {}, "resize": {"limit": 48}, "drop-alpha": {}, "convert-textures": {"form": "png"}, "colour-space": {},
     "complete-normal": {}, "renormalise": {}, "footing": {}, "turn-axes": {}, "roles": {}, "find-textures": {},
     "rigid": {}, "weights": {}, "weightless": {}, "weight-sums": {}, "split-joints": {}, "leftovers": {"outlines": True},
     "common-root": {}, "bind-pose": {}, "variants": {}, "merge-alpha": {}, "height-normal": {}, "clip-files": {},

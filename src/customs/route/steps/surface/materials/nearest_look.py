@@ -81,7 +81,7 @@ register(
         id="nearest-look",
         name="Nearest look",
         desk="surface",
-        order=63,
+        order=57,
         about="Turns clearcoat, transmission, sheen and other looks beyond the core into the nearest the core has.",
         settings=NearestLook,
         apply=_apply,
