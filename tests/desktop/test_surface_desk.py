@@ -5,12 +5,14 @@ back.
 from __future__ import annotations
 
 import time
+from pathlib import Path
 
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
 
+from customs.demo import gulls
 from customs.scene.model import Material
 from customs.surface.pixels import image_pixels
 from customs_desktop.desks.surface.panel import SurfacePanel
@@ -282,3 +284,27 @@ def test_hundreds_of_materials_stay_smooth(rig: Rig, tmp_path) -> None:  # type:
         panel.roles.table.grab()
     assert len(panel.roles.model.rows) == 500
     assert time.perf_counter() - started < 20, "not stuck; the figures are in benchmarks"
+
+
+def test_what_lies_beyond_the_core_is_said_and_turned_into_the_nearest_look(rig: Rig, tmp_path: Path) -> None:
+    path = tmp_path / "gull_glass.glb"
+    path.write_bytes(gulls.FORMS["glass"]())
+    rig.session.jobs.take_in([path], None)
+    rig.wait(lambda: rig.session.asset is not None)
+    rig.settle()
+    panel = opened(rig, "gull_glass")
+    assert "lit + 3 looks" in panel.roles.model.rows[0].about
+    panel.roles.table.setCurrentIndex(cell(panel, "feathers", "base_colour"))
+    part = panel.alpha
+    rig.wait(lambda: part.material is not None)
+    assert "transmission 0.9" in part.beyond.text() and "thickness 0.05" in part.beyond.text()
+    part._nearest()
+    settle(rig, panel)
+    made = final(rig, "feathers")
+    assert not made.layers and made.alpha_mode == "blend" and made.base_colour[3] == pytest.approx(0.1)
+    assert any(r.text.startswith("transmission") for a in rig.session.result.passed for r in a.remarks)  # type: ignore[union-attr]
+    panel.roles.table.setCurrentIndex(cell(panel, "feathers", "base_colour"))
+    rig.wait(lambda: not part.beyond.isVisibleTo(panel))
+    rig.session.undo()
+    rig.settle()
+    assert final(rig, "feathers").layers

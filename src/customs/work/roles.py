@@ -10,9 +10,11 @@ from dataclasses import dataclass, field
 from customs.geometry.triangles import triangles_of
 from customs.ledger.row import RANK, Row
 from customs.scene.key import Key
+from customs.scene.layers import Value, layers_in_use
 from customs.scene.model import SLOTS, Image, Material, Scene
 from customs.scene.wishes import Wishes
 from customs.surface.pixels import image_info
+from customs.words import many
 
 ALWAYS = ("base_colour", "normal", "metallic_roughness", "occlusion", "emissive")
 TITLES: Mapping[str, str] = {
@@ -128,7 +130,27 @@ def _about(image: Image, wishes: Wishes) -> str:
 
 
 def _kind(material: Material) -> str:
-    return {"pbr": "lit", "unlit": "unlit", "specular_glossiness": "spec.-gloss"}[material.model]
+    plain = {"pbr": "lit", "unlit": "unlit", "specular_glossiness": "spec.-gloss"}[material.model]
+    more = layers_in_use(material.layers, material.textures)
+    return f"{plain} + {more[0].title if len(more) == 1 else many(len(more), 'look')}" if more else plain
+
+
+def layers_text(material: Material) -> str:
+    """What a material has beyond the core, with its values; "" for nothing."""
+    out = []
+    for layer in layers_in_use(material.layers, material.textures):
+        values = [
+            f"{f.name.replace('_', ' ')} {_value_text(material.layers[f.name])}"
+            for f in layer.factors
+            if f.name in material.layers
+        ]
+        maps = sum(m.role in material.textures for m in layer.maps)
+        out.append(", ".join([*values, *([many(maps, "texture")] if maps else [])]))
+    return "; ".join(out)
+
+
+def _value_text(value: Value) -> str:
+    return " ".join(f"{v:.3g}" for v in value) if isinstance(value, tuple) else f"{value:.3g}"
 
 
 def _alpha(material: Material) -> str:

@@ -44,7 +44,7 @@ SECTIONS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
     ("GLOW", "glow", ("factor-hides",)),
     ("MATERIAL", "alpha", (
         "alpha-channel", "alpha-cutoff", "alpha-lost", "alpha-rim", "alpha-unused", "double-sided", "leaf-sides",
-        "material-model", "material-plain", "green-direction", "factors-told", "colour-space",
+        "material-model", "material-layers", "material-plain", "green-direction", "factors-told", "colour-space",
     )),
     ("DETAIL AND TINT", "over", ()),
     ("SKINS", "skins", ("skins-nearby",)),

@@ -12,6 +12,7 @@ from customs.scene.model import Image, Material, Scene
 from customs.surface.files.base import texture_format, texture_formats
 from customs.surface.presets import presets
 from customs.words import many
+from customs.work.roles import layers_text
 from customs_desktop.desks.surface.edit import SurfaceEdit
 from customs_desktop.desks.surface.texture_view import TextureView
 from customs_desktop.office import Office
@@ -148,6 +149,10 @@ class AlphaPart(Section):
         self.box.addWidget(row(label("Alpha"), self.mode, label("cut", "soft"), self.cutoff))
         self.box.addWidget(row(label("Set as"), self.kind))
         self.box.addWidget(row(self.green, self.bleed, 1))
+        self.beyond = label("", "soft", -0.5, wrap=True)
+        self.nearest = row(button("Turn into the nearest look", self._nearest, "chip"), 1)
+        self.box.addWidget(self.beyond)
+        self.box.addWidget(self.nearest)
 
     def said(self) -> str:
         return self.mode.currentText().lower() if self.material is not None else "none picked"
@@ -159,6 +164,14 @@ class AlphaPart(Section):
         self.cutoff.setEnabled(self.material.alpha_mode == "mask")
         show_choice(self.kind, str(self.edit.stop_for("preset", self.material.key).get("preset", "")))
         self.green.setEnabled("normal" in self.material.textures)
+        beyond = layers_text(self.material)
+        self.beyond.setText(f"Beyond the core: {beyond}." if beyond else "")
+        self.beyond.setVisible(bool(beyond))
+        self.nearest.setVisible(bool(beyond))
+
+    def _nearest(self) -> None:
+        if self.material is not None:
+            self.edit.set_for("nearest-look", self.material.key, "Nearest look", kept=())
 
     def _alpha(self, **values: object) -> None:
         if self.material is not None:
