@@ -47,11 +47,12 @@ from tests.assets import cube, key, lettered, saved, scene_of
 from tests.formats.test_fbx import TEXT
 from tests.formats.test_text_files import BVH
 from tests.intake.made import seven_of, tar_of, zip_of, zstd_of
+from tests.surface.light import exr_of
 
 STATE = Path(__file__).parent.parent / "build" / "fuzz"
 SLOW, LARGE = 4.0, 1 << 30
 """Seconds a case may take, and bytes it may add to the most its process ever held."""
-THROUGH_A_CHILD = ("fbx", "dae", "draco", "meshopt", "basis")
+THROUGH_A_CHILD = ("fbx", "dae", "draco", "meshopt", "basis", "exr")
 """A library reads these in a process with limits of its own: LEAST_SECONDS is what a small file may take
 there.
 """
@@ -146,6 +147,9 @@ def seeds() -> dict[str, tuple[bytes, ...]]:
         options = WriteOptions("seed", settings=entry.settings(**form))
         out[packed_as] = (b"".join(bytes(p) for p in entry.write(lettered(), options)[".glb"]),)
     out["basis"] = tuple(p.read_bytes() for p in BASIS)
+    out["exr"] = tuple(
+        exr_of(_picture(n, (16, 16)).astype(np.float32) / 200, folder / f"seed{n}.exr") for n in (3, 4)
+    )
     files = {"a.txt": b"Water the ferns.\n" * 9, "b/c.png": out["png"][0], "d.gltf": out["gltf"][0][:900]}
     for archive in ARCHIVES:
         out[archive] = (MADE[archive](folder / f"seed.{archive}", files).read_bytes(),)

@@ -36,6 +36,8 @@ class ImageInfo:
     block: str = ""
     levels: int = 1
     pictures: int = 1
+    light: bool = False
+    """Its numbers are amounts of light: as sRGB they are others."""
 
     @property
     def has_alpha(self) -> bool:
@@ -72,6 +74,8 @@ class TextureFormat:
     decode_levels: Callable[[bytes], list[Pixels]] | None = None
     mips: bool = False
     blocks: tuple[str, ...] = ()
+    outside: Callable[[bytes], float] | None = None
+    """Share of pixels that are clipped when the file is decoded, for formats without bounds."""
     sixteen: tuple[int, ...] = ()
     """Channel counts it keeps in sixteen bits."""
     alpha: bool = True

@@ -16,7 +16,7 @@ def full_chain(width: int, height: int) -> int:
 
 def plausible(width: int, height: int) -> None:
     """Raises ReadError for a size of zero, LimitError for one that is too large to decode."""
-    if not width or not height:
+    if width < 1 or height < 1:
         raise ReadError(f"a size of {width} × {height}", "at least one pixel each way", "Export it again.")
     if width * height > IMAGE_PIXELS:
         raise LimitError(f"image of {width} × {height} pixels", f"at most {IMAGE_PIXELS:,} pixels")
