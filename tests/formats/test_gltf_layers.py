@@ -19,15 +19,21 @@ from customs.demo.textures import encoded
 from customs.formats.registry import read_scene
 from customs.formats.source import Source
 from customs.job import Job
+from customs.landing.land import landed_scene
+from customs.ledger.facts import scene_facts
 from customs.ledger.ledger import Ledger
+from customs.ledger.materials import alpha_used
 from customs.ledger.used import extensions_used
 from customs.route.step import get_step
+from customs.route.steps.surface.materials.merge_materials import same_materials
+from customs.scene.arrays import frozen
 from customs.scene.content import Encoded
 from customs.scene.convention import WORKING
 from customs.scene.layers import LAYERS, REST
 from customs.scene.model import Image, Material, Scene, TextureUse
 from customs.surface.nearest import nearest
 from customs.surface.pixels import image_pixels
+from customs.surface.presets import apply_preset, presets
 from customs.work.asset import Request, run
 from customs.work.lookup import all_sheets, find_sheet
 from tests.assets import cube, key, saved, scene_of
@@ -226,3 +232,40 @@ def test_every_extension_is_kept_turned_or_said_by_every_sheet(sheet: str, tmp_p
         if result.folder is not None and takes:
             model = next(p for p in result.folder.rglob("*") if p.suffix in (".glb", ".gltf"))
             assert extensions_used(read(model)) == [name]
+
+
+def test_a_look_whose_texture_has_no_place_is_turned_whole(tmp_path: Path) -> None:
+    tables = {n: SAID[n] for n in ("KHR_materials_transmission", "KHR_materials_ior")}
+    path = written(tmp_path / "in" / "thing.gltf", tables)
+    sheet = find_sheet("packed-parameters-kit")
+    assert sheet.textures.roles is not None and "transmission" not in sheet.textures.roles
+    result = run(Request(path, path.parent, sheet, out=tmp_path / "out"))
+    assert result.folder is not None and result.accepted, result.ledger.open()
+    material = landed_scene(result.folder, sheet).materials[0]
+    # Nine tenths of the light would go through all of it, were the numbers kept without their texture.
+    assert dict(material.layers) == {"ior": 1.33} and material.alpha_mode == "blend"
+    assert material.base_colour[3] == 1.0 and "base_colour" in material.textures
+
+
+def test_what_is_beyond_the_core_stays_out_of_an_atlas_and_of_merging(tmp_path: Path) -> None:
+    first = read(
+        written(tmp_path / "thing.gltf", {"KHR_materials_clearcoat": {"clearcoatFactor": 1.0}}, maps=False)
+    )
+    plain = replace(first.materials[0], key=key("material", 1), name="plain", layers={})
+    parts = tuple(replace(p, material=k, texcoords=(frozen(p.positions[:, :2] * 0 + 0.5),))
+                  for k, p in enumerate(first.meshes[0].primitives * 2))  # fmt: skip
+    scene = replace(
+        first, materials=(first.materials[0], plain), meshes=(replace(first.meshes[0], primitives=parts),)
+    )
+    assert not same_materials(scene)
+    step = get_step("atlas")
+    out = step.run(scene, step.settings(), {}, Job())
+    assert out.scene is scene and any("beyond the core" in r.text for r in out.remarks)
+    # A kind of material is a whole: what was beyond the core goes with the rest.
+    assert not apply_preset(first.materials[0], next(iter(presets().values()))).layers
+
+
+def test_alpha_that_a_look_is_read_from_is_kept(tmp_path: Path) -> None:
+    scene = read(written(tmp_path / "thing.gltf", {"KHR_materials_sheen": SAID["KHR_materials_sheen"]}))
+    facts = scene_facts(scene)
+    assert alpha_used(facts, scene.materials[0].textures["sheen_roughness"].image)

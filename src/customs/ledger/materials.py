@@ -11,6 +11,7 @@ from customs.ledger.facts import SceneFacts
 from customs.ledger.row import Case
 from customs.scene.kept import kept
 from customs.scene.key import FILE
+from customs.scene.layers import LAYER_ALPHAS
 from customs.scene.model import COLOUR_SLOTS, Image, Material, Scene, TextureUse
 from customs.scene.wishes import Wishes
 from customs.sheet.blocks import compressed, wanted_block
@@ -80,9 +81,10 @@ def _find_used(facts: SceneFacts) -> tuple[dict[int, set[str]], set[int]]:
 
 
 def _needs_alpha(material: Material, role: str, use: TextureUse) -> bool:
-    if (
-        role in ("base_colour", "diffuse") and material.alpha_mode != "opaque"
-    ) or role == "specular_glossiness":
+    if (role in ("base_colour", "diffuse") and material.alpha_mode != "opaque") or role in (
+        "specular_glossiness",
+        *LAYER_ALPHAS,
+    ):
         return True
     layout = use.extras.get(LAYOUT)
     return role == "parameters" and (

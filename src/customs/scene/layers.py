@@ -139,6 +139,8 @@ LAYERS = (
 LAYER_SLOTS = tuple(m.role for layer in LAYERS for m in layer.maps)
 LAYER_COLOURS = ("specular_tint", "sheen_tint", "diffuse_transmission_tint")
 """Those of them that are sRGB."""
+LAYER_ALPHAS = ("specular_strength", "sheen_roughness", "diffuse_transmission")
+"""Those of them that are read from alpha."""
 REST: Mapping[str, Value] = {f.name: f.rest for layer in LAYERS for f in layer.factors}
 
 

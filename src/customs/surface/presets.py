@@ -59,6 +59,7 @@ def apply_preset(material: Material, preset: Preset) -> Material:
         base_colour=(*m.base_colour[:3], alpha),
         emissive=m.emissive if p.emissive is None else p.emissive,
         emissive_strength=p.emissive_strength if p.emissive is not None else m.emissive_strength,
+        layers={},
     )
 
 

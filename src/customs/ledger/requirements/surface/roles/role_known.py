@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from customs.ledger.materials import USUAL_PACKING, allowed_roles, uses, words
 from customs.ledger.row import Case, Place, Remedy, Requirement, Row, register, remedy, said
 from customs.route.steps.surface.roles.pack import SLOTS_OF
+from customs.scene.layers import LAYER_SLOTS
 from customs.scene.model import Material
 from customs.surface.pattern import parse_pattern, slot_of
 from customs.surface.pixels import pixels_or_none
@@ -56,6 +57,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     refused = case.sheet.textures.unused_channels == "forbidden" or case.sheet.textures.roles is not None
     for m, role, _, _ in uses(case.after):
         if role in known or (role in OTHER_MODEL and m.model == "specular_glossiness"):
+            continue
+        if role in LAYER_SLOTS:
+            # What has no place for its texture has none for the look: Look beyond the core asks about it.
             continue
         any_bad = True
         note = "Refused there." if refused else "No place for it there: what it tells would be lost."

@@ -15,6 +15,7 @@ from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
 from customs.scene.key import made_key
+from customs.scene.layers import layers_in_use
 from customs.scene.model import Image, Material, Primitive, Remark, Sampler, Scene, TextureUse
 from customs.scene.settings import Targeted
 from customs.surface.atlas import Atlas as Sheets
@@ -43,6 +44,8 @@ def refusal(scene: Scene, index: int) -> str:
         return "a texture of it is missing"
     if any(u.transformed or u.texcoord for u in m.textures.values()):
         return "its textures are scaled, moved or on a second UV set"
+    if more := layers_in_use(m.layers, m.textures):
+        return f"its look goes beyond the core ({', '.join(x.title for x in more)})"
     for mesh in scene.meshes:
         for p in mesh.primitives:
             if p.material != index and all(k != index for k, _ in p.variants):
