@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from customs.formats.gltf.xmp import PACKET, XMP
 from customs.scene.layers import layers_in_use
 from customs.scene.model import Scene
 from customs.scene.prune import prune
@@ -13,6 +14,8 @@ def extensions_used(scene: Scene) -> list[str]:
     out = set()
     if any(n.bone for n in used.nodes):
         out.add("VRMC_vrm")
+    if PACKET in used.rights:
+        out.add(XMP)
     if used.lights:
         out.add("KHR_lights_punctual")
     if any(p.variants for m in used.meshes for p in m.primitives):

@@ -15,6 +15,7 @@ from customs.formats.gltf.read_mesh import MeshReader
 from customs.formats.gltf.read_motion import read_camera, read_clip, read_light, read_skin
 from customs.formats.gltf.read_rows import INSTANCING, read_instances, read_rows, stand_ins, taken_out
 from customs.formats.gltf.vrm import EXTENSIONS, TOON, read_avatar, with_avatar
+from customs.formats.gltf.xmp import XMP, read_xmp
 from customs.formats.source import Source
 from customs.scene.arrays import frozen
 from customs.scene.convention import RAW_GLTF
@@ -38,6 +39,7 @@ KNOWN_EXTENSIONS = frozenset(
         *LAYERS,
         *COMPRESSIONS,
         TOON,
+        XMP,
         *EXTENSIONS,
     }
 )
@@ -90,6 +92,7 @@ def read_gltf(source: Source) -> Scene:
         variants=variants,
         convention=RAW_GLTF,
         unknown=tuple(sorted(unknown)),
+        rights=read_xmp(root, asset),
         copyright=asset.text("copyright"),
         generator=asset.text("generator"),
         extras=extras,

@@ -167,7 +167,7 @@ def with_avatar(scene: Scene, avatar: Avatar) -> Scene:
         scene,
         nodes=nodes,
         meshes=meshes,
-        rights=avatar.rights,
+        rights={**scene.rights, **avatar.rights},
         convention=avatar.convention,
         copyright=scene.copyright or said,
     )

@@ -23,6 +23,7 @@ from customs.formats.gltf.write_parts import (
     mesh_json,
     skin_json,
 )
+from customs.formats.gltf.xmp import XMP, xmp_json
 from customs.formats.image_write import deliveries, encode
 from customs.formats.registry import Parts, WriteOptions
 from customs.scene.model import GLTF_SLOTS, Image, Scene
@@ -101,6 +102,10 @@ def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packe
         extensions["KHR_lights_punctual"] = {"lights": [light_json(x) for x in scene.lights]}
     if "KHR_materials_variants" in used:
         extensions["KHR_materials_variants"] = {"variants": [{"name": v} for v in scene.variants]}
+    packet = xmp_json(scene.rights)
+    if packet is not None:
+        extensions[XMP] = {"packets": [packet]}
+        out["asset"]["extensions"] = {XMP: {"packet": 0}}
     avatar = avatar_json(scene)
     if avatar is not None:
         extensions[NEW] = avatar
