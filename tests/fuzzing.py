@@ -47,7 +47,7 @@ from tests.assets import cube, key, lettered, saved, scene_of
 from tests.formats.test_fbx import TEXT
 from tests.formats.test_text_files import BVH
 from tests.intake.made import seven_of, tar_of, zip_of, zstd_of
-from tests.surface.light import exr_of
+from tests.surface.light import exr_of, hdr_of, rgbe_of
 
 STATE = Path(__file__).parent.parent / "build" / "fuzz"
 SLOW, LARGE = 4.0, 1 << 30
@@ -150,6 +150,7 @@ def seeds() -> dict[str, tuple[bytes, ...]]:
     out["exr"] = tuple(
         exr_of(_picture(n, (16, 16)).astype(np.float32) / 200, folder / f"seed{n}.exr") for n in (3, 4)
     )
+    out["hdr"] = tuple(hdr_of(rgbe_of(_picture(3, (12, 40)) / 90), runs) for runs in (True, False))
     files = {"a.txt": b"Water the ferns.\n" * 9, "b/c.png": out["png"][0], "d.gltf": out["gltf"][0][:900]}
     for archive in ARCHIVES:
         out[archive] = (MADE[archive](folder / f"seed.{archive}", files).read_bytes(),)

@@ -8,12 +8,12 @@ from __future__ import annotations
 import struct
 from typing import Any
 
-import numpy as np
 import numpy.typing as npt
 
 from customs.aside.ask import ask_aside, shared_file
 from customs.errors import ReadError, UnsupportedError
 from customs.surface.files.base import ImageInfo, Pixels, TextureFormat, register
+from customs.surface.files.light import clipped, share_outside
 from customs.surface.files.mips import plausible
 
 MAGIC = b"\x76\x2f\x31\x01"
@@ -93,15 +93,12 @@ def _values(data: bytes) -> npt.NDArray[Any]:
 
 
 def _decode(data: bytes) -> Pixels:
-    values = np.nan_to_num(_values(data), nan=0.0, posinf=1.0, neginf=0.0)
-    return np.rint(np.clip(values, 0, 1) * np.float32(65535)).astype(np.uint16)
+    return clipped(_values(data))
 
 
 def outside(data: bytes) -> float:
-    """Share of pixels with a value that is not from 0 to 1, and so is clipped."""
-    values = _values(data)
-    with np.errstate(invalid="ignore"):
-        return float((~((values >= 0) & (values <= 1)).all(axis=2)).mean())
+    """Share of pixels that are clipped."""
+    return share_outside(_values(data))
 
 
 register(
