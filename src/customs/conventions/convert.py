@@ -199,6 +199,7 @@ def convert(scene: Scene, p: F64, k: float, turn_over: bool = False, flip_v: boo
         nodes=nodes,
         meshes=tuple(mesh(m) for m in scene.meshes),
         materials=tuple(_material(m, k) for m in scene.materials),
+        springs=tuple(s.scaled(k) for s in scene.springs),
         skins=tuple(replace(s, inverse_bind=c @ s.inverse_bind @ inverse) for s in scene.skins),
         clips=tuple(clip(a) for a in scene.clips),
         placements=rows.moved(c[:3, :3] @ rows.matrices @ inverse) if len(rows) else rows,

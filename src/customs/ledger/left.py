@@ -13,8 +13,9 @@ from customs.route.route import At
 from customs.scene.folding import shown_times
 from customs.scene.key import FILE
 from customs.scene.layers import layers_in_use
-from customs.scene.model import Primitive, Scene
+from customs.scene.model import Collider, Primitive, Scene
 from customs.scene.prune import prune
+from customs.scene.swinging import swinging
 from customs.surface.pixels import image_info
 
 
@@ -128,6 +129,8 @@ COUNTS: tuple[tuple[str, str, Count, str], ...] = (
     ("textures", "uses of textures", _roles, "materials"),
     ("materials", "materials", lambda s: len(s.materials), "materials"),
     ("layers", "material extensions", _layers, "layers"),
+    ("springs", "joints that swing", swinging, "springs"),
+    ("colliders", "bodies they do not swing through", lambda s: len(s.held(Collider)), "springs"),
     ("variants", "skins to choose from", lambda s: len(s.variants), "variants"),
     ("precision", "textures of more than 8 bits", _deep, "materials"),
     ("extras", "custom properties", _extras, "extras"),

@@ -6,6 +6,7 @@ from customs.formats.gltf.xmp import PACKET, XMP
 from customs.scene.layers import layers_in_use
 from customs.scene.model import Scene
 from customs.scene.prune import prune
+from customs.scene.swinging import swinging
 
 
 def extensions_used(scene: Scene) -> list[str]:
@@ -14,6 +15,8 @@ def extensions_used(scene: Scene) -> list[str]:
     out = set()
     if any(n.bone for n in used.nodes):
         out.add("VRMC_vrm")
+        if swinging(used):
+            out.add("VRMC_springBone")
     if PACKET in used.rights:
         out.add(XMP)
     if used.lights:

@@ -17,6 +17,7 @@ from customs.scene.convention import WORKING, Convention
 from customs.scene.key import Key
 from customs.scene.layers import LAYER_COLOURS, LAYER_SLOTS, Value
 from customs.scene.placements import NO_PLACEMENTS, Placements
+from customs.scene.springs import Spring
 from customs.scene.wishes import NO_WISHES, Wishes
 
 F32 = npt.NDArray[np.float32]
@@ -94,6 +95,22 @@ class Light(Held):
     def scaled(self, k: float) -> Self:
         """Range × k."""
         return self if self.range is None else replace(self, range=self.range * k)
+
+
+@dataclass(frozen=True, eq=False)
+class Collider(Held):
+    """A body that chains do not swing through: a ball of `radius` units, or a capsule from the node along its local −Z
+    for `length` units; `groups` are names of those it belongs to.
+    """
+
+    aimed: ClassVar[bool] = True
+    radius: float = 0.0
+    length: float = 0.0
+    groups: tuple[str, ...] = ()
+
+    def scaled(self, k: float) -> Self:
+        """Radius and length × k."""
+        return replace(self, radius=self.radius * k, length=self.length * k)
 
 
 @dataclass(frozen=True, eq=False)
@@ -361,6 +378,7 @@ class Scene:
     skins: tuple[Skin, ...] = ()
     clips: tuple[Clip, ...] = ()
     variants: tuple[str, ...] = ()
+    springs: tuple[Spring, ...] = ()
     placements: Placements = NO_PLACEMENTS
     suffixes: Mapping[str, tuple[str, ...]] = field(default_factory=lambda: NO_EXTRAS)
     wishes: Wishes = NO_WISHES

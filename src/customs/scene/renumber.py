@@ -79,7 +79,9 @@ def renumbered(scene: Scene, prefix: str, numbering: Numbering) -> Scene:
     rows = scene.placements
     if len(rows) and "node" in numbering:
         rows = rows.numbered(numbering["node"].of(rows.ordinals))
-    return replace(scene, digest=prefix, placements=rows, **changed)
+    keys = {a.key: b.key for a, b in zip(scene.nodes, changed["nodes"])}
+    springs = tuple(s.rekeyed(keys) for s in scene.springs)
+    return replace(scene, digest=prefix, placements=rows, springs=springs, **changed)
 
 
 def _all(items: tuple[Any, ...], prefix: str, numbering: Numbering) -> tuple[Any, ...]:

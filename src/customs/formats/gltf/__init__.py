@@ -14,7 +14,7 @@ from customs.scene.model import GLTF_SLOTS
 
 EVERYTHING = frozenset(
     {"hierarchy", "skins", "clips", "morphs", "cameras", "lights", "colours", "normals", "tangents", "texcoords",
-     "materials", "humanoid", "placements", "strips", "points", "lines", "pbr", "variants", "texture transform", "layers"}
+     "materials", "humanoid", "placements", "strips", "points", "lines", "pbr", "variants", "texture transform", "layers", "springs"}
 )  # fmt: skip
 
 

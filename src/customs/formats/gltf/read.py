@@ -14,6 +14,7 @@ from customs.formats.gltf.read_material import IMAGE_EXTENSIONS, MaterialReader
 from customs.formats.gltf.read_mesh import MeshReader
 from customs.formats.gltf.read_motion import read_camera, read_clip, read_light, read_skin
 from customs.formats.gltf.read_rows import INSTANCING, read_instances, read_rows, stand_ins, taken_out
+from customs.formats.gltf.springs import SPRINGS, with_springs
 from customs.formats.gltf.vrm import EXTENSIONS, TOON, read_avatar, with_avatar
 from customs.formats.gltf.xmp import XMP, read_xmp
 from customs.formats.source import Source
@@ -40,6 +41,7 @@ KNOWN_EXTENSIONS = frozenset(
         *COMPRESSIONS,
         TOON,
         XMP,
+        SPRINGS,
         *EXTENSIONS,
     }
 )
@@ -100,7 +102,7 @@ def read_gltf(source: Source) -> Scene:
     for kind, there, held in (("camera", things[0], scene.cameras), ("light", things[1], scene.lights)):
         if spare := len(there) - len(held):
             source.remark(f"{many(spare, kind)} that no node holds left out")
-    scene = read_instances(nodes_in, scene, accessors)
+    scene = read_instances(nodes_in, with_springs(root, scene), accessors)
     if rows is not None:
         scene = taken_out(scene, rows)
     return scene if avatar is None else with_avatar(scene, avatar)

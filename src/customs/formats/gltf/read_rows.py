@@ -156,7 +156,7 @@ def taken_out(scene: Scene, rows: Placements) -> Scene:
 def read_instances(nodes: list[Obj], scene: Scene, accessors: Accessors) -> Scene:
     """What nodes say they repeat on the graphics card, as rows below them. Source: EXT_mesh_gpu_instancing,
     vendor extension of glTF 2.0. Raises ReadError, LimitError."""
-    out, changed, first = scene.placements, list(scene.nodes), len(nodes)
+    out, changed, first = scene.placements, list(scene.nodes), len(scene.nodes)
     morphing = {c.node for clip in scene.clips for c in clip.channels if c.path == "weights"}
     for i, obj in enumerate(nodes):
         said = obj.extension(INSTANCING)

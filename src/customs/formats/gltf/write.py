@@ -10,6 +10,7 @@ from customs.errors import WriteError
 from customs.formats.gltf.buffers import CHUNK, HEADER, MAGIC
 from customs.formats.gltf.form import QUANTISED, GltfForm
 from customs.formats.gltf.pack import Packer
+from customs.formats.gltf.springs import SPRINGS, springs_json
 from customs.formats.gltf.squeeze import DRACO, MESHOPT
 from customs.formats.gltf.vrm import NEW, avatar_json
 from customs.formats.gltf.write_nodes import node_list, rows_below
@@ -109,6 +110,8 @@ def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packe
     avatar = avatar_json(scene)
     if avatar is not None:
         extensions[NEW] = avatar
+        if (springs := springs_json(scene)) is not None:
+            extensions[SPRINGS] = springs
     if extensions:
         out["extensions"] = extensions
         used.update(extensions)

@@ -75,7 +75,8 @@ def node_json(node: Node, numbers: Mapping[int, int], used: set[str]) -> Json:
                 out[name] = [float(x) for x in value]
     differing(out, mesh=(node.mesh, None), skin=(node.skin, None))
     for thing in node.holds:
-        _held(out, thing, numbers[id(thing)], used)
+        if id(thing) in numbers:
+            _held(out, thing, numbers[id(thing)], used)
     if node.weights is not None and node.mesh is not None:
         out["weights"] = [float(w) for w in node.weights]
     return out | extras_of(node.extras)

@@ -17,10 +17,11 @@ from customs.scene.arrays import frozen
 from customs.scene.copies import keys_apart
 from customs.scene.held import map_held
 from customs.scene.key import made_key
-from customs.scene.model import Camera, Light, Mesh, Remark, Scene
+from customs.scene.model import Camera, Collider, Light, Mesh, Remark, Scene
 from customs.scene.old_keys import old_key
 from customs.scene.prune import prune_content
 from customs.scene.settings import Settings
+from customs.scene.swinging import without_colliders
 from customs.scene.tree import mesh_nodes
 from customs.words import many
 
@@ -28,10 +29,13 @@ from customs.words import many
 class LeaveOut(Settings):
     """What goes."""
 
-    stays: ClassVar = ("cameras", "lights", "morphs")
+    stays: ClassVar = ("cameras", "lights", "morphs", "springs")
     cameras: bool = Field(default=False, description="cameras")
     lights: bool = Field(default=False, description="lights")
     morphs: bool = Field(default=False, description="morph targets, settled at their default weights")
+    springs: bool = Field(
+        default=False, description="what swings by itself, and what it does not swing through"
+    )
     texcoord_sets: int | None = Field(default=None, ge=0, le=8, description="UV sets kept; nothing keeps all")
 
 
@@ -83,7 +87,9 @@ def _without_morphs(scene: Scene) -> Scene:
 
 def _apply(scene: Scene, settings: LeaveOut, resources: Content, job: Job) -> Outcome:
     out = _without_morphs(scene) if settings.morphs else scene
-    gone_kinds = (*((Camera,) if settings.cameras else ()), *((Light,) if settings.lights else ()))
+    wished = ((Camera, settings.cameras), (Light, settings.lights), (Collider, settings.springs))
+    gone_kinds = tuple(kind for kind, gone in wished if gone)
+    out = without_colliders(replace(out, springs=())) if settings.springs else out
     nodes = map_held(out.nodes, lambda thing: None if isinstance(thing, gone_kinds) else thing)
     out = prune_content(replace(out, nodes=nodes), near=True)
     gone: list[str] = []
@@ -91,6 +97,8 @@ def _apply(scene: Scene, settings: LeaveOut, resources: Content, job: Job) -> Ou
         out, gone = _without_sets(out, settings.texcoord_sets)
     lost = [many(len(scene.cameras), "camera")] if settings.cameras and scene.cameras else []
     lost += [many(len(scene.lights), "light")] if settings.lights and scene.lights else []
+    if settings.springs and (chains := len(scene.springs)):
+        lost.append(f"{many(chains, 'chain')} that swing{'s' if chains == 1 else ''}")
     lost += [f"the texture {name}, on a UV set that goes," for name in gone]
     return Outcome(out, tuple(Remark(f"{text} left out") for text in lost))
 
@@ -107,7 +115,7 @@ def _without_sets(scene: Scene, limit: int) -> tuple[Scene, list[str]]:
 
 
 def _summary(settings: LeaveOut) -> str:
-    names = [n for n in ("cameras", "lights", "morphs") if getattr(settings, n)]
+    names = [n for n in ("cameras", "lights", "morphs", "springs") if getattr(settings, n)]
     names += [f"UV sets > {settings.texcoord_sets}"] if settings.texcoord_sets is not None else []
     return ", ".join(names)[:18] or "nothing"
 
