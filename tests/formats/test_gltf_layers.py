@@ -29,7 +29,7 @@ from customs.route.steps.surface.materials.merge_materials import same_materials
 from customs.scene.arrays import frozen
 from customs.scene.content import Encoded
 from customs.scene.convention import WORKING
-from customs.scene.layers import LAYERS, REST
+from customs.scene.layers import LAYERS, REST, TOON
 from customs.scene.model import Image, Material, Scene, TextureUse
 from customs.surface.nearest import nearest
 from customs.surface.pixels import image_pixels
@@ -37,6 +37,8 @@ from customs.surface.presets import apply_preset, presets
 from customs.work.asset import Request, run
 from customs.work.lookup import all_sheets, find_sheet
 from tests.assets import cube, key, saved, scene_of
+from tests.formats.test_vrm_bvh import rewritten
+from tests.formats.test_vrm_bvh import saved as avatar
 from tests.outside.judges import validate
 
 SAID: dict[str, dict[str, Any]] = {
@@ -94,8 +96,9 @@ def read(path: Path) -> Scene:
 
 
 def test_the_table_has_what_the_extensions_say() -> None:
-    assert {x.extension for x in LAYERS} == set(SAID)
-    for layer in LAYERS:
+    khronos = [x for x in LAYERS if x is not TOON]
+    assert {x.extension for x in khronos} == set(SAID)
+    for layer in khronos:
         names = {f.said for f in layer.factors} | {m.said for m in layer.maps}
         assert names == set(SAID[layer.extension]), layer.extension
     assert REST["ior"] == 1.5 and REST["iridescence_ior"] == 1.3 and math.isinf(REST["attenuation_distance"])  # type: ignore[arg-type]
@@ -269,3 +272,46 @@ def test_alpha_that_a_look_is_read_from_is_kept(tmp_path: Path) -> None:
     scene = read(written(tmp_path / "thing.gltf", {"KHR_materials_sheen": SAID["KHR_materials_sheen"]}))
     facts = scene_facts(scene)
     assert alpha_used(facts, scene.materials[0].textures["sheen_roughness"].image)
+
+
+TOON_SAID = {
+    "specVersion": "1.0", "shadeColorFactor": [0.5, 0.4, 0.6], "shadingShiftFactor": -0.2, "shadingToonyFactor": 0.95,
+    "transparentWithZWrite": True, "renderQueueOffsetNumber": -2, "outlineWidthMode": "worldCoordinates",
+    "outlineWidthFactor": 0.002, "outlineColorFactor": [0.1, 0.1, 0.1], "parametricRimColorFactor": [0.2, 0.2, 0.3],
+    "shadeMultiplyTexture": {"index": 0}, "shadingShiftTexture": {"index": 0, "scale": 0.5},
+}  # fmt: skip
+"""Values by "VRMC_materials_mtoon 1.0"."""
+
+
+def test_toon_values_stay_with_an_avatar_and_are_turned_elsewhere(tmp_path: Path) -> None:
+    scene = read(written(tmp_path / "in" / "thing.gltf", {"VRMC_materials_mtoon": TOON_SAID}))
+    assert not scene.unknown and scene.materials[0].model == "unlit" and "toon" in scene.materials[0].layers
+    body = json.loads(saved(scene, tmp_path / "out" / "thing.gltf").read_text())
+    assert body["materials"][0]["extensions"]["VRMC_materials_mtoon"] == TOON_SAID
+    assert change_convention(scene, replace(WORKING, metres_per_unit=0.01), WORKING).materials[0].layers[
+        "toon_outline_width"
+    ] == pytest.approx(0.2)
+    # One that says nothing but that it is toon is toon still.
+    bare = read(written(tmp_path / "bare" / "thing.gltf", {"VRMC_materials_mtoon": {"specVersion": "1.0"}}))
+    assert extensions_used(bare) == ["KHR_materials_unlit", "VRMC_materials_mtoon"]
+    # Without bones it is no avatar.
+    path = tmp_path / "in" / "thing.gltf"
+    result = run(Request(path, path.parent, find_sheet("metre-yup-pbr"), out=tmp_path / "port"))
+    assert any(s.step == "nearest-look" for s in result.route.stops), result.ledger.open()  # type: ignore[union-attr]
+    assert any("toon" in text for text in result.changed) or any(
+        "material extensions" in t for t in result.left
+    )
+
+
+def test_an_avatar_keeps_its_toon_look(tmp_path: Path) -> None:
+    def toon(document: dict[str, Any]) -> None:
+        values = {k: v for k, v in TOON_SAID.items() if not k.endswith("Texture")}
+        document["materials"][0]["extensions"] = {"KHR_materials_unlit": {}, "VRMC_materials_mtoon": values}
+        document["extensionsUsed"] += ["KHR_materials_unlit", "VRMC_materials_mtoon"]
+
+    path = rewritten(avatar(tmp_path), toon)
+    result = run(Request(path, tmp_path, find_sheet("humanoid-avatar-kit"), out=tmp_path / "out"))
+    assert result.folder is not None and result.accepted, result.ledger.open()
+    landed = read(next(result.folder.rglob("*.glb")))
+    looks = [m.layers for m in landed.materials if "toon" in m.layers]
+    assert looks and looks[0]["toon_outline"] == "worldCoordinates" and looks[0]["toon_queue"] == -2

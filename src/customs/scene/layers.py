@@ -10,7 +10,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import NamedTuple
 
-Value = float | tuple[float, ...]
+Value = float | tuple[float, ...] | str
 
 
 class Factor(NamedTuple):
@@ -33,21 +33,65 @@ class Map(NamedTuple):
 
 @dataclass(frozen=True)
 class Layer:
-    """One extension; `lengths` are names of factors in units of the scene."""
+    """One extension; `lengths` are names of factors in units of the scene, `mark` is the name that says it is there
+    where its values at rest mean something too, `edition` what it says of its own.
+    """
 
     extension: str
     title: str
     factors: tuple[Factor, ...]
     maps: tuple[Map, ...] = ()
     lengths: tuple[str, ...] = ()
+    mark: str = ""
+    edition: str = ""
 
     def in_use(self, values: Mapping[str, Value], roles: Iterable[str]) -> bool:
         """True where a material with these values and textures says something by it."""
+        if self.mark:
+            return self.mark in values
         return any(f.name in values for f in self.factors) or bool({m.role for m in self.maps} & set(roles))
 
 
 WHITE = (1.0, 1.0, 1.0)
+BLACK = (0.0, 0.0, 0.0)
+TOON = Layer(
+    "VRMC_materials_mtoon",
+    "toon",
+    (
+        Factor("toon_shade", "shadeColorFactor", WHITE, most=1.0),
+        Factor("toon_shift", "shadingShiftFactor", 0.0, -1.0, 1.0),
+        Factor("toon_step", "shadingToonyFactor", 0.9, most=1.0),
+        Factor("toon_even_light", "giEqualizationFactor", 0.9, most=1.0),
+        Factor("toon_ball", "matcapFactor", WHITE, most=1.0),
+        Factor("toon_rim", "parametricRimColorFactor", BLACK, most=1.0),
+        Factor("toon_rim_power", "parametricRimFresnelPowerFactor", 5.0),
+        Factor("toon_rim_lift", "parametricRimLiftFactor", 0.0, least=-math.inf),
+        Factor("toon_rim_light", "rimLightingMixFactor", 1.0, most=1.0),
+        Factor("toon_writes_depth", "transparentWithZWrite", False),
+        Factor("toon_queue", "renderQueueOffsetNumber", 0, least=-9),
+        Factor("toon_outline", "outlineWidthMode", "none"),
+        Factor("toon_outline_width", "outlineWidthFactor", 0.0),
+        Factor("toon_outline_colour", "outlineColorFactor", BLACK, most=1.0),
+        Factor("toon_outline_light", "outlineLightingMixFactor", 1.0, most=1.0),
+        Factor("toon_flow_x", "uvAnimationScrollXSpeedFactor", 0.0, least=-math.inf),
+        Factor("toon_flow_y", "uvAnimationScrollYSpeedFactor", 0.0, least=-math.inf),
+        Factor("toon_flow_turn", "uvAnimationRotationSpeedFactor", 0.0, least=-math.inf),
+    ),
+    (
+        Map("toon_shade", "shadeMultiplyTexture"),
+        Map("toon_shift", "shadingShiftTexture", "scale"),
+        Map("toon_ball", "matcapTexture"),
+        Map("toon_rim", "rimMultiplyTexture"),
+        Map("toon_outline_width", "outlineWidthMultiplyTexture"),
+        Map("toon_flow", "uvAnimationMaskTexture"),
+    ),
+    ("toon_outline_width",),
+    "toon",
+    "1.0",
+)
+"""Source: VRM Consortium, "VRMC_materials_mtoon 1.0". Widths of outlines are metres, or shares of the screen's height."""
 LAYERS = (
+    TOON,
     Layer("KHR_materials_ior", "index of refraction", (Factor("ior", "ior", 1.5),)),
     Layer(
         "KHR_materials_specular",
@@ -137,7 +181,14 @@ LAYERS = (
 """Iridescence's film is said in nanometres, turns in radians, thickness and attenuation in units of the scene."""
 
 LAYER_SLOTS = tuple(m.role for layer in LAYERS for m in layer.maps)
-LAYER_COLOURS = ("specular_tint", "sheen_tint", "diffuse_transmission_tint")
+LAYER_COLOURS = (
+    "specular_tint",
+    "sheen_tint",
+    "diffuse_transmission_tint",
+    "toon_shade",
+    "toon_ball",
+    "toon_rim",
+)
 """Those of them that are sRGB."""
 LAYER_ALPHAS = ("specular_strength", "sheen_roughness", "diffuse_transmission")
 """Those of them that are read from alpha."""
@@ -152,7 +203,7 @@ def layers_in_use(values: Mapping[str, Value], roles: Iterable[str]) -> list[Lay
 
 def without_layers(values: Mapping[str, Value], gone: Iterable[Layer]) -> dict[str, Value]:
     """The values without those of some extensions."""
-    names = {f.name for layer in gone for f in layer.factors}
+    names = {n for layer in gone for n in (*(f.name for f in layer.factors), layer.mark)}
     return {k: v for k, v in values.items() if k not in names}
 
 

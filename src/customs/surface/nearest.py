@@ -87,6 +87,7 @@ def _same(material: Material) -> Material:
 
 
 NEAREST: Mapping[str, tuple[Change, str]] = {
+    "VRMC_materials_mtoon": (_same, "it has its colour without steps, rim and outline"),
     "KHR_materials_ior": (_same, "it reflects 4 % head-on"),
     "KHR_materials_specular": (_same, "it reflects 4 % head-on, in white"),
     "KHR_materials_clearcoat": (_coated, "the coat's roughness counts half"),

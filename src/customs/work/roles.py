@@ -150,6 +150,8 @@ def layers_text(material: Material) -> str:
 
 
 def _value_text(value: Value) -> str:
+    if isinstance(value, str):
+        return value
     return " ".join(f"{v:.3g}" for v in value) if isinstance(value, tuple) else f"{value:.3g}"
 
 

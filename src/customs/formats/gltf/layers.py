@@ -24,9 +24,18 @@ def read_layers(
         said = obj.extension(layer.extension)
         if said is None:
             continue
+        if layer.mark:
+            values[layer.mark] = 1.0
+            said.raw("specVersion")
         for f in layer.factors:
             found: Value
-            if isinstance(f.rest, tuple):
+            if isinstance(f.rest, str):
+                found = said.text(f.said, f.rest)
+            elif isinstance(f.rest, bool):
+                found = said.flag(f.said, f.rest)
+            elif isinstance(f.rest, int):
+                found = said.integer(f.said, f.rest, least=int(f.least)) or 0
+            elif isinstance(f.rest, tuple):
                 found = said.numbers(f.said, len(f.rest), f.rest) or f.rest
                 if not all(f.least <= x <= f.most for x in found):
                     raise said.fail(f.said, list(found), f"numbers from {f.least:g} on")
@@ -44,7 +53,7 @@ def layers_json(material: Material, infos: Mapping[str, Any]) -> dict[str, Any]:
     """The extensions of a material; `infos` are its texture infos by role."""
     out: dict[str, Any] = {}
     for layer in layers_in_use(material.layers, infos):
-        table: dict[str, Any] = {}
+        table: dict[str, Any] = {"specVersion": layer.edition} if layer.edition else {}
         for f in layer.factors:
             value = material.layers.get(f.name, f.rest)
             if value != f.rest and not (isinstance(value, float) and math.isinf(value)):

@@ -18,7 +18,6 @@ from customs.surface.pixels import probe
 KNOWN = frozenset(
     {
         "KHR_materials_unlit",
-        "VRMC_materials_mtoon",
         "KHR_materials_emissive_strength",
         "KHR_materials_pbrSpecularGlossiness",
         *EXTENSIONS,

@@ -13,6 +13,7 @@ from customs.formats.gltf.layers import layers_json
 from customs.formats.gltf.pack import INDICES, VERTICES, Array, Packer
 from customs.formats.gltf.squeeze import DRACO, drawn_together
 from customs.geometry.triangles import flat_indices, triangles_of
+from customs.scene.layers import LAYERS
 from customs.scene.model import (
     GLTF_SLOTS,
     Camera,
@@ -35,7 +36,9 @@ MODES = {
     "triangle_strip": 5,
     "triangle_fan": 6,
 }
-STRENGTHS = {"normal": "scale", "occlusion": "strength", "clearcoat_normal": "scale"}
+STRENGTHS = {"normal": "scale", "occlusion": "strength"} | {
+    m.role: m.strength for layer in LAYERS for m in layer.maps if m.strength
+}
 Json = dict[str, Any]
 
 

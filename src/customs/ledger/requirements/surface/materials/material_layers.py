@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from customs.ledger.materials import allowed_roles
 from customs.ledger.row import Case, Remedy, Requirement, Row, register, remedy, said
 from customs.ledger.shapes import elements
-from customs.scene.layers import LAYERS, layers_in_use
+from customs.scene.layers import LAYERS, TOON, layers_in_use
 from customs.scene.model import Material
 
 
@@ -16,11 +16,14 @@ def taken_there(case: Case, material: Material) -> tuple[str, ...]:
     allowed, roles = case.sheet.model.extensions, set(material.textures)
     if "layers" not in case.format.carries:
         return ()
+    avatar = any(n.bone for n in case.delivering.nodes)
     homeless = roles - set(allowed_roles(case))
     return tuple(
         x.extension
         for x in LAYERS
-        if (allowed is None or x.extension in allowed) and not homeless & {m.role for m in x.maps}
+        if (avatar or x is not TOON)
+        and (allowed is None or x.extension in allowed)
+        and not homeless & {m.role for m in x.maps}
     )
 
 
