@@ -191,6 +191,67 @@ def test_joints_that_have_gone_are_counted_and_a_chain_of_one_is_none(tmp_path: 
     assert any(x.kind == "springs" and x.count == 2 for x in losses(scene, fewer, get_format("glb")))
 
 
+def telling(document: dict[str, Any]) -> None:
+    at = {n: number(document, n) for n in NAMES}
+    mesh = next(i for i, n in enumerate(document["nodes"]) if "mesh" in n)
+    document["extensions"]["VRMC_vrm"] |= {
+        "lookAt": {"offsetFromHeadBone": [0.0, 0.06, 0.02], "type": "bone", "rangeMapHorizontalInner": {"inputMaxValue": 90.0, "outputScale": 10.0}},
+        "firstPerson": {"meshAnnotations": [{"node": mesh, "type": "thirdPersonOnly"}]},
+    }  # fmt: skip
+    bound = {"LeftHand": {"roll": {"source": at["LeftLowerArm"], "rollAxis": "X", "weight": 0.5}},
+             "Head": {"aim": {"source": at["Hips"], "aimAxis": "PositiveZ", "weight": 1.0}},
+             "LeftLowerArm": {"rotation": {"source": at["LeftUpperArm"], "weight": 0.25}}}  # fmt: skip
+    for name, said in bound.items():
+        document["nodes"][at[name]]["extensions"] = {
+            "VRMC_node_constraint": {"specVersion": "1.0", "constraint": said}
+        }
+    document["extensionsUsed"] = sorted([*document["extensionsUsed"], "VRMC_node_constraint"])
+
+
+def test_looking_own_eyes_and_bound_joints_are_kept_with_an_avatar(tmp_path: Path) -> None:
+    path = rewritten(saved(tmp_path), telling)
+    scene = take(path).scene
+    assert not scene.unknown and scene.person is not None
+    assert scene.person.gaze is not None and scene.person.gaze.offset == (0.0, 0.06, 0.02)
+    result = run(Request(path, tmp_path, find_sheet("humanoid-avatar-kit"), out=tmp_path / "out"))
+    assert result.folder is not None and result.accepted and not any("sayings" in x for x in result.left)
+    landed = read_scene(Source(next(result.folder.rglob("*.glb"))))
+    names = {n.key: n.name for n in landed.nodes}
+    assert landed.person is not None and landed.person.gaze == scene.person.gaze
+    assert {(names[b.node], names[b.source], b.kind, b.axis, b.weight) for b in landed.person.bonds} == {
+        ("Head", "Hips", "aim", "PositiveZ", 1.0),
+        ("LeftLowerArm", "LeftUpperArm", "rotation", "", 0.25),
+        ("LeftHand", "LeftLowerArm", "roll", "X", 0.5),
+    }
+    assert [how for _, how in landed.person.seen] == ["thirdPersonOnly"]
+    told = run(Request(path, tmp_path, find_sheet("centimetre-zup-lh"), out=tmp_path / "fbx"))
+    assert any("5 of 5 sayings of an avatar" in x for x in told.left)
+    turned = change_convention(scene, Convention("+Y", "-Z", "right", 1.0), WORKING)
+    assert turned.person is not None and turned.person.gaze is not None
+    assert turned.person.gaze.offset == pytest.approx((0.0, 0.06, -0.02)) and turned.person.bonds[0].axis in (
+        "NegativeZ",
+        "X",
+        "",
+    )
+    assert {b.axis for b in turned.person.bonds} == {"NegativeZ", "X", ""}
+
+
+def test_an_older_avatar_s_looking_is_told_in_today_s_words(tmp_path: Path) -> None:
+    def change(document: dict[str, Any]) -> None:
+        old(document)
+        mesh = next(n["mesh"] for n in document["nodes"] if "mesh" in n)
+        document["extensions"]["VRM"]["firstPerson"] = {
+            "firstPersonBoneOffset": {"x": 0, "y": 0.06, "z": -0.02}, "lookAtTypeName": "BlendShape",
+            "meshAnnotations": [{"mesh": mesh, "firstPersonFlag": "ThirdPersonOnly"}],
+            "lookAtHorizontalInner": {"xRange": 80, "yRange": 9},
+        }  # fmt: skip
+
+    person = take(rewritten(saved(tmp_path), change)).scene.person
+    assert person is not None and person.gaze is not None and person.gaze.kind == "expression"
+    assert person.gaze.offset == (0.0, 0.06, 0.02) and person.gaze.ranges == {"HorizontalInner": (80.0, 9.0)}
+    assert [how for _, how in person.seen] == ["thirdPersonOnly"]
+
+
 @pytest.mark.parametrize(("where", "value"), [
     (("springs", 0, "joints", 0, "node"), 999), (("colliders", 0, "shape"), {}), (("colliders", 0, "node"), -1),
     (("springs", 0, "colliderGroups"), [7]), (("colliders", 0, "shape", "sphere", "radius"), "wide"),

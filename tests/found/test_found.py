@@ -39,7 +39,7 @@ SKINNED = ("dn_arm.glb", "dn_donor.glb", "meshopt_skin.glb", "sk_neg.glb", "sk_t
 STILL = ("ao_uv1.glb", "draco.glb", "extras.glb", "factors.glb", "instancing.glb", "leaf2sided.glb", "matext.glb", "orm_plain.glb",
          "textransform.glb", "twoprims_samemat.glb", "uv1base.glb", "webp_nofallback_used.glb")  # fmt: skip
 SAYING = {
-    "anim_pointer.glb": ("extensions", "KHR_animation_pointer"),
+    "anim_pointer.glb": ("extensions", "animation of pointers alone"),
     "nan.glb": ("left-behind", "faces"), "other/inward.obj": ("unit-stated", ""), "other/multi.stl": ("unit-stated", ""),
     "other/quads.ply": ("unit-stated", ""), "other/tricky.obj": ("companions", ""),
 }  # fmt: skip

@@ -192,7 +192,9 @@ def convert(scene: Scene, p: F64, k: float, turn_over: bool = False, flip_v: boo
         m, primitives=tuple(convert_primitive(q, p, k, turn_over, flip_v) for q in m.primitives)
     )
     clip: Callable[[Clip], Clip] = lambda a: replace(  # noqa: E731
-        a, channels=tuple(_channel(ch, p, k) for ch in a.channels)
+        a,
+        channels=tuple(_channel(ch, p, k) for ch in a.channels),
+        pointers=tuple(x.scaled(k) for x in a.pointers),
     )
     return replace(
         scene,
@@ -200,6 +202,7 @@ def convert(scene: Scene, p: F64, k: float, turn_over: bool = False, flip_v: boo
         meshes=tuple(mesh(m) for m in scene.meshes),
         materials=tuple(_material(m, k) for m in scene.materials),
         springs=tuple(s.scaled(k) for s in scene.springs),
+        person=scene.person.moved(p, k) if scene.person is not None else None,
         skins=tuple(replace(s, inverse_bind=c @ s.inverse_bind @ inverse) for s in scene.skins),
         clips=tuple(clip(a) for a in scene.clips),
         placements=rows.moved(c[:3, :3] @ rows.matrices @ inverse) if len(rows) else rows,

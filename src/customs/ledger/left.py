@@ -8,6 +8,7 @@ from typing import Any
 
 from customs.formats.registry import Format
 from customs.geometry.triangles import triangles_of
+from customs.ledger.used import pointing
 from customs.motion.weights.influences import most_influences
 from customs.route.route import At
 from customs.scene.folding import shown_times
@@ -15,7 +16,7 @@ from customs.scene.key import FILE
 from customs.scene.layers import layers_in_use
 from customs.scene.model import Collider, Primitive, Scene
 from customs.scene.prune import prune
-from customs.scene.swinging import swinging
+from customs.scene.swinging import nodes_by_key, swinging
 from customs.surface.pixels import image_info
 
 
@@ -91,6 +92,10 @@ def _layers(scene: Scene) -> int:
     return sum(len(layers_in_use(m.layers, m.textures)) for m in scene.materials)
 
 
+def _sayings(scene: Scene) -> int:
+    return scene.person.count(nodes_by_key(scene)) if scene.person is not None else 0
+
+
 def _deep(scene: Scene) -> int:
     infos = [image_info(im) for im in scene.images if im.there and not im.problem and im.key.kind != FILE]
     return sum(i is not None and i.bits > 8 for i in infos)
@@ -130,6 +135,8 @@ COUNTS: tuple[tuple[str, str, Count, str], ...] = (
     ("materials", "materials", lambda s: len(s.materials), "materials"),
     ("layers", "material extensions", _layers, "layers"),
     ("springs", "joints that swing", swinging, "springs"),
+    ("pointers", "animated values of materials, lights and cameras", pointing, "layers"),
+    ("person", "sayings of an avatar (looking, own eyes, bound joints)", _sayings, "springs"),
     ("colliders", "bodies they do not swing through", lambda s: len(s.held(Collider)), "springs"),
     ("variants", "skins to choose from", lambda s: len(s.variants), "variants"),
     ("precision", "textures of more than 8 bits", _deep, "materials"),

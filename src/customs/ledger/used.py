@@ -9,14 +9,24 @@ from customs.scene.prune import prune
 from customs.scene.swinging import swinging
 
 
+def pointing(scene: Scene) -> int:
+    """Animated values of materials, lights and cameras that would be written."""
+    there = {m.key for m in scene.materials} | {h.key for h in (*scene.cameras, *scene.lights)}
+    return sum(p.subject in there and p.tells(c.seconds) for c in scene.clips for p in c.pointers)
+
+
 def extensions_used(scene: Scene) -> list[str]:
     """Names of the extensions a glTF of this scene needs, sorted."""
     used = prune(scene)
     out = set()
     if any(n.bone for n in used.nodes):
         out.add("VRMC_vrm")
+        if used.person is not None and used.person.bonds:
+            out.add("VRMC_node_constraint")
         if swinging(used):
             out.add("VRMC_springBone")
+    if pointing(used):
+        out.add("KHR_animation_pointer")
     if PACKET in used.rights:
         out.add(XMP)
     if used.lights:

@@ -15,7 +15,9 @@ from customs.scene.content import Encoded
 from customs.scene.convention import WORKING, Convention
 from customs.scene.key import Key
 from customs.scene.layers import LAYER_COLOURS, LAYER_SLOTS, Value
+from customs.scene.person import Person
 from customs.scene.placements import NO_PLACEMENTS, Placements
+from customs.scene.pointers import Pointer
 from customs.scene.springs import Spring
 from customs.scene.things import NO_EXTRAS as NO_EXTRAS
 from customs.scene.things import Camera as Camera
@@ -277,13 +279,14 @@ class Channel:
 
 @dataclass(frozen=True, eq=False)
 class Clip:
-    """One named stretch of animation."""
+    """One named stretch of animation; `pointers` are what it does to other things than nodes."""
 
     key: Key
     name: str
     channels: tuple[Channel, ...]
     extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
     made_from: tuple[Key, ...] = ()
+    pointers: tuple[Pointer, ...] = ()
 
     @property
     def seconds(self) -> float:
@@ -311,6 +314,7 @@ class Scene:
     clips: tuple[Clip, ...] = ()
     variants: tuple[str, ...] = ()
     springs: tuple[Spring, ...] = ()
+    person: Person | None = None
     placements: Placements = NO_PLACEMENTS
     suffixes: Mapping[str, tuple[str, ...]] = field(default_factory=lambda: NO_EXTRAS)
     wishes: Wishes = NO_WISHES

@@ -13,7 +13,7 @@ import numpy.typing as npt
 
 from customs.scene.held import map_held
 from customs.scene.key import KINDS, Key
-from customs.scene.model import Scene
+from customs.scene.model import Clip, Scene
 
 I64 = npt.NDArray[np.int64]
 
@@ -80,8 +80,23 @@ def renumbered(scene: Scene, prefix: str, numbering: Numbering) -> Scene:
     if len(rows) and "node" in numbering:
         rows = rows.numbered(numbering["node"].of(rows.ordinals))
     keys = {a.key: b.key for a, b in zip(scene.nodes, changed["nodes"])}
+    changed["clips"] = tuple(_pointing(c, prefix, numbering) for c in changed["clips"])
     springs = tuple(s.rekeyed(keys) for s in scene.springs)
-    return replace(scene, digest=prefix, placements=rows, springs=springs, **changed)
+    person = scene.person.rekeyed(keys) if scene.person is not None else None
+    return replace(scene, digest=prefix, placements=rows, springs=springs, person=person, **changed)
+
+
+def _pointing(clip: Clip, prefix: str, numbering: Numbering) -> Clip:
+    """A clip whose pointers name their subjects by the Keys those have now."""
+    if not clip.pointers:
+        return clip
+    subjects = _all(tuple(_Named(p.subject) for p in clip.pointers), prefix, numbering)
+    return replace(clip, pointers=tuple(replace(p, subject=s.key) for p, s in zip(clip.pointers, subjects)))
+
+
+@dataclass(frozen=True)
+class _Named:
+    key: Key
 
 
 def _all(items: tuple[Any, ...], prefix: str, numbering: Numbering) -> tuple[Any, ...]:

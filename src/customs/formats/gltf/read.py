@@ -10,9 +10,10 @@ from customs.formats.gltf.buffers import load_buffer, open_document
 from customs.formats.gltf.compressed import COMPRESSIONS, unpacked
 from customs.formats.gltf.document import Obj
 from customs.formats.gltf.layers import EXTENSIONS as LAYERS
+from customs.formats.gltf.person import BONDS, read_person
 from customs.formats.gltf.read_material import IMAGE_EXTENSIONS, MaterialReader
 from customs.formats.gltf.read_mesh import MeshReader
-from customs.formats.gltf.read_motion import read_camera, read_clip, read_light, read_skin
+from customs.formats.gltf.read_motion import POINTER, read_camera, read_clip, read_light, read_skin
 from customs.formats.gltf.read_rows import INSTANCING, read_instances, read_rows, stand_ins, taken_out
 from customs.formats.gltf.springs import SPRINGS, with_springs
 from customs.formats.gltf.vrm import EXTENSIONS, TOON, read_avatar, with_avatar
@@ -41,7 +42,9 @@ KNOWN_EXTENSIONS = frozenset(
         *COMPRESSIONS,
         TOON,
         XMP,
+        POINTER,
         SPRINGS,
+        BONDS,
         *EXTENSIONS,
     }
 )
@@ -95,6 +98,7 @@ def read_gltf(source: Source) -> Scene:
         convention=RAW_GLTF,
         unknown=tuple(sorted(unknown)),
         rights=read_xmp(root, asset),
+        person=read_person(root, nodes),
         copyright=asset.text("copyright"),
         generator=asset.text("generator"),
         extras=extras,
@@ -179,7 +183,7 @@ def _node(
         skin=obj.integer("skin", None, below=limits["skin"]),
         holds=_holds(obj, *things),
         weights=frozen(weights) if weights is not None else None,
-        extras=obj.extras(frozenset({"KHR_lights_punctual", INSTANCING}), unknown),
+        extras=obj.extras(frozenset({"KHR_lights_punctual", INSTANCING, BONDS}), unknown),
         translation=values["translation"],
         rotation=values["rotation"] / length,
         scale=values["scale"],

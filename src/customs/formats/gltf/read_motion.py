@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from dataclasses import replace
 from typing import Any, cast
 
 import numpy as np
@@ -11,7 +13,13 @@ from customs.formats.gltf.document import Obj
 from customs.scene.arrays import all_finite, frozen
 from customs.scene.key import Key
 from customs.scene.model import Camera, Channel, Clip, Light, Skin
+from customs.scene.pointers import Pointer
 
+POINTER = "KHR_animation_pointer"
+NODE_POINTER = re.compile(r"^/nodes/(\d{1,9})/(translation|rotation|scale|weights)$")
+THINGS = {"materials": "material", "cameras": "camera", "extensions/KHR_lights_punctual/lights": "light"}
+"""Lists whose members animation may point into, and the kind of Key they have."""
+THING_POINTER = re.compile(rf"^/({'|'.join(THINGS)})/(\d{{1,9}})(/[^\s]{{1,200}})$")
 WIDTH = {"translation": 3, "rotation": 4, "scale": 3}
 INTERPOLATIONS = {"LINEAR": "linear", "STEP": "step", "CUBICSPLINE": "cubic"}
 
@@ -54,13 +62,24 @@ def read_clip(
 ) -> Clip:
     """One animation as a clip. `morphs` gives the number of morph targets per node. Raises ReadError."""
     samplers = obj.children("samplers")
-    channels = []
+    channels, pointers = [], list[Pointer]()
     for item in obj.children("channels"):
         target = item.child("target")
         sampler = samplers[item.need_integer("sampler", below=len(samplers))]
         if target is None:
             raise item.fail("target", "nothing", "a target")
         node, path = target.integer("node", None, below=nodes), target.text("path")
+        if path == "pointer" and (said := target.extension(POINTER)) is not None:
+            where = said.text("pointer")
+            own = NODE_POINTER.match(where)
+            if own is None:
+                found = _pointer(sampler, where, accessors, digest)
+                pointers += [found] if found is not None else []
+                unknown.update([] if found is not None else [f"animation of {where[:60]}"])
+                continue
+            node, path = int(own[1]), own[2]
+            if node >= nodes:
+                raise said.fail("pointer", where, f"a node below {nodes}")
         if path not in (*WIDTH, "weights"):
             unknown.add(f"animation of {path or 'nothing'}")
             continue
@@ -71,12 +90,29 @@ def read_clip(
         if not width:
             raise target.fail("path", path, "a node with morph targets")
         channels.append(_channel(sampler, node, path, width, accessors))
+    if pointers and not channels:
+        unknown.add("animation of pointers alone")
+    clip = Clip(Key(digest, "clip", index), "", tuple(channels))
     return Clip(
-        key=Key(digest, "clip", index),
+        key=clip.key,
         name=obj.text("name") or f"clip {index}",
-        channels=tuple(channels),
+        channels=clip.channels,
+        pointers=tuple(replace(p, seconds=clip.seconds) for p in pointers),
         extras=obj.extras(frozenset(), unknown),
     )
+
+
+def _pointer(sampler: Obj, where: str, accessors: Accessors, digest: str) -> Pointer | None:
+    """Keys of what a JSON pointer names, None for a thing that is not read."""
+    found = THING_POINTER.match(where)
+    if found is None:
+        return None
+    kind = THINGS[found[1]]
+    width = accessors.floats(
+        sampler.need_integer("output", below=len(accessors)), (1, 2, 3, 4), sampler, "output"
+    ).shape[1]
+    told = _channel(sampler, 0, "pointer", width, accessors)
+    return Pointer(Key(digest, kind, int(found[2])), found[3], told.times, told.values, told.interpolation)
 
 
 def _channel(sampler: Obj, node: int, path: str, width: int, accessors: Accessors) -> Channel:

@@ -10,6 +10,7 @@ from customs.errors import WriteError
 from customs.formats.gltf.buffers import CHUNK, HEADER, MAGIC
 from customs.formats.gltf.form import QUANTISED, GltfForm
 from customs.formats.gltf.pack import Packer
+from customs.formats.gltf.person import add_person
 from customs.formats.gltf.springs import SPRINGS, springs_json
 from customs.formats.gltf.squeeze import DRACO, MESHOPT
 from customs.formats.gltf.vrm import NEW, avatar_json
@@ -22,6 +23,7 @@ from customs.formats.gltf.write_parts import (
     light_json,
     material_json,
     mesh_json,
+    places_of,
     skin_json,
 )
 from customs.formats.gltf.xmp import XMP, xmp_json
@@ -91,7 +93,7 @@ def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packe
         "samplers": textures.samplers,
         "images": [_image(scene, i, options, pack) for i in numbers],
         "skins": [skin_json(s, pack) for s in scene.skins],
-        "animations": [clip_json(c, pack) for c in scene.clips],
+        "animations": [clip_json(c, pack, places_of(scene), used) for c in scene.clips],
         "cameras": [camera_json(c) for c in scene.cameras],
         "accessors": pack.accessors,
         "bufferViews": pack.views,
@@ -110,6 +112,7 @@ def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packe
     avatar = avatar_json(scene)
     if avatar is not None:
         extensions[NEW] = avatar
+        add_person(scene, avatar, out["nodes"], used)
         if (springs := springs_json(scene)) is not None:
             extensions[SPRINGS] = springs
     if extensions:

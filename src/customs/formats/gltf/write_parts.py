@@ -13,6 +13,7 @@ from customs.formats.gltf.layers import layers_json
 from customs.formats.gltf.pack import INDICES, VERTICES, Array, Packer
 from customs.formats.gltf.squeeze import DRACO, drawn_together
 from customs.geometry.triangles import flat_indices, triangles_of
+from customs.scene.key import Key
 from customs.scene.layers import LAYERS
 from customs.scene.model import (
     GLTF_SLOTS,
@@ -22,6 +23,7 @@ from customs.scene.model import (
     Material,
     Mesh,
     Primitive,
+    Scene,
     Skin,
     TextureUse,
 )
@@ -39,6 +41,8 @@ MODES = {
 STRENGTHS = {"normal": "scale", "occlusion": "strength"} | {
     m.role: m.strength for layer in LAYERS for m in layer.maps if m.strength
 }
+INTERPOLATIONS = {"linear": "LINEAR", "step": "STEP", "cubic": "CUBICSPLINE"}
+LIGHTS_AT = "extensions/KHR_lights_punctual/lights"
 Json = dict[str, Any]
 
 
@@ -293,18 +297,46 @@ def skin_json(skin: Skin, pack: Packer) -> Json:
     return out | extras_of(skin.extras)
 
 
-def clip_json(clip: Clip, pack: Packer) -> Json:
+def places_of(scene: Scene) -> dict[Key, str]:
+    """Where each thing that animation may point into stands in the file, as a JSON pointer."""
+    keys = {
+        "materials": [m.key for m in scene.materials],
+        "cameras": [c.key for c in scene.cameras],
+        LIGHTS_AT: [x.key for x in scene.lights],
+    }
+    return {key: f"/{name}/{i}" for name, found in keys.items() for i, key in enumerate(found)}
+
+
+def _pointers(clip: Clip, pack: Packer, places: Mapping[Key, str], samplers: list[Json]) -> list[Json]:
+    """Channels of what is no node, for things that are still there, in a clip that is as long as it was."""
+    out = []
+    for p in clip.pointers:
+        if p.subject not in places or not p.tells(clip.seconds):
+            continue
+        sampler = {
+            "input": pack.accessor(p.times, limits=True),
+            "output": pack.accessor(p.values.reshape(-1, p.values.shape[-1])),
+        }
+        samplers.append(differing(sampler, interpolation=(INTERPOLATIONS[p.interpolation], "LINEAR")))
+        said = {"KHR_animation_pointer": {"pointer": f"{places[p.subject]}{p.path}"}}
+        out.append({"sampler": len(samplers) - 1, "target": {"path": "pointer", "extensions": said}})
+    return out
+
+
+def clip_json(clip: Clip, pack: Packer, places: Mapping[Key, str], used: set[str]) -> Json:
     """One animation."""
     samplers, channels = [], []
-    names = {"linear": "LINEAR", "step": "STEP", "cubic": "CUBICSPLINE"}
     for c in clip.channels:
         width = 1 if c.path == "weights" else c.values.shape[-1]
         values = c.values.reshape(-1, width)
         if c.path == "rotation" and c.interpolation != "cubic":
             values = unit_rows(values)
         sampler = {"input": pack.accessor(c.times, limits=True), "output": pack.accessor(values)}
-        samplers.append(differing(sampler, interpolation=(names[c.interpolation], "LINEAR")))
+        samplers.append(differing(sampler, interpolation=(INTERPOLATIONS[c.interpolation], "LINEAR")))
         channels.append({"sampler": len(samplers) - 1, "target": {"node": c.node, "path": c.path}})
+    if more := _pointers(clip, pack, places, samplers):
+        used.add("KHR_animation_pointer")
+        channels += more
     return {"name": clip.name, "samplers": samplers, "channels": channels} | extras_of(clip.extras)
 
 

@@ -8,8 +8,7 @@ from customs.ledger.row import Case, Requirement, Row, register
 
 NOTES = {
     "texture without a core image": "its texture is missing",
-    "KHR_animation_pointer": "what is animated by pointers stands still",
-    "animation of pointer": "what is animated by pointers stands still",
+    "animation of pointers alone": "what is animated by pointers stands still",
 }
 """What is lost with an extension, by its name."""
 
