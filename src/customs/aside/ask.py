@@ -47,9 +47,13 @@ not believed.
 def limits_for(path: Path) -> Limits:
     """What a file of its size may cost."""
     try:
-        size = path.stat().st_size
+        return limits_of(path.stat().st_size)
     except OSError:
-        size = 0
+        return limits_of(0)
+
+
+def limits_of(size: int) -> Limits:
+    """What so many bytes may cost."""
     return Limits(
         min(SECONDS, LEAST_SECONDS + size * SECONDS_A_BYTE), min(MEMORY, LEAST_MEMORY + size * MEMORY_A_BYTE)
     )

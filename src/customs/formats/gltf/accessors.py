@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.errors import LimitError
-from customs.formats.gltf.compressed import NOTHING_UNPACKED, Unpacked
+from customs.formats.gltf.compressed import NOTHING_UNPACKED, Unpacked, unpacked_bytes
 from customs.formats.gltf.document import Obj
 from customs.formats.source import Source
 from customs.kernels.store import kernel_for
@@ -46,7 +46,7 @@ class Accessors:
         self.views = root.children("bufferViews")
         self.items = root.children("accessors")
         self.done: dict[int, Array] = {}
-        self.budget = 64 * sum(len(b) for b in buffers) + 64_000_000
+        self.budget = 64 * sum(len(b) for b in buffers) + 64_000_000 + 4 * unpacked_bytes(unpacked)
 
     def __len__(self) -> int:
         return len(self.items)

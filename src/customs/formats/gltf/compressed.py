@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from customs.aside.ask import ask_aside, shared_file
+from customs.aside.ask import ask_aside, limits_of, shared_file
 from customs.aside.pack import Answer
 from customs.errors import LimitError, ReadError
 from customs.formats.gltf.document import Obj
@@ -42,6 +42,12 @@ class Unpacked(NamedTuple):
 
     views: dict[int, memoryview]
     parts: dict[int, tuple[npt.NDArray[np.uint32], dict[str, npt.NDArray[Any]]]]
+
+
+def unpacked_bytes(found: Unpacked) -> int:
+    """Bytes of everything that was compressed."""
+    parts = sum(faces.nbytes + sum(a.nbytes for a in more.values()) for faces, more in found.parts.values())
+    return sum(len(v) for v in found.views.values()) + parts
 
 
 NOTHING_UNPACKED = Unpacked({}, {})
@@ -130,7 +136,8 @@ def _asked(views: list[Piece], parts: list[Piece], source: Source) -> Answer:
             "draco": [list(place) for place in places[len(views) :]],
         }
         try:
-            return ask_aside(WORK, asked, source.path)
+            # The file itself may lie in an archive: what counts is what is unpacked of it.
+            return ask_aside(WORK, asked, source.path, limits_of(at))
         except ReadError as problem:
             where, _, said = problem.found.partition(": ")
             if not said:
