@@ -101,7 +101,9 @@ def test_a_sheet_hands_its_form_to_the_writer(format_: str, form: str) -> None:
     [
         ("stl", "decimals = 4", "decimals"),
         ("obj", "decimals = 99", "decimals"),
-        ("glb", "text = true", "one form"),
+        ("glb", "text = true", "quantised, compression"),
+        ("glb", 'compression = "zip"', "meshopt"),
+        ("dae", "text = true", "one form"),
     ],
 )
 def test_a_form_the_format_does_not_have_is_refused_with_its_place(

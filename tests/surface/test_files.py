@@ -6,7 +6,9 @@ from __future__ import annotations
 
 import io
 import struct
+import tempfile
 import zlib
+from pathlib import Path
 
 import numpy as np
 import PIL.Image
@@ -28,6 +30,7 @@ from customs.surface.files.base import Coding, recognise, texture_format, textur
 from customs.surface.mipmap import Kind, chain, coverage
 from customs.surface.pixels import content_info, image_pixels
 from tests.assets import key
+from tests.surface.light import exr_of, hdr_of, rgbe_of
 
 BLOCKS = ("bc1", "bc3", "bc4", "bc5", "bc7")
 
@@ -240,7 +243,12 @@ def test_lying_ktx2_is_told() -> None:
 
 
 def written(form: str) -> bytes:
-    """A picture in a format: by us, or by Pillow where we only read it."""
+    """A picture in a format: by us, by Pillow or by the format's own library where we only read it."""
+    if form == "exr":
+        with tempfile.TemporaryDirectory() as folder:
+            return exr_of(leafy(16)[..., :3] / 200, Path(folder) / "a.exr")
+    if form == "hdr":
+        return hdr_of(rgbe_of(leafy(16)[..., :3] / 200))
     if texture_format(form).encode is not None:
         return encode(Image(key("image", 0), "x", pixels=leafy(16)), Delivery(form))
     out = io.BytesIO()
