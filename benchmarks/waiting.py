@@ -9,7 +9,7 @@ import argparse
 import os
 import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from pathlib import Path
 
@@ -21,6 +21,7 @@ from run import blob, write
 from customs.intake.take import take
 from customs.picture.camera import Orbit
 from customs.picture.look import Shot
+from customs.picture.received import as_seen
 from customs.picture.renderer import Renderer
 from customs.scene.model import Scene
 from customs_desktop.office import Office
@@ -48,7 +49,8 @@ class Watch:
         began = time.perf_counter()
         APP.processEvents()
         self.worst = max(self.worst, time.perf_counter() - began)
-        time.sleep(0.002)
+        # A real window sleeps between its turns: one that asks all the time would take the cores from the picture.
+        time.sleep(0.01)
 
     def rest(self, seconds: float) -> None:
         """Turns for a while."""
@@ -86,6 +88,11 @@ def picture(shot: Shot) -> float:
     return out
 
 
+def fresh(path: Path) -> Iterator[Scene]:
+    """The scene of a file, read three times."""
+    return (take(path).scene for _ in range(3))
+
+
 def drop(label: str, path: Path) -> list[Row]:
     """A file dropped on an empty window."""
     began = time.perf_counter()
@@ -113,8 +120,10 @@ def drop(label: str, path: Path) -> list[Row]:
         (f"{label}: longest turn of the window", watch.worst, "≤ 0.05 s"),
     ]  # fmt: skip
     watch.close()
-    # Machines that are lent have better and worse moments: the same picture is drawn alone three times.
-    alone = sum(picture(next(x for x in shots if x.scene.meshes)) for _ in range(3)) / 3
+    # Machines that are lent have better and worse moments: the same picture is drawn alone three times, each time of a
+    # file that was just read, as what was found for a picture before is kept with its arrays.
+    shot = next(asked for asked in shots if asked.scene.meshes)
+    alone = sum(picture(replace(shot, scene=as_seen(x, x.convention))) for x in fresh(path)) / 3
     goal = f"≤ read {reading:.2f} + upload and picture {alone:.2f} + 0.3 s"
     return [rows[0], (*rows[1][:2], goal), *rows[2:]]
 
