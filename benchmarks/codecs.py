@@ -5,7 +5,6 @@ from __future__ import annotations
 import argparse
 import json
 import tempfile
-import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import Any
@@ -13,6 +12,7 @@ from typing import Any
 import DracoPy
 import meshopt
 import opengl_basisu
+from heap import took
 from run import blob
 
 from customs.aside.ask import keeper
@@ -30,16 +30,6 @@ from customs.surface.pixels import image_pixels
 VERTICES = 1_000_000
 EMPTY = 70 << 20
 """Bytes of a child before it does anything: Python, numpy and the libraries (a Basis texture of 32 pixels: 67 MB)."""
-
-
-def took(work: Callable[[], object]) -> float:
-    """Seconds, the best of three."""
-    best = float("inf")
-    for _ in range(3):
-        began = time.perf_counter()
-        work()
-        best = min(best, time.perf_counter() - began)
-    return best
 
 
 def child_of(work: Callable[[], object]) -> int:

@@ -17,7 +17,7 @@ from customs.work.goods import take_in
 from tests.assets import cube, saved, scene_of
 
 PACKET: dict[str, Any] = {
-    "@context": {"dc": "http://purl.org/dc/elements/1.1/", "xmpRights": "http://ns.adobe.com/xap/1.0/rights/"},
+    "@context": {"dc": "http://purl.org/dc/elements/1.1/", "xmpRights": "https://example.org/rights/"},
     "@id": "",
     "dc:creator": {"@list": ["A keeper", "Another"]},
     "dc:title": {"@type": "rdf:Alt", "rdf:_1": {"@language": "de", "@value": "Möwe"}, "rdf:_2": {"@language": "x-default", "@value": "Gull"}},

@@ -139,7 +139,7 @@ def _closure(heap: Heap, model: Entry, tree: HeapTree, names: Names, given: Mapp
         if entry is not None and entry.leans is not None:
             entry.leans(source)
     except CustomsError as problem:
-        return Closure(model, (), str(problem).removeprefix(f"{model.place}: "))
+        return Closure(model, (), str(problem).removeprefix(model.place + ": "))
     mine = {place: name for name, place in given.items()}
     leans = [
         Lean(
