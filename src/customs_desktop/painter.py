@@ -1,10 +1,13 @@
-"""The thread that draws. Wishes are frozen; pictures come back as signals."""
+"""The thread that draws. Wishes are frozen; pictures come back as signals: where one takes long and shows what has not
+been drawn yet, a sketch with fewer triangles comes first.
+"""
 
 from __future__ import annotations
 
 import os
 import threading
 import time
+from dataclasses import replace
 from typing import Any, NamedTuple
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -59,7 +62,9 @@ class Painter(QObject):
             return not self._order and not self._drawing
 
     def ask(self, slot: str, shot: Shot, tag: object = None) -> None:
-        """A picture for `slot`; `painted` answers with the slot, a QImage and `tag`."""
+        """A picture for `slot`; `painted` answers with the slot, a QImage and `tag`, after a sketch where there is
+        one.
+        """
         self._put(slot, (shot, tag), True)
 
     def ask_under(self, slot: str, shot: Shot, x: int, y: int, tag: object = None) -> None:
@@ -102,6 +107,12 @@ class Painter(QObject):
             self._wish[slot] = wish
             self._ready.notify()
 
+    def _still_wanted(self, slot: str, wish: Shot, tag: object) -> None:
+        """After its sketch the picture itself, in its turn; a newer wish stays."""
+        with self._ready:
+            if slot not in self._wish:
+                self._put(slot, (wish, tag), True)
+
     def _loop(self) -> None:
         give_way()
         # A software driver would take every core; the interface needs one.
@@ -132,6 +143,10 @@ class Painter(QObject):
             try:
                 if isinstance(wish, Under):
                     self.met.emit(slot, pick(renderer, *wish), tag)
+                elif isinstance(wish, Shot) and renderer.takes_long(wish):
+                    sketch = replace(wish, look=replace(wish.look, sketched=True))
+                    self.painted.emit(slot, _draw(renderer, sketch), tag)
+                    self._still_wanted(slot, wish, tag)
                 else:
                     self.painted.emit(slot, _draw(renderer, wish), tag)
             except Exception as problem:  # noqa: BLE001 (one bad picture must not end the thread)

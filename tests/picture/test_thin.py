@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
 import trimesh
+from pytestqt.qtbot import QtBot
 
 from customs.picture.camera import Orbit
 from customs.picture.look import Look, Shot
@@ -14,6 +16,7 @@ from customs.picture.renderer import Renderer
 from customs.picture.thin import sides, thinned
 from customs.scene.arrays import frozen
 from customs.scene.model import Mesh, Node, Primitive, Scene
+from customs_desktop.painter import Painter
 from tests.assets import DIGEST, key
 
 
@@ -49,17 +52,18 @@ def test_broken_numbers_do_not_stop_a_picture() -> None:
     assert thinned(positions, np.array([[0, 1, 2], [1, 2, 3]]), 1).shape[1] == 3
 
 
+def ball(divided: int) -> Scene:
+    """A ball of 20 × 4^`divided` faces."""
+    made = trimesh.creation.icosphere(divided)
+    prim = Primitive(key("primitive", 0), frozen(made.vertices), indices=frozen(made.faces.reshape(-1), np.uint32),
+                     normals=frozen(made.vertex_normals))  # fmt: skip
+    node, mesh = Node(key("node", 0), "ball", mesh=0), Mesh(key("mesh", 0), "ball", (prim,))
+    return Scene("ball", DIGEST, (node,), (0,), (mesh,))
+
+
 def test_a_moving_picture_is_like_the_resting_one(renderer: Renderer) -> None:
-    ball = trimesh.creation.icosphere(6)
-    prim = Primitive(key("primitive", 0), frozen(ball.vertices), indices=frozen(ball.faces.reshape(-1), np.uint32),
-                     normals=frozen(ball.vertex_normals))  # fmt: skip
-    scene = Scene(
-        "ball",
-        DIGEST,
-        (Node(key("node", 0), "ball", mesh=0),),
-        (0,),
-        (Mesh(key("mesh", 0), "ball", (prim,)),),
-    )
+    scene = ball(6)
+    prim = scene.meshes[0].primitives[0]
     look = Look(grid=False, transparent=True)
     resting = renderer.render(Shot(scene, Orbit(distance=4), 200, 200, look)).astype(int)
     moving = renderer.render(Shot(scene, Orbit(distance=4), 200, 200, replace(look, smooth=False))).astype(
@@ -67,9 +71,43 @@ def test_a_moving_picture_is_like_the_resting_one(renderer: Renderer) -> None:
     )
     part = renderer.store.part(prim)
     counts = {halved: count // 3 for halved, (_, count) in part.indices.items()}
-    assert counts[0] == len(ball.faces)
+    assert counts[0] == 20 * 4**6
     if renderer.software:
         assert 2 in counts and counts[2] < counts[0] / 2.5
     a, b = resting[:, :, 3] > 127, moving[:, :, 3] > 127
     assert (a & b).sum() > 0.98 * (a | b).sum(), "the outline stays"
     assert np.abs(resting - moving)[a & b][:, :3].mean() < 6, "the shading too"
+
+
+def test_a_sketch_comes_before_a_picture_that_takes_long(renderer: Renderer, qtbot: QtBot) -> None:
+    if not renderer.software:
+        pytest.skip("a graphics card draws everything at once")
+    look = Look(grid=False, transparent=True)
+    large, small = (Shot(ball(n), Orbit(distance=4), 160, 160, look) for n in (7, 3))
+    assert renderer.takes_long(large) and not renderer.takes_long(small)
+    whole = as_numbers(renderer.render(large))
+    assert not renderer.takes_long(large), "what has been drawn is drawn again without one"
+    painter, met = Painter(), list[tuple[str, Any, object]]()
+    painter.painted.connect(lambda slot, image, tag: met.append((slot, image, tag)))
+    try:
+        for slot, shot in (("one", large), ("other", small)):
+            painter.ask(slot, shot, slot)
+        qtbot.waitUntil(lambda: len(met) == 3 and painter.idle, timeout=60_000)
+        assert [(slot, tag) for slot, _, tag in met] == [
+            ("one", "one"),
+            ("other", "other"),
+            ("one", "one"),
+        ], "what is quickly drawn is not kept waiting"
+        sketch, last = (as_numbers(met[k][1]) for k in (0, 2))
+        assert (last == whole).all() and 0 < np.abs(sketch - whole).mean() < 6
+    finally:
+        painter.close()
+
+
+def as_numbers(picture: Any) -> Any:
+    """Pixels as whole numbers that can be subtracted."""
+    if not isinstance(picture, np.ndarray):
+        bits = picture.constBits()
+        bits.setsize(picture.sizeInBytes())
+        picture = np.frombuffer(bits, np.uint8).reshape(picture.height(), picture.width(), 4)
+    return picture.astype(int)

@@ -22,8 +22,8 @@ class Look:
     """Settings of a picture. `figure` is the x (m) the standing figure is put at, or None; `dual` skins by
     dual quaternions.
 
-    Without `smooth` edges are left rough, and a software driver draws fewer triangles: for pictures that
-    move.
+    Without `smooth` edges are left rough, for pictures that move. Where that or `sketched` says so, a
+    software driver draws fewer triangles.
     """
 
     shading: Shading = "surface"
@@ -34,6 +34,7 @@ class Look:
     transparent: bool = False
     evening: bool = False
     smooth: bool = True
+    sketched: bool = False
     dual: bool = False
 
 

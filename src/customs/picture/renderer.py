@@ -28,6 +28,8 @@ PLAIN_BASE = (0.60, 0.60, 0.58, 1.0)
 IDENTITY = np.eye(4)
 FEW_TRIANGLES = 24_000
 """As many as a software driver draws in a thirtieth of a second or so, while things move."""
+MANY_TRIANGLES = 8 * FEW_TRIANGLES
+"""More than this are sketched before they are drawn: at rest they take a second or more."""
 MOST_PLACED = 48_000
 """Triangles of placements while something moves, on a driver without a graphics card."""
 FEW_ENOUGH = 300
@@ -144,8 +146,7 @@ class Renderer:
         self.mesh[name].write(np.ascontiguousarray(m.T, dtype=np.float32).tobytes())
 
     def _scene(self, shot: Shot) -> None:
-        few = None if shot.look.smooth or not self.software else MOST_PLACED
-        solid, clear, textures = items(shot, self.store, few)
+        solid, clear, textures = items(shot, self.store, MOST_PLACED if self._thins(shot.look) else None)
         self.halved = self._halved(shot.look, [item.prim for item in solid + clear])
         for item in solid + clear:
             self._primitive(shot, item)
@@ -154,9 +155,22 @@ class Renderer:
         for texture in textures:
             texture.release()
 
+    def takes_long(self, shot: Shot) -> bool:
+        """True where so much of a picture has not been drawn yet that a sketch of it would be there long before."""
+        if not self.software or self._thins(shot.look):
+            return False
+        new = [p for mesh in shot.scene.meshes for p in mesh.primitives if not self.store.holds(p)]
+        return (
+            sum(len(p.indices if p.indices is not None else p.positions) // 3 for p in new) > MANY_TRIANGLES
+        )
+
+    def _thins(self, look: Look) -> bool:
+        """True where fewer triangles are drawn than there are: never on a graphics card."""
+        return self.software and (look.sketched or not look.smooth)
+
     def _halved(self, look: Look, prims: list[Primitive]) -> int:
-        """How often triangles are halved: not at all at rest or on a graphics card."""
-        if look.smooth or not self.software:
+        """How often triangles are halved."""
+        if not self._thins(look):
             return 0
         parts = [self.store.part(p) for p in prims]
         total = sum(part.count // 3 for part in parts if part.mode == moderngl.TRIANGLES)

@@ -17,7 +17,7 @@ def thumbnail(renderer: Renderer, scene: Scene, size: int = 96) -> npt.NDArray[n
     box = world_bounds(scene)
     low, high = box if box is not None else (np.zeros(3), np.ones(3))
     orbit = framing(low, high, 1.0, Orbit(yaw=-35, pitch=16))
-    shot = Shot(scene, orbit, size * 2, size * 2, Look(grid=False, transparent=True))
+    shot = Shot(scene, orbit, size * 2, size * 2, Look(grid=False, transparent=True, sketched=True))
     big = renderer.render(shot).astype(np.uint16)
     small = (big[::2, ::2] + big[1::2, ::2] + big[::2, 1::2] + big[1::2, 1::2]) // 4
     return small.astype(np.uint8)

@@ -59,10 +59,15 @@ class Store:
         self.missing = self._texture(missing_weave())
         self.white = self._texture(np.full((1, 1, 4), 255, np.uint8))
 
+    def holds(self, prim: Primitive) -> bool:
+        """True where a primitive is on the card."""
+        known = self.parts.get(id(prim))
+        return known is not None and known.alive() is prim
+
     def part(self, prim: Primitive) -> Part:
         """The primitive's buffers."""
         known = self.parts.get(id(prim))
-        if known is not None and known.alive() is prim:
+        if known is not None and self.holds(prim):
             self.parts.move_to_end(id(prim))
             return known
         if known is not None:
