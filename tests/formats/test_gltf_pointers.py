@@ -15,16 +15,23 @@ import numpy as np
 import pytest
 
 from customs.conventions.convert import change_convention
+from customs.errors import StepError
 from customs.formats.registry import get_format, read_scene
 from customs.formats.source import Source
+from customs.job import Job
 from customs.ledger.left import losses
 from customs.ledger.used import extensions_used
+from customs.motion.clips.retime import at_rate, backwards, faster
+from customs.motion.curves.cut import cut
+from customs.motion.curves.reduce import Tolerance, reduced
+from customs.route.step import NOTHING, Step, make_settings, steps
 from customs.scene.convention import WORKING
 from customs.scene.model import Scene
+from customs.scene.prune import prune
 from customs.scene.renumber import renumbered
 from customs.work.asset import Request, run
 from customs.work.lookup import find_sheet
-from tests.formats.test_gltf_layers import written
+from tests.formats.test_gltf_layers import rows, written
 from tests.outside.judges import validate
 
 LOOK = {
@@ -144,7 +151,51 @@ def test_a_clip_that_is_cut_or_whose_material_has_gone_keeps_none(tmp_path: Path
 def test_what_points_elsewhere_is_named(where: str, tmp_path: Path) -> None:
     scene = read(pointed(tmp_path / "lamp.gltf", {where: [[0.0], [1.0]]}))
     assert any(where in u for u in scene.unknown) and not scene.clips[0].pointers
-    alone = read(
-        pointed(tmp_path / "alone" / "lamp.gltf", {"/materials/0/alphaCutoff": [[0.0], [1.0]]}, node=False)
-    )
-    assert "animation of pointers alone" in alone.unknown
+
+
+LAMP = {"/materials/0/emissiveFactor": [[0.0, 0.0, 0.0], [1.0, 0.5, 0.0]]}
+
+
+def test_a_clip_that_moves_no_node_goes_where_it_is_read_and_is_left_out_elsewhere(tmp_path: Path) -> None:
+    path = pointed(tmp_path / "in" / "lamp.gltf", LAMP, node=False)
+    scene = read(path)
+    assert scene.clips[0].seconds == 1.0 and not scene.clips[0].channels and not scene.unknown
+    result = run(Request(path, path.parent, find_sheet("metre-yup-pbr"), out=tmp_path / "out"))
+    assert result.accepted and set(rows(result.ledger, "clip-values")) == {"cleared"}
+    landed = read(next(result.folder.rglob("*.glb"))).clips  # type: ignore[union-attr]
+    assert [len(c.pointers) for c in landed] == [1]
+    for sheet, text in (
+        ("centimetre-zup-lh", "1 animated value of materials"),
+        ("twin-format-kit", "1 clip dropped"),
+    ):
+        told = run(Request(path, path.parent, find_sheet(sheet), out=tmp_path / sheet))
+        assert told.accepted and any("1 of 1 animated values" in x for x in told.left), sheet
+        assert any(text in x for x in told.remarks), sheet
+    # Without the material there is nothing left to animate, and no file has an animation without channels.
+    bare = replace(scene.meshes[0], primitives=(replace(scene.meshes[0].primitives[0], material=None),))
+    assert prune(replace(scene, meshes=(bare,))).clips == ()
+
+
+def test_what_is_animated_by_pointers_is_cut_and_timed_with_its_clip(tmp_path: Path) -> None:
+    for node in (True, False):
+        (clip,) = read(pointed(tmp_path / f"{node}" / "lamp.gltf", LAMP, node=node)).clips
+        half = cut(clip, 0.25, 0.75, "half", 0)
+        slow, back, all_ = faster(clip, 0.5), backwards(clip), at_rate(clip, 4)
+        for one, times, reds in (
+            (half, [0, 0.5], [0.25, 0.75]), (slow, [0, 2], [0, 1]), (back, [0, 1], [1, 0]),
+            (all_, [0, 0.25, 0.5, 0.75, 1], [0, 0.25, 0.5, 0.75, 1]),
+        ):  # fmt: skip
+            (p,) = one.pointers
+            assert p.times == pytest.approx(times) and p.values[:, 0] == pytest.approx(reds)
+            assert p.tells(one.seconds)
+        assert reduced(clip, Tolerance())[0].alive
+
+
+@pytest.mark.parametrize("step", [s for s in steps().values() if s.desk == "motion"], ids=lambda s: s.id)
+def test_every_step_of_motion_takes_a_clip_that_moves_no_node(step: Step, tmp_path: Path) -> None:
+    scene = read(pointed(tmp_path / "lamp.gltf", LAMP, node=False))
+    try:
+        out = step.apply(scene, make_settings(step, {}), NOTHING, Job()).scene
+    except StepError:
+        return
+    assert all(c.alive for c in prune(out).clips)

@@ -36,10 +36,9 @@ ASKING = {"donor-skeleton-kit", "humanoid-avatar-kit"}
 
 MOVING = ("gears.glb", "rigidanim.glb", "wheel_anim_first.glb", "wheel_static_first.glb")
 SKINNED = ("dn_arm.glb", "dn_donor.glb", "meshopt_skin.glb", "sk_neg.glb", "sk_two.glb")
-STILL = ("ao_uv1.glb", "draco.glb", "extras.glb", "factors.glb", "instancing.glb", "leaf2sided.glb", "matext.glb", "orm_plain.glb",
+STILL = ("anim_pointer.glb", "ao_uv1.glb", "draco.glb", "extras.glb", "factors.glb", "instancing.glb", "leaf2sided.glb", "matext.glb", "orm_plain.glb",
          "textransform.glb", "twoprims_samemat.glb", "uv1base.glb", "webp_nofallback_used.glb")  # fmt: skip
 SAYING = {
-    "anim_pointer.glb": ("extensions", "animation of pointers alone"),
     "nan.glb": ("left-behind", "faces"), "other/inward.obj": ("unit-stated", ""), "other/multi.stl": ("unit-stated", ""),
     "other/quads.ply": ("unit-stated", ""), "other/tricky.obj": ("companions", ""),
 }  # fmt: skip

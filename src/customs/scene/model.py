@@ -290,8 +290,13 @@ class Clip:
 
     @property
     def seconds(self) -> float:
-        """Time of the last key of any channel, in seconds."""
-        return max((float(c.times[-1]) for c in self.channels if len(c.times)), default=0.0)
+        """Time of the last key of any channel, in seconds; without one, of any pointer."""
+        return max((float(c.times[-1]) for c in self.channels or self.pointers if len(c.times)), default=0.0)
+
+    @property
+    def alive(self) -> bool:
+        """True where it moves or changes anything."""
+        return bool(self.channels or self.pointers)
 
 
 @dataclass(frozen=True, eq=False)

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Set
 from dataclasses import replace
 from typing import Any
 
 import numpy as np
 
 from customs.scene.kept import kept
-from customs.scene.key import FILE
-from customs.scene.model import Channel, Material, Mesh, Node, Primitive, Scene, Skin
+from customs.scene.key import FILE, Key
+from customs.scene.model import Clip, Material, Mesh, Node, Primitive, Scene, Skin
 from customs.scene.placements import Placements
 from customs.scene.tree import walk
 
@@ -28,7 +28,7 @@ def prune_nodes(scene: Scene) -> Scene:
     kept.
     """
     reach = {n for n, _, _ in walk(scene)}
-    if len(reach) == len(scene.nodes) and all(c.channels for c in scene.clips):
+    if len(reach) == len(scene.nodes) and all(c.alive for c in scene.clips):
         return scene
     return with_nodes(scene, _renumber(reach))
 
@@ -57,7 +57,7 @@ def with_nodes(scene: Scene, keep: Mapping[int, int]) -> Scene:
         nodes=nodes,
         roots=tuple(keep[r] for r in scene.roots if r in keep),
         skins=tuple(skins),
-        clips=tuple(c for c in clips if c.channels),
+        clips=tuple(c for c in clips if c.alive),
         placements=_renumbered_rows(scene, keep),
     )
 
@@ -107,9 +107,6 @@ def prune_content(scene: Scene, near: bool = False) -> Scene:
         material = materials[prim.material] if prim.material is not None else None
         return replace(prim, material=material, variants=tuple((materials[m], v) for m, v in prim.variants))
 
-    def channels(cs: tuple[Channel, ...]) -> tuple[Channel, ...]:
-        return tuple(c for c in cs if c.path != "weights" or scene.nodes[c.node].mesh is not None)
-
     return replace(
         scene,
         nodes=tuple(
@@ -128,10 +125,24 @@ def prune_content(scene: Scene, near: bool = False) -> Scene:
             for m in kept_materials
         ),
         images=_pick(scene.images, images),
-        clips=tuple(
-            c for c in (replace(c, channels=channels(c.channels)) for c in scene.clips) if c.channels
-        ),
+        clips=_living(scene, {m.key for m in kept_materials}),
     )
+
+
+def _living(scene: Scene, materials: Set[Key]) -> tuple[Clip, ...]:
+    """Clips without the morph weights of what shows no mesh; one that has nothing else goes with the last of the
+    things it pointed to.
+    """
+    there = materials | {thing.key for thing in (*scene.cameras, *scene.lights)}
+
+    def living(clip: Clip) -> Clip:
+        channels = tuple(
+            c for c in clip.channels if c.path != "weights" or scene.nodes[c.node].mesh is not None
+        )
+        pointers = clip.pointers if channels else tuple(p for p in clip.pointers if p.subject in there)
+        return replace(clip, channels=channels, pointers=pointers)
+
+    return tuple(c for c in map(living, scene.clips) if c.alive)
 
 
 def _all_used(scene: Scene, *tables: dict[int, int]) -> bool:

@@ -43,7 +43,7 @@ def write_collada(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
             add_skin(controllers, scene, n)
     if len(controllers):
         root.append(controllers)
-    if scene.clips:
+    if any(c.channels for c in scene.clips):
         _clips(root, scene)
     _visual(root, scene)
     SubElement(SubElement(root, "scene"), "instance_visual_scene", url="#scene")
@@ -109,7 +109,7 @@ def _bind_materials(use: Element, scene: Scene, mesh: int) -> None:
 
 def _clips(root: Element, scene: Scene) -> None:
     animations, clips = SubElement(root, "library_animations"), Element("library_animation_clips")
-    for k, clip in enumerate(scene.clips):
+    for k, clip in enumerate(c for c in scene.clips if c.channels):
         ids = _animations(animations, scene, clip, k)
         entry = SubElement(
             clips, "animation_clip", id=f"clip-{k}", name=clip.name, start="0", end=f"{clip.seconds:.9g}"

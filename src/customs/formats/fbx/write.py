@@ -49,7 +49,7 @@ def write_fbx(scene: Scene, options: WriteOptions) -> dict[str, Parts]:
     if bound:
         add_pose(scene, nodes, world, bound, objects)
     rate = max((clip_rate(c) for c in scene.clips), default=30.0)
-    for clip in scene.clips:
+    for clip in (c for c in scene.clips if c.channels):
         add_clip(scene, clip, nodes, shapes, objects)
     return {".fbx": list(document_bytes(_document(scene, objects, rate)))}
 

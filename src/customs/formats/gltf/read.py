@@ -93,7 +93,7 @@ def read_gltf(source: Source) -> Scene:
         materials=materials,
         images=surface.images,
         skins=skins,
-        clips=tuple(c for c in clips if c.channels),
+        clips=tuple(c for c in clips if c.alive),
         variants=variants,
         convention=RAW_GLTF,
         unknown=tuple(sorted(unknown)),

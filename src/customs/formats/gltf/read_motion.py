@@ -90,14 +90,12 @@ def read_clip(
         if not width:
             raise target.fail("path", path, "a node with morph targets")
         channels.append(_channel(sampler, node, path, width, accessors))
-    if pointers and not channels:
-        unknown.add("animation of pointers alone")
-    clip = Clip(Key(digest, "clip", index), "", tuple(channels))
+    clip = Clip(Key(digest, "clip", index), "", tuple(channels), pointers=tuple(pointers))
     return Clip(
         key=clip.key,
         name=obj.text("name") or f"clip {index}",
         channels=clip.channels,
-        pointers=tuple(replace(p, seconds=clip.seconds) for p in pointers),
+        pointers=tuple(replace(p, seconds=clip.seconds) for p in clip.pointers),
         extras=obj.extras(frozenset(), unknown),
     )
 

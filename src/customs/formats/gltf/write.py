@@ -93,7 +93,9 @@ def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packe
         "samplers": textures.samplers,
         "images": [_image(scene, i, options, pack) for i in numbers],
         "skins": [skin_json(s, pack) for s in scene.skins],
-        "animations": [clip_json(c, pack, places_of(scene), used) for c in scene.clips],
+        "animations": [
+            a for c in scene.clips if (a := clip_json(c, pack, places_of(scene), used))["channels"]
+        ],
         "cameras": [camera_json(c) for c in scene.cameras],
         "accessors": pack.accessors,
         "bufferViews": pack.views,

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from customs.motion.curves.all_of import changed
 from customs.motion.curves.cut import resampled
 from customs.motion.curves.keys import sample
 from customs.motion.curves.reduce import errors
@@ -26,7 +27,7 @@ def faster(clip: Clip, factor: float) -> Clip:
             channel, times=frozen(channel.times.astype(np.float64) / factor), values=frozen(values)
         )
 
-    return replace(clip, channels=tuple(change(c) for c in clip.channels))
+    return changed(clip, change)
 
 
 def backwards(clip: Clip) -> Clip:
@@ -42,7 +43,7 @@ def backwards(clip: Clip) -> Clip:
             values = np.concatenate([values[1:], values[-1:]])
         return replace(channel, times=frozen(times), values=frozen(values))
 
-    return replace(clip, channels=tuple(change(c) for c in clip.channels))
+    return changed(clip, change)
 
 
 def between_frames(before: Clip, after: Clip) -> tuple[float, float]:
@@ -68,10 +69,6 @@ def at_rate(clip: Clip, rate: float) -> Clip:
     frames = frame_times(clip, rate)
 
     def change(channel: Channel) -> Channel:
-        if not len(channel.times) or channel.interpolation == "step":
-            return channel
-        return resampled(channel, frames)
+        return channel if channel.interpolation == "step" else resampled(channel, frames)
 
-    return replace(
-        clip, channels=tuple(change(c) for c in clip.channels), extras={**clip.extras, "rate": rate}
-    )
+    return replace(changed(clip, change), extras={**clip.extras, "rate": rate})

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from customs.motion.curves.all_of import changed
 from customs.motion.curves.keys import sample, slope
 from customs.scene.arrays import frozen
 from customs.scene.key import made_key
@@ -32,9 +33,10 @@ def cut(clip: Clip, start: float, end: float, name: str, number: int) -> Clip:
 
     Keys inside stay as they are; both ends get a key with the value there.
     """
-    channels = tuple(cut_channel(c, start, end) for c in clip.channels if len(c.times))
+    out = changed(clip, lambda c: cut_channel(c, start, end))
+    channels = tuple(c for c in out.channels if len(c.times))
     key = made_key(clip.key, "cut", number, old_key(clip.key.digest, "clip", "cut", number))
-    return Clip(key, name, channels, clip.extras, (clip.key, *clip.made_from))
+    return Clip(key, name, channels, clip.extras, (clip.key, *clip.made_from), out.pointers)
 
 
 def cut_channel(channel: Channel, start: float, end: float) -> Channel:

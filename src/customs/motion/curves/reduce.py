@@ -72,6 +72,8 @@ def one_key(channel: Channel, value: F64) -> Channel:
 def _lasting(channels: list[Channel], clip: Clip, end: float) -> list[Channel]:
     if max((float(c.times[-1]) for c in channels), default=0.0) >= end - 1e-6 or end <= 0:
         return channels
+    if not any(len(c.times) for c in clip.channels):
+        return channels
     held = straight(channels[0] if channels else next(c for c in clip.channels if len(c.times)))
     times, values = np.append(held.times, np.float32(end)), np.concatenate([held.values, held.values[-1:]])
     return [replace(held, times=frozen(times), values=frozen(values)), *channels[1:]]

@@ -8,7 +8,6 @@ from customs.ledger.row import Case, Requirement, Row, register
 
 NOTES = {
     "texture without a core image": "its texture is missing",
-    "animation of pointers alone": "what is animated by pointers stands still",
 }
 """What is lost with an extension, by its name."""
 

@@ -1,4 +1,6 @@
-"""Drop what the destination does not take: cameras, lights, further UV sets, morph targets."""
+"""Drop what the destination does not take: cameras, lights, further UV sets, morph targets, what swings, animated
+values.
+"""
 
 from __future__ import annotations
 
@@ -17,7 +19,7 @@ from customs.scene.arrays import frozen
 from customs.scene.copies import keys_apart
 from customs.scene.held import map_held
 from customs.scene.key import made_key
-from customs.scene.model import Camera, Collider, Light, Mesh, Remark, Scene
+from customs.scene.model import Camera, Clip, Collider, Light, Mesh, Remark, Scene
 from customs.scene.old_keys import old_key
 from customs.scene.prune import prune_content
 from customs.scene.settings import Settings
@@ -29,13 +31,14 @@ from customs.words import many
 class LeaveOut(Settings):
     """What goes."""
 
-    stays: ClassVar = ("cameras", "lights", "morphs", "springs")
+    stays: ClassVar = ("cameras", "lights", "morphs", "springs", "values")
     cameras: bool = Field(default=False, description="cameras")
     lights: bool = Field(default=False, description="lights")
     morphs: bool = Field(default=False, description="morph targets, settled at their default weights")
     springs: bool = Field(
         default=False, description="what swings by itself, and what it does not swing through"
     )
+    values: bool = Field(default=False, description="animated values of materials, cameras and lights")
     texcoord_sets: int | None = Field(default=None, ge=0, le=8, description="UV sets kept; nothing keeps all")
 
 
@@ -81,7 +84,7 @@ def _without_morphs(scene: Scene) -> Scene:
     )
     meshes = [_still(m, m.weights) for m in meshes]
     return keys_apart(
-        replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), clips=tuple(c for c in clips if c.channels))
+        replace(scene, nodes=tuple(nodes), meshes=tuple(meshes), clips=tuple(c for c in clips if c.alive))
     )
 
 
@@ -90,6 +93,7 @@ def _apply(scene: Scene, settings: LeaveOut, resources: Content, job: Job) -> Ou
     wished = ((Camera, settings.cameras), (Light, settings.lights), (Collider, settings.springs))
     gone_kinds = tuple(kind for kind, gone in wished if gone)
     out = without_colliders(replace(out, springs=())) if settings.springs else out
+    out = replace(out, clips=_without_values(out)) if settings.values else out
     nodes = map_held(out.nodes, lambda thing: None if isinstance(thing, gone_kinds) else thing)
     out = prune_content(replace(out, nodes=nodes), near=True)
     gone: list[str] = []
@@ -99,8 +103,15 @@ def _apply(scene: Scene, settings: LeaveOut, resources: Content, job: Job) -> Ou
     lost += [many(len(scene.lights), "light")] if settings.lights and scene.lights else []
     if settings.springs and (chains := len(scene.springs)):
         lost.append(f"{many(chains, 'chain')} that swing{'s' if chains == 1 else ''}")
+    if settings.values and (values := sum(len(c.pointers) for c in scene.clips)):
+        lost.append(f"{many(values, 'animated value')} of materials, cameras or lights")
     lost += [f"the texture {name}, on a UV set that goes," for name in gone]
     return Outcome(out, tuple(Remark(f"{text} left out") for text in lost))
+
+
+def _without_values(scene: Scene) -> tuple[Clip, ...]:
+    """Clips that move nodes and nothing else."""
+    return tuple(replace(c, pointers=()) if c.pointers else c for c in scene.clips if c.channels)
 
 
 def _without_sets(scene: Scene, limit: int) -> tuple[Scene, list[str]]:
@@ -115,7 +126,7 @@ def _without_sets(scene: Scene, limit: int) -> tuple[Scene, list[str]]:
 
 
 def _summary(settings: LeaveOut) -> str:
-    names = [n for n in ("cameras", "lights", "morphs", "springs") if getattr(settings, n)]
+    names = [n for n in settings.stays if getattr(settings, n)]
     names += [f"UV sets > {settings.texcoord_sets}"] if settings.texcoord_sets is not None else []
     return ", ".join(names)[:18] or "nothing"
 
