@@ -16,6 +16,7 @@ from customs.scene.key import FILE
 from customs.scene.layers import layers_in_use
 from customs.scene.model import Collider, Primitive, Scene
 from customs.scene.prune import prune
+from customs.scene.strangers import going
 from customs.scene.swinging import nodes_by_key, swinging
 from customs.surface.pixels import image_info
 
@@ -139,6 +140,12 @@ COUNTS: tuple[tuple[str, str, Count, str], ...] = (
     ("person", "sayings of an avatar (looking, own eyes, bound joints)", _sayings, "springs"),
     ("colliders", "bodies they do not swing through", lambda s: len(s.held(Collider)), "springs"),
     ("variants", "skins to choose from", lambda s: len(s.variants), "variants"),
+    (
+        "strangers",
+        "extensions nobody here knows, by the things that have them",
+        lambda s: going(s).total(),
+        "layers",
+    ),
     ("precision", "textures of more than 8 bits", _deep, "materials"),
     ("extras", "custom properties", _extras, "extras"),
 )

@@ -6,6 +6,7 @@ from customs.formats.gltf.xmp import PACKET, XMP
 from customs.scene.layers import layers_in_use
 from customs.scene.model import Scene
 from customs.scene.prune import prune
+from customs.scene.strangers import going
 from customs.scene.swinging import swinging
 
 
@@ -25,6 +26,7 @@ def extensions_used(scene: Scene) -> list[str]:
             out.add("VRMC_node_constraint")
         if swinging(used):
             out.add("VRMC_springBone")
+    out.update(going(used))
     if pointing(used):
         out.add("KHR_animation_pointer")
     if PACKET in used.rights:

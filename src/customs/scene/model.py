@@ -305,7 +305,7 @@ class Scene:
     those its nodes show; `suffixes` are the parts of texture names its origin has.
 
     `wishes` are what steps wish of the delivery; `rights` what the file itself says of
-    author, licence and terms.
+    author, licence and terms; `listed` is how many of each the file lists and numbers.
     """
 
     name: str
@@ -323,6 +323,7 @@ class Scene:
     placements: Placements = NO_PLACEMENTS
     suffixes: Mapping[str, tuple[str, ...]] = field(default_factory=lambda: NO_EXTRAS)
     wishes: Wishes = NO_WISHES
+    listed: Mapping[str, int] = field(default_factory=lambda: NO_EXTRAS)
     convention: Convention = WORKING
     format: str = ""
     unknown: tuple[str, ...] = ()

@@ -160,7 +160,7 @@ class Obj:
         if strange:
             kept["extensions"] = strange
         if kept:
-            out["kept"] = kept
+            out["kept"] = dict(before) | kept if isinstance(before := out.get("kept"), dict) else kept
         return out or NO_EXTRAS
 
 

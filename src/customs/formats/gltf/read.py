@@ -95,6 +95,7 @@ def read_gltf(source: Source) -> Scene:
         skins=skins,
         clips=tuple(c for c in clips if c.alive),
         variants=variants,
+        listed=_listed(root),
         convention=RAW_GLTF,
         unknown=tuple(sorted(unknown)),
         rights=read_xmp(root, asset),
@@ -110,6 +111,15 @@ def read_gltf(source: Source) -> Scene:
     if rows is not None:
         scene = taken_out(scene, rows)
     return scene if avatar is None else with_avatar(scene, avatar)
+
+
+def _listed(root: Obj) -> dict[str, int]:
+    """How many of each kind the file lists."""
+    lights = root.extension("KHR_lights_punctual")
+    lists = ("nodes", "meshes", "materials", "images", "skins", "animations", "cameras")
+    return {name: len(root.value.get(name, ())) for name in lists} | {
+        "lights": len(lights.value.get("lights", ())) if lights is not None else 0
+    }
 
 
 def _check_version(root: Obj, source: Source) -> Obj:

@@ -13,6 +13,7 @@ from customs.formats.gltf.pack import Packer
 from customs.formats.gltf.person import add_person
 from customs.formats.gltf.springs import SPRINGS, springs_json
 from customs.formats.gltf.squeeze import DRACO, MESHOPT
+from customs.formats.gltf.strangers import put_back
 from customs.formats.gltf.vrm import NEW, avatar_json
 from customs.formats.gltf.write_nodes import node_list, rows_below
 from customs.formats.gltf.write_parts import (
@@ -122,11 +123,13 @@ def document(scene: Scene, options: WriteOptions) -> tuple[dict[str, Any], Packe
         used.update(extensions)
     if pack.plain:
         used.add(MESHOPT)
+    out |= extras_of(scene.extras)
+    put_back(out, scene, used)
     if used:
         out["extensionsUsed"] = sorted(used)
     if needed := sorted(used & NEEDED):
         out["extensionsRequired"] = needed
-    return out | extras_of(scene.extras), pack
+    return out, pack
 
 
 def _json(document_: dict[str, Any]) -> bytes:

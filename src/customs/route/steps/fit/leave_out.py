@@ -23,6 +23,7 @@ from customs.scene.model import Camera, Clip, Collider, Light, Mesh, Remark, Sce
 from customs.scene.old_keys import old_key
 from customs.scene.prune import prune_content
 from customs.scene.settings import Settings
+from customs.scene.strangers import strangers, without_strangers
 from customs.scene.swinging import without_colliders
 from customs.scene.tree import mesh_nodes
 from customs.words import many
@@ -31,7 +32,7 @@ from customs.words import many
 class LeaveOut(Settings):
     """What goes."""
 
-    stays: ClassVar = ("cameras", "lights", "morphs", "springs", "values")
+    stays: ClassVar = ("cameras", "lights", "morphs", "springs", "values", "strangers")
     cameras: bool = Field(default=False, description="cameras")
     lights: bool = Field(default=False, description="lights")
     morphs: bool = Field(default=False, description="morph targets, settled at their default weights")
@@ -39,6 +40,7 @@ class LeaveOut(Settings):
         default=False, description="what swings by itself, and what it does not swing through"
     )
     values: bool = Field(default=False, description="animated values of materials, cameras and lights")
+    strangers: bool = Field(default=False, description="extensions nobody here knows")
     texcoord_sets: int | None = Field(default=None, ge=0, le=8, description="UV sets kept; nothing keeps all")
 
 
@@ -94,6 +96,7 @@ def _apply(scene: Scene, settings: LeaveOut, resources: Content, job: Job) -> Ou
     gone_kinds = tuple(kind for kind, gone in wished if gone)
     out = without_colliders(replace(out, springs=())) if settings.springs else out
     out = replace(out, clips=_without_values(out)) if settings.values else out
+    out = without_strangers(out) if settings.strangers else out
     nodes = map_held(out.nodes, lambda thing: None if isinstance(thing, gone_kinds) else thing)
     out = prune_content(replace(out, nodes=nodes), near=True)
     gone: list[str] = []
@@ -105,6 +108,8 @@ def _apply(scene: Scene, settings: LeaveOut, resources: Content, job: Job) -> Ou
         lost.append(f"{many(chains, 'chain')} that swing{'s' if chains == 1 else ''}")
     if settings.values and (values := sum(len(c.pointers) for c in scene.clips)):
         lost.append(f"{many(values, 'animated value')} of materials, cameras or lights")
+    if settings.strangers and (names := sorted(strangers(scene))):
+        lost.append(", ".join(names))
     lost += [f"the texture {name}, on a UV set that goes," for name in gone]
     return Outcome(out, tuple(Remark(f"{text} left out") for text in lost))
 
