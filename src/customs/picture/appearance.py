@@ -7,6 +7,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from customs.picture.programs import LAYER_SLOTS, SLOTS
 from customs.scene.arrays import frozen
 from customs.scene.kept import latest
 from customs.scene.key import Key
@@ -18,7 +19,7 @@ from customs.surface.transparency import with_alpha
 
 ORM = parse_pattern("R=occlusion G=roughness B=metallic")
 LOOSE = {"roughness", "metallic", "glossiness", "parameters", "specular_glossiness"}
-DRAWN = ("base_colour", "metallic_roughness", "normal", "occlusion", "emissive", "detail", "detail_normal")
+DRAWN = frozenset((*SLOTS, *LAYER_SLOTS))
 Uses = Mapping[str, tuple[Image, TextureUse]]
 
 

@@ -1,4 +1,6 @@
-"""What the shader is told of materials beyond the core: their numbers; their textures are not drawn."""
+"""What the shader is told of materials beyond the core: their numbers. Seven of their textures are drawn
+(`programs.LAYER_SLOTS`).
+"""
 
 from __future__ import annotations
 
@@ -20,10 +22,10 @@ def layer_uniforms(material: Material | None) -> dict[str, float | tuple[float, 
     film = (number(m, "iridescence"), number(m, "iridescence_ior"), number(m, "iridescence_thickest"))
     return {
         "ior": number(m, "ior"),
-        "specular": (*colour(m, "specular_tint"), number(m, "specular_strength")),
-        "coat": (number(m, "clearcoat"), number(m, "clearcoat_roughness")),
-        "sheen": (*colour(m, "sheen_tint"), number(m, "sheen_roughness")),
-        "film": film,
-        "through": (*attenuated(m), number(m, "transmission") * (1 - m.metallic)),
+        "all_specular": (*colour(m, "specular_tint"), number(m, "specular_strength")),
+        "all_coat": (number(m, "clearcoat"), number(m, "clearcoat_roughness")),
+        "all_sheen": (*colour(m, "sheen_tint"), number(m, "sheen_roughness")),
+        "all_film": film,
+        "all_through": (*attenuated(m), number(m, "transmission") * (1 - m.metallic)),
         "behind": (*colour(m, "diffuse_transmission_tint"), number(m, "diffuse_transmission")),
     }

@@ -12,6 +12,10 @@ SLOTS = {"base_colour": (1, 0, "tex_base"), "metallic_roughness": (2, 1, "tex_me
          "occlusion": (8, 3, "tex_occlusion"), "emissive": (16, 4, "tex_emissive"), "detail": (32, 7, "tex_detail"),
          "detail_normal": (64, 8, "tex_detail_normal")}  # fmt: skip
 """Bit, texture unit and sampler of each place; units 5 and 6 hold joints and morph targets."""
+LAYER_SLOTS = {role: (128 << k, 9 + k, f"tex_{role}") for k, role in enumerate((
+    "specular_strength", "specular_tint", "clearcoat", "clearcoat_roughness", "transmission", "sheen_tint", "iridescence",
+))}  # fmt: skip
+"""The same of LAYERED: OpenGL 3.3 promises sixteen units, so further textures of layers are not drawn."""
 
 
 def shader_text(name: str) -> str:
@@ -63,7 +67,7 @@ class Programs:
         defined = "".join(f"#define {w}\n" for w in words)
         parts = ("mesh.vert", "ids.frag" if "IDS" in words else "mesh.frag")
         program = self._context.program(*(shader_text(p).replace("\n", f"\n{defined}", 1) for p in parts))
-        for _, unit, name in SLOTS.values():
+        for _, unit, name in (*SLOTS.values(), *LAYER_SLOTS.values()):
             if name in program:
                 program[name] = unit
         if "tint" in program:

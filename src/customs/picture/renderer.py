@@ -16,7 +16,7 @@ from customs.picture.items import Item, items
 from customs.picture.layered import layer_uniforms
 from customs.picture.lines import box_lines, dimension_lines, grid
 from customs.picture.look import DAY, EVENING, SHADINGS, Look, Shot
-from customs.picture.programs import SLOTS, Programs, shader_text
+from customs.picture.programs import LAYER_SLOTS, SLOTS, Programs, shader_text
 from customs.picture.rows import Group, marked_rows
 from customs.picture.unlocked import Unlocked
 from customs.picture.upload import Part, Store
@@ -280,15 +280,17 @@ class Renderer:
         )
         p["alpha_mode"] = {"opaque": 0, "mask": 1, "blend": 2}[material.alpha_mode] if material else 0
         p["alpha_cutoff"] = material.alpha_cutoff if material else 0.5
-        if "coat" in p:
+        layered = "all_coat" in p
+        if layered:
             for name, value in layer_uniforms(material).items():
                 p[name] = value
         slots = second = 0
         p["normal_strength"] = p["occlusion_strength"] = 1.0
         p["detail_strength"] = p["green"] = 1.0
         p["texels"] = (0.0, 0.0)
-        maps = np.tile(np.array(PLAIN_UV, dtype=np.float32), (len(SLOTS), 1))
-        for place, (slot, (bit, unit, _)) in enumerate(SLOTS.items()):
+        places = SLOTS | LAYER_SLOTS if layered else SLOTS
+        maps = np.tile(np.array(PLAIN_UV, dtype=np.float32), (len(places), 1))
+        for place, (slot, (bit, unit, _)) in enumerate(places.items()):
             if seen is None or slot not in seen.uses or seen.uses[slot][1].texcoord >= len(prim.texcoords):
                 continue
             image, use = seen.uses[slot]

@@ -104,13 +104,17 @@ def read_gltf(source: Source) -> Scene:
         generator=asset.text("generator"),
         extras=extras,
     )
-    for kind, there, held in (("camera", things[0], scene.cameras), ("light", things[1], scene.lights)):
-        if spare := len(there) - len(held):
-            source.remark(f"{many(spare, kind)} that no node holds left out")
+    _say_spare(things, scene, source)
     scene = read_instances(nodes_in, with_springs(root, scene), accessors)
     if rows is not None:
         scene = taken_out(scene, rows)
     return scene if avatar is None else with_avatar(scene, avatar)
+
+
+def _say_spare(things: tuple[tuple[Camera, ...], tuple[Light, ...]], scene: Scene, source: Source) -> None:
+    for kind, there, held in (("camera", things[0], scene.cameras), ("light", things[1], scene.lights)):
+        if spare := len(there) - len(held):
+            source.remark(f"{many(spare, kind)} that no node holds left out")
 
 
 def _listed(root: Obj) -> dict[str, int]:

@@ -21,7 +21,11 @@ uniform float alpha_cutoff;
 uniform bool mirrored;      // front faces wind the other way in this scene's numbers
 uniform int slots;          // bits: 1 base, 2 metallic-roughness, 4 normal, 8 occlusion, 16 emissive, 32 detail, 64 detail normal
 uniform int second_set;     // bits as above: slot uses the second UV set
-uniform mat3 uv_maps[7];   // in the order of the bits
+#ifdef LAYERED
+uniform mat3 uv_maps[14];  // in the order of the bits
+#else
+uniform mat3 uv_maps[7];
+#endif
 uniform float detail_strength;
 uniform float green;        // -1 where a bright green leans down
 uniform vec2 texels;        // size of the colour texture in pixels
@@ -36,11 +40,21 @@ uniform sampler2D tex_detail;
 uniform sampler2D tex_detail_normal;
 #ifdef LAYERED
 uniform float ior;
-uniform vec4 specular;      // tint, strength
-uniform vec2 coat;          // share, roughness
-uniform vec4 sheen;         // tint, roughness
-uniform vec3 film;          // share, index of refraction, thickness in nanometres
-uniform vec4 through;       // tint of what is behind, share
+uniform vec4 all_specular;  // tint, strength; with textures and without `all_` at one place
+uniform vec2 all_coat;      // share, roughness
+uniform vec4 all_sheen;     // tint, roughness
+uniform vec3 all_film;      // share, index of refraction, thickness in nanometres
+uniform vec4 all_through;   // tint of what is behind, share
+uniform sampler2D tex_specular_strength;
+uniform sampler2D tex_specular_tint;
+uniform sampler2D tex_clearcoat;
+uniform sampler2D tex_clearcoat_roughness;
+uniform sampler2D tex_transmission;
+uniform sampler2D tex_sheen_tint;
+uniform sampler2D tex_iridescence;
+vec4 specular, sheen, through;
+vec2 coat;
+vec3 film;
 uniform vec4 behind;        // tint of light from behind, share
 #endif
 out vec4 result;
@@ -81,6 +95,20 @@ vec3 surface_normal(bool front) {
 }
 
 #ifdef LAYERED
+bool has(int place) { return shading == 0 && (slots & (1 << place)) != 0; }
+
+// The layers at this place: numbers times texels, by the channels their extensions name.
+void layers_here() {
+    specular = all_specular; coat = all_coat; sheen = all_sheen; film = all_film; through = all_through;
+    if (has(7)) specular.a *= texture(tex_specular_strength, coords(7)).a;
+    if (has(8)) specular.rgb *= to_linear(texture(tex_specular_tint, coords(8)).rgb);
+    if (has(9)) coat.x *= texture(tex_clearcoat, coords(9)).r;
+    if (has(10)) coat.y *= texture(tex_clearcoat_roughness, coords(10)).g;
+    if (has(11)) through.a *= texture(tex_transmission, coords(11)).r;
+    if (has(12)) sheen.rgb *= to_linear(texture(tex_sheen_tint, coords(12)).rgb);
+    if (has(13)) film.x *= texture(tex_iridescence, coords(13)).r;
+}
+
 // Two beams in a thin film: what its two sides reflect, apart by twice the way through it (KHR_materials_iridescence).
 vec3 filmed(vec3 below, float cosine) {
     float n = film.y, inside = sqrt(max(1.0 - (1.0 - cosine * cosine) / (n * n), 0.0));
@@ -195,6 +223,9 @@ void main() {
         result = vec4(c, 1.0);
         return;
     }
+#ifdef LAYERED
+    layers_here();
+#endif
     if (shading == 1) { base = vec4(0.56, 0.57, 0.56, base.a); }
     float metal = shading == 0 ? metallic_factor : 0.0, rough = shading == 0 ? roughness_factor : 0.75;
     float occlusion = 1.0;
