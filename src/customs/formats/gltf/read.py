@@ -16,7 +16,7 @@ from customs.formats.gltf.read_mesh import MeshReader
 from customs.formats.gltf.read_motion import POINTER, read_camera, read_clip, read_light, read_skin
 from customs.formats.gltf.read_rows import INSTANCING, read_instances, read_rows, stand_ins, taken_out
 from customs.formats.gltf.springs import SPRINGS, with_springs
-from customs.formats.gltf.vrm import EXTENSIONS, TOON, read_avatar, with_avatar
+from customs.formats.gltf.vrm import EXTENSIONS, read_avatar, with_avatar
 from customs.formats.gltf.xmp import XMP, read_xmp
 from customs.formats.source import Source
 from customs.scene.arrays import frozen
@@ -40,7 +40,6 @@ KNOWN_EXTENSIONS = frozenset(
         *IMAGE_EXTENSIONS,
         *LAYERS,
         *COMPRESSIONS,
-        TOON,
         XMP,
         POINTER,
         SPRINGS,

@@ -17,7 +17,7 @@ from customs.scene.arrays import frozen
 from customs.scene.convention import RAW_GLTF, Convention
 from customs.scene.model import Mesh, MorphTarget, Node, Primitive, Scene
 
-NEW, OLD, TOON = "VRMC_vrm", "VRM", "VRMC_materials_mtoon"
+NEW, OLD = "VRMC_vrm", "VRM"
 EXTENSIONS = frozenset({NEW, OLD})
 LICENCE_URL = "https://vrm.dev/licenses/1.0/"
 """The licence document VRM 1.0 asks every model to name (schema "VRMC_vrm.meta", licenseUrl)."""
