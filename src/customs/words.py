@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import re
 
-PLURALS = {"mesh": "meshes", "vertex": "vertices"}
+PLURALS = {"mesh": "meshes", "vertex": "vertices", "box": "boxes"}
 
 
 def many(count: int, thing: str) -> str:

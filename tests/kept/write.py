@@ -49,6 +49,8 @@ STOPS: dict[str, tuple[str, dict[str, Any]]] = {
     "bind-pose": ("moss_keeper", {}), "common-root": ("odd", {}), "settle": ("odd", {}),
     "flatten": ("seed_cart", {}), "drop-empties": ("seed_cart", {}), "triangulate": ("bell_lantern", {}),
     "weld": ("spring_basin", {}), "drop-broken": ("pane_wall", {}), "turn-outward": ("pane_wall", {}),
+    "take-away": ("bell_lantern", {"faces": "@faces"}), "cut-off": ("pane_wall", {"planes": ((0, 0.5, 0, 0, 1, 0),)}),
+    "close-holes": ("pane_wall", {}), "soft-move": ("hedgehog", {"moves": "@moves"}),
     "join": ("pane_wall", {}), "donor": ("lamplighter", {"donor": "@donor"}), "split-material": ("odd", {}),
     "unwrap": ("bell_lantern", {"only_missing": False, "targets": ("*ring*",)}), "footing": ("watering_stork", {}),
     "merge-joints": ("watering_stork", {"limit": 20}), "normals": ("bell_lantern", {"only": "all"}),
@@ -258,6 +260,8 @@ def _resolved(values: dict[str, Any], scene: Scene, asset: Asset) -> dict[str, A
         "@edits": ((str(skinned.key), joints[2], "add", 0.25, ((0, 40), (60, 90))),)
         if skinned is not None and len(joints) > 2
         else (),
+        "@faces": (faces := ((str(scene.meshes[0].primitives[0].key), ((0, 4),)),) if scene.meshes else ()),
+        "@moves": ((faces, (0, 0.01, 0), (0, 0, 0), 1.0, 0.05, False),),
         "@pairs": ((missing, there),),
         "@uses": ((material, "occlusion", there),),
         "@variants": (("winter", material, "base_colour", there),),

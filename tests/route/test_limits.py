@@ -101,6 +101,7 @@ WRONG = [
     ("reduce", "millimetres", -1),
     ("reduce", "millimetres", 1001),
     ("reduce", "degrees", 46),
+    ("close-holes", "edges", 2),
     ("clip-files", "how", "some"),
     ("numbers", "version_number", -1),
     ("numbers", "version_number", 10000000),

@@ -1,0 +1,84 @@
+"""Chosen faces, kept so that they are found again: by number while the faces stand as they stood, else by place."""
+
+from __future__ import annotations
+
+import hashlib
+import struct
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.geometry.triangles import triangles_of
+from customs.later import later
+from customs.scene.arrays import finite_rows
+from customs.scene.model import Primitive
+from customs.scene.selection import PREFIX, rows_in
+
+spatial = later("scipy.spatial")
+MAGIC = b"FACE0001"
+HEAD = struct.Struct("<8sII16s")
+NEAR = 1e-4
+"""How far a face may have gone to be the same one, as a share of the primitive's extent: what rounding leaves."""
+Rows = npt.NDArray[np.intp]
+
+
+def ranges_of_numbers(rows: Any) -> npt.NDArray[np.int64]:
+    """(R, 2) ranges (start, stop) of ascending numbers."""
+    rows = np.asarray(rows, dtype=np.int64)
+    if not len(rows):
+        return np.zeros((0, 2), np.int64)
+    breaks = np.flatnonzero(np.diff(rows) != 1)
+    return np.stack([rows[np.r_[0, breaks + 1]], rows[np.r_[breaks, len(rows) - 1]] + 1], axis=1)
+
+
+def packed_faces(prim: Primitive, rows: Any) -> tuple[str, bytes]:
+    """(name, bytes) of the faces `rows` (ascending) of a primitive: their numbers, what all its faces are told by, and
+    their centres (float32) in the primitive's own numbers.
+    """
+    faces, rows = triangles_of(prim), np.unique(np.asarray(rows, dtype=np.int64))
+    ranges = ranges_of_numbers(rows)
+    head = HEAD.pack(MAGIC, len(ranges), len(rows), _told(faces))
+    body = head + ranges.astype("<u4").tobytes() + _centres(prim, faces[rows]).astype("<f4").tobytes()
+    return PREFIX + hashlib.sha256(body).hexdigest()[:32], body
+
+
+def faces_in(body: bytes, prim: Primitive) -> tuple[Rows, int]:
+    """(numbers of the faces meant, how many no longer answer). Raises ValueError for bytes that are no choice."""
+    if len(body) < HEAD.size:
+        raise ValueError(f"{len(body)} bytes are no choice of faces")
+    magic, runs, count, told = HEAD.unpack_from(body)
+    if magic != MAGIC or len(body) != HEAD.size + 8 * runs + 12 * count:
+        raise ValueError("bytes that are no choice of faces")
+    ranges = np.frombuffer(body, "<u4", 2 * runs, HEAD.size).reshape(-1, 2).astype(np.int64)
+    faces = triangles_of(prim)
+    if (ranges[:, 0] > ranges[:, 1]).any():
+        raise ValueError("a range that ends before it begins")
+    if told == _told(faces):
+        return rows_in(ranges, len(faces)), 0
+    centres = np.frombuffer(body, "<f4", 3 * count, HEAD.size + 8 * runs).reshape(-1, 3)
+    return _by_place(prim, faces, centres.astype(np.float64))
+
+
+def _by_place(
+    prim: Primitive, faces: npt.NDArray[np.uint32], centres: npt.NDArray[np.float64]
+) -> tuple[Rows, int]:
+    if not len(faces) or not len(centres):
+        return np.zeros(0, np.intp), len(centres)
+    size = float(np.nan_to_num(np.ptp(prim.positions, axis=0)).max())
+    there = _centres(prim, faces)
+    good = np.flatnonzero(finite_rows(there))
+    if not len(good):
+        return np.zeros(0, np.intp), len(centres)
+    asked = np.where(np.isfinite(centres), centres, 1e30)
+    off, nearest = spatial.cKDTree(there[good]).query(asked, distance_upper_bound=max(NEAR * size, 1e-30))
+    found = good[nearest[np.isfinite(off)]]
+    return np.unique(found).astype(np.intp), int((~np.isfinite(off)).sum())
+
+
+def _centres(prim: Primitive, faces: npt.NDArray[np.uint32]) -> npt.NDArray[np.float64]:
+    return sum(prim.positions[faces[:, k]].astype(np.float64) for k in range(3)) / 3  # type: ignore[return-value]
+
+
+def _told(faces: npt.NDArray[np.uint32]) -> bytes:
+    return hashlib.sha256(np.ascontiguousarray(faces, "<u4").tobytes()).digest()[:16]
