@@ -13,8 +13,7 @@ from customs.job import Job
 from customs.ledger.row import About
 from customs.route.route import Route, Stop, evaluate
 from customs.route.step import get_step, make_settings
-from customs.scene.selection import PREFIX, names_in, packed_rows, ranges_in, rows_in
-from customs.work.motion import ranges_of_rows
+from customs.scene.selection import PREFIX, names_in, packed_rows, ranges_in, ranges_of_rows, rows_in
 from customs.work.selections import FOLDER, keep_selection, kept_selections
 from tests.assets import DIGEST
 from tests.motion.rigs import bar

@@ -13,7 +13,7 @@ from customs.geometry.triangles import triangles_of
 from customs.later import later
 from customs.scene.arrays import finite_rows
 from customs.scene.model import Primitive
-from customs.scene.selection import PREFIX, rows_in
+from customs.scene.selection import PREFIX, ranges_of_rows, rows_in
 
 spatial = later("scipy.spatial")
 MAGIC = b"FACE0001"
@@ -23,21 +23,12 @@ NEAR = 1e-4
 Rows = npt.NDArray[np.intp]
 
 
-def ranges_of_numbers(rows: Any) -> npt.NDArray[np.int64]:
-    """(R, 2) ranges (start, stop) of ascending numbers."""
-    rows = np.asarray(rows, dtype=np.int64)
-    if not len(rows):
-        return np.zeros((0, 2), np.int64)
-    breaks = np.flatnonzero(np.diff(rows) != 1)
-    return np.stack([rows[np.r_[0, breaks + 1]], rows[np.r_[breaks, len(rows) - 1]] + 1], axis=1)
-
-
 def packed_faces(prim: Primitive, rows: Any) -> tuple[str, bytes]:
     """(name, bytes) of the faces `rows` (ascending) of a primitive: their numbers, what all its faces are told by, and
     their centres (float32) in the primitive's own numbers.
     """
     faces, rows = triangles_of(prim), np.unique(np.asarray(rows, dtype=np.int64))
-    ranges = ranges_of_numbers(rows)
+    ranges = np.asarray(ranges_of_rows(rows), dtype=np.int64).reshape(-1, 2)
     head = HEAD.pack(MAGIC, len(ranges), len(rows), _told(faces))
     body = head + ranges.astype("<u4").tobytes() + _centres(prim, faces[rows]).astype("<f4").tobytes()
     return PREFIX + hashlib.sha256(body).hexdigest()[:32], body

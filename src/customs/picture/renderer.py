@@ -32,6 +32,8 @@ MANY_TRIANGLES = 8 * FEW_TRIANGLES
 """More than this are sketched before they are drawn: at rest they take a second or more."""
 MOST_PLACED = 48_000
 """Triangles of placements while something moves, on a driver without a graphics card."""
+FEW_RANGES = 16
+"""Runs of marked faces that are drawn one by one."""
 FEW_ENOUGH = 300
 """Triangles of a part that is never thinned."""
 SOFTWARE = ("llvmpipe", "softpipe", "swr", "software")
@@ -188,7 +190,7 @@ class Renderer:
         self.mesh["marked"] = own or ranges == () or bool(ranges and group is not None)
         self.draw(part, group)
         if ranges and group is None:
-            self._marks(part, ranges)
+            self._marks(prim, part, ranges)
         if group is not None and shot.marks:
             self._marked_rows(part, group.only(marked_rows(shot.scene, shot.marks)))
 
@@ -213,14 +215,20 @@ class Renderer:
         self.context.depth_func = "<"
         self.mesh["marked"] = False
 
-    def _marks(self, part: Any, ranges: tuple[tuple[int, int], ...]) -> None:
+    def _marks(self, prim: Primitive, part: Part, ranges: tuple[tuple[int, int], ...]) -> None:
         """Faces of a picked place drawn over, in the colour of a mark."""
         self.mesh["marked"] = True
         self.context.disable(moderngl.CULL_FACE)
         self.context.depth_func = "<="
-        array, _ = self.store.array(part, self.mesh)
-        for a, b in ranges[:500]:
-            self.unlocked.draw(self.mesh, array, part.mode, (b - a) * 3, a * 3)
+        if len(ranges) <= FEW_RANGES:
+            array, _ = self.store.array(part, self.mesh)
+            for a, b in ranges:
+                self.unlocked.draw(self.mesh, array, part.mode, (b - a) * 3, a * 3)
+        else:
+            array, buffer, count = self.store.some(part, self.mesh, prim, ranges)
+            self.unlocked.draw(self.mesh, array, part.mode, count)
+            array.release()
+            buffer.release()
         self.context.depth_func = "<"
         self.mesh["marked"] = False
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import weakref
 from collections import OrderedDict
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -15,6 +16,7 @@ from customs.geometry.triangles import flat_indices, triangles_of
 from customs.motion.posing.dual import dual_quaternions
 from customs.picture.thin import sides, thinned
 from customs.scene.model import Image, Primitive
+from customs.scene.selection import rows_in
 from customs.surface.pixels import image_info, pixels_or_none
 
 MOST_PRIMITIVES, MOST_TEXTURES, LARGEST = 600, 200, 2048
@@ -139,6 +141,14 @@ class Store:
         if key not in part.arrays:
             part.arrays[key] = self.context.vertex_array(program, part.content, buffer, skip_errors=True)
         return part.arrays[key], count
+
+    def some(
+        self, part: Part, program: Any, prim: Primitive, ranges: Sequence[tuple[int, int]]
+    ) -> tuple[Any, Any, int]:
+        """(vertex array, index buffer, how many indices) of the faces in some runs. The caller releases both."""
+        faces = triangles_of(prim)
+        buffer, count = self._index(faces[rows_in(np.asarray(ranges, np.int64), len(faces))].reshape(-1))
+        return self.context.vertex_array(program, part.content, buffer, skip_errors=True), buffer, count
 
     def placed(self, part: Part, program: Any, places: Any) -> tuple[Any, int]:
         """A vertex array that draws the part at each of `places` (a buffer of M rows of 12 floats), and how

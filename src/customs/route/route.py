@@ -121,6 +121,13 @@ class Route:
                 at = i
         return Route((*self.stops[:at], stop, *self.stops[at:]))
 
+    def after(self, stop_id: str | None, step_id: str, values: Mapping[str, Any]) -> Route:
+        """With a person's new stop right after another, at the end for None: for what was decided looking at the asset
+        as it is there.
+        """
+        at = len(self.stops) if stop_id is None else self.stops.index(self.find(stop_id)) + 1
+        return self.added(step_id, values, by="person").moved(self.new_id(step_id), at)
+
     def set(self, step_id: str, values: Mapping[str, Any], stop_id: str | None = None) -> Route:
         """With a person's settings of a step: in the stop `stop_id`, else in the step's last stop, else in a
         new one.

@@ -39,6 +39,15 @@ def rows_in(ranges: I64, count: int) -> npt.NDArray[np.intp]:
     return np.flatnonzero(np.cumsum(mark[:-1]) > 0)
 
 
+def ranges_of_rows(rows: npt.NDArray[np.intp]) -> tuple[tuple[int, int], ...]:
+    """(start, stop) of each run of vertex numbers."""
+    if not len(rows):
+        return ()
+    cuts = np.flatnonzero(np.diff(rows) > 1)
+    starts, ends = np.append(rows[0], rows[cuts + 1]), np.append(rows[cuts], rows[-1])
+    return tuple((int(a), int(b) + 1) for a, b in zip(starts, ends))
+
+
 def names_in(value: Any) -> Iterator[str]:
     """Names of selections anywhere in the settings of a stop."""
     if isinstance(value, str):

@@ -6,9 +6,6 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-import numpy as np
-import numpy.typing as npt
-
 from customs.changes.clips import clips_meant, keys_of
 from customs.changes.donor import Donor
 from customs.motion.clips.loop import seam
@@ -132,12 +129,3 @@ def weights_scene(passed: tuple[At, ...]) -> Scene:
     """The scene whose vertices the stop Paint counts: at it, or at the last stop before its place."""
     before = [a for a in passed if step_of(a.stop.step).order <= PAINT_ORDER]
     return before[-1].scene if before else passed[0].scene
-
-
-def ranges_of_rows(rows: npt.NDArray[np.intp]) -> tuple[tuple[int, int], ...]:
-    """(start, stop) of each run of vertex numbers."""
-    if not len(rows):
-        return ()
-    cuts = np.flatnonzero(np.diff(rows) > 1)
-    starts, ends = np.append(rows[0], rows[cuts + 1]), np.append(rows[cuts], rows[-1])
-    return tuple((int(a), int(b) + 1) for a, b in zip(starts, ends))

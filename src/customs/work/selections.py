@@ -18,7 +18,11 @@ FOLDER = "selections"
 
 def keep_selection(store: Path, ranges: Sequence[tuple[int, int]]) -> str:
     """Keep ranges once; what a stop calls them. Raises ShipmentError."""
-    name, body = packed_rows(ranges)
+    return keep_packed(store, *packed_rows(ranges))
+
+
+def keep_packed(store: Path, name: str, body: bytes) -> str:
+    """Keep a selection that is packed already. Raises ShipmentError."""
     place = _place(store, name)
     if not place.is_file():
         part = place.with_suffix(f".{os.getpid()}.part")

@@ -5,14 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any, Literal
 
-from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
-from PyQt6.QtGui import QImage, QMouseEvent, QPainter, QPaintEvent, QPixmap, QPolygonF, QWheelEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPixmap, QPolygonF
 
 from customs.ledger.row import Place
 from customs.picture.camera import Orbit
 from customs.picture.look import Look, Shot
-from customs.picture.pick import Met
 from customs.picture.received import as_seen
 from customs.route.step import step_of
 from customs.scene.model import Scene
@@ -31,22 +29,20 @@ from customs_desktop.views.halves import (
     look_of,
     unless_alike,
 )
+from customs_desktop.views.handles import Handles
 from customs_desktop.views.rig_overlay import RigOverlay
+from customs_desktop.views.twin_hands import Hands
 from customs_desktop.views.twin_paint import HEAD
 
 Mode = Literal["twin", "wipe", "ghost"]
 MOVING_MS = 220
-CLICK = 4
-"""Pixels the hand may move and still point at one place."""
 
 
-class TwinView(QWidget):
+class TwinView(Hands):
     """Asks the painter for pictures and puts them together."""
 
     mode_changed = pyqtSignal(str)
     first_picture = pyqtSignal()
-    joint_picked = pyqtSignal(str)
-    lassoed = pyqtSignal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -71,6 +67,7 @@ class TwinView(QWidget):
         self.found = ("", "")
         self.drawn: dict[str, Scene] = {}
         self.lasso: QPolygonF | None = None
+        self.handles: Handles | None = None
         self.beside: Half | None = None
         self._grip: tuple[QPoint, Qt.MouseButton] | None = None
         self._pressed: tuple[QPoint, Qt.MouseButton] | None = None
@@ -242,19 +239,6 @@ class TwinView(QWidget):
             self.ask()
         self.update()
 
-    def joint_under(self, at: QPointF) -> str:
-        """The name of the joint at a place of the view, or ""."""
-        if self.overlay is None:
-            return ""
-        areas = self.areas()
-        for name, half in (("left", self.left), ("right", self.right)):
-            if half is not None and name in areas and name in self.pictures and areas[name].contains(at):
-                _, orbit, drawn, clip, seconds = self.pictures[name]
-                found = self.overlay.joint_at(areas[name], orbit, drawn.scene, clip, seconds, drawn.unit, at)
-                if found:
-                    return found
-        return ""
-
     def _painted(self, slot: str, image: QImage, tag: Any) -> None:
         if not slot.startswith("view "):
             return
@@ -294,6 +278,7 @@ class TwinView(QWidget):
             if self.mode == "twin" and not self.landing:
                 painter.fillRect(QRectF(self.width() / 2 - 1, HEAD, 2, self.height()), colour("paper"))
         paint.overlaid(self, painter, areas)
+        paint.held(self, painter, areas)
         if "beside" in areas:
             paint.beside(self, painter, areas["beside"])
         paint.labels(self, painter, areas.get("right"))
@@ -302,99 +287,3 @@ class TwinView(QWidget):
         if self.problem:
             paint.say_problem(self, painter)
         painter.end()
-
-    # -- hands
-
-    def resizeEvent(self, event: object) -> None:
-        self.ask(moving=bool(self.pictures))
-
-    def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is None:
-            return
-        if self.lasso is not None:
-            self.lasso = QPolygonF([event.position()])
-            return
-        joint = self.joint_under(event.position()) if event.button() == Qt.MouseButton.LeftButton else ""
-        if joint:
-            self.joint_picked.emit(joint)
-            return
-        on_divider = self.mode == "wipe" and abs(event.position().x() - self.width() * self.wipe_at) < 10
-        self._wiping = on_divider and event.position().y() > HEAD
-        self._grip = self._pressed = (event.position().toPoint(), event.button())
-
-    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self.lasso is not None and len(self.lasso):
-            self.lasso.append(event.position())
-            self.update()
-            return
-        if event is None or self._grip is None:
-            return
-        place = event.position().toPoint()
-        if self._wiping:
-            self.wipe_at = min(max(place.x() / max(self.width(), 1), 0.0), 1.0)
-            self.update()
-            return
-        step = place - self._grip[0]
-        self._grip = (place, self._grip[1])
-        shifted = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-        if self._grip[1] != Qt.MouseButton.LeftButton or shifted:
-            height = max(self.height() - HEAD, 1)
-            self.pan = (self.pan[0] - step.x() / height, self.pan[1] + step.y() / height)
-        else:
-            self.yaw = (self.yaw - step.x() * 0.45) % 360
-            self.pitch = min(max(self.pitch + step.y() * 0.35, -89), 89)
-        self.ask(moving=True)
-
-    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
-        pressed, wiping = self._pressed, self._wiping
-        self._grip, self._pressed, self._wiping = None, None, False
-        clicked = pressed is not None and not wiping and pressed[1] == Qt.MouseButton.LeftButton
-        if event is not None and pressed is not None and clicked:
-            if (event.position().toPoint() - pressed[0]).manhattanLength() < CLICK:
-                self.ask_under(event.position())
-        if self.lasso is not None and len(self.lasso) > 2:
-            outline, self.lasso = self.lasso, None
-            self.lassoed.emit(outline)
-            self.update()
-
-    def ask_under(self, at: QPointF) -> None:
-        """What is shown at a place of the view; the session says what was met there."""
-        areas, orbits = self.areas(), self.orbits()
-        name = "left" if "left" in areas and at.x() < self._border() else "right"
-        half, rect = self.halves()[name], areas.get(name)
-        if half is None or rect is None or name not in orbits or not rect.contains(at):
-            return
-        shot = self._shot(name, half, orbits[name], (max(int(rect.width()), 2), max(int(rect.height()), 2)))
-        self.session.painter.ask_under(
-            f"under {name}", shot, int(at.x() - rect.x()), int(at.y() - rect.y()), half
-        )
-
-    def _border(self) -> float:
-        return self.width() * (0.5 if self.mode == "twin" else self.wipe_at if self.mode == "wipe" else 0.0)
-
-    def _met(self, slot: str, found: Met | None, half: object) -> None:
-        if half is not self.halves().get(slot[6:]):
-            return
-        if self.overlay is None:  # On the desk Motion the marks are the chosen vertices.
-            self.marks = {str(found.key): ()} if found is not None and slot == "under right" else {}
-        self.found = (slot[6:], found.words()) if found is not None else ("", "")
-        self.session.met.emit(found)
-        self.ask()
-
-    def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        self.frame()
-
-    def wheelEvent(self, event: QWheelEvent | None) -> None:
-        if event is not None:
-            self.turn(zoom=1.0015 ** event.angleDelta().y())
-
-    def turn(self, yaw: float = 0, pitch: float = 0, zoom: float = 1.0) -> None:
-        """Turn by degrees and come nearer by a factor."""
-        self.yaw, self.pitch = (self.yaw + yaw) % 360, min(max(self.pitch + pitch, -89), 89)
-        self.zoom = min(max(self.zoom * zoom, 0.05), 60)
-        self.ask(moving=True)
-
-    def frame(self) -> None:
-        """The whole asset, from where the camera looks."""
-        self.zoom, self.pan = 1.0, (0.0, 0.0)
-        self.ask()

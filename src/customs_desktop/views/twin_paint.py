@@ -14,6 +14,7 @@ from customs.picture.look import Look
 from customs_desktop.session import Session
 from customs_desktop.style.theme import colour, font
 from customs_desktop.views.halves import Half, Picture
+from customs_desktop.views.handles import Handles
 from customs_desktop.views.rig_overlay import RigOverlay
 
 HEAD = 30
@@ -38,6 +39,7 @@ class Shown(Protocol):
     overlay: RigOverlay | None
     found: tuple[str, str]
     lasso: QPolygonF | None
+    handles: Handles | None
 
     def width(self) -> int: ...
     def height(self) -> int: ...
@@ -156,7 +158,7 @@ def met(view: Shown, painter: QPainter, areas: dict[str, QRectF]) -> None:
 
 
 def overlaid(view: Shown, painter: QPainter, areas: dict[str, QRectF]) -> None:
-    """Joints over the pictures, and the line of a lasso."""
+    """Joints over the pictures."""
     if view.overlay is None or view.mode == "wipe":
         return
     for name, half in (("left", view.left), ("right", view.right)):
@@ -172,10 +174,16 @@ def overlaid(view: Shown, painter: QPainter, areas: dict[str, QRectF]) -> None:
         view.overlay.paint(painter, areas[name], orbit, drawn.scene, clip, seconds, drawn.unit)
     if "right" in areas:
         view.overlay.paint_scale(painter, areas["right"])
+
+
+def held(view: Shown, painter: QPainter, areas: dict[str, QRectF]) -> None:
+    """The line of a lasso, and handles on the right half."""
     if view.lasso is not None and len(view.lasso) > 1:
         painter.setPen(QPen(colour("teal"), 1.6))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(view.lasso)
+    if view.handles is not None and "right" in areas and "right" in view.pictures:
+        view.handles.paint(painter, areas["right"], view.pictures["right"].orbit)
 
 
 def say_problem(view: Shown, painter: QPainter) -> None:

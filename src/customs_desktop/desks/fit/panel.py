@@ -17,8 +17,10 @@ from customs.route.step import step_of, steps
 from customs.route.steps.fit.arrive import arriving
 from customs.work.measure import measure
 from customs_desktop.desk import DeskPanel
+from customs_desktop.desks.fit.by_hand import ByHand
 from customs_desktop.office import Office
 from customs_desktop.views.settings_form import SettingsForm
+from customs_desktop.views.twin import TwinView
 from customs_desktop.widgets.basics import (
     Chips,
     NameLabel,
@@ -39,7 +41,7 @@ AXIS_NAMES = [(a, a.replace("-", "−")) for a in AXES]
 class FitPanel(DeskPanel):
     """Every field is a setting of Arrive, Scale, Footing, or of the picked stop."""
 
-    def __init__(self, session: Office) -> None:
+    def __init__(self, session: Office, twin: TwinView) -> None:
         super().__init__("Fit", "size, direction, footing")
         self.session = session
         self.yardstick = "figure"
@@ -51,6 +53,7 @@ class FitPanel(DeskPanel):
         self._size()
         self._direction()
         self._footing()
+        self.by_hand = ByHand(self, session, twin)
         self._stop_section()
         self._keep()
         self.finish()
@@ -122,6 +125,12 @@ class FitPanel(DeskPanel):
         self.chips = Chips(FOOTINGS)
         self.chips.chosen.connect(self._foot)
         self.add(self.chips)
+
+    def opened(self) -> None:
+        self.by_hand.opened()
+
+    def left(self) -> None:
+        self.by_hand.left()
 
     def _stop_section(self) -> None:
         self.section("PICKED STOP", lambda: self.stop_title.text())

@@ -16,8 +16,9 @@ from customs.motion.weights.paint import grown, island, moved_by, with_seams
 from customs.picture.camera import project
 from customs.picture.heat import heat_scene
 from customs.scene.model import Primitive, Scene
+from customs.scene.selection import ranges_of_rows
 from customs.scene.tree import mesh_nodes
-from customs.work.motion import ranges_of_rows, weights_scene
+from customs.work.motion import weights_scene
 from customs.work.selections import keep_selection
 from customs_desktop.desks.motion.bench import Bench
 from customs_desktop.style.theme import span
@@ -190,6 +191,8 @@ class WeightTools(QWidget):
 
     def _lassoed(self, outline: QPolygonF) -> None:
         """Vertices inside a line drawn round them in the right half, those behind too."""
+        if not self.lasso.isChecked():
+            return
         self.lasso.setChecked(False)
         twin, scene = self.bench.twin, self.scene
         areas = twin.areas()

@@ -1,0 +1,104 @@
+"""What the sections by hand share: the choice of faces on what the right half shows, and the stop a press makes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QPolygonF
+
+from customs.picture.pick import Met
+from customs.work.by_hand import Chooser, Unit
+from customs_desktop.office import Office
+from customs_desktop.views.twin import TwinView
+
+
+class Handwork(QObject):
+    """A choice lives as long as the scene it was made on is shown. Emits `changed` whenever it is another one."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, session: Office, twin: TwinView) -> None:
+        super().__init__()
+        self.session, self.twin = session, twin
+        self.open = False
+        self.picking, self.more = False, False
+        self.unit: Unit = "part"
+        self._chooser: Chooser | None = None
+        session.met.connect(self._met)
+        twin.lassoed.connect(self._lassoed)
+
+    @property
+    def chooser(self) -> Chooser | None:
+        """The choice on the scene of the right half; a new one, with what still answers, where that has changed."""
+        right = self.twin.right
+        if right is None or self.twin.landing:
+            return None
+        if self._chooser is None or self._chooser.scene is not right.scene:
+            old, self._chooser = self._chooser, Chooser(right.scene)
+            if old is not None and old.count and old.scene.digest == right.scene.digest:
+                self._chooser.like(old)
+        return self._chooser
+
+    @property
+    def count(self) -> int:
+        """Faces chosen, without looking at the scene."""
+        right = self.twin.right
+        known = self._chooser
+        return known.count if known is not None and right is not None and known.scene is right.scene else 0
+
+    def lasso(self, on: bool) -> None:
+        """The next line drawn in the view chooses what lies inside it."""
+        self.twin.lasso = QPolygonF() if on else None
+
+    def show(self) -> None:
+        """The choice as marks in the view."""
+        chooser = self._chooser
+        marks = chooser.marks() if self.open and chooser is not None and self.count else {}
+        if marks != self.twin.marks:
+            self.twin.marks = marks
+            self.twin.ask()
+        self.changed.emit()
+
+    def _met(self, found: Met | None) -> None:
+        chooser = self.chooser if self.open and self.picking else None
+        if chooser is None:
+            return
+        if found is None:
+            chooser.none()
+        else:
+            chooser.pick({str(found.prim.key)}, found.face, self.unit, self.more)
+        self.show()
+
+    def _lassoed(self, outline: QPolygonF) -> None:
+        chooser, rect = self.chooser if self.open else None, self.twin.areas().get("right")
+        picture = self.twin.pictures.get("right")
+        if chooser is None or rect is None or picture is None:
+            return
+        ring = [(point.x() - rect.x(), point.y() - rect.y()) for point in outline]
+        chooser.lasso(picture.orbit, (max(int(rect.width()), 2), max(int(rect.height()), 2)), ring, self.more)
+        self.show()
+
+    def stop(self, label: str, step: str, values: Mapping[str, Any]) -> bool:
+        """A stop right after the one that is looked at, which is looked at from then on."""
+        asset, at = self.session.asset, self.session.stop
+        if asset is None:
+            return False
+        new = asset.route.new_id(step)
+        if not self.session.change_route(label, lambda r: r.after(at, step, values)):
+            return False
+        if at is not None:
+            self.session.pick(new)
+        return True
+
+    def kept(self) -> tuple[tuple[str, str], ...]:
+        """The choice as a stop names it; nothing (and said) where none is made or it cannot be kept."""
+        chooser, shipment, out = self.chooser, self.session.shipment, list[tuple[str, str]]()
+        if chooser is None or shipment is None or not chooser.count:
+            self.session.said.emit(
+                "Choose faces first: press Pick and point at a part, or draw a lasso.", "query"
+            )
+            return ()
+        self.session.guard(lambda: out.extend(chooser.kept(shipment.store)))
+        return tuple(out)

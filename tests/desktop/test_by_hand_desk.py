@@ -1,0 +1,172 @@
+"""The sections by hand in the real window: pointing, lasso, box, plane, soft move with handles, all undone."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from customs.geometry.counts import counts
+from customs.picture.camera import project
+from customs_desktop.desks.fit.by_hand import ByHand
+from tests.desktop.conftest import Rig
+
+LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+
+
+def ready(demo: Rig, id_: str) -> ByHand:
+    """The sections, with the asset's pictures there."""
+    demo.session.select(id_)
+    demo.window.open_desk("fit")
+    demo.settle()
+    demo.window.twin.set_figure(False)
+    demo.wait(lambda: "right" in demo.window.twin.pictures and demo.session.painter.idle)
+    return demo.window.panel("fit").by_hand  # type: ignore[attr-defined,no-any-return]
+
+
+def spots(demo: Rig, points: np.ndarray) -> list[QPoint]:
+    """Where points (N, 3) are in the right half."""
+    twin = demo.window.twin
+    rect = twin.areas()["right"]
+    flat = project(points, twin.pictures["right"].orbit, int(rect.width()), int(rect.height()))
+    return [QPoint(int(x + rect.x()), int(y + rect.y())) for x, y in flat]
+
+
+def triangles(demo: Rig) -> int:
+    assert demo.session.result is not None
+    scene = demo.session.result.at(None)
+    assert scene is not None
+    return counts(scene)["triangles"]
+
+
+def draw(demo: Rig, ring: list[QPoint]) -> None:
+    """A line drawn in the view."""
+    twin = demo.window.twin
+    QTest.mousePress(twin, LEFT, PLAIN, ring[0])
+    for at in ring[1:]:
+        QTest.mouseMove(twin, at)
+    QTest.mouseRelease(twin, LEFT, PLAIN, ring[-1])
+
+
+@pytest.mark.goods("hedgehog")
+def test_faces_are_pointed_at_drawn_round_and_taken_away(demo: Rig) -> None:
+    hand, twin, s = ready(demo, "hedgehog"), demo.window.twin, demo.session
+    before = triangles(demo)
+    chooser = hand.work.chooser
+    assert chooser is not None and not hand.choose.away.isEnabled()
+    hand.choose.pick.click()
+    body = max(chooser.whole.parts, key=lambda p: np.ptp(p.points, axis=0).prod())
+    middle = spots(demo, chooser.whole.points.mean(axis=0)[None])[0]
+    QTest.mouseClick(twin, LEFT, PLAIN, middle)
+    demo.wait(lambda: hand.work.count)
+    assert "face" in hand.choose.count.text() and hand.choose.hangs.text() and twin.marks
+    whole = hand.work.count
+    for unit, most in (("face", 1), ("island", whole), ("material", before)):
+        hand.choose.units.buttons[unit].click()
+        QTest.mouseClick(twin, LEFT, PLAIN, middle)
+        demo.wait(lambda: hand.work.chooser is not None)
+        demo.qtbot.waitUntil(lambda most=most: 0 < hand.work.count <= most, timeout=20_000)
+    hand.choose.pick.click()
+    # A line round the upper half.
+    hand.choose.lasso.click()
+    low, high = body.points.min(axis=0), body.points.max(axis=0)
+    flat = np.array([(p.x(), p.y()) for p in spots(demo, chooser.whole.points)])
+    top, bottom = flat[:, 1].min() - 4, flat[:, 1].min() + 0.35 * np.ptp(flat[:, 1])
+    left, right = flat[:, 0].min() - 4, flat[:, 0].max() + 4
+    draw(
+        demo,
+        [QPoint(int(x), int(y)) for x, y in ((left, top), (right, top), (right, bottom), (left, bottom))],
+    )
+    assert not hand.choose.lasso.isChecked() and 0 < hand.work.count < before
+    some = hand.work.count
+    hand.work.chooser.grow(1)  # type: ignore[union-attr]
+    assert hand.work.count > some
+    hand.work.chooser.grow(-1)  # type: ignore[union-attr]
+    hand.work.chooser.invert()  # type: ignore[union-attr]
+    hand.work.chooser.invert()  # type: ignore[union-attr]
+    count = hand.work.count
+    hand.choose.close_holes.setChecked(False)
+    hand.choose.away.click()
+    demo.settle()
+    assert demo.steps()[-1] == "take-away" and triangles(demo) == before - count and not hand.work.count
+    s.undo()
+    demo.settle()
+    assert "take-away" not in demo.steps() and triangles(demo) == before
+    assert (low < high).all()
+
+
+@pytest.mark.goods("hedgehog")
+def test_a_plane_and_a_box_choose_and_cut(demo: Rig) -> None:
+    hand, s = ready(demo, "hedgehog"), demo.session
+    before, cut = triangles(demo), hand.cut
+    for field, value in zip((*cut.first, *cut.second), (0, 0.12, 0, 0, 1, 0)):
+        field.setText(str(value))
+    hand.work.more = False
+    cut._choose()
+    above = hand.work.count
+    assert 0 < above < before
+    cut.shape.buttons["box"].click()
+    cut._around()
+    assert cut.second[1].value() is not None and cut.names[0].text() == "One corner (m)"
+    cut._choose()
+    assert hand.work.count >= above * 0.5
+    cut.shape.buttons["plane"].click()
+    for field, value in zip((*cut.first, *cut.second), (0, 0.12, 0, 0, 1, 0)):
+        field.setText(str(value))
+    cut._cut()
+    demo.settle()
+    scene = s.result.at(None)  # type: ignore[union-attr]
+    assert demo.steps()[-1] == "cut-off" and scene is not None
+    assert s.result.passed[-1].error is None  # type: ignore[union-attr]
+    cut.second[1].setText("0")
+    cut._cut()
+    assert any("direction" in text for text, _ in demo.said)
+    s.undo()
+    demo.settle()
+    assert triangles(demo) == before
+
+
+@pytest.mark.goods("hedgehog")
+def test_a_soft_move_is_dragged_typed_kept_and_undone(demo: Rig) -> None:
+    hand, twin, s = ready(demo, "hedgehog"), demo.window.twin, demo.session
+    soft, chooser = hand.soft, hand.work.chooser
+    assert chooser is not None
+    soft.take.click()
+    assert not soft.take.isChecked() and any("Choose faces first" in text for text, _ in demo.said)
+    low, high = chooser.whole.points.min(axis=0), chooser.whole.points.max(axis=0)
+    chooser.box((low[0], high[1] - 0.05, low[2]), high)
+    hand.work.show()
+    soft.take.click()
+    assert twin.handles is not None
+    demo.wait(lambda: s.painter.idle)
+    under = twin._under()
+    assert under is not None
+    start = twin.handles.ends(*under)[1].toPoint()
+    QTest.mousePress(twin, LEFT, PLAIN, start)
+    QTest.mouseMove(twin, start - QPoint(0, 30))
+    assert soft.move_by[1].value() > 0 and "right" in twin.drawn  # type: ignore[operator]
+    QTest.mouseRelease(twin, LEFT, PLAIN, start - QPoint(0, 30))
+    soft.move_by[1].setText("0.04")
+    soft.move_by[1]._finish()
+    soft.reach.setText("0.03")
+    soft.reach._finish()
+    assert twin.handles.move[1] == pytest.approx(0.04)
+    held = twin.drawn["right"]
+    demo.wait(lambda: s.painter.idle)
+    soft.apply.click()
+    demo.settle()
+    assert demo.steps()[-1] == "soft-move" and twin.handles is None and not twin.drawn
+    after = s.result.at(None)  # type: ignore[union-attr]
+    assert after is not None
+    for a, b in zip(held.meshes, after.meshes):
+        for p, q in zip(a.primitives, b.primitives):
+            assert np.array_equal(p.positions, q.positions), "what was seen is what is kept"
+    s.undo()
+    demo.settle()
+    assert "soft-move" not in demo.steps()
+    hand.work.chooser.box(low, high)  # type: ignore[union-attr]
+    hand.work.show()
+    demo.window.open_desk("surface")
+    assert not twin.marks and twin.handles is None
+    assert twin.rect().contains(QPointF(start).toPoint())
