@@ -191,7 +191,7 @@ class WeightTools(QWidget):
 
     def _lassoed(self, outline: QPolygonF) -> None:
         """Vertices inside a line drawn round them in the right half, those behind too."""
-        if not self.lasso.isChecked():
+        if not self.bench.open:
             return
         self.lasso.setChecked(False)
         twin, scene = self.bench.twin, self.scene
