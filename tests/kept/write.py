@@ -50,7 +50,7 @@ STOPS: dict[str, tuple[str, dict[str, Any]]] = {
     "flatten": ("seed_cart", {}), "drop-empties": ("seed_cart", {}), "triangulate": ("bell_lantern", {}),
     "weld": ("spring_basin", {}), "drop-broken": ("pane_wall", {}), "turn-outward": ("pane_wall", {}),
     "take-away": ("bell_lantern", {"faces": "@faces"}), "cut-off": ("pane_wall", {"planes": ((0, 0.5, 0, 0, 1, 0),)}),
-    "close-holes": ("pane_wall", {}), "soft-move": ("hedgehog", {"moves": "@moves"}),
+    "close-holes": ("pane_wall", {}), "from-goods": ("pane_wall", {}), "soft-move": ("hedgehog", {"moves": "@moves"}),
     "join": ("pane_wall", {}), "donor": ("lamplighter", {"donor": "@donor"}), "split-material": ("odd", {}),
     "unwrap": ("bell_lantern", {"only_missing": False, "targets": ("*ring*",)}), "footing": ("watering_stork", {}),
     "merge-joints": ("watering_stork", {"limit": 20}), "normals": ("bell_lantern", {"only": "all"}),

@@ -45,7 +45,7 @@ LEFT_ALONE: dict[str, dict[str, Any]] = {
 OTHERWISE = {
     "arrive", "turn", "scale", "pose", "donor", "merge-joints", "bind", "paint", "retarget", "humanoid", "light", "alpha",
     "detail", "glow", "tint", "preset", "copy-settings", "drop-roles", "merge-clips", "clips", "retime", "loop", "travel", "still",
-    "reduce", "close-holes", "take-away", "cut-off", "soft-move",
+    "reduce", "close-holes", "from-goods", "take-away", "cut-off", "soft-move",
 }  # fmt: skip
 """Steps that do, that move the asset, or that want what is not here (a donor, clips, joints)."""
 

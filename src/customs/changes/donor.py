@@ -33,7 +33,7 @@ class Donor:
         return donor_scene(self.digest, self.data)
 
 
-class _Bytes(Source):
+class MemorySource(Source):
     """A source that is in memory."""
 
     def __init__(self, name: str, data: bytes) -> None:
@@ -43,7 +43,7 @@ class _Bytes(Source):
 
 @lru_cache(maxsize=8)
 def _read(digest: str, data: bytes) -> Scene:
-    return read_gltf(_Bytes(f"donor-{digest}.glb", data))
+    return read_gltf(MemorySource(f"donor-{digest}.glb", data))
 
 
 def donor_scene(digest: str, data: bytes) -> Scene:

@@ -14,6 +14,7 @@ from customs.dispatch.writer import Written, write_package
 from customs.errors import WriteError
 from customs.files import why_no_part
 from customs.job import Job
+from customs.ledger.joined import joined
 from customs.ledger.ledger import Ledger
 from customs.ledger.row import About
 from customs.route.route import At
@@ -69,7 +70,7 @@ def dispatch(
         raise WriteError(
             f"{many(len(held), 'requirement')} held ({what})", "none", "Clear them first.", scene.name
         )
-    if goods.about.use == "study":
+    if goods.about.use == "study" or any(x.use == "study" for x in joined(goods.passed)):
         raise WriteError(
             "study-only goods are never dispatched", "goods that may be delivered", file=goods.received.name
         )

@@ -6,7 +6,7 @@ import hashlib
 import json
 import posixpath
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -20,6 +20,7 @@ from customs.errors import WriteError
 from customs.formats.registry import get_format, read_scene
 from customs.formats.source import Source
 from customs.geometry.counts import counts
+from customs.ledger.joined import joined
 from customs.ledger.ledger import Ledger, effective
 from customs.ledger.left import losses
 from customs.ledger.row import About
@@ -168,6 +169,7 @@ def make_docket(
             "author": about.author,
             "licence": about.licence or received.copyright,
             "use": about.use or "deliver",
+            **({"joined": [asdict(x) for x in others]} if (others := joined(passed)) else {}),
         },
         "before": counts(received),
         "after": main["after"] | {"clips": len(clips)},

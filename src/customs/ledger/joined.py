@@ -1,0 +1,29 @@
+"""Other goods that joined an asset on its way, with what is said of their rights."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from customs.route.route import At
+
+
+@dataclass(frozen=True)
+class Joined:
+    """An asset that parts came from."""
+
+    name: str
+    author: str
+    licence: str
+    use: str
+
+
+def joined(passed: Sequence[At]) -> tuple[Joined, ...]:
+    """Those whose parts are in the asset, each once."""
+    out = dict[Joined, None]()
+    for at in passed:
+        said = dict(at.stop.values)
+        if at.stop.step == "from-goods" and at.stop.on and at.error is None and said.get("part"):
+            told = (str(said.get(name, "")) for name in ("name", "author", "licence", "use"))
+            out[Joined(*told)] = None
+    return tuple(out)

@@ -1,0 +1,104 @@
+"""From other goods: parts of another asset, as they were when a person chose them, join this one."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Literal
+
+import numpy as np
+from pydantic import Field
+
+from customs.changes.mixing import Bringing, brought, joint_place
+from customs.changes.snapshot import snapshot_scene
+from customs.errors import ReadError, StepError
+from customs.job import Job
+from customs.later import later
+from customs.route.step import Content, Outcome, Step, register
+from customs.scene.model import Remark, Scene
+from customs.scene.settings import Settings
+from customs.scene.transforms import inverse
+
+rotations = later("scipy.spatial.transform")
+Three = tuple[float, float, float]
+
+
+class FromGoods(Settings):
+    """What joins, where it goes and what moves it."""
+
+    part: str = Field(default="", description="the snapshot of what joins: its digest")
+    name: str = Field(default="", description="the asset it is of")
+    source: str = Field(default="", description="that asset in the shipment, and the state it was in")
+    author: str = Field(default="", description="who made it")
+    licence: str = Field(default="", description="its licence")
+    use: Literal["deliver", "private", "study", ""] = Field(default="", description="what is allowed")
+    move: Three = Field(default=(0.0, 0.0, 0.0), description="metres moved")
+    turn: Three = Field(default=(0.0, 0.0, 0.0), description="degrees turned about X, Y, Z")
+    scale: float = Field(default=1.0, gt=0, le=1e6, description="scaled by")
+    their_joint: str = Field(default="", description="its joint that is laid on one of this asset's")
+    own_joint: str = Field(default="", description="the joint of this asset that is laid on")
+    bind: Literal["names", "surface", "rigid", "none"] = Field(
+        default="names",
+        description="by names of joints, from this one's surface, rigid on a joint, not at all",
+    )
+    joint: str = Field(default="", description="the joint it is rigid on")
+    near: float = Field(default=0.05, gt=0, le=10, description="how far this one's surface counts, in metres")
+    limit: int = Field(default=4, ge=1, le=16, description="influences per vertex")
+    left: tuple[str, ...] = Field(default=(), description="roles of textures that stayed behind")
+
+
+def placed(settings: FromGoods, scene: Scene, other: Scene) -> np.ndarray:
+    """(4, 4) where it goes: laid joint on joint where two are named, then turned and scaled about there, then moved."""
+    base, pivot = np.eye(4), np.zeros(3)
+    if settings.their_joint or settings.own_joint:
+        own, theirs = joint_place(scene, settings.own_joint), joint_place(other, settings.their_joint)
+        pivot = own[:3, 3]
+        base[:3, 3] = pivot - theirs[:3, 3]
+    out = np.eye(4)
+    out[:3, :3] = (
+        rotations.Rotation.from_euler("XYZ", settings.turn, degrees=True).as_matrix() * settings.scale
+    )
+    out[:3, 3] = pivot - out[:3, :3] @ pivot + settings.move
+    return np.asarray(out @ base, np.float64)
+
+
+def _apply(scene: Scene, settings: FromGoods, resources: Content, job: Job) -> Outcome:
+    if not settings.part:
+        return Outcome(scene)
+    try:
+        other = replace(
+            snapshot_scene(settings.part, resources[settings.part]), name=settings.name or "another asset"
+        )
+    except KeyError:
+        raise StepError(
+            f"what joins of {settings.name} is no longer there",
+            "the shipment's own copy",
+            "Choose it again.",
+            where="part",
+        ) from None
+    except ReadError as problem:
+        raise StepError(
+            f"what joins of {settings.name} is damaged ({problem.found})", "a GLB", "Choose it again."
+        ) from None
+    job.check()
+    place = placed(settings, scene, other)
+    if not np.isfinite(inverse(place)).all():
+        raise StepError("a place that cannot be undone", "finite numbers", "Change move, turn or scale.")
+    how = Bringing(place, settings.bind, settings.joint, settings.near, settings.limit)
+    out, remarks = brought(scene, other, how)
+    left = f"{settings.name}: textures for {', '.join(settings.left)} stayed behind" if settings.left else ""
+    return Outcome(out, (*remarks, *([Remark(left)] if left else [])))
+
+
+register(
+    Step(
+        id="from-goods",
+        name="From other goods",
+        desk="fit",
+        order=39,
+        about="Parts of another asset join this one, on its skeleton, with their materials and textures.",
+        settings=FromGoods,
+        apply=_apply,
+        summary=lambda s: s.name[:18],
+        plural=True,
+    )
+)

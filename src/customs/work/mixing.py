@@ -1,0 +1,58 @@
+"""Taking parts of one asset of a shipment into another: the snapshot, where it is kept, whether its source has gone on."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from customs.changes.snapshot import make_snapshot
+from customs.route.route import Stop
+from customs.scene.model import Scene
+from customs.scene.tree import mesh_nodes
+from customs.shipment.state import Asset, State
+from customs.work.selections import keep_packed
+
+STEP = "from-goods"
+AS_IT_WAS, CHANGED, GONE = "as it was", "changed since", "no longer among the goods"
+
+
+def state_of(asset: Asset) -> str:
+    """What an asset's own state is told by: its files and its stops."""
+    stops = json.dumps([s.as_dict() for s in asset.stops if s.on], sort_keys=True, default=str)
+    return hashlib.sha256(f"{asset.digest}{stops}".encode()).hexdigest()[:16]
+
+
+def bring(store: Path, other: Asset, scene: Scene, nodes: Sequence[int] | None = None) -> dict[str, Any]:
+    """Settings of a stop that brings the meshes at `nodes` of another asset's `scene` (all without them), whose snapshot is
+    kept in the store. Raises CustomsError.
+    """
+    name, data, left = make_snapshot(scene, nodes)
+    keep_packed(store, name, data)
+    return {
+        "part": name, "name": other.name, "source": f"{other.id} {state_of(other)}", "author": other.author,
+        "licence": other.licence or scene.copyright, "use": other.use, "left": left,
+    }  # fmt: skip
+
+
+def bind_for(scene: Scene, other: Scene) -> str:
+    """How parts are best bound: by names where joints have the same, from the surface where there is a skeleton."""
+    if not scene.skins:
+        return "none"
+    mine = {scene.nodes[j].name.casefold() for s in scene.skins for j in s.joints}
+    theirs = {other.nodes[j].name.casefold() for s in other.skins for j in s.joints}
+    return "names" if mine & theirs else "surface"
+
+
+def parts_of(scene: Scene) -> list[tuple[int, str]]:
+    """(node, name) of everything of a scene that shows a mesh."""
+    return [(n, scene.nodes[n].name) for n in mesh_nodes(scene)]
+
+
+def standing_of(stop: Stop, state: State) -> str:
+    """Whether the source of what a stop brings is as it was."""
+    id_, _, was = str(dict(stop.values).get("source", "")).partition(" ")
+    other = state.asset(id_)
+    return GONE if other is None else AS_IT_WAS if state_of(other) == was else CHANGED
