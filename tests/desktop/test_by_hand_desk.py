@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from customs.geometry.counts import counts
+from customs.motion.posing.pose import posed_scene_points
 from customs.picture.camera import project
+from customs.work.mixing import standing_of
 from customs_desktop.desks.fit.by_hand import ByHand
+from customs_desktop.widgets.basics import show_choice
 from tests.desktop.conftest import Rig
 
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -170,3 +175,66 @@ def test_a_soft_move_is_dragged_typed_kept_and_undone(demo: Rig) -> None:
     demo.window.open_desk("surface")
     assert not twin.marks and twin.handles is None
     assert twin.rect().contains(QPointF(start).toPoint())
+
+
+@pytest.mark.goods("hedgehog", "house_warden")
+def test_parts_of_other_goods_join_move_and_are_taken_anew(demo: Rig) -> None:
+    ready(demo, "house_warden")
+    s, twin = demo.session, demo.window.twin
+    tools = demo.window.panel("fit").joining  # type: ignore[attr-defined]
+    before = triangles(demo)
+    assert tools.said() == "" and tools.stop is None
+    show_choice(tools.other, "hedgehog")
+    tools._chosen()
+    assert tools.binds.buttons["surface"].isChecked() and len(tools.checks) == 9
+    for _, check in tools.checks[1:]:
+        check.setChecked(False)
+    tools.binds.buttons["rigid"].click()
+    show_choice(tools.joint, "Head1")
+    tools.move_by[1].setText("1.6")
+    tools.join.click()
+    demo.settle()
+    assert (
+        demo.steps()[-1] == "from-goods" and triangles(demo) > before and tools.said() == "Clockwork hedgehog"
+    )
+    scene = s.result.at(None)  # type: ignore[union-attr]
+    assert scene is not None and len(scene.meshes) == 2 and scene.meshes[1].primitives[0].joints is not None
+    high = posed_scene_points(scene)[-1][:, 1].min()
+    tools.refresh()
+    tools.move_by[1].setText("1.7")
+    tools.move_by[1]._finish()
+    demo.settle()
+    assert posed_scene_points(s.result.at(None))[-1][:, 1].min() == pytest.approx(high + 0.1, abs=1e-5)  # type: ignore[union-attr,arg-type]
+    # Its source goes on: that is said, and nothing changes by itself.
+    count = triangles(demo)
+    s.change_route("Scale", lambda r: r.set("scale", {"factor": 2.0}), "hedgehog")
+    demo.settle()
+    stop = tools.stop
+    assert stop is not None and standing_of(stop, s.state) == "changed since" and triangles(demo) == count
+    wide = np.ptp(posed_scene_points(s.result.at(None))[-1], axis=0)  # type: ignore[union-attr,arg-type]
+    tools._anew(stop)
+    demo.settle()
+    assert np.ptp(posed_scene_points(s.result.at(None))[-1], axis=0) == pytest.approx(wide * 2, rel=1e-4)  # type: ignore[union-attr,arg-type]
+    assert standing_of(tools.stop, s.state) == "as it was" and len(s.result.at(None).meshes) == 2  # type: ignore[union-attr,arg-type]
+    while "from-goods" in demo.steps():
+        s.undo()
+    demo.settle()
+    assert triangles(demo) == before and twin.beside is None
+
+
+@pytest.mark.goods("hedgehog")
+def test_what_is_chosen_becomes_an_asset_of_its_own(demo: Rig) -> None:
+    hand, s = ready(demo, "hedgehog"), demo.session
+    s.change_asset("Licence", lambda a: replace(a, licence="free with the glasshouse"))
+    demo.settle()
+    chooser = hand.work.chooser
+    assert chooser is not None
+    chooser.pick(chooser.whole.parts[0].names, 0, "part")
+    hand.work.show()
+    count = hand.work.count
+    hand.choose.own.click()
+    demo.wait(lambda: len(s.state.goods) == 2)
+    demo.settle()
+    new = s.asset
+    assert new is not None and new.id == "hedgehog_1" and new.licence == "free with the glasshouse"
+    assert triangles(demo) == count

@@ -10,10 +10,13 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.changes.choice import packed_faces
+from customs.changes.snapshot import make_snapshot
 from customs.changes.soft import Grip, Pull, grip_of, other_side, pulled, with_points
 from customs.changes.standing_parts import Whole, whole_of
+from customs.errors import ShipmentError
 from customs.geometry.choosing import beside_plane, grown, hanging_together, in_box, in_lasso
 from customs.picture.camera import Orbit, project
+from customs.route.steps.fit.take_away import without_faces
 from customs.scene.model import Scene
 from customs.scene.selection import ranges_of_rows
 from customs.words import many
@@ -25,6 +28,8 @@ UNITS: tuple[tuple[Unit, str], ...] = (
     ("face", "Face"), ("island", "Island"), ("part", "Part"), ("material", "Material"),
 )  # fmt: skip
 """What one press chooses: a face; what hangs together by its vertices (seams part it), or by places; a material."""
+OWN = "own"
+"""Folder in the store of what became an asset of its own."""
 
 
 class Chooser:
@@ -156,6 +161,24 @@ class Chooser:
             at = theirs.get(str(part.prim.key))
             if at is not None and len(other.whole.parts[at].faces) == len(part.faces):
                 self.whole.mine(k, self.mask)[:] = other.whole.mine(at, other.mask)
+
+
+def own_file(store: Path, chooser: Chooser, name: str) -> Path:
+    """A GLB of the chosen faces alone, to be taken in as an asset of their own. Raises CustomsError."""
+    part, _ = without_faces(chooser.scene, chooser.whole, ~chooser.mask, False)
+    _, data, _ = make_snapshot(part)
+    folder = store / OWN
+    number = 1
+    while (path := folder / f"{name}_{number}.glb").exists():
+        number += 1
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(data)
+    except OSError as problem:
+        raise ShipmentError(
+            f"cannot be kept ({problem.strerror})", "room and permission", file=path
+        ) from None
+    return path
 
 
 def _few(thing: str, names: Sequence[str]) -> str:

@@ -30,10 +30,11 @@ def bring(store: Path, other: Asset, scene: Scene, nodes: Sequence[int] | None =
     kept in the store. Raises CustomsError.
     """
     name, data, left = make_snapshot(scene, nodes)
+    parts = tuple(name for n, name in parts_of(scene) if n in nodes) if nodes is not None else ()
     keep_packed(store, name, data)
     return {
         "part": name, "name": other.name, "source": f"{other.id} {state_of(other)}", "author": other.author,
-        "licence": other.licence or scene.copyright, "use": other.use, "left": left,
+        "parts": parts, "licence": other.licence or scene.copyright, "use": other.use, "left": left,
     }  # fmt: skip
 
 
@@ -44,6 +45,12 @@ def bind_for(scene: Scene, other: Scene) -> str:
     mine = {scene.nodes[j].name.casefold() for s in scene.skins for j in s.joints}
     theirs = {other.nodes[j].name.casefold() for s in other.skins for j in s.joints}
     return "names" if mine & theirs else "surface"
+
+
+def again(stop: Stop, scene: Scene) -> list[int] | None:
+    """The nodes of a scene that a stop brought parts of before, None for all."""
+    names = dict(stop.values).get("parts") or ()
+    return [n for n, name in parts_of(scene) if name in names] if names else None
 
 
 def parts_of(scene: Scene) -> list[tuple[int, str]]:

@@ -198,7 +198,7 @@ def say_problem(view: Shown, painter: QPainter) -> None:
 
 
 def beside(view: Shown, painter: QPainter, rect: QRectF) -> None:
-    """The donor's picture, framed, with its name."""
+    """The picture of another asset, framed, with its name."""
     picture = view.pictures.get("beside")
     if view.beside is None or picture is None:
         return
@@ -211,8 +211,6 @@ def beside(view: Shown, painter: QPainter, rect: QRectF) -> None:
     foot = QRectF(rect.left(), rect.bottom() - high, rect.width(), high)
     painter.fillRect(foot, colour("paper"))
     line = foot.adjusted(7, 0, -6, 0)
-    name = painter.fontMetrics().elidedText(
-        f"Donor · {view.beside.title}", Qt.TextElideMode.ElideRight, int(line.width())
-    )
+    name = painter.fontMetrics().elidedText(view.beside.title, Qt.TextElideMode.ElideRight, int(line.width()))
     painter.setPen(colour("ink"))
     painter.drawText(line, Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter, name)

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
 from customs.changes.soft import Pull
-from customs.work.by_hand import UNITS, SoftHold, soft_values
+from customs.intake.rights import Slip
+from customs.work.by_hand import UNITS, SoftHold, own_file, soft_values
 from customs_desktop.desks.fit.handwork import Handwork
+from customs_desktop.jobs import Wanted
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
 from customs_desktop.views.handles import Handles
@@ -80,7 +84,11 @@ class ChooseTools(QWidget):
         self.close_holes.setChecked(True)
         box.addWidget(self.close_holes)
         self.away = button("Take away", self._away, "main")
-        box.addWidget(row(self.away, button("Close all holes", self._holes), 1))
+        self.own = button(
+            "Own asset", self._own, "", "", "The chosen faces as an asset of their own, beside this one"
+        )
+        box.addWidget(row(self.away, self.own, 1))
+        box.addWidget(row(button("Close all holes", self._holes), 1))
         work.changed.connect(self.refresh)
         work.twin.lassoed.connect(lambda _: self.lasso.setChecked(False))
         self.refresh()
@@ -95,7 +103,8 @@ class ChooseTools(QWidget):
         self.count.setText(chooser.words() if chooser is not None else "Nothing chosen")
         self.hangs.setText(chooser.hanging() if chooser is not None else "")
         self.hangs.setVisible(chooser is not None)
-        self.away.setEnabled(chooser is not None)
+        for press in (self.away, self.own):
+            press.setEnabled(chooser is not None)
 
     def let_go(self) -> None:
         """Point and draw no more."""
@@ -123,6 +132,15 @@ class ChooseTools(QWidget):
         faces = self.work.kept()
         if faces:
             self.work.stop("Take away", "take-away", {"faces": faces, "close": self.close_holes.isChecked()})
+
+    def _own(self) -> None:
+        session, chooser, paths = self.work.session, self.work.chooser, list[Path]()
+        asset, shipment = session.asset, session.shipment
+        if chooser is None or asset is None or shipment is None:
+            return
+        if session.guard(lambda: paths.append(own_file(shipment.store, chooser, asset.id))):
+            slip = Slip(asset.author, asset.licence, asset.use, asset.name)
+            session.jobs.take_models([Wanted(p, p.parent, slip=slip) for p in paths], None)
 
     def _holes(self) -> None:
         self.work.stop("Close holes", "close-holes", {})

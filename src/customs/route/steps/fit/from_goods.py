@@ -27,6 +27,9 @@ class FromGoods(Settings):
 
     part: str = Field(default="", description="the snapshot of what joins: its digest")
     name: str = Field(default="", description="the asset it is of")
+    parts: tuple[str, ...] = Field(
+        default=(), description="names of its parts that were chosen; empty means all"
+    )
     source: str = Field(default="", description="that asset in the shipment, and the state it was in")
     author: str = Field(default="", description="who made it")
     licence: str = Field(default="", description="its licence")

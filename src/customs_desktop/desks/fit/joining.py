@@ -1,0 +1,257 @@
+"""The section From other goods: which asset, which of its parts, where they go and what moves them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QScrollArea, QWidget
+
+from customs.route.route import Stop
+from customs.route.step import get_step, make_settings
+from customs.scene.model import Scene
+from customs.shipment.state import Asset
+from customs.work.mixing import AS_IT_WAS, GONE, STEP, again, bind_for, bring, parts_of, standing_of
+from customs_desktop.desks.fit.by_hand import column, three, values_of
+from customs_desktop.desks.fit.handwork import Handwork
+from customs_desktop.style.theme import span
+from customs_desktop.widgets.basics import Chips, NumberField, button, combo, empty, label, row, show_choice
+from customs_desktop.widgets.marks import Mark
+
+BINDS = (("names", "By names"), ("surface", "Surface"), ("rigid", "Rigid"), ("none", "Not bound"))
+NOTHING = ("", "–")
+HIGH = 96
+"""Pixels of the list of parts."""
+
+
+class JoinTools(QWidget):
+    """Numbers belong to the stop that is looked at, or to the last that joins something, or to the next."""
+
+    def __init__(self, work: Handwork) -> None:
+        super().__init__()
+        self.work, self.session = work, work.session
+        self._offered: list[tuple[str, str]] = []
+        self._parts: tuple[object, ...] = ()
+        self.checks: list[tuple[int, QCheckBox]] = []
+        box = column(self)
+        self.other = combo((), "Other goods", lambda _: self._chosen())
+        box.addWidget(self.other)
+        self.list = QWidget()
+        self.lines = column(self.list)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(self.list)
+        area.setMaximumHeight(span(HIGH))
+        self.area = area
+        box.addWidget(area)
+        self.binds = Chips(BINDS)
+        self.binds.chosen.connect(lambda bind: self._set(bind=bind))
+        box.addWidget(self.binds)
+        self.joint = combo((), "Joint it is rigid on", lambda name: self._set(joint=name))
+        self.own, self.theirs = (
+            combo((), name, lambda _: self._laid()) for name in ("Own joint", "Its joint")
+        )
+        self.rigid = row(label("On joint"), self.joint)
+        box.addWidget(self.rigid)
+        self.laid = row(label("Lay"), self.theirs, label("on"), self.own)
+        box.addWidget(self.laid)
+        self.move_by, self.turn_by = three("Move", 0.0), three("Turn", 0.0, 1)
+        self.scale_by = NumberField(1e-6, 1e6, 4, "Scale")
+        self.scale_by.setFixedWidth(span(64, 0.5))
+        self.scale_by.show_value(1.0)
+        box.addWidget(label("Move X Y Z (m), turn (°), scale"))
+        box.addWidget(row(*self.move_by, 1))
+        box.addWidget(row(*self.turn_by, self.scale_by, 1))
+        for field in (*self.move_by, *self.turn_by, self.scale_by):
+            field.entered.connect(lambda _: self._placed())
+        self.join = button("Join", self._join, "main")
+        box.addWidget(row(self.join, 1))
+        self.joined = QWidget()
+        self.rows = column(self.joined)
+        box.addWidget(self.joined)
+        self.binds.show_chosen("names")
+
+    # -- what is shown
+
+    def said(self) -> str:
+        """Its state in words."""
+        asset = self.session.asset
+        stops = [s for s in asset.stops if s.step == STEP] if asset is not None else []
+        return ", ".join(str(dict(s.values).get("name", "")) for s in stops)
+
+    @property
+    def stop(self) -> Stop | None:
+        """The stop whose numbers are shown."""
+        asset = self.session.asset
+        mine = [s for s in asset.stops if s.step == STEP] if asset is not None else []
+        return next((s for s in mine if s.id == self.session.stop), mine[-1] if mine else None)
+
+    @property
+    def source(self) -> tuple[Asset, Scene] | None:
+        """The asset chosen, with its scene at the end of its route."""
+        id_ = str(self.other.currentData() or "")
+        asset, result = self.session.state.asset(id_), self.session.results.get(id_)
+        scene = result.at(None) if result is not None else None
+        return (asset, scene) if asset is not None and scene is not None else None
+
+    def refresh(self) -> None:
+        """Goods, parts, joints and the numbers of the stop."""
+        goods = [(a.id, a.name) for a in self.session.state.goods if a.id != self.session.current]
+        if goods != self._offered:
+            self._offered, chosen = goods, self.other.currentData()
+            fill(self.other, goods)
+            show_choice(self.other, str(chosen or ""))
+        self._show_parts()
+        right = self.work.twin.right
+        own = joints_of(right.scene) if right is not None else []
+        found = self.source
+        for box, names in ((self.joint, own), (self.own, [NOTHING[0], *own]),
+                           (self.theirs, [NOTHING[0], *(joints_of(found[1]) if found is not None else [])])):  # fmt: skip
+            chosen = str(box.currentData() or "")
+            fill(box, [(n, n or NOTHING[1]) for n in names])
+            show_choice(box, chosen)
+        self.join.setEnabled(found is not None and any(check.isChecked() for _, check in self.checks))
+        stop = self.stop
+        if stop is not None:
+            said: Any = make_settings(get_step(STEP), dict(stop.values))
+            for fields, values in (
+                (self.move_by, said.move),
+                (self.turn_by, said.turn),
+                ((self.scale_by,), (said.scale,)),
+            ):
+                for field, value in zip(fields, values):
+                    if not field.hasFocus():
+                        field.show_value(float(value))
+            self.binds.show_chosen(said.bind)
+            for box, name in (
+                (self.joint, said.joint),
+                (self.own, said.own_joint),
+                (self.theirs, said.their_joint),
+            ):
+                show_choice(box, name)
+        self.rigid.setVisible(self._bind() == "rigid")
+        self._show_joined()
+
+    def _show_parts(self) -> None:
+        found = self.source
+        wanted = (found[0].id, found[1]) if found is not None else ()
+        if wanted == self._parts:
+            return
+        self._parts = wanted
+        empty(self.lines)
+        self.checks = []
+        for node, name in parts_of(found[1]) if found is not None else ():
+            check = QCheckBox(name)
+            check.setChecked(True)
+            check.toggled.connect(lambda _: self.refresh())
+            self.checks.append((node, check))
+            self.lines.addWidget(check)
+        self.area.setVisible(bool(self.checks))
+        self.area.setFixedHeight(min(span(HIGH), self.list.sizeHint().height() + 4))
+
+    def _show_joined(self) -> None:
+        empty(self.rows)
+        asset, state = self.session.asset, self.session.state
+        for stop in asset.stops if asset is not None else ():
+            if stop.step != STEP or not dict(stop.values).get("part"):
+                continue
+            standing = standing_of(stop, state)
+            anew = button("Take anew", lambda s=stop: self._anew(s), "flat", "", "Bring it as it is now")
+            anew.setVisible(standing not in (AS_IT_WAS, GONE))
+            mark = Mark("cleared" if standing == AS_IT_WAS else "query")
+            self.rows.addWidget(
+                row(mark, label(f"{dict(stop.values)['name']}: {standing}", "", -0.5), 1, anew)
+            )
+
+    def beside(self) -> None:
+        """The chosen asset in a small picture beside."""
+        found = self.source if self.work.open and self.isVisible() else None
+        self.work.twin.show_beside(
+            found[1] if found is not None else None, found[0].name if found is not None else ""
+        )
+
+    # -- wishes
+
+    def _bind(self) -> str:
+        return next((id_ for id_, chip in self.binds.buttons.items() if chip.isChecked()), "names")
+
+    def _chosen(self) -> None:
+        self.refresh()
+        self.beside()
+        found, right = self.source, self.work.twin.right
+        if found is not None and right is not None and self.stop is None:
+            self.binds.show_chosen(bind_for(right.scene, found[1]))
+            self.refresh()
+
+    def _values(self) -> dict[str, Any]:
+        move, turn = values_of(self.move_by) or (0.0,) * 3, values_of(self.turn_by) or (0.0,) * 3
+        joint = str(self.joint.currentData() or "") if self._bind() == "rigid" else ""
+        own, theirs = str(self.own.currentData() or ""), str(self.theirs.currentData() or "")
+        laid = {"own_joint": own, "their_joint": theirs} if own and theirs else {}
+        return {
+            "move": move,
+            "turn": turn,
+            "scale": self.scale_by.value() or 1.0,
+            "bind": self._bind(),
+            "joint": joint,
+            **laid,
+        }
+
+    def _brought(self, found: tuple[Asset, Scene], nodes: list[int] | None) -> dict[str, Any]:
+        shipment, out = self.session.shipment, dict[str, Any]()
+        if shipment is not None:
+            self.session.guard(lambda: out.update(bring(shipment.store, *found, nodes)))
+        return out
+
+    def _join(self) -> None:
+        found = self.source
+        nodes = [node for node, check in self.checks if check.isChecked()]
+        every = len(nodes) == len(self.checks)
+        brought = self._brought(found, None if every else nodes) if found is not None else {}
+        if brought and found is not None:
+            self.work.stop(f"Join {found[0].name}", STEP, {**brought, **self._values()})
+            # What has joined is seen where it is now.
+            self.work.twin.show_beside(None, "")
+
+    def _anew(self, stop: Stop) -> None:
+        id_ = str(dict(stop.values).get("source", "")).partition(" ")[0]
+        asset, result = self.session.state.asset(id_), self.session.results.get(id_)
+        scene = result.at(None) if result is not None else None
+        brought = (
+            self._brought((asset, scene), again(stop, scene))
+            if asset is not None and scene is not None
+            else {}
+        )
+        if brought:
+            self.session.set_stop(stop.id, **brought)
+
+    def _placed(self) -> None:
+        if self.stop is not None:
+            values = self._values()
+            self._set(**{k: values[k] for k in ("move", "turn", "scale")})
+
+    def _laid(self) -> None:
+        own, theirs = str(self.own.currentData() or ""), str(self.theirs.currentData() or "")
+        if bool(own) == bool(theirs):
+            self._set(own_joint=own, their_joint=theirs)
+
+    def _set(self, **values: Any) -> None:
+        stop = self.stop
+        if stop is not None:
+            self.session.set_stop(stop.id, **values)
+        self.refresh()
+
+
+def joints_of(scene: Scene) -> list[str]:
+    """Names of all joints of a scene, each once."""
+    return list(dict.fromkeys(scene.nodes[j].name for s in scene.skins for j in s.joints))
+
+
+def fill(box: QComboBox, options: list[tuple[str, str]]) -> None:
+    """Other options for a combo, without telling anyone."""
+    if [(box.itemData(i), box.itemText(i)) for i in range(box.count())] == options:
+        return
+    box.blockSignals(True)
+    box.clear()
+    for id_, text in options:
+        box.addItem(text, id_)
+    box.blockSignals(False)
