@@ -12,8 +12,9 @@ from PyQt6.QtTest import QTest
 from customs.geometry.counts import counts
 from customs.motion.posing.pose import posed_scene_points
 from customs.picture.camera import project
+from customs.shipment.state import Asset
 from customs.work.mixing import standing_of
-from customs_desktop.desks.fit.by_hand import ByHand
+from customs_desktop.desks.fit.sections import ByHand
 from customs_desktop.widgets.basics import show_choice
 from tests.desktop.conftest import Rig
 
@@ -181,7 +182,7 @@ def test_a_soft_move_is_dragged_typed_kept_and_undone(demo: Rig) -> None:
 def test_parts_of_other_goods_join_move_and_are_taken_anew(demo: Rig) -> None:
     ready(demo, "house_warden")
     s, twin = demo.session, demo.window.twin
-    tools = demo.window.panel("fit").joining  # type: ignore[attr-defined]
+    tools = demo.window.panel("fit").by_hand.joining  # type: ignore[attr-defined]
     before = triangles(demo)
     assert tools.said() == "" and tools.stop is None
     show_choice(tools.other, "hedgehog")
@@ -238,3 +239,49 @@ def test_what_is_chosen_becomes_an_asset_of_its_own(demo: Rig) -> None:
     new = s.asset
     assert new is not None and new.id == "hedgehog_1" and new.licence == "free with the glasshouse"
     assert triangles(demo) == count
+
+
+@pytest.mark.goods("hedgehog")
+def test_figures_are_taken_in_the_view_and_kept(demo: Rig) -> None:
+    hand, twin, s = ready(demo, "hedgehog"), demo.window.twin, demo.session
+    tools, chooser = hand.measuring, hand.work.chooser
+    assert chooser is not None
+    tools.corners.setChecked(False)
+    tools.on.click()
+    middle = spots(demo, chooser.whole.points.mean(axis=0)[None])[0]
+
+    def point(kind: str, at: list[QPoint]) -> None:
+        tools.kinds.buttons[kind].click()
+        count = len(s.asset.notes)  # type: ignore[union-attr]
+        for k, spot in enumerate(at):
+            QTest.mouseClick(twin, LEFT, PLAIN, spot)
+            demo.wait(lambda k=k: len(s.asset.notes) > count or len(tools.places) > k)  # type: ignore[union-attr]
+        demo.wait(lambda: len(s.asset.notes) == count + 1)  # type: ignore[union-attr]
+        demo.settle()
+        demo.wait(lambda: s.painter.idle)
+
+    around = [middle, middle + QPoint(18, 0), middle + QPoint(0, 14)]
+    point("distance", around[:2])
+    point("angle", around)
+    point("edge", around[:1])
+    point("thickness", around[:1])
+    notes = s.asset.notes  # type: ignore[union-attr]
+    assert [n.kind for n in notes] == ["distance", "angle", "edge", "thickness"] and len(twin.lines) == 4
+    assert (
+        notes[0].value == pytest.approx(np.linalg.norm(np.subtract(*notes[0].points)))
+        and 0 < notes[0].value < 0.1
+    )
+    assert 5 < notes[1].value < 175 and 0 < notes[3].value < 0.5 and tools.said() == "4 kept"
+    for n in notes[:2]:
+        flat = np.array([(p.x(), p.y()) for p in spots(demo, np.array(n.points))])
+        assert np.abs(flat - [(p.x(), p.y()) for p in around[: len(flat)]]).max() <= 1.5, (
+            "where it was pointed at"
+        )
+    tools._change(0, True)
+    assert s.asset.notes[0].told and "notes" in s.asset.as_dict()  # type: ignore[union-attr]
+    assert Asset.from_dict(s.asset.as_dict()).notes == s.asset.notes  # type: ignore[union-attr]
+    tools._drop(3)
+    s.undo()
+    assert len(s.asset.notes) == 4  # type: ignore[union-attr]
+    demo.window.open_desk("surface")
+    assert not twin.lines and not tools.on.isChecked()

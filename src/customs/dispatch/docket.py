@@ -165,12 +165,7 @@ def make_docket(
             "digest": sheet_digest(sheet),
         },
         "source": dict(source),
-        "rights": {
-            "author": about.author,
-            "licence": about.licence or received.copyright,
-            "use": about.use or "deliver",
-            **({"joined": [asdict(x) for x in others]} if (others := joined(passed)) else {}),
-        },
+        "rights": _rights(about, received, passed),
         "before": counts(received),
         "after": main["after"] | {"clips": len(clips)},
         "box": {"unit": sheet.axes.unit_name, "metres_per_unit": sheet.axes.metres_per_unit, **main["box"]},
@@ -183,6 +178,7 @@ def make_docket(
             for r in ledger.rows
             if effective(r) != "cleared" or r.waived
         ],
+        **({"measured": measured} if (measured := measured_lines(about, sheet)) else {}),
         "left_behind": left_behind(received, passed, sheet, models),
         "remarks": remarks,
         "files": [dict(f) for f in files],
@@ -192,6 +188,26 @@ def make_docket(
     body["page"] = hashlib.sha256(docket_page(body)).hexdigest()
     body["digest"] = digest_of(body)
     return body
+
+
+def _rights(about: About, received: Scene, passed: Sequence[At]) -> Json:
+    others = [asdict(x) for x in joined(passed)]
+    return {
+        "author": about.author,
+        "licence": about.licence or received.copyright,
+        "use": about.use or "deliver",
+        **({"joined": others} if others else {}),
+    }
+
+
+def measured_lines(about: About, sheet: Sheet) -> list[Json]:
+    """What a person measured and wants told, in the destination's unit."""
+    axes = sheet.axes
+    return [
+        {"kind": n.kind, "value": n.value if n.kind == "angle" else n.value / axes.metres_per_unit,
+         "text": n.text(axes.metres_per_unit, axes.unit_name)}
+        for n in about.notes if n.told
+    ]  # fmt: skip
 
 
 def digest_of(body: Mapping[str, Any]) -> str:

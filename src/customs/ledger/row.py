@@ -17,6 +17,7 @@ from customs.route.route import At
 from customs.route.step import Content, get_step, make_settings
 from customs.scene.key import Key
 from customs.scene.model import Scene
+from customs.scene.notes import Note
 from customs.scene.settings import Settings
 from customs.sheet.model import Sheet
 
@@ -144,6 +145,7 @@ class About:
     donor: Donor | None = None
     selections: Content = field(default_factory=dict, compare=False)
     stamps: Mapping[str, str] = field(default_factory=dict)
+    notes: tuple[Note, ...] = field(default=(), compare=False)
 
     @property
     def resources(self) -> Content:

@@ -90,3 +90,12 @@ def project(points: Any, orbit: Orbit, width: int, height: int) -> F64:
     clip = np.concatenate([points, np.ones((len(points), 1))], axis=1) @ m.T
     w = np.where(clip[:, 3] > 1e-9, clip[:, 3], np.nan)
     return np.stack([(clip[:, 0] / w + 1) / 2 * width, (1 - clip[:, 1] / w) / 2 * height], axis=1)
+
+
+def ray_through(orbit: Orbit, width: int, height: int, x: float, y: float) -> tuple[F64, F64]:
+    """(the eye (3,), a unit vector (3,)) of the line of sight through a pixel, from the upper left."""
+    right, up = orbit.sides()
+    reach = np.tan(FIELD / 2)
+    across, along = (2 * x / width - 1) * reach * width / height, (1 - 2 * y / height) * reach
+    way = right * across + up * along - orbit.back()
+    return np.asarray(orbit.eye, np.float64), way / np.linalg.norm(way)

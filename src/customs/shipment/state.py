@@ -10,6 +10,7 @@ from typing import Any
 
 from customs.ledger.waiver import Waiver
 from customs.route.route import Route, Stop
+from customs.scene.notes import Note
 from customs.scene.renumber import Numbering, Renumbering
 
 
@@ -23,7 +24,7 @@ class Asset:
     `numbering` of one that was taken again after a change. `given` are files a person chose for names the model
     says and that are not beside it; `stamps` are texts that lay near it and say what it was made for;
     `paired` are files whose clips go along; `archives` are those its files
-    lie in, and what each was known by.
+    lie in, and what each was known by; `notes` are what a person measured.
     """
 
     id: str
@@ -48,6 +49,7 @@ class Asset:
     stamps: Mapping[str, str] = field(default_factory=dict)
     paired: tuple[str, ...] = ()
     archives: Mapping[str, str] = field(default_factory=dict)
+    notes: tuple[Note, ...] = ()
     extra: Mapping[str, Any] = field(default_factory=dict)
 
     @property
@@ -81,6 +83,7 @@ class Asset:
             **({"stamps": dict(self.stamps)} if self.stamps else {}),
             **({"paired": list(self.paired)} if self.paired else {}),
             **({"archives": dict(self.archives)} if self.archives else {}),
+            **({"notes": [n.as_dict() for n in self.notes]} if self.notes else {}),
         }
 
     @classmethod
@@ -112,6 +115,7 @@ class Asset:
             "stamps",
             "paired",
             "archives",
+            "notes",
         }
         return cls(
             **{k: str(table.get(k, "")) for k in plain},
@@ -123,6 +127,7 @@ class Asset:
             given={str(k): str(v) for k, v in table.get("given", {}).items()},
             stamps={str(k): str(v) for k, v in table.get("stamps", {}).items()},
             paired=tuple(map(str, table.get("paired", ()))),
+            notes=tuple(Note.from_dict(n) for n in table.get("notes", ())),
             archives={str(k): str(v) for k, v in table.get("archives", {}).items()},
             extra={k: v for k, v in table.items() if k not in known},
         )

@@ -92,7 +92,8 @@ class Judged:
     # -- within
 
     def _place(self, kind: str, asset: Asset, sheet: Sheet) -> Path:
-        told = f"{kind} {edition()} {sheet_digest(sheet)} {name_of(asset)}"
+        # What a person measured is no matter of a requirement.
+        told = f"{kind} {edition()} {sheet_digest(sheet)} {name_of(replace(asset, notes=()))}"
         return self._folder / (hashlib.sha256(told.encode()).hexdigest()[:40] + END)
 
     def _find(self, kind: str, asset: Asset, sheet: Sheet) -> Answer | None:

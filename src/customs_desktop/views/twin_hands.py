@@ -22,6 +22,7 @@ class Hands(QWidget):
     lassoed = pyqtSignal(object)
     lasso: QPolygonF | None
     handles: Handles | None
+    pointed: QPointF
     _grip: tuple[QPoint, Qt.MouseButton] | None
     _pressed: tuple[QPoint, Qt.MouseButton] | None
     _wiping: bool
@@ -117,6 +118,7 @@ class Hands(QWidget):
         half, rect = self.halves()[name], areas.get(name)
         if half is None or rect is None or name not in orbits or not rect.contains(at):
             return
+        self.pointed = at
         shot = self._shot(name, half, orbits[name], (max(int(rect.width()), 2), max(int(rect.height()), 2)))
         self.session.painter.ask_under(
             f"under {name}", shot, int(at.x() - rect.x()), int(at.y() - rect.y()), half

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Protocol
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPolygonF
 
-from customs.picture.camera import project
+from customs.picture.camera import Orbit, project
 from customs.picture.lines import dimension_lines
 from customs.picture.look import Look
 from customs_desktop.session import Session
@@ -19,6 +20,8 @@ from customs_desktop.views.rig_overlay import RigOverlay
 
 HEAD = 30
 """Height of the headings (pixels)."""
+Measured = tuple[Sequence[Sequence[float]], str]
+"""Places (metres) of a figure that was measured, and what it comes to."""
 
 
 class Shown(Protocol):
@@ -40,6 +43,7 @@ class Shown(Protocol):
     found: tuple[str, str]
     lasso: QPolygonF | None
     handles: Handles | None
+    lines: list[Measured]
 
     def width(self) -> int: ...
     def height(self) -> int: ...
@@ -182,8 +186,39 @@ def held(view: Shown, painter: QPainter, areas: dict[str, QRectF]) -> None:
         painter.setPen(QPen(colour("teal"), 1.6))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPolyline(view.lasso)
-    if view.handles is not None and "right" in areas and "right" in view.pictures:
-        view.handles.paint(painter, areas["right"], view.pictures["right"].orbit)
+    if "right" in areas and "right" in view.pictures:
+        orbit = view.pictures["right"].orbit
+        for points, text in view.lines:
+            _measured(painter, areas["right"], orbit, points, text)
+        if view.handles is not None:
+            view.handles.paint(painter, areas["right"], orbit)
+
+
+def _measured(
+    painter: QPainter, rect: QRectF, orbit: Orbit, points: Sequence[Sequence[float]], text: str
+) -> None:
+    """A figure where it was taken: the places, the line between them, and what it comes to."""
+    flat = project(points, orbit, max(int(rect.width()), 2), max(int(rect.height()), 2))
+    spots = [QPointF(float(x) + rect.x(), float(y) + rect.y()) for x, y in flat if np.isfinite([x, y]).all()]
+    if not spots:
+        return
+    painter.save()
+    painter.setClipRect(rect)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(colour("ink"), 1.6))
+    painter.setBrush(colour("card"))
+    painter.drawPolyline(QPolygonF(spots))
+    for spot in spots:
+        painter.drawEllipse(spot, 3, 3)
+    if text:
+        painter.setFont(font(-0.5, 500))
+        middle = spots[len(spots) // 2] if len(spots) == 3 else (spots[0] + spots[-1]) / 2
+        box = QRectF(middle.x() + 8, middle.y() - 11, painter.fontMetrics().horizontalAdvance(text) + 14, 22)
+        painter.setPen(colour("rule"))
+        painter.drawRoundedRect(box, 4, 4)
+        painter.setPen(colour("ink"))
+        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+    painter.restore()
 
 
 def say_problem(view: Shown, painter: QPainter) -> None:

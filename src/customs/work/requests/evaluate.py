@@ -107,6 +107,7 @@ def about_of(asset: Asset, store: Path | None = None, donor: Donor | None = None
         donor,
         chosen,
         asset.stamps,
+        asset.notes,
     )
 
 

@@ -11,12 +11,9 @@ from customs.intake.rights import Slip
 from customs.work.by_hand import UNITS, SoftHold, own_file, soft_values
 from customs_desktop.desks.fit.handwork import Handwork
 from customs_desktop.jobs import Wanted
-from customs_desktop.office import Office
 from customs_desktop.style.theme import span
 from customs_desktop.views.handles import Handles
-from customs_desktop.views.twin import TwinView
 from customs_desktop.widgets.basics import Chips, Flow, NumberField, button, label, row
-from customs_desktop.widgets.panel import Panel
 
 
 def column(widget: QWidget) -> QVBoxLayout:
@@ -342,34 +339,3 @@ class SoftTools(QWidget):
             for field in (*self.move_by, *self.turn_by):
                 field.show_value(0.0)
             self.scale_by.show_value(1.0)
-
-
-class ByHand:
-    """The three sections on a panel, and what they do as the desk is opened and left."""
-
-    def __init__(self, panel: Panel, session: Office, twin: TwinView) -> None:
-        self.work = Handwork(session, twin)
-        self.choose, self.cut, self.soft = ChooseTools(self.work), CutTools(self.work), SoftTools(self.work)
-        for title, tools in (("BY HAND", self.choose), ("CUT", self.cut), ("SOFT MOVE", self.soft)):
-            panel.section(title, tools.said)
-            panel.add(tools)
-        session.seen.connect(self._shown_anew)
-        session.picked.connect(self._shown_anew)
-
-    def _shown_anew(self, *_: object) -> None:
-        """What is chosen and held is on what was shown before."""
-        if self.work.open:
-            if self.soft.hold is not None:
-                self.soft.let_go()
-            self.work.show()
-
-    def opened(self) -> None:
-        """Choosing goes by the right half from here on."""
-        self.work.open = True
-
-    def left(self) -> None:
-        """Nothing is held, and nothing marked."""
-        self.soft.let_go()
-        self.choose.let_go()
-        self.work.open = False
-        self.work.show()

@@ -17,8 +17,7 @@ from customs.route.step import step_of, steps
 from customs.route.steps.fit.arrive import arriving
 from customs.work.measure import measure
 from customs_desktop.desk import DeskPanel
-from customs_desktop.desks.fit.by_hand import ByHand
-from customs_desktop.desks.fit.joining import JoinTools
+from customs_desktop.desks.fit.sections import ByHand
 from customs_desktop.office import Office
 from customs_desktop.views.settings_form import SettingsForm
 from customs_desktop.views.twin import TwinView
@@ -55,9 +54,6 @@ class FitPanel(DeskPanel):
         self._direction()
         self._footing()
         self.by_hand = ByHand(self, session, twin)
-        self.joining = JoinTools(self.by_hand.work)
-        self.section("FROM OTHER GOODS", self.joining.said, ("rights",))
-        self.add(self.joining)
         self._stop_section()
         self._keep()
         self.finish()
@@ -132,11 +128,9 @@ class FitPanel(DeskPanel):
 
     def opened(self) -> None:
         self.by_hand.opened()
-        self.joining.beside()
 
     def left(self) -> None:
         self.by_hand.left()
-        self.joining.beside()
 
     def _stop_section(self) -> None:
         self.section("PICKED STOP", lambda: self.stop_title.text())
@@ -195,7 +189,7 @@ class FitPanel(DeskPanel):
             self.nothing.setText(what)
             return
         self._show_stop()
-        self.joining.refresh()
+        self.by_hand.refresh()
         axes = self.session.sheet.axes
         for shown, text in zip(self.targets, (axes.up, axes.faces, axes.hand)):
             shown.setText(text.replace("-", "−"))
