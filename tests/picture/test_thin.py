@@ -111,3 +111,29 @@ def as_numbers(picture: Any) -> Any:
         bits.setsize(picture.sizeInBytes())
         picture = np.frombuffer(bits, np.uint8).reshape(picture.height(), picture.width(), 4)
     return picture.astype(int)
+
+
+def test_what_is_dragged_shares_what_did_not_change_and_nothing_is_held_for_ever(renderer: Renderer) -> None:
+    scene = ball(5)
+    look = Look(grid=False, transparent=True)
+    prim = scene.meshes[0].primitives[0]
+
+    def moved(far: float) -> Scene:
+        new = replace(prim, positions=frozen(prim.positions + np.float32([far, 0, 0])))
+        return replace(scene, meshes=(replace(scene.meshes[0], primitives=(new,)),))
+
+    renderer.render(Shot(scene, Orbit(distance=4), 120, 120, look))
+    before, held = len(renderer.store.parts), dict(renderer.store._held)
+    for k in range(6):
+        picture = renderer.render(Shot(moved(0.1 * k), Orbit(distance=4), 120, 120, look))
+    fresh = Renderer()
+    try:
+        alone = fresh.render(Shot(moved(0.5), Orbit(distance=4), 120, 120, look))
+    finally:
+        fresh.release()
+    assert (picture == alone).all(), "as if nothing had been drawn before"
+    assert len(renderer.store.parts) <= before + 2
+    part, own = renderer.store.part(prim), {id(b) for b in renderer.store.part(prim).buffers}
+    assert (
+        part.alive() is prim and own <= set(renderer.store._held) and set(held) <= set(renderer.store._held)
+    )

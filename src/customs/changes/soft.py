@@ -89,17 +89,42 @@ def with_points(scene: Scene, whole: Whole, points: F64) -> Scene:
     for k, part in enumerate(whole.parts):
         prim = moved_to(scene, part, whole.vertices(k, points))
         if prim is not part.prim:
-            new[part.mesh, part.number] = _leaning(part.prim, prim, part.faces)
+            new[part.mesh, part.number] = _leaning(
+                part.prim, prim, part.faces, whole.vertices(k, whole.place)
+            )
     return with_parts(scene, new) if new else scene
 
 
-def _leaning(before: Primitive, after: Primitive, faces: npt.NDArray[np.uint32]) -> Primitive:
+def _around(
+    before: Primitive, after: Primitive, faces: npt.NDArray[np.uint32], place: npt.NDArray[np.int64]
+) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp], npt.NDArray[np.uint32]]:
+    """(vertices whose faces have moved, those and all that share a face with them, the faces (F, 3) among these by their
+    numbers there): the rest of a large mesh need not be looked at.
+    """
+    moved = (before.positions != after.positions).any(axis=1)
+    touched = np.zeros(len(moved), dtype=bool)
+    touched[faces[moved[faces].any(axis=1)]] = True
+    # Vertices at one place share their normal.
+    there = np.zeros(int(place.max(initial=-1)) + 1, dtype=bool)
+    there[place[touched]] = True
+    touched = there[place]
+    star = faces[touched[faces].any(axis=1)]
+    near = np.unique(star)
+    return np.flatnonzero(touched), near.astype(np.intp), np.searchsorted(near, star).astype(np.uint32)
+
+
+def _leaning(
+    before: Primitive, after: Primitive, faces: npt.NDArray[np.uint32], place: npt.NDArray[np.int64]
+) -> Primitive:
     """Directions turned by what turns the mean normal of the faces at each place; those that do not turn stay as they are."""
     if before.normals is None:
         return after
-    a, b = (smooth_normals(p.positions, faces).astype(np.float64) for p in (before, after))
-    rows = np.flatnonzero((a != b).any(axis=1))
-    axis, cosine = np.cross(a[rows], b[rows]), np.einsum("ij,ij->i", a[rows], b[rows])
+    rows, near, number = _around(before, after, faces, place)
+    a, b = (
+        smooth_normals(p.positions[near], number).astype(np.float64)[np.searchsorted(near, rows)]
+        for p in (before, after)
+    )
+    axis, cosine = np.cross(a, b), np.einsum("ij,ij->i", a, b)
 
     def turned(values: Any) -> Any:
         # Rodrigues' formula for the smallest turn that takes one unit vector to another.

@@ -28,8 +28,7 @@ def distances(points: F64, faces: npt.NDArray[np.integer], seeds: Mask, most: fl
     if not seeds.any():
         return out
     f = faces.astype(np.int64)
-    near = _within(points, seeds, most)
-    f = f[near[f].all(axis=1)]
+    f = f[_within(points, seeds, most)[f].any(axis=1)]
     out[seeds] = 0.0
     if not len(f):
         return out
@@ -43,7 +42,7 @@ def _within(points: F64, seeds: Mask, most: float) -> Mask:
     """Places no further than `most` in a straight line from the box of the seeds: no way along is shorter."""
     low, high = points[seeds].min(axis=0), points[seeds].max(axis=0)
     off = np.maximum(np.maximum(low - points, points - high), 0.0)
-    return np.linalg.norm(off, axis=1) <= most * ENOUGH
+    return np.linalg.norm(off, axis=1) <= most
 
 
 def _along_edges(points: F64, f: Ints, seeds: Mask, most: float) -> F64:

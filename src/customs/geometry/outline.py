@@ -5,9 +5,6 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-CHUNK = 4_000_000
-"""Pairs of a point and an edge looked at together (count)."""
-
 
 def inside_outline(points: npt.ArrayLike, outline: npt.ArrayLike) -> npt.NDArray[np.bool_]:
     """(N,) True for points (N, 2) inside the closed outline (M, 2), by the even-odd rule; never for NaN.
@@ -21,12 +18,15 @@ def inside_outline(points: npt.ArrayLike, outline: npt.ArrayLike) -> npt.NDArray
     inside = np.zeros(len(p), dtype=bool)
     if len(a) < 3:
         return inside
+    # By height, so that each edge looks only at the points beside it: every point is beside two edges or so.
+    order = np.argsort(p[:, 1])
+    x, y = p[order].T
     b = np.roll(a, -1, axis=0)
-    rise = np.where(b[:, 1] == a[:, 1], 1.0, b[:, 1] - a[:, 1])
-    step = max(CHUNK // len(a), 1)
-    for start in range(0, len(p), step):
-        x, y = p[start : start + step, :1], p[start : start + step, 1:]
-        spans = (a[:, 1] > y) != (b[:, 1] > y)
-        crosses = spans & (x < a[:, 0] + (y - a[:, 1]) / rise * (b[:, 0] - a[:, 0]))
-        inside[start : start + step] = crosses.sum(axis=1) % 2 == 1
+    low, high = np.minimum(a[:, 1], b[:, 1]), np.maximum(a[:, 1], b[:, 1])
+    starts, ends = np.searchsorted(y, low, side="left"), np.searchsorted(y, high, side="left")
+    odd = np.zeros(len(p), dtype=bool)
+    for (ax, ay), (bx, by), start, end in zip(a, b, starts, ends):
+        if end > start:
+            odd[start:end] ^= x[start:end] < ax + (y[start:end] - ay) / (by - ay) * (bx - ax)
+    inside[order] = odd
     return inside

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import weakref
-from collections import OrderedDict
+from collections import Counter, OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -44,11 +44,10 @@ class Part:
     alive: weakref.ref[Primitive]
     arrays: dict[tuple[int, int], Any] = field(default_factory=dict)
 
-    def release(self) -> None:
-        """Give everything back."""
-        buffers = [buffer for buffer, _, _ in self.content] + [buffer for buffer, _ in self.indices.values()]
-        for thing in (*self.arrays.values(), *buffers, *([self.morphs] if self.morphs else [])):
-            thing.release()
+    @property
+    def buffers(self) -> list[Any]:
+        """All its buffers; one that stands for the same array may be another part's too."""
+        return [buffer for buffer, _, _ in self.content] + [buffer for buffer, _ in self.indices.values()]
 
 
 class Store:
@@ -57,6 +56,7 @@ class Store:
     def __init__(self, context: moderngl.Context) -> None:
         self.context = context
         self.parts: OrderedDict[int, Part] = OrderedDict()
+        self._held: Counter[int] = Counter()
         self.textures: OrderedDict[int, tuple[Any, Any]] = OrderedDict()
         self.missing = self._texture(missing_weave())
         self.white = self._texture(np.full((1, 1, 4), 255, np.uint8))
@@ -72,12 +72,37 @@ class Store:
         if known is not None and self.holds(prim):
             self.parts.move_to_end(id(prim))
             return known
-        if known is not None:
-            known.release()
+        for gone in [k for k, part in self.parts.items() if part.alive() is None]:
+            self._let_go(self.parts.pop(gone))
         made = self.parts[id(prim)] = self._upload(prim)
+        self._held.update(id(buffer) for buffer in made.buffers)
         while len(self.parts) > MOST_PRIMITIVES:
-            self.parts.popitem(last=False)[1].release()
+            self._let_go(self.parts.popitem(last=False)[1])
         return made
+
+    def _let_go(self, part: Part) -> None:
+        """Give back what no other part has."""
+        for buffer in part.buffers:
+            self._held[id(buffer)] -= 1
+            if not self._held[id(buffer)]:
+                del self._held[id(buffer)]
+                buffer.release()
+        for thing in (*part.arrays.values(), *([part.morphs] if part.morphs else [])):
+            thing.release()
+
+    def _kin(self, prim: Primitive) -> tuple[Primitive, Part] | None:
+        """A part of the same faces whose vertices may stand elsewhere: what is dragged is drawn many times a second."""
+        if prim.indices is None:
+            return None
+        for part in reversed(self.parts.values()):
+            other = part.alive()
+            if (
+                other is not None
+                and other.indices is prim.indices
+                and len(other.positions) == len(prim.positions)
+            ):
+                return other, part
+        return None
 
     def _upload(self, prim: Primitive) -> Part:
         count = len(prim.positions)
@@ -100,11 +125,15 @@ class Store:
                     joints[:, 4 * i : 4 * i + 4],
                     weights[:, 4 * i : 4 * i + 4],
                 )
+        kin = self._kin(prim)
+        shared = _shared(prim, *kin) if kin is not None else {}
         content = []
         for name, values in named.items():
-            buffer = self.context.buffer(
-                np.ascontiguousarray(np.nan_to_num(values), dtype=np.float32).tobytes()
-            )
+            buffer = shared.get(name)
+            if buffer is None:
+                buffer = self.context.buffer(
+                    np.ascontiguousarray(np.nan_to_num(values), dtype=np.float32).tobytes()
+                )
             content.append((buffer, f"{values.shape[1]}f", name))
         faces = triangles_of(prim)
         mode = moderngl.TRIANGLES if len(faces) else MODES.get(prim.mode, moderngl.POINTS)
@@ -117,7 +146,7 @@ class Store:
             mode,
             len(flat),
             content,
-            {0: self._index(flat)},
+            dict(kin[1].indices) if kin is not None else {0: self._index(flat)},
             self._morphs(prim, count),
             weakref.ref(prim),
         )
@@ -136,6 +165,7 @@ class Store:
             target = part.count // 3 >> halved
             apart = sides(prim.normals, prim.texcoords[0] if prim.texcoords else None)
             part.indices[halved] = self._index(thinned(prim.positions, triangles_of(prim), target, apart))
+            self._held[id(part.indices[halved][0])] += 1
         buffer, count = part.indices[halved]
         key = (program.glo, halved)
         if key not in part.arrays:
@@ -219,9 +249,8 @@ class Store:
 
     def release(self) -> None:
         """Give everything back."""
-        for part in self.parts.values():
-            part.release()
-        self.parts.clear()
+        while self.parts:
+            self._let_go(self.parts.popitem()[1])
         self.textures.clear()
 
 
@@ -257,3 +286,17 @@ def missing_weave(size: int = 64) -> npt.NDArray[np.uint8]:
             if bit == "1":
                 tone[22 + 3 * r : 25 + 3 * r, 21 + 3 * c : 24 + 3 * c] = 96
     return np.dstack([tone, tone, tone, np.full_like(tone, 255)])
+
+
+def _shared(prim: Primitive, other: Primitive, part: Part) -> dict[str, Any]:
+    """Buffers of another part, by name, that hold this primitive's very arrays."""
+    same = {
+        "in_normal": prim.normals is other.normals,
+        "in_tangent": prim.tangents is other.tangents,
+        "in_colour": (not prim.colours and not other.colours)
+        or bool(prim.colours and other.colours and prim.colours[0] is other.colours[0]),
+        **{f"in_uv{i}": a is b for i, (a, b) in enumerate(zip(prim.texcoords, other.texcoords))},
+    }
+    bound = prim.joints is other.joints and prim.weights is other.weights
+    same |= {f"in_{what}{i}": bound for what in ("joints", "weights") for i in range(2)}
+    return {name: buffer for buffer, _, name in part.content if same.get(name)}
