@@ -105,6 +105,7 @@ WRONG = [
     ("from-goods", "scale", 0),
     ("from-goods", "near", 0),
     ("from-goods", "limit", 17),
+    ("from-goods", "soften", 101),
     ("from-goods", "bind", "glue"),
     ("clip-files", "how", "some"),
     ("numbers", "version_number", -1),

@@ -8,7 +8,7 @@ from typing import Any, Literal
 import numpy as np
 import numpy.typing as npt
 
-from customs.changes.rebind import carried
+from customs.changes.rebind import carried, evened
 from customs.errors import StepError
 from customs.geometry.closest import Surface
 from customs.geometry.triangles import triangles_of
@@ -34,7 +34,8 @@ STEP = "from-goods"
 @dataclass(frozen=True, eq=False)
 class Bringing:
     """How parts come: `place` (4, 4) in the working frame, bound by the names of joints, from this one's surface within
-    `near` metres, rigid on one `joint`, or not at all; `limit` influences a vertex.
+    `near` metres, rigid on one `joint`, or not at all; `limit` influences a vertex, after `soften` rounds of
+    evening weights out along the mesh.
     """
 
     place: F64
@@ -42,6 +43,7 @@ class Bringing:
     joint: str = ""
     near: float = 0.05
     limit: int = 4
+    soften: int = 0
 
 
 def joint_place(scene: Scene, name: str) -> F64:
@@ -253,7 +255,7 @@ def _carried(
     bare = replace(prim, material=None if prim.material is None else prim.material + first, variants=())
     if table is None or skin is None:
         return replace(carried(bare, blend), joints=None, weights=None)
-    joints, weights = influences_of(table, how.limit)
+    joints, weights = influences_of(evened(prim, table, how.soften), how.limit)
     bound = replace(bare, joints=joints, weights=weights)
     mine = skin_matrices(bound, joint_matrices(scene, skin, posing(scene, None).world(0.0)))
     square = np.tile(np.eye(4), (len(mine), 1, 1))

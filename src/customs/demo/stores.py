@@ -15,6 +15,7 @@ import numpy as np
 
 from customs.demo.build import digest_of, image, material, mesh, primitive, signed
 from customs.demo.gulls import gulls
+from customs.demo.handwork import handwork
 from customs.demo.shapes import box, lathe
 from customs.demo.textures import brass, encoded, noise, ramp, stone, verdigris
 from customs.demo.write import VERSION, write_goods
@@ -72,6 +73,7 @@ def _archives(held: Mapping[str, bytes], stork: Path) -> Iterator[tuple[str, byt
     yield "clips.zip", zipped(_clips(stork))
     yield "textures.zip", zipped({**skins, **dict(_pot_skins()), **dict(_labels())})
     yield "gulls.zip", zipped(gulls())
+    yield "handwork.zip", zipped(handwork())
     yield "sounds.zip", zipped(dict(_sounds()))
     yield "notes.zip", zipped(dict(_notes("notes", NOTES)))
     yield "keepers.7z", _locked({"keepers/moss_keeper.glb": held["moss/moss_keeper.glb"]})

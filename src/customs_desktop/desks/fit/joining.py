@@ -61,6 +61,12 @@ class JoinTools(QWidget):
         box.addWidget(label("Move X Y Z (m), turn (°), scale"))
         box.addWidget(row(*self.move_by, 1))
         box.addWidget(row(*self.turn_by, self.scale_by, 1))
+        self.soften = NumberField(0, 100, 0, "Rounds of evening weights out")
+        self.soften.setFixedWidth(span(44, 0.5))
+        self.soften.show_value(0)
+        self.soften.entered.connect(lambda v: self._set(soften=int(v)))
+        self.evening = row(label("Even weights out"), self.soften, label("rounds", "soft"), 1)
+        box.addWidget(self.evening)
         for field in (*self.move_by, *self.turn_by, self.scale_by):
             field.entered.connect(lambda _: self._placed())
         self.join = button("Join", self._join, "main")
@@ -122,6 +128,8 @@ class JoinTools(QWidget):
                     if not field.hasFocus():
                         field.show_value(float(value))
             self.binds.show_chosen(said.bind)
+            if not self.soften.hasFocus():
+                self.soften.show_value(said.soften)
             for box, name in (
                 (self.joint, said.joint),
                 (self.own, said.own_joint),
@@ -129,6 +137,7 @@ class JoinTools(QWidget):
             ):
                 show_choice(box, name)
         self.rigid.setVisible(self._bind() == "rigid")
+        self.evening.setVisible(self._bind() in ("names", "surface"))
         self._show_joined()
 
     def _show_parts(self) -> None:
@@ -186,7 +195,8 @@ class JoinTools(QWidget):
         move, turn = values_of(self.move_by) or (0.0,) * 3, values_of(self.turn_by) or (0.0,) * 3
         joint = str(self.joint.currentData() or "") if self._bind() == "rigid" else ""
         own, theirs = str(self.own.currentData() or ""), str(self.theirs.currentData() or "")
-        laid = {"own_joint": own, "their_joint": theirs} if own and theirs else {}
+        laid: dict[str, Any] = {"soften": int(self.soften.value() or 0)}
+        laid |= {"own_joint": own, "their_joint": theirs} if own and theirs else {}
         return {
             "move": move,
             "turn": turn,

@@ -105,7 +105,9 @@ def _apply(scene: Scene, settings: CutOff, resources: Content, job: Job) -> Outc
         return Outcome(scene, (Remark("nothing lies beyond the cut"),))
     starts = np.cumsum([0, *(len(p.points) for p in parts)])
     firsts = np.cumsum([0, *(len(p.faces) for p in parts)])
-    split = with_parts(scene, {(p.mesh, p.number): p.prim for p in parts})
+    split = with_parts(
+        scene, {(p.mesh, p.number): p.prim for p, was in zip(parts, whole.parts) if p is not was}
+    )
     out, remarks = without_faces(
         split, Whole(tuple(parts), starts, firsts), np.concatenate(gone), settings.close
     )

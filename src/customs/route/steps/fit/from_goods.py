@@ -46,6 +46,7 @@ class FromGoods(Settings):
     joint: str = Field(default="", description="the joint it is rigid on")
     near: float = Field(default=0.05, gt=0, le=10, description="how far this one's surface counts, in metres")
     limit: int = Field(default=4, ge=1, le=16, description="influences per vertex")
+    soften: int = Field(default=0, ge=0, le=100, description="rounds of evening weights out along the mesh")
     left: tuple[str, ...] = Field(default=(), description="roles of textures that stayed behind")
 
 
@@ -86,7 +87,7 @@ def _apply(scene: Scene, settings: FromGoods, resources: Content, job: Job) -> O
     place = placed(settings, scene, other)
     if not np.isfinite(inverse(place)).all():
         raise StepError("a place that cannot be undone", "finite numbers", "Change move, turn or scale.")
-    how = Bringing(place, settings.bind, settings.joint, settings.near, settings.limit)
+    how = Bringing(place, settings.bind, settings.joint, settings.near, settings.limit, settings.soften)
     out, remarks = brought(scene, other, how)
     left = f"{settings.name}: textures for {', '.join(settings.left)} stayed behind" if settings.left else ""
     return Outcome(out, (*remarks, *([Remark(left)] if left else [])))
