@@ -6,11 +6,14 @@ import shutil
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QApplication
 
+from customs.scene.notes import Note
+from customs_desktop.widgets.basics import show_choice
 from customs_desktop.window import MainWindow
 
 LONGEST = 120.0
@@ -110,7 +113,8 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
 
     return {
         "fit": fit, "intake": lambda: _heap(window), "wipe": wipe, "ghost": ghost, "faces-by-side": sides, "wire": wire,
-        "all-goods": all_goods, **_surface_views(window), **_motion_views(window), **_sent_views(window, place), "evening": evening,
+        "all-goods": all_goods, **_surface_views(window), **_motion_views(window), **_sent_views(window, place), **_hand_views(window),
+        "evening": evening,
     }  # fmt: skip
 
 
@@ -150,6 +154,51 @@ def _sent_views(window: MainWindow, place: Path) -> dict[str, Callable[[], objec
         window.panel("landing").clips.player.seek(0.35)
 
     return {"dispatch": dispatch, "landing": landing}
+
+
+def _hand_views(window: MainWindow) -> dict[str, Callable[[], object]]:
+    """Those of the sections by hand."""
+    s, twin, panel = window.session, window.twin, window.panel("fit")
+    hand, app = panel.by_hand, QApplication.instance()
+    assert isinstance(app, QApplication)
+
+    def by_hand() -> None:
+        """The hedgehog's spines drawn round and held, to be pulled up."""
+        window.open_desk("fit")
+        s.select("hedgehog")
+        settled(app, window)
+        twin.set_figure(False)
+        settled(app, window)
+        for title in ("BY HAND", "SOFT MOVE"):
+            panel.unfold(title)
+        chooser = hand.work.chooser
+        chooser.box((-1.0, 0.19, -1.0), (1.0, 1.0, 1.0))
+        hand.work.show()
+        hand.soft.take.click()
+        hand.soft.move_by[1].setText("0.03")
+        hand.soft.move_by[1]._finish()
+
+    def joined() -> None:
+        """A lantern in the warden's hand, measured."""
+        hand.soft.let_go()
+        s.select("house_warden")
+        settled(app, window)
+        for title in ("MEASURE", "FROM OTHER GOODS"):
+            panel.unfold(title)
+        tools = hand.joining
+        show_choice(tools.other, "bell_lantern")
+        tools._chosen()
+        tools.binds.buttons["rigid"].click()
+        tools.refresh()
+        show_choice(tools.joint, "PalmRight")
+        for field, value in zip((*tools.move_by, tools.scale_by), (-0.82, 0.98, 0.02, 0.75)):
+            field.setText(str(value))
+        tools.join.click()
+        settled(app, window)
+        note = Note("distance", ((0.0, 0.0, 0.1), (0.0, 1.715, 0.1)), 1.715)
+        s.change_asset("Measure", lambda a: replace(a, notes=(note,)))
+
+    return {"by-hand": by_hand, "joined": joined}
 
 
 def _surface_views(window: MainWindow) -> dict[str, Callable[[], object]]:

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 import pytest
+from scipy.spatial.transform import Rotation
 
 from customs.changes.snapshot import make_snapshot, snapshot_scene
 from customs.demo.figure import Build, figure
@@ -19,12 +20,13 @@ from customs.motion.posing.pose import posed_scene_points
 from customs.motion.posing.stretch import on_names
 from customs.route.route import SceneCache, Stop
 from customs.route.step import Outcome, get_step, make_settings
+from customs.route.steps.fit.from_goods import placed
 from customs.scene.arrays import frozen
 from customs.scene.model import Scene
 from customs.shipment.state import Asset, State
 from customs.work.goods import take_in
 from customs.work.lookup import find_origin, find_sheet
-from customs.work.mixing import AS_IT_WAS, CHANGED, GONE, bind_for, bring, parts_of, standing_of
+from customs.work.mixing import AS_IT_WAS, CHANGED, GONE, bind_for, bring, matched, parts_of, standing_of
 from customs.work.requests.dispatch import DispatchRequest, run_dispatch
 from customs.work.requests.evaluate import asked_of, run_evaluate
 from customs.work.requests.plan import PlanRequest, run_plan
@@ -221,3 +223,31 @@ def test_a_source_that_goes_on_is_noticed_and_study_only_stays(
     held = [r for r in done.ledger.open() if r.requirement == "rights"]
     assert [r.verdict for r in held] == ["held"] and "study" in held[0].delivering
     assert json.loads(json.dumps(dict(stop.values)))["name"] == other.name
+
+
+def test_a_part_is_laid_on_the_surface_where_faces_match(keeper: Scene, tmp_path: Path) -> None:
+    """The same faces turned and moved away are brought back to where they were (rigid registration has one answer)."""
+    asset, _ = goods(tmp_path, keeper, keeper)
+    store = tmp_path / "store"
+    for laid in ({}, {"own_joint": "Head1", "their_joint": "Head1"}):
+        values = {
+            **bring(store, asset, keeper),
+            "bind": "none",
+            "move": (0.03, -0.02, 0.04),
+            "turn": (3.0, -5.0, 4.0),
+            **laid,
+        }
+        stop = Stop("from-goods@1", "from-goods").with_values(**values)
+        found, off = matched(stop, keeper, store)
+        assert off < 1e-5
+        # Away and back again: where it is put now is where it came from.
+        settings = make_settings(ENTRY, {**values, **found})
+        there = placed(
+            settings,
+            keeper,
+            snapshot_scene(values["part"], (store / "selections" / values["part"][5:]).read_bytes()),
+        )
+        assert there == pytest.approx(np.eye(4), abs=1e-4)
+        assert Rotation.from_matrix(there[:3, :3]).magnitude() < 1e-4
+    with pytest.raises(StepError, match="no faces"):
+        matched(stop, scene_of(replace(cube(), mode="points", indices=None)), store)

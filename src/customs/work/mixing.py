@@ -8,12 +8,16 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from customs.changes.snapshot import make_snapshot
+from customs.changes.matching import laid_on
+from customs.changes.snapshot import make_snapshot, snapshot_scene
+from customs.changes.standing_parts import whole_of
+from customs.errors import StepError
 from customs.route.route import Stop
+from customs.route.steps.fit.from_goods import FromGoods, moved_on, placed
 from customs.scene.model import Scene
 from customs.scene.tree import mesh_nodes
 from customs.shipment.state import Asset, State
-from customs.work.selections import keep_packed
+from customs.work.selections import keep_packed, kept_selections
 
 STEP = "from-goods"
 AS_IT_WAS, CHANGED, GONE = "as it was", "changed since", "no longer among the goods"
@@ -45,6 +49,26 @@ def bind_for(scene: Scene, other: Scene) -> str:
     mine = {scene.nodes[j].name.casefold() for s in scene.skins for j in s.joints}
     theirs = {other.nodes[j].name.casefold() for s in other.skins for j in s.joints}
     return "names" if mine & theirs else "surface"
+
+
+def matched(stop: Stop, scene: Scene, store: Path) -> tuple[dict[str, Any], float]:
+    """(move and turn that lay what a stop brings on the surface of the `scene` before it, metres it is off then). Raises
+    StepError where one of them has no faces.
+    """
+    settings = stop.settings
+    assert isinstance(settings, FromGoods)
+    data = kept_selections(store, [stop]).get(settings.part)
+    other = snapshot_scene(settings.part, data) if data is not None else Scene("", "")
+    part, onto = whole_of(other), whole_of(scene)
+    if not len(part.faces) or not len(onto.faces):
+        raise StepError(
+            "there are no faces to match", "faces on both sides", "Place it by numbers or joints."
+        )
+    place = placed(settings, scene, other)
+    points = part.points @ place[:3, :3].T + place[:3, 3]
+    step, off = laid_on(points, part.faces, onto.points, onto.faces)
+    move, turn = moved_on(settings, scene, other, step)
+    return {"move": move, "turn": turn}, off
 
 
 def again(stop: Stop, scene: Scene) -> list[int] | None:

@@ -10,12 +10,13 @@ from customs.route.route import Stop
 from customs.route.step import get_step, make_settings
 from customs.scene.model import Scene
 from customs.shipment.state import Asset
-from customs.work.mixing import AS_IT_WAS, GONE, STEP, again, bind_for, bring, parts_of, standing_of
+from customs.work.mixing import AS_IT_WAS, GONE, STEP, again, bind_for, bring, matched, parts_of, standing_of
 from customs_desktop.desks.fit.by_hand import column, three, values_of
 from customs_desktop.desks.fit.handwork import Handwork
 from customs_desktop.style.theme import span
 from customs_desktop.widgets.basics import Chips, NumberField, button, combo, empty, label, row, show_choice
 from customs_desktop.widgets.marks import Mark
+from customs_desktop.worker import Task
 
 BINDS = (("names", "By names"), ("surface", "Surface"), ("rigid", "Rigid"), ("none", "Not bound"))
 NOTHING = ("", "–")
@@ -70,7 +71,14 @@ class JoinTools(QWidget):
         for field in (*self.move_by, *self.turn_by, self.scale_by):
             field.entered.connect(lambda _: self._placed())
         self.join = button("Join", self._join, "main")
-        box.addWidget(row(self.join, 1))
+        self.match = button(
+            "Match faces",
+            self._match,
+            "",
+            "",
+            "Lay it on the surface where faces of both match, from where it is",
+        )
+        box.addWidget(row(self.join, self.match, 1))
         self.joined = QWidget()
         self.rows = column(self.joined)
         box.addWidget(self.joined)
@@ -136,6 +144,7 @@ class JoinTools(QWidget):
                 (self.theirs, said.their_joint),
             ):
                 show_choice(box, name)
+        self.match.setVisible(stop is not None)
         self.rigid.setVisible(self._bind() == "rigid")
         self.evening.setVisible(self._bind() in ("names", "surface"))
         self._show_joined()
@@ -233,6 +242,26 @@ class JoinTools(QWidget):
         )
         if brought:
             self.session.set_stop(stop.id, **brought)
+
+    def _match(self) -> None:
+        stop, result, shipment = self.stop, self.session.result, self.session.shipment
+        if stop is None or result is None or shipment is None:
+            return
+        ids = [at.stop.id for at in result.passed]
+        if stop.id not in ids[1:]:
+            return
+        before, store = result.passed[ids.index(stop.id) - 1].scene, shipment.store
+
+        def done(found: tuple[dict[str, Any], float]) -> None:
+            values, off = found
+            if self.session.set_stop(stop.id, **values):
+                self.session.said.emit(
+                    f"Matched: {off * 1000:.1f} mm off on average where it lies nearest.", "note"
+                )
+
+        self.session.worker.submit(
+            Task(0, key="match", title="Matching faces", run=lambda job: matched(stop, before, store), done=done, failed=self.session.fail)
+        )  # fmt: skip
 
     def _placed(self) -> None:
         if self.stop is not None:

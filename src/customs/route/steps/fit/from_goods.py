@@ -50,19 +50,34 @@ class FromGoods(Settings):
     left: tuple[str, ...] = Field(default=(), description="roles of textures that stayed behind")
 
 
-def placed(settings: FromGoods, scene: Scene, other: Scene) -> np.ndarray:
-    """(4, 4) where it goes: laid joint on joint where two are named, then turned and scaled about there, then moved."""
+def _laid(settings: FromGoods, scene: Scene, other: Scene) -> tuple[np.ndarray, np.ndarray]:
+    """(the move (4, 4) that lays joint on joint where two are named, where it is turned about (3,))."""
     base, pivot = np.eye(4), np.zeros(3)
     if settings.their_joint or settings.own_joint:
         own, theirs = joint_place(scene, settings.own_joint), joint_place(other, settings.their_joint)
         pivot = own[:3, 3]
         base[:3, 3] = pivot - theirs[:3, 3]
+    return base, pivot
+
+
+def placed(settings: FromGoods, scene: Scene, other: Scene) -> np.ndarray:
+    """(4, 4) where it goes: laid joint on joint where two are named, then turned and scaled about there, then moved."""
+    base, pivot = _laid(settings, scene, other)
     out = np.eye(4)
     out[:3, :3] = (
         rotations.Rotation.from_euler("XYZ", settings.turn, degrees=True).as_matrix() * settings.scale
     )
     out[:3, 3] = pivot - out[:3, :3] @ pivot + settings.move
     return np.asarray(out @ base, np.float64)
+
+
+def moved_on(settings: FromGoods, scene: Scene, other: Scene, step: np.ndarray) -> tuple[Three, Three]:
+    """(move, turn) that put it where `step` (4, 4, no scale) takes it from where it is."""
+    base, pivot = _laid(settings, scene, other)
+    out = step @ placed(settings, scene, other) @ inverse(base)
+    turn = rotations.Rotation.from_matrix(out[:3, :3] / settings.scale).as_euler("XYZ", degrees=True)
+    move = out[:3, 3] - pivot + out[:3, :3] @ pivot
+    return (float(move[0]), float(move[1]), float(move[2])), (float(turn[0]), float(turn[1]), float(turn[2]))
 
 
 def _apply(scene: Scene, settings: FromGoods, resources: Content, job: Job) -> Outcome:
