@@ -15,6 +15,7 @@ from customs.demo.handwork import ELBOW, HEM, SHORT, handwork, ivy, short_arms, 
 from customs.demo.people import WARDEN_ORDER, warden
 from customs.formats.registry import read_scene
 from customs.formats.source import Source
+from customs.geometry.counts import counts
 from customs.geometry.rims import rims
 from customs.geometry.triangles import triangles_of
 from customs.job import Job
@@ -22,9 +23,10 @@ from customs.motion.posing.pose import posed_scene_points
 from customs.motion.posing.stretch import stretch
 from customs.route.route import SceneCache, Stop
 from customs.route.step import get_step, make_settings
+from customs.scene.arrays import frozen
 from customs.scene.model import Scene
 from customs.work.by_hand import Chooser, SoftHold, soft_values
-from customs.work.goods import take_in
+from customs.work.goods import take_again, take_in
 from customs.work.lookup import find_origin, find_sheet
 from customs.work.mixing import bring
 from customs.work.requests.dispatch import DispatchRequest, run_dispatch
@@ -150,3 +152,37 @@ def test_arms_are_pulled_until_they_meet_the_wardens_hands(tmp_path: Path) -> No
     assert (
         prim.weights is old.weights and prim.texcoords[0] is old.texcoords[0] and prim.indices is old.indices
     )
+
+
+def test_a_choice_outlives_a_changed_source_taken_again(tmp_path: Path) -> None:
+    """The file is exported anew: its faces in another order, a leaf less, and one of those that were chosen."""
+    scene, folder = ivy(), tmp_path / "spiked_ivy"
+    path = saved(scene, folder / "spiked_ivy.glb")
+    store, sheet, cache = tmp_path / "store", find_sheet("metre-yup-pbr"), SceneCache()
+    asset = take_in(path, folder, store, "spiked_ivy", find_origin("metre-yup"))
+    arrived = run_evaluate(asked_of(asset, store, sheet), cache).at(None)
+    assert arrived is not None
+    chooser = Chooser(arrived)
+    chooser.pick(chooser.whole.parts[0].names, 0, "part")
+    chooser.invert()
+    chooser.mask[chooser.whole.firsts[1] :] = False
+    count, total = chooser.count, len(chooser.mask)
+    asset = replace(asset, stops=asset.route.after(None, "take-away", {"faces": chooser.kept(store)}).stops)
+    before = run_evaluate(asked_of(asset, store, sheet), cache)
+    assert triangles(before.at(None)) == total - count
+    stem = scene.meshes[0].primitives[0]
+    faces = triangles_of(stem)
+    gone = int(np.flatnonzero(chooser.whole.mine(0, chooser.mask))[0])
+    order = np.random.default_rng(7).permutation(np.delete(np.arange(len(faces)), gone))
+    other = replace(stem, indices=frozen(faces[order].reshape(-1), np.uint32))
+    saved(replace(scene, meshes=(replace(scene.meshes[0], primitives=(other,)), *scene.meshes[1:])), path)
+    again, _ = take_again(asset, store)
+    after = run_evaluate(asked_of(again, store, sheet), SceneCache())
+    assert triangles(after.at(None)) == total - count, "the same spikes are gone"
+    said = [r.text for at in after.passed for r in at.remarks]
+    assert any("1 of the faces chosen" in text and "no longer answer" in text for text in said), said
+
+
+def triangles(scene: Scene | None) -> int:
+    assert scene is not None
+    return counts(scene)["triangles"]
