@@ -185,9 +185,18 @@ def test_parts_of_other_goods_join_move_and_are_taken_anew(demo: Rig) -> None:
     tools = demo.window.panel("fit").by_hand.joining  # type: ignore[attr-defined]
     before = triangles(demo)
     assert tools.said() == "" and tools.stop is None
+    demo.window.panel("fit").unfold("FROM OTHER GOODS")
+    demo.wait(tools.isVisible)
     show_choice(tools.other, "hedgehog")
     tools._chosen()
     assert tools.binds.buttons["surface"].isChecked() and len(tools.checks) == 9
+    demo.wait(lambda: "beside" in twin.pictures and s.painter.idle)
+    # Pointed at in the small picture, a part is let go; pointed at again, it is chosen.
+    small = twin.areas()["beside"].center().toPoint()
+    QTest.mouseClick(twin, LEFT, PLAIN, small)
+    demo.wait(lambda: sum(not check.isChecked() for _, check in tools.checks) == 1)
+    QTest.mouseClick(twin, LEFT, PLAIN, small)
+    demo.wait(lambda: all(check.isChecked() for _, check in tools.checks))
     for _, check in tools.checks[1:]:
         check.setChecked(False)
     tools.binds.buttons["rigid"].click()

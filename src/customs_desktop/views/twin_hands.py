@@ -20,6 +20,8 @@ class Hands(QWidget):
 
     joint_picked = pyqtSignal(str)
     lassoed = pyqtSignal(object)
+    beside_met = pyqtSignal(object)
+    """What was pointed at in the small picture beside."""
     lasso: QPolygonF | None
     handles: Handles | None
     pointed: QPointF
@@ -115,6 +117,7 @@ class Hands(QWidget):
         """What is shown at a place of the view; the session says what was met there."""
         areas, orbits = self.areas(), self.orbits()
         name = "left" if "left" in areas and at.x() < self._border() else "right"
+        name = "beside" if "beside" in areas and areas["beside"].contains(at) else name
         half, rect = self.halves()[name], areas.get(name)
         if half is None or rect is None or name not in orbits or not rect.contains(at):
             return
@@ -129,6 +132,9 @@ class Hands(QWidget):
 
     def _met(self, slot: str, found: Met | None, half: object) -> None:
         if half is not self.halves().get(slot[6:]):
+            return
+        if slot == "under beside":
+            self.beside_met.emit(found)
             return
         if self.overlay is None:  # On the desk Motion the marks are the chosen vertices.
             self.marks = {str(found.key): ()} if found is not None and slot == "under right" else {}

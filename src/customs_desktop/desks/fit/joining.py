@@ -6,6 +6,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QScrollArea, QWidget
 
+from customs.picture.pick import Met
 from customs.route.route import Stop
 from customs.route.step import get_step, make_settings
 from customs.scene.model import Scene
@@ -83,6 +84,7 @@ class JoinTools(QWidget):
         self.rows = column(self.joined)
         box.addWidget(self.joined)
         self.binds.show_chosen("names")
+        work.twin.beside_met.connect(self._pointed)
 
     # -- what is shown
 
@@ -214,6 +216,13 @@ class JoinTools(QWidget):
             "joint": joint,
             **laid,
         }
+
+    def _pointed(self, met: Met | None) -> None:
+        """A part pointed at in the small picture is chosen, or let go."""
+        found = self.source if self.work.open else None
+        for node, check in self.checks if met is not None and found is not None else ():
+            if found is not None and met is not None and found[1].nodes[node].key == met.key:
+                check.setChecked(not check.isChecked())
 
     def _brought(self, found: tuple[Asset, Scene], nodes: list[int] | None) -> dict[str, Any]:
         shipment, out = self.session.shipment, dict[str, Any]()
