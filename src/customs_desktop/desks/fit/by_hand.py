@@ -97,6 +97,7 @@ class ChooseTools(QWidget):
     def refresh(self) -> None:
         """The count, and what hangs on it."""
         chooser = self.work.chooser if self.work.count else None
+        self.pick.setChecked(self.work.pointing == "pick")
         self.count.setText(chooser.words() if chooser is not None else "Nothing chosen")
         self.hangs.setText(chooser.hanging() if chooser is not None else "")
         self.hangs.setVisible(chooser is not None)
@@ -105,13 +106,12 @@ class ChooseTools(QWidget):
 
     def let_go(self) -> None:
         """Point and draw no more."""
-        for tool in (self.pick, self.lasso):
-            tool.setChecked(False)
-        self.work.picking = False
+        self.lasso.setChecked(False)
         self.work.lasso(False)
+        self.work.point("")
 
     def _pick(self) -> None:
-        self.work.picking = self.pick.isChecked()
+        self.work.point("pick" if self.pick.isChecked() else "")
 
     def _lasso(self) -> None:
         self.work.lasso(self.lasso.isChecked())

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, Literal
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QPolygonF
@@ -12,6 +12,8 @@ from customs.picture.pick import Met
 from customs.work.by_hand import Chooser, Unit
 from customs_desktop.office import Office
 from customs_desktop.views.twin import TwinView
+
+Pointing = Literal["", "pick", "measure"]
 
 
 class Handwork(QObject):
@@ -23,7 +25,8 @@ class Handwork(QObject):
         super().__init__()
         self.session, self.twin = session, twin
         self.open = False
-        self.picking, self.more = False, False
+        self.pointing: Pointing = ""
+        self.more = False
         self.unit: Unit = "part"
         self._chooser: Chooser | None = None
         session.met.connect(self._met)
@@ -48,6 +51,11 @@ class Handwork(QObject):
         known = self._chooser
         return known.count if known is not None and right is not None and known.scene is right.scene else 0
 
+    def point(self, what: Pointing) -> None:
+        """What pointing does from here on; one thing at a time."""
+        self.pointing = what
+        self.changed.emit()
+
     def lasso(self, on: bool) -> None:
         """The next line drawn in the view chooses what lies inside it."""
         self.twin.lasso = QPolygonF() if on else None
@@ -62,7 +70,7 @@ class Handwork(QObject):
         self.changed.emit()
 
     def _met(self, found: Met | None) -> None:
-        chooser = self.chooser if self.open and self.picking else None
+        chooser = self.chooser if self.open and self.pointing == "pick" else None
         if chooser is None:
             return
         if found is None:

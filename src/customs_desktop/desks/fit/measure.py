@@ -36,7 +36,7 @@ class MeasureTools(QWidget):
         self.kinds.show_chosen("distance")
         self.kinds.chosen.connect(lambda _: self._anew())
         box.addWidget(self.kinds)
-        self.on = button("Measure", self._anew, "chip", "", "Point at places in the right half")
+        self.on = button("Measure", self._point, "chip", "", "Point at places in the right half")
         self.on.setCheckable(True)
         self.corners = QCheckBox("Take corners that are near")
         self.corners.setChecked(True)
@@ -48,6 +48,7 @@ class MeasureTools(QWidget):
         box.addWidget(self.notes)
         self._shown: tuple[object, ...] = (None,)
         self.session.met.connect(self._met)
+        work.changed.connect(self._turned)
         self.refresh()
 
     @property
@@ -94,9 +95,21 @@ class MeasureTools(QWidget):
 
     def let_go(self) -> None:
         """Measure no more."""
-        self.on.setChecked(False)
+        if self.work.pointing == "measure":
+            self.work.point("")
         self.places = []
         self.refresh()
+
+    def _point(self) -> None:
+        self.work.point("measure" if self.on.isChecked() else "")
+        self._anew()
+
+    def _turned(self) -> None:
+        """Pointing does something else now."""
+        on = self.work.pointing == "measure"
+        if on != self.on.isChecked():
+            self.on.setChecked(on)
+            self._anew()
 
     def _anew(self) -> None:
         self.places = []

@@ -18,11 +18,11 @@ class ByHand:
         self.work = Handwork(session, twin)
         self.choose, self.cut, self.soft = ChooseTools(self.work), CutTools(self.work), SoftTools(self.work)
         self.joining, self.measuring = JoinTools(self.work), MeasureTools(self.work)
-        for title, tools, rules in (
-            ("BY HAND", self.choose, ()), ("CUT", self.cut, ()), ("SOFT MOVE", self.soft, ()),
-            ("FROM OTHER GOODS", self.joining, ("rights",)), ("MEASURE", self.measuring, ()),
+        for title, tools in (
+            ("BY HAND", self.choose), ("CUT", self.cut), ("SOFT MOVE", self.soft),
+            ("FROM OTHER GOODS", self.joining), ("MEASURE", self.measuring),
         ):  # fmt: skip
-            panel.section(title, tools.said, rules)
+            panel.section(title, tools.said)
             panel.add(tools)
         session.seen.connect(self._shown_anew)
         session.picked.connect(self._shown_anew)
