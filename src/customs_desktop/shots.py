@@ -163,7 +163,7 @@ def _hand_views(window: MainWindow) -> dict[str, Callable[[], object]]:
     assert isinstance(app, QApplication)
 
     def by_hand() -> None:
-        """The hedgehog's spines drawn round and held, to be pulled up."""
+        """The hedgehog's snout held, and pulled long."""
         window.open_desk("fit")
         s.select("hedgehog")
         settled(app, window)
@@ -172,11 +172,17 @@ def _hand_views(window: MainWindow) -> dict[str, Callable[[], object]]:
         for title in ("BY HAND", "SOFT MOVE"):
             panel.unfold(title)
         chooser = hand.work.chooser
-        chooser.box((-1.0, 0.19, -1.0), (1.0, 1.0, 1.0))
+        # The snout: what lies furthest forward.
+        chooser.box((-1.0, 0.0, 0.12), (1.0, 1.0, 1.0))
         hand.work.show()
         hand.soft.take.click()
-        hand.soft.move_by[1].setText("0.03")
-        hand.soft.move_by[1]._finish()
+        for field, value in (
+            (hand.soft.reach, "0.12"),
+            (hand.soft.move_by[2], "0.02"),
+            (hand.soft.move_by[1], "0.04"),
+        ):
+            field.setText(value)
+            field._finish()
 
     def joined() -> None:
         """A lantern in the warden's hand, measured."""

@@ -24,12 +24,12 @@ def column(widget: QWidget) -> QVBoxLayout:
     return box
 
 
-def three(name: str, value: float, decimals: int = 3, least: float = -1e6) -> list[NumberField]:
+def three(name: str, value: float, decimals: int = 3, wide: int = 64) -> list[NumberField]:
     """Three fields for X, Y, Z."""
     out = []
     for axis in "XYZ":
-        field = NumberField(least, 1e6, decimals, f"{name} {axis}")
-        field.setFixedWidth(span(64, 0.5))
+        field = NumberField(-1e6, 1e6, decimals, f"{name} {axis}")
+        field.setFixedWidth(span(wide, 0.5))
         field.show_value(value)
         out.append(field)
     return out

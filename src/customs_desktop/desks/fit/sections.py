@@ -24,6 +24,7 @@ class ByHand:
         ):  # fmt: skip
             panel.section(title, tools.said)
             panel.add(tools)
+        self.work.changed.connect(panel.arrange_soon)
         session.seen.connect(self._shown_anew)
         session.picked.connect(self._shown_anew)
 
