@@ -191,6 +191,10 @@ def test_a_choice_finds_its_faces_again_after_a_change_and_says_what_it_does_not
     assert np.array_equal(np.sort(order[found]), np.intersect1d(order, rows)) and lost == len(rows) - len(
         found
     )
+    both = replace(other, positions=frozen(prim.positions * np.float32(2) + np.float32([0, 3, 1])))
+    moved, gone = faces_in(body, both)
+    assert np.array_equal(moved, found) and gone == lost, "moved and scaled as a whole besides"
+    assert faces_in(body, replace(other, positions=frozen(prim.positions[::-1] * [1, 5, 1])))[1] > 0
     scene = scene_of(other)
     name, body = packed_faces(prim, rows)
     out = run("take-away", scene, {name: body}, faces=((str(prim.key), name),))

@@ -29,7 +29,7 @@ from customs.work.lookup import find_origin, find_sheet
 from customs.work.mixing import AS_IT_WAS, CHANGED, GONE, bind_for, bring, matched, parts_of, standing_of
 from customs.work.requests.dispatch import DispatchRequest, run_dispatch
 from customs.work.requests.evaluate import asked_of, run_evaluate
-from customs.work.requests.plan import PlanRequest, run_plan
+from customs.work.requests.plan import PlanRequest, PressRequest, run_plan, run_press
 from tests.assets import cube, lettered, saved, scene_of
 
 ENTRY = get_step("from-goods")
@@ -251,3 +251,24 @@ def test_a_part_is_laid_on_the_surface_where_faces_match(keeper: Scene, tmp_path
         assert Rotation.from_matrix(there[:3, :3]).magnitude() < 1e-4
     with pytest.raises(StepError, match="no faces"):
         matched(stop, scene_of(replace(cube(), mode="points", indices=None)), store)
+
+
+def test_a_remedy_puts_right_what_joined_after_its_stop(keeper: Scene, suit: Scene, tmp_path: Path) -> None:
+    """A footing stands before what a person joined at the end; wanted again, it goes behind that."""
+    mine, _ = goods(tmp_path, keeper, suit)
+    sheet, store, cache = find_sheet("metre-yup-pbr"), tmp_path / "store", SceneCache()
+    asset = run_plan(PlanRequest(asked_of(mine, store, sheet)), cache).asset
+    values = {
+        **bring(store, replace(mine, id="block"), scene_of(cube(0.4))),
+        "bind": "rigid",
+        "joint": "Head1",
+        "move": (0.5, -0.3, 0),
+    }
+    asset = replace(asset, stops=asset.route.after(None, "from-goods", values).stops)
+    done = run_evaluate(asked_of(asset, store, sheet), cache)
+    (row,) = [r for r in done.ledger.open() if r.requirement == "footing"]
+    assert row.remedy is not None
+    pressed = run_press(PressRequest(asked_of(asset, store, sheet), (row.remedy,), done), cache)
+    assert [r.verdict for r in pressed.ledger.rows if r.requirement == "footing"] == ["cleared"]
+    steps = [s.step for s in pressed.asset.stops]
+    assert steps.index("footing") > steps.index("from-goods") and steps.count("footing") == 1

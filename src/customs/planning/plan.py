@@ -14,7 +14,7 @@ from customs.ledger.ledger import Ledger, judge
 from customs.ledger.row import About, Remedy, Row
 from customs.ledger.waiver import Waiver
 from customs.route.route import At, Route, SceneCache, Stop, evaluate
-from customs.route.step import PHASES, get_step
+from customs.route.step import PHASES, get_step, step_of
 from customs.scene.model import Scene
 from customs.scene.settings import Settings, Targeted
 from customs.sheet.model import Sheet
@@ -82,7 +82,25 @@ def take_remedy(route: Route, fix: Remedy, by: str = "plan") -> Route:
         return route.added(fix.step, asked.said(), by)
     if not existing.on:
         route = route.switched(existing.id, True)
-    return route.changed(existing.id, **existing.settings.merged(asked).said())
+    return _behind(route.changed(existing.id, **existing.settings.merged(asked).said()), existing.id)
+
+
+def _behind(route: Route, stop_id: str) -> Route:
+    """With a stop that a remedy wants again behind what a person did after it, where its step comes after theirs: it is
+    to put right what they left.
+    """
+    ids = [s.id for s in route.stops]
+    at, order = ids.index(stop_id), step_of(route.find(stop_id).step).order
+    later = [
+        i
+        for i, s in enumerate(route.stops)
+        if i > at and s.by == "person" and s.on and step_of(s.step).order < order
+    ]
+    if not later:
+        return route
+    rest = [s for s in route.stops if s.id != stop_id]
+    rest.insert(later[-1], route.find(stop_id))
+    return Route(tuple(rest))
 
 
 def _same_but_targets(stop: Stop, asked: Settings) -> bool:
