@@ -365,3 +365,35 @@ def test_holes_are_closed_over_material_borders_and_odd_rims_left_open() -> None
     assert left + len(loops) <= 1
     nothing = scene_of(replace(cube(), mode="points", indices=None))
     assert run("close-holes", nothing).scene is nothing
+
+
+def test_numbers_that_are_none_stop_no_hand() -> None:
+    """A few vertices of every part are no numbers: everything works on the rest, and leaves them as they are."""
+    points = BALL.vertices.copy()
+    points[[3, 40]] = [[np.nan], [np.inf]]
+    prim = replace(shape(BALL), positions=frozen(points))
+    scene = scene_of(prim)
+    whole = whole_of(scene)
+    spot = beside_plane(whole.centres, (0.5, 0, 0), (1, 0, 0))
+    assert spot.any() and 1.9 < whole.size < 2.1
+    name, body = packed_faces(prim, np.flatnonzero(spot))
+    said = ((str(prim.key), name),)
+    assert np.array_equal(faces_in(body, prim)[0], np.flatnonzero(spot))
+    order = np.random.default_rng(1).permutation(len(BALL.faces))
+    other = replace(prim, indices=frozen(BALL.faces[order].reshape(-1), np.uint32))
+    assert len(faces_in(body, other)[0]) == spot.sum()
+    for step, values in (
+        ("take-away", {"faces": said, "close": True}),
+        ("cut-off", {"planes": ((0.2, 0, 0, 1, 0, 0),), "close": True}),
+        ("cut-off", {"boxes": ((0, 0, 0, 2, 2, 2),), "close": True}),
+        ("close-holes", {}),
+        ("soft-move", {"moves": ((said, (0.1, 0, 0), (10, 0, 0), 1.2, 0.5, True),)}),
+    ):
+        out = run(step, scene, {name: body}, **values).scene
+        assert step == "close-holes" or out is not scene, step
+    moved = run(
+        "soft-move", scene, {name: body}, moves=((said, (0.1, 0, 0), (0, 0, 0), 1.0, 0.0, False),)
+    ).scene
+    after = moved.meshes[0].primitives[0].positions
+    assert np.array_equal(np.isfinite(after), np.isfinite(points))
+    assert np.isfinite(distances(whole.points, whole.faces, np.arange(len(points)) == 5, 9.0)).sum() > 500

@@ -14,7 +14,7 @@ from scipy.spatial.transform import Rotation
 from customs.changes.snapshot import make_snapshot, snapshot_scene
 from customs.demo.figure import Build, figure
 from customs.demo.people import MOSS, WARDEN_NAMES, WARDEN_ORDER, warden
-from customs.errors import StepError
+from customs.errors import StepError, WriteError
 from customs.job import Job
 from customs.motion.posing.pose import posed_scene_points
 from customs.motion.posing.stretch import on_names
@@ -272,3 +272,10 @@ def test_a_remedy_puts_right_what_joined_after_its_stop(keeper: Scene, suit: Sce
     assert [r.verdict for r in pressed.ledger.rows if r.requirement == "footing"] == ["cleared"]
     steps = [s.step for s in pressed.asset.stops]
     assert steps.index("footing") > steps.index("from-goods") and steps.count("footing") == 1
+
+
+def test_parts_with_numbers_that_are_none_are_refused_with_what_to_do(keeper: Scene) -> None:
+    points = cube().positions.copy()
+    points[2] = np.nan
+    with pytest.raises(WriteError, match="Drop broken faces"):
+        make_snapshot(scene_of(replace(cube(), positions=frozen(points))))

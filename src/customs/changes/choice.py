@@ -71,7 +71,7 @@ def _by_place(
 ) -> tuple[Rows, int]:
     if not len(faces) or not len(centres):
         return np.zeros(0, np.intp), len(centres)
-    size = float(np.nan_to_num(np.ptp(prim.positions, axis=0)).max())
+    size = float(np.ptp(_box(prim.positions), axis=0).max())
     there = _centres(prim, faces)
     good = np.flatnonzero(finite_rows(there))
     if not len(good):

@@ -28,9 +28,9 @@ def laid_on(
     faces (Chen and Medioni 1991); only the nearest points count (Chetverikov and others 2002). Finds what is near: the part
     is to lie about right already.
     """
-    used = np.unique(faces)
+    used = np.unique(_sound(points, faces))
     own = np.asarray(points, np.float64)[used[:: max(1, len(used) // SAMPLES)]]
-    surface, place = Surface(np.asarray(onto, np.float64), onto_faces), np.eye(4)
+    surface, place = Surface(np.asarray(onto, np.float64), _sound(onto, onto_faces)), np.eye(4)
     count = max(int(len(own) * NEAREST), 3)
     off = np.inf
     for _ in range(ROUNDS):
@@ -44,6 +44,11 @@ def laid_on(
         if far < SETTLED:
             break
     return place, off
+
+
+def _sound(points: Any, faces: npt.NDArray[Any]) -> npt.NDArray[Any]:
+    """Faces without a corner that is no number."""
+    return faces[np.isfinite(np.asarray(points)).all(axis=1)[faces].all(axis=1)]
 
 
 def _step(points: F64, closest: F64, normals: F64) -> F64:

@@ -55,8 +55,7 @@ class Grip:
 
 def other_side(whole: Whole, spot: Mask) -> Mask:
     """The faces (F,) opposite a spot."""
-    size = float(np.ptp(whole.points, axis=0).max(initial=0.0))
-    return mirrored(whole.centres, spot, OTHER_SIDE * size)
+    return mirrored(whole.centres, spot, OTHER_SIDE * whole.size)
 
 
 def grip_of(whole: Whole, spot: Mask, reach: float) -> Grip:
@@ -68,7 +67,8 @@ def grip_of(whole: Whole, spot: Mask, reach: float) -> Grip:
     seeds[whole.places[spot]] = True
     share = falloff(distances(points, whole.places, seeds, reach), reach)[whole.place]
     rows = np.flatnonzero(share > 0)
-    middle = points[seeds].mean(axis=0) if seeds.any() else np.zeros(3)
+    held = points[seeds & np.isfinite(points).all(axis=1)]
+    middle = held.mean(axis=0) if len(held) else np.zeros(3)
     return Grip(rows, share[rows], middle)
 
 

@@ -77,6 +77,12 @@ class Whole:
         """(F, 3) metres."""
         return self.points[self.faces].mean(axis=1)
 
+    @cached_property
+    def size(self) -> float:
+        """Metres of its longest side; what is no number does not count."""
+        good = self.points[np.isfinite(self.points).all(axis=1)]
+        return float(np.ptp(good, axis=0).max()) if len(good) else 0.0
+
     def mine(self, k: int, mask: npt.NDArray[Any]) -> npt.NDArray[Any]:
         """Part `k`'s share of something a face."""
         return mask[self.firsts[k] : self.firsts[k + 1]]
@@ -89,7 +95,8 @@ class Whole:
 def whole_of(scene: Scene) -> Whole:
     """The parts that have triangles."""
     parts, seen, k = list[Part](), set[int](), 0
-    points = posed_scene_points(scene)
+    with np.errstate(invalid="ignore"):  # what is no number stays none
+        points = posed_scene_points(scene)
     for n in mesh_nodes(scene):
         m = scene.nodes[n].mesh or 0
         for number, prim in enumerate(scene.meshes[m].primitives):

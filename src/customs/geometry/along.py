@@ -6,6 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.later import later
+from customs.scene.arrays import finite_rows
 
 sparse = later("scipy.sparse")
 F64 = npt.NDArray[np.float64]
@@ -18,15 +19,19 @@ ENOUGH = 2.0
 
 
 def distances(points: F64, faces: npt.NDArray[np.integer], seeds: Mask, most: float) -> F64:
-    """(P,) metres along the faces (F, 3) of places (P, 3) from the nearest of `seeds` (P,) bool; inf beyond `most`.
+    """(P,) metres along the faces (F, 3) of places (P, 3) from the nearest of `seeds` (P,) bool; inf beyond `most`, and where
+    a place is no number.
 
     Ways along edges first (Dijkstra 1959), then straight ways over each triangle from where its two nearer corners say
     the beginning lies, unfolded into its plane (after Kimmel and Sethian 1998, "Computing geodesic paths on manifolds";
     exact in the plane from one place). Bands of growing distance, each settled before the next.
     """
     out = np.full(len(points), np.inf)
+    sound = finite_rows(points)
+    seeds = seeds & sound
     if not seeds.any():
         return out
+    faces = faces[sound[faces].all(axis=1)]
     f = faces.astype(np.int64)
     f = f[_within(points, seeds, most)[f].any(axis=1)]
     out[seeds] = 0.0

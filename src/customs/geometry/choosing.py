@@ -46,10 +46,12 @@ def mirrored(centres: F64, chosen: Mask, tolerance: float) -> Mask:
     `tolerance`.
     """
     out = np.zeros(len(centres), dtype=bool)
-    if chosen.any():
-        there = centres[chosen] * (-1.0, 1.0, 1.0)
-        off, at = spatial.cKDTree(centres).query(there, distance_upper_bound=tolerance)
-        out[at[np.isfinite(off)]] = True
+    good = np.flatnonzero(np.isfinite(centres).all(axis=1))
+    meant = good[chosen[good]]
+    if len(meant):
+        there = centres[meant] * (-1.0, 1.0, 1.0)
+        off, at = spatial.cKDTree(centres[good]).query(there, distance_upper_bound=tolerance)
+        out[good[at[np.isfinite(off)]]] = True
     return out
 
 

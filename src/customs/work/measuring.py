@@ -31,7 +31,7 @@ def place_at(
 def nearest_corner(whole: Whole, point: Any, within: float) -> F64:
     """The corner nearest to a point where one lies within some metres, else the point itself."""
     p = np.asarray(point, np.float64)
-    far = np.linalg.norm(whole.points - p, axis=1)
+    far = np.nan_to_num(np.linalg.norm(whole.points - p, axis=1), nan=np.inf)
     k = int(far.argmin()) if len(far) else -1
     return whole.points[k].copy() if k >= 0 and far[k] <= within else p
 
@@ -61,7 +61,7 @@ def measured(whole: Whole, kind: Kind, points: list[F64], face: int | None = Non
     if not length:
         return None
     way = -normal / length
-    start = points[0] + way * SKIN * float(np.ptp(whole.points, axis=0).max())
+    start = points[0] + way * SKIN * whole.size
     far = hits(whole.points, whole.faces, start, way)
     far[face] = np.inf
     depth = float(far.min())
