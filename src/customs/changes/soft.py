@@ -13,7 +13,7 @@ from customs.geometry.along import distances, falloff
 from customs.geometry.choosing import mirrored
 from customs.geometry.normals import smooth_normals
 from customs.later import later
-from customs.scene.arrays import frozen
+from customs.scene.arrays import finite_rows, frozen
 from customs.scene.model import Primitive, Scene
 from customs.scene.transforms import unit_rows
 
@@ -108,9 +108,10 @@ def _around(
     there = np.zeros(int(place.max(initial=-1)) + 1, dtype=bool)
     there[place[touched]] = True
     touched = there[place]
-    star = faces[touched[faces].any(axis=1)]
-    near = np.unique(star)
-    return np.flatnonzero(touched), near.astype(np.intp), np.searchsorted(near, star).astype(np.uint32)
+    sound = finite_rows(before.positions)
+    star = faces[touched[faces].any(axis=1) & sound[faces].all(axis=1)]
+    near = np.unique(star).astype(np.intp)
+    return near[touched[near]], near, np.searchsorted(near, star).astype(np.uint32)
 
 
 def _leaning(
