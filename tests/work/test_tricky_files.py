@@ -362,7 +362,7 @@ def test_an_extension_nobody_knows_is_said_and_refused_where_it_is_required(tmp_
     path.write_text(json.dumps(body))
     result = run(Request(path, tmp_path, find_sheet("metre-yup-pbr")))
     row = next(r for r in result.ledger.rows if r.requirement == "extensions" and r.subject == name)
-    assert row.verdict == "query" and "Not understood" in row.note and "without effect" in row.note
+    assert row.verdict == "query" and "Not understood" in row.note and "goes back where it stood" in row.note
     assert any(name in t for t in result.left)
     body["extensionsRequired"] = [name]
     path.write_text(json.dumps(body))
