@@ -45,6 +45,8 @@ class Looks(QObject):
         """Look at everything again, or at some assets (a source may have changed on disk)."""
         for id_ in list(self._asked) if ids is None else ids:
             self._asked.pop(id_, None)
+        # Nothing has been decided, and yet they are to be asked about.
+        self._before = ((), "")
         self.ask()
 
     def fresh(self, result: Evaluated) -> bool:

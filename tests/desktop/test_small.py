@@ -505,6 +505,16 @@ def test_nothing_in_the_ledgers_head_is_cut_at_the_usual_size(small: Rig) -> Non
         assert mark.width() >= mark.minimumSizeHint().width()
 
 
+def test_one_of_several_is_looked_at_again(small: Rig) -> None:
+    """As when its file alone was touched: what was on its way counts no more, and another look is."""
+    s = small.session
+    small.settle()
+    assert len(s.state.goods) > 1
+    before = s.results[s.current]
+    s.looks.again([s.current])
+    small.wait(lambda: s.results[s.current] is not before)
+
+
 def test_a_file_that_changed_is_taken_again(small: Rig, monkeypatch: pytest.MonkeyPatch) -> None:
     s, goods = small.session, small.window.goods
     asset = s.asset
