@@ -397,3 +397,52 @@ def test_numbers_that_are_none_stop_no_hand() -> None:
     after = moved.meshes[0].primitives[0].positions
     assert np.array_equal(np.isfinite(after), np.isfinite(points))
     assert np.isfinite(distances(whole.points, whole.faces, np.arange(len(points)) == 5, 9.0)).sum() > 500
+
+
+def test_rims_that_run_along_what_was_open_are_left_and_said() -> None:
+    """A tube open at both ends cut along its length: its new rim runs along the old ones. Cut across, its end is new."""
+    tube = trimesh.creation.cylinder(0.3, 1.0, sections=24)
+    side = np.abs(tube.face_normals[:, 2]) < 0.5
+    prim = replace(shape(tube), indices=frozen(tube.faces[side].reshape(-1), np.uint32))
+    along = run("cut-off", scene_of(prim), planes=((0.05, 0, 0, 1, 0, 0),), close=True)
+    assert not any("hole" in r.text for r in along.remarks) and any(
+        "1 rim left open" in r.text for r in along.remarks
+    )
+    across = run("cut-off", scene_of(prim), planes=((0, 0, 0.1, 0, 0, 1),), close=True)
+    assert any("1 hole closed" in r.text for r in across.remarks)
+    assert not any("left open" in r.text for r in across.remarks), "the other end was open before"
+
+
+def test_what_stands_in_several_places_is_said_to_change_in_all() -> None:
+    scene = scene_of(shape(BALL), cube(3.0, 1))
+    twin = Node(key("node", 7), "twin", mesh=0, translation=np.array([4.0, 0, 0]))
+    scene = replace(scene, nodes=(*scene.nodes, twin), roots=(*scene.roots, 2))
+    said = ((str(scene.meshes[0].primitives[0].key), ((0, 40),)),)
+    for step, values in (
+        ("take-away", {"faces": said}),
+        ("cut-off", {"planes": ((0, 0.5, 0, 0, 1, 0),), "targets": ("mesh 0",)}),
+        ("soft-move", {"moves": ((said, (0, 0.1, 0), (0, 0, 0), 1.0, 0.1, False),)}),
+    ):
+        texts = [r.text for r in run(step, scene, **values).remarks]
+        assert any("mesh 0 stands in 2 places" in t for t in texts) and not any(
+            "mesh 1" in t for t in texts
+        ), (step, texts)
+    there = whole_of(scene, 2)
+    assert there.parts[there.number_of({said[0][0]}) or 0].points[:, 0].min() > 2.9, "where that node stands"
+
+
+def test_a_hole_over_two_materials_is_closed_where_a_number_is_none() -> None:
+    upper = BALL.triangles_center[:, 1] > 0
+    open_ = BALL.triangles_center[:, 0] < 0.8
+    points = BALL.vertices.copy()
+    points[np.abs(points + [1, 0, 0]).sum(axis=1).argmin()] = np.nan
+    base = replace(shape(BALL), positions=frozen(points))
+    parts = tuple(
+        replace(
+            base, key=key("primitive", k), indices=frozen(BALL.faces[side & open_].reshape(-1), np.uint32)
+        )
+        for k, side in enumerate((upper, ~upper))
+    )
+    scene = replace(scene_of(base), meshes=(Mesh(key("mesh", 0), "halves", parts),))
+    out = run("close-holes", scene)
+    assert any("hole" in r.text and "closed" in r.text for r in out.remarks)

@@ -279,3 +279,21 @@ def test_parts_with_numbers_that_are_none_are_refused_with_what_to_do(keeper: Sc
     points[2] = np.nan
     with pytest.raises(WriteError, match="Drop broken faces"):
         make_snapshot(scene_of(replace(cube(), positions=frozen(points))))
+
+
+def test_parts_without_joints_of_their_own_are_bound_from_the_surface_and_that_is_said(
+    keeper: Scene, suit: Scene
+) -> None:
+    (body,) = suit.meshes[0].primitives
+    bare = replace(body, key=replace(body.key, ordinal=1), joints=None, weights=None)
+    mixed = replace(suit, meshes=(replace(suit.meshes[0], primitives=(body, bare)),))
+    out = joined(keeper, mixed, bind="names")
+    assert any("1 part without joints" in r.text for r in out.remarks)
+    first, second = out.scene.meshes[1].primitives
+    assert second.weights is not None and second.weights.sum(axis=1) == pytest.approx(1, abs=1e-6)
+    assert len(np.unique(second.joints)) > 10, "not all on one joint"
+    less = replace(
+        suit, nodes=tuple(replace(n, name="Frill") if n.name == "PalmLeft" else n for n in suit.nodes)
+    )
+    assert any("Frill went to the joint above it" in r.text for r in joined(keeper, less).remarks)
+    assert first.joints is not None

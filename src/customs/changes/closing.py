@@ -13,7 +13,7 @@ from customs.geometry.tangents import any_perpendicular
 from customs.geometry.triangles import triangles_of
 from customs.geometry.weld import groups_of_rows
 from customs.later import later
-from customs.scene.arrays import frozen
+from customs.scene.arrays import finite_rows, frozen
 from customs.scene.model import Mesh, Primitive
 from customs.scene.transforms import unit_rows
 
@@ -24,22 +24,20 @@ Ints = npt.NDArray[np.int64]
 
 def closed(mesh: Mesh, before: Mesh | None = None, most: int = 0) -> tuple[Mesh, int, int]:
     """(the mesh with its holes closed, how many were, how many were left open). With `before`, only holes all of whose
-    rim is new since; with `most`, only those of at most so many edges.
+    rim is new since, and none that were open already counts as left; with `most`, only those of at most so many edges.
     """
     parts = [k for k, p in enumerate(mesh.primitives) if len(triangles_of(p))]
     points, faces, starts = _together([mesh.primitives[k] for k in parts])
     loops, left = rims(points, faces)
-    if before is not None:
-        found, _ = open_edges(points, faces)
-        if not len(found):
-            return mesh, 0, 0
-        fresh = _is_new(points, loops, before)
-        loops = [ring for ring, new in zip(loops, fresh) if new]
+    if before is not None and (loops or left):
+        new, left = _is_new(points, loops, before), max(left - _odd(before), 0)
+        left += sum(0 < share < 1 for share in new)
+        loops = [ring for ring, share in zip(loops, new) if share == 1]
     wanted = [ring for ring in loops if not most or len(ring) <= most]
     left += len(loops) - len(wanted)
-    prims = list(mesh.primitives)
+    prims, homes = list(mesh.primitives), [_home(ring, starts) for ring in wanted]
     for at, k in enumerate(parts):
-        mine = [ring for ring in wanted if _home(ring, starts) == at]
+        mine = [ring for ring, home in zip(wanted, homes) if home == at]
         if mine:
             prims[k] = _with_caps(prims[k], points, mine, int(starts[at]), int(starts[at + 1]))
     return (replace(mesh, primitives=tuple(prims)) if wanted else mesh), len(wanted), left
@@ -52,8 +50,14 @@ def _together(prims: list[Primitive]) -> tuple[F32, npt.NDArray[np.uint32], Ints
     return points, np.concatenate([np.zeros((0, 3), np.int64), *faces]).astype(np.uint32), starts
 
 
-def _is_new(points: F32, loops: list[Ints], before: Mesh) -> list[bool]:
-    """Whether no edge of each rim was open before."""
+def _odd(mesh: Mesh) -> int:
+    """Rims of a mesh that cannot be followed."""
+    points, faces, _ = _together([p for p in mesh.primitives if len(triangles_of(p))])
+    return rims(points, faces)[1]
+
+
+def _is_new(points: F32, loops: list[Ints], before: Mesh) -> list[float]:
+    """The share of each rim's edges that were not open before."""
     old, faces, _ = _together([p for p in before.primitives if len(triangles_of(p))])
     was, _ = open_edges(old, faces)
     place = groups_of_rows(np.concatenate([points, old])).astype(np.int64)
@@ -64,7 +68,9 @@ def _is_new(points: F32, loops: list[Ints], before: Mesh) -> list[bool]:
 
     mine, theirs = place[: len(points)], place[len(points) :]
     open_before = told(theirs[was[:, 0]], theirs[was[:, 1]]) if len(was) else np.zeros(0, np.int64)
-    return [not np.isin(told(mine[ring], np.roll(mine[ring], -1)), open_before).any() for ring in loops]
+    return [
+        1 - float(np.isin(told(mine[ring], np.roll(mine[ring], -1)), open_before).mean()) for ring in loops
+    ]
 
 
 def _home(ring: Ints, starts: Ints) -> int:
@@ -80,7 +86,8 @@ def _with_caps(prim: Primitive, points: F32, loops: list[Ints], start: int, end:
     inside = (ring >= start) & (ring < end)
     rows = np.where(inside, ring - start, 0)
     if not inside.all():
-        rows[~inside] = spatial.cKDTree(prim.positions).query(points[ring[~inside]])[1]
+        sound = np.flatnonzero(finite_rows(prim.positions))
+        rows[~inside] = sound[spatial.cKDTree(prim.positions[sound]).query(points[ring[~inside]])[1]]
     count, sizes = len(prim.positions), [len(x) for x in loops]
     where = np.split(np.arange(len(ring)), np.cumsum(sizes)[:-1])
     caps = closing(points[ring], [w.astype(np.int64) for w in where])

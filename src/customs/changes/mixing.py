@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from typing import Any, Literal
+from functools import cached_property
+from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
 
+from customs.changes.bound_surface import Bound, bound_surface
 from customs.changes.rebind import carried, evened
 from customs.errors import StepError
-from customs.geometry.closest import Surface
 from customs.geometry.triangles import triangles_of
 from customs.geometry.weld import groups_of_rows
 from customs.later import Sparse, later
@@ -58,36 +59,28 @@ def joint_place(scene: Scene, name: str) -> F64:
 
 def brought(scene: Scene, other: Scene, how: Bringing) -> tuple[Scene, tuple[Remark, ...]]:
     """The scene with the meshes of another. Raises StepError for a skeleton or joint that is not there."""
-    skin = None if how.bind == "none" else _skin_for(scene, other, how)
-    keys = _Keys(scene, other)
-    world = posing(other, None).world(0.0)
-    nodes, meshes, said = list(scene.nodes), list(scene.meshes), list[Remark]()
+    joining, keys = _Joining(scene, other, how), _Keys(scene, other)
+    nodes, meshes = list(scene.nodes), list(scene.meshes)
     materials, images = _materials(scene, other, keys)
     names = {n.name for n in scene.nodes}, {m.name for m in scene.meshes}
     for n in mesh_nodes(other):
         node = other.nodes[n]
         mesh = other.meshes[node.mesh or 0]
-        tables, lost = _tables(scene, other, n, skin, how, world)
         prims = tuple(
-            _carried(scene, other, n, world, p, table, skin, how, len(scene.materials))
-            for p, table in zip(mesh.primitives, tables)
+            replace(joining.primitive(n, p), key=keys.of(p.key, n), made_from=(p.key, *p.made_from))
+            for p in mesh.primitives
         )
-        prims = tuple(replace(p, key=keys.of(p.key, n), made_from=(p.key, *p.made_from)) for p in prims)
         meshes.append(replace(mesh, key=keys.of(mesh.key, n), name=_free(mesh.name, names[1]), primitives=prims,
                               weights=node.weights if node.weights is not None else mesh.weights,
                               made_from=(mesh.key, *mesh.made_from)))  # fmt: skip
-        nodes.append(Node(keys.of(node.key, n), _free(node.name, names[0]), mesh=len(meshes) - 1, skin=skin,
+        nodes.append(Node(keys.of(node.key, n), _free(node.name, names[0]), mesh=len(meshes) - 1, skin=joining.skin,
                           made_from=(node.key, *node.made_from)))  # fmt: skip
-        if lost:
-            said.append(
-                Remark(f"{mesh.name}: {', '.join(sorted(lost))} went to the joint above it", meshes[-1].key)
-            )
     new = range(len(scene.nodes), len(nodes))
     out = replace(
         scene, nodes=tuple(nodes), roots=(*scene.roots, *new), meshes=tuple(meshes),
         materials=(*scene.materials, *materials), images=(*scene.images, *images),
     )  # fmt: skip
-    return out, (Remark(f"{many(len(new), 'mesh')} of {other.name} joined"), *said)
+    return out, (Remark(f"{many(len(new), 'mesh')} of {other.name} joined"), *joining.remarks())
 
 
 def _free(name: str, taken: set[str]) -> str:
@@ -133,6 +126,111 @@ def _materials(scene: Scene, other: Scene, keys: _Keys) -> tuple[list[Material],
     return materials, images
 
 
+class _Joining:
+    """What every primitive that joins needs: found once, and what has to be said about it."""
+
+    def __init__(self, scene: Scene, other: Scene, how: Bringing) -> None:
+        self.scene, self.other, self.how = scene, other, how
+        self.skin = None if how.bind == "none" else _skin_for(scene, other, how)
+        self.joints = (
+            [] if self.skin is None else [scene.nodes[j].name for j in scene.skins[self.skin].joints]
+        )
+        self.theirs = posing(other, None).world(0.0)
+        self.rest = (
+            None if self.skin is None else joint_matrices(scene, self.skin, posing(scene, None).world(0.0))
+        )
+        self._targets: dict[int, npt.NDArray[np.intp]] = {}
+        self._lost, self._nameless = set[str](), 0
+
+    def primitive(self, n: int, prim: Primitive) -> Primitive:
+        """A primitive at node `n` of the other where it belongs: at rest it stands at its place, whatever this skin's
+        joints do to it there.
+        """
+        blend = self._blend(n, prim)
+        material = None if prim.material is None else prim.material + len(self.scene.materials)
+        bare = replace(prim, material=material, variants=())
+        if self.rest is None:
+            return replace(carried(bare, blend), joints=None, weights=None)
+        table = evened(prim, self._table(n, prim, blend), self.how.soften)
+        joints, weights = influences_of(table, self.how.limit)
+        bound = replace(bare, joints=joints, weights=weights)
+        back = inverse(_square(skin_matrices(bound, self.rest)))
+        return carried(bound, (back @ _square(blend))[:, :3])
+
+    def remarks(self) -> tuple[Remark, ...]:
+        """What is not as a person asked for."""
+        out = [f"{', '.join(sorted(self._lost))} went to the joint above it"] if self._lost else []
+        if self._nameless:
+            out.append(f"{many(self._nameless, 'part')} without joints of their own bound from the surface")
+        return tuple(Remark(f"{self.other.name}: {text}") for text in out)
+
+    def _blend(self, n: int, prim: Primitive) -> F64:
+        """(V, 3, 4) what brings each vertex to where it rests in the world, then to its place."""
+        skin = self.other.nodes[n].skin
+        if skin is not None and prim.joints is not None and prim.weights is not None:
+            blend = skin_matrices(prim, joint_matrices(self.other, skin, self.theirs))
+        else:
+            blend = np.broadcast_to(self.theirs[n][:3], (len(prim.positions), 3, 4))
+        out = np.einsum("ij,vjk->vik", self.how.place[:3, :3], blend)
+        out[:, :, 3] += self.how.place[:3, 3]
+        return out
+
+    def _table(self, n: int, prim: Primitive, blend: F64) -> Sparse:
+        """(V, J) weights by the joints of this scene's skin."""
+        skin = self.other.nodes[n].skin
+        if self.how.bind == "rigid":
+            row = sparse.csr_matrix(
+                ([1.0], ([0], [self.joints.index(self.how.joint)])), shape=(1, len(self.joints))
+            )
+            return row[np.zeros(len(prim.positions), np.intp)]
+        if self.how.bind == "names" and skin is not None and prim.joints is not None:
+            table = table_of(prim, len(self.other.skins[skin].joints))
+            return merged_columns(table, self._target(skin), len(self.joints))
+        self._nameless += self.how.bind == "names"
+        return self._from_surface(prim, blend)
+
+    def _target(self, skin: int) -> npt.NDArray[np.intp]:
+        """(number here of each joint of another skin), by its name or that of the nearest above it."""
+        if skin not in self._targets:
+            target, lost = _targets(self.other, skin, self.joints)
+            if (target < 0).all():
+                raise StepError(
+                    f"no joint of {self.other.name} has a name that {self.scene.name} knows",
+                    "joints of the same names",
+                    "Bind from the surface, or rigid on a joint.",
+                )
+            self._targets[skin] = target
+            self._lost |= lost
+        return self._targets[skin]
+
+    def _from_surface(self, prim: Primitive, blend: F64) -> Sparse:
+        points = np.einsum("vij,vj->vi", blend[:, :, :3], prim.positions.astype(np.float64)) + blend[:, :, 3]
+        group = groups_of_rows(frozen(points))
+        first = np.unique(group, return_index=True)[1]
+        mine = group[triangles_of(prim)]
+        whole = (mine[:, 0] != mine[:, 1]) & (mine[:, 1] != mine[:, 2]) & (mine[:, 0] != mine[:, 2])
+        found = transfer(points[first], mine[whole], *self._bound, self.how.near)
+        return sparse.csr_matrix(found.table[group])
+
+    @cached_property
+    def _bound(self) -> Bound:
+        found = bound_surface(self.scene, self.joints)
+        if found is None:
+            raise StepError(
+                f"nothing of {self.scene.name} is bound to its skeleton",
+                "a bound mesh",
+                "Bind by names, or rigid.",
+            )
+        return found
+
+
+def _square(blend: F64) -> F64:
+    """Matrices (V, 3, 4) as (V, 4, 4)."""
+    out = np.tile(np.eye(4), (len(blend), 1, 1))
+    out[:, :3] = blend
+    return out
+
+
 def _skin_for(scene: Scene, other: Scene, how: Bringing) -> int:
     """The skin of this scene that knows the joint, or most joints of the other's."""
     if not scene.skins:
@@ -152,31 +250,6 @@ def _skin_for(scene: Scene, other: Scene, how: Bringing) -> int:
     return int(np.argmax(known))
 
 
-def _tables(
-    scene: Scene, other: Scene, n: int, skin: int | None, how: Bringing, world: Any
-) -> tuple[list[Sparse | None], set[str]]:
-    """(weights (V, J) of each primitive at node `n` by the joints of this scene's skin, joints nobody knows here)."""
-    mesh = other.meshes[other.nodes[n].mesh or 0]
-    if skin is None:
-        return [None] * len(mesh.primitives), set()
-    joints = [scene.nodes[j].name for j in scene.skins[skin].joints]
-    if how.bind == "rigid":
-        row = sparse.csr_matrix(([1.0], ([0], [joints.index(how.joint)])), shape=(1, len(joints)))
-        return [row[np.zeros(len(p.positions), np.intp)] for p in mesh.primitives], set()
-    theirs = other.nodes[n].skin
-    if how.bind == "names" and theirs is not None:
-        target, lost = _targets(other, theirs, joints)
-        if (target < 0).all():
-            raise StepError(
-                f"no joint of {other.name} has a name that {scene.name} knows", "joints of the same names",
-                "Bind from the surface, or rigid on a joint.",
-            )  # fmt: skip
-        count = len(other.skins[theirs].joints)
-        made = [merged_columns(table_of(p, count), target, len(joints)) for p in mesh.primitives]
-        return made, lost
-    return _from_surface(scene, other, n, skin, how, world), set()
-
-
 def _targets(other: Scene, skin: int, names: list[str]) -> tuple[npt.NDArray[np.intp], set[str]]:
     """(number here of each joint of another skin, by its name or that of the nearest above it; those not known by their
     own).
@@ -193,74 +266,3 @@ def _targets(other: Scene, skin: int, names: list[str]) -> tuple[npt.NDArray[np.
     # Joints above all that are known go with the first that is.
     out[out < 0] = out[out >= 0][0] if (out >= 0).any() else -1
     return out, lost
-
-
-def _from_surface(scene: Scene, other: Scene, n: int, skin: int, how: Bringing, world: Any) -> list[Sparse]:
-    surface, faces, weights = _surface(scene, skin)
-    mesh, out = other.meshes[other.nodes[n].mesh or 0], []
-    for p in mesh.primitives:
-        points = _through(_blend(other, n, world, p, how.place), p)
-        group = groups_of_rows(frozen(points))
-        first = np.unique(group, return_index=True)[1]
-        mine = group[triangles_of(p)]
-        whole = (mine[:, 0] != mine[:, 1]) & (mine[:, 1] != mine[:, 2]) & (mine[:, 0] != mine[:, 2])
-        found = transfer(points[first], mine[whole], surface, faces, weights, how.near)
-        out.append(sparse.csr_matrix(found.table[group]))
-    return out
-
-
-def _surface(scene: Scene, skin: int) -> tuple[Surface, Any, F64]:
-    """What is bound to a skin where it rests: its surface, faces and weights (V, J)."""
-    world, joints = posing(scene, None).world(0.0), len(scene.skins[skin].joints)
-    points, faces, tables, start = list[Any](), list[Any](), list[Any](), 0
-    for n in mesh_nodes(scene):
-        node = scene.nodes[n]
-        for p in scene.meshes[node.mesh or 0].primitives if node.skin == skin else ():
-            if p.joints is None or p.weights is None or not len(triangles_of(p)):
-                continue
-            points.append(_through(_blend(scene, n, world, p, np.eye(4)), p))
-            faces.append(triangles_of(p).astype(np.int64) + start)
-            tables.append(table_of(p, joints).toarray())
-            start += len(p.positions)
-    if not points:
-        raise StepError(
-            f"nothing of {scene.name} is bound to its skeleton", "a bound mesh", "Bind by names, or rigid."
-        )
-    every = np.concatenate(points)
-    return Surface(every, np.concatenate(faces)), np.concatenate(faces), np.concatenate(tables)
-
-
-def _blend(scene: Scene, n: int, world: Any, prim: Primitive, place: F64) -> F64:
-    """(V, 3, 4) what brings each vertex to where it rests in the world, then through `place`."""
-    skin = scene.nodes[n].skin
-    if skin is not None and prim.joints is not None and prim.weights is not None:
-        blend = skin_matrices(prim, joint_matrices(scene, skin, world))
-    else:
-        blend = np.broadcast_to(world[n][:3], (len(prim.positions), 3, 4))
-    out = np.einsum("ij,vjk->vik", place[:3, :3], blend)
-    out[:, :, 3] += place[:3, 3]
-    return out
-
-
-def _through(blend: F64, prim: Primitive) -> F64:
-    return np.einsum("vij,vj->vi", blend[:, :, :3], prim.positions.astype(np.float64)) + blend[:, :, 3]
-
-
-def _carried(
-    scene: Scene, other: Scene, n: int, world: Any, prim: Primitive, table: Sparse | None, skin: int | None,
-    how: Bringing, first: int,
-) -> Primitive:  # fmt: skip
-    """A primitive where it belongs: at rest it stands at its place, whatever this skin's joints do to it there."""
-    blend = _blend(other, n, world, prim, how.place)
-    bare = replace(prim, material=None if prim.material is None else prim.material + first, variants=())
-    if table is None or skin is None:
-        return replace(carried(bare, blend), joints=None, weights=None)
-    joints, weights = influences_of(evened(prim, table, how.soften), how.limit)
-    bound = replace(bare, joints=joints, weights=weights)
-    mine = skin_matrices(bound, joint_matrices(scene, skin, posing(scene, None).world(0.0)))
-    square = np.tile(np.eye(4), (len(mine), 1, 1))
-    square[:, :3] = mine
-    back = inverse(square)
-    full = np.tile(np.eye(4), (len(blend), 1, 1))
-    full[:, :3] = blend
-    return carried(bound, (back @ full)[:, :3])

@@ -22,13 +22,14 @@ from customs.surface.pixels import image_info, pixels_or_none
 
 def make_snapshot(scene: Scene, nodes: Sequence[int] | None = None) -> tuple[str, bytes, tuple[str, ...]]:
     """(name, bytes, roles of textures that stay behind) of the meshes at `nodes` of a scene, of all without them.
+    Placements have no node to choose and always go along.
 
     Skeleton, materials and textures go along; clips, cameras, lights and what swings stay. Raises StepError where nothing
     is shown there, WriteError where it cannot be written.
     """
     whole = unfolded(scene)
     kept = [
-        n if nodes is None or i in nodes else replace(n, mesh=None, skin=None)
+        n if nodes is None or i in nodes or i >= len(scene.nodes) else replace(n, mesh=None, skin=None)
         for i, n in enumerate(whole.nodes)
     ]
     bare = tuple(replace(n, holds=()) for n in kept)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -70,6 +71,20 @@ def grip_of(whole: Whole, spot: Mask, reach: float) -> Grip:
     held = points[seeds & np.isfinite(points).all(axis=1)]
     middle = held.mean(axis=0) if len(held) else np.zeros(3)
     return Grip(rows, share[rows], middle)
+
+
+def grips_of(whole: Whole, spot: Mask, reach: float, both: bool) -> tuple[Grip, ...]:
+    """What follows a spot, and what follows the one opposite where `both` sides are meant and there is one."""
+    there = other_side(whole, spot) if both else np.zeros_like(spot)
+    return tuple(grip_of(whole, s, reach) for s in (spot, there) if s.any())
+
+
+def pulled_all(points: F64, grips: Sequence[Grip], pull: Pull) -> F64:
+    """The points (V, 3) after a pull of the first grip, and the mirrored one of the second where there is one."""
+    out = pulled(points, grips[0], pull)
+    for grip in grips[1:]:
+        out = out + (pulled(points, grip, pull.across) - points)
+    return out
 
 
 def pulled(points: F64, grip: Grip, pull: Pull) -> F64:

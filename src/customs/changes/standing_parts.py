@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections import Counter
+from collections.abc import Mapping, Sequence, Set
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
@@ -51,6 +52,12 @@ class Whole:
     starts: npt.NDArray[np.int64]
     firsts: npt.NDArray[np.int64]
 
+    @classmethod
+    def of(cls, parts: Sequence[Part]) -> Whole:
+        """Parts side by side."""
+        starts = np.cumsum([0, *(len(p.points) for p in parts)])
+        return cls(tuple(parts), starts, np.cumsum([0, *(len(p.faces) for p in parts)]))
+
     @cached_property
     def points(self) -> F64:
         """(V, 3) metres."""
@@ -83,6 +90,10 @@ class Whole:
         good = self.points[np.isfinite(self.points).all(axis=1)]
         return float(np.ptp(good, axis=0).max()) if len(good) else 0.0
 
+    def number_of(self, names: Set[str]) -> int | None:
+        """The part that answers to one of the Keys `names`."""
+        return next((k for k, p in enumerate(self.parts) if p.names & names), None)
+
     def mine(self, k: int, mask: npt.NDArray[Any]) -> npt.NDArray[Any]:
         """Part `k`'s share of something a face."""
         return mask[self.firsts[k] : self.firsts[k + 1]]
@@ -92,21 +103,21 @@ class Whole:
         return values[self.starts[k] : self.starts[k + 1]]
 
 
-def whole_of(scene: Scene) -> Whole:
-    """The parts that have triangles."""
-    parts, seen, k = list[Part](), set[int](), 0
+def whole_of(scene: Scene, at: int | None = None) -> Whole:
+    """The parts that have triangles, each mesh where the first node stands that shows it, or where node `at` does."""
+    parts, k = list[Part](), 0
+    seen = set[int]() if at is None else {scene.nodes[at].mesh or 0}
     with np.errstate(invalid="ignore"):  # what is no number stays none
         points = posed_scene_points(scene)
     for n in mesh_nodes(scene):
         m = scene.nodes[n].mesh or 0
         for number, prim in enumerate(scene.meshes[m].primitives):
             faces = triangles_of(prim)
-            if m not in seen and len(faces):
+            if (n == at or m not in seen) and len(faces):
                 parts.append(Part(n, m, number, prim, points[k], faces))
             k += 1
         seen.add(m)
-    starts = np.cumsum([0, *(len(p.points) for p in parts)])
-    return Whole(tuple(parts), starts, np.cumsum([0, *(len(p.faces) for p in parts)]))
+    return Whole.of(parts)
 
 
 def chosen(
@@ -115,7 +126,7 @@ def chosen(
     """(faces (F,) meant, remarks for what no longer answers). Raises StepError for a choice that is not at hand."""
     out, remarks = np.zeros(int(whole.firsts[-1]), dtype=bool), list[Remark]()
     for key, which in said:
-        k = next((i for i, p in enumerate(whole.parts) if key in p.names), None)
+        k = whole.number_of({key})
         if k is None:
             remarks.append(Remark(f"{key}: no longer there"))
             continue
@@ -170,6 +181,19 @@ def moved_to(scene: Scene, part: Part, points: F64) -> Primitive:
     out[rows] = (out[rows].astype(np.float64) + step).astype(np.float32)
     out.flags.writeable = False
     return replace(part.prim, positions=out)
+
+
+def shown_elsewhere(scene: Scene, meshes: Set[int]) -> tuple[Remark, ...]:
+    """Remarks for those of `meshes` that stand in several places: what is done in one is done in all."""
+    shown = Counter(n.mesh for n in scene.nodes if n.mesh is not None)
+    return tuple(
+        Remark(
+            f"{scene.meshes[m].name} stands in {shown[m]:,} places: changed in all of them",
+            scene.meshes[m].key,
+        )
+        for m in sorted(meshes)
+        if shown[m] > 1
+    )
 
 
 def with_parts(scene: Scene, new: Mapping[tuple[int, int], Primitive | None]) -> Scene:

@@ -48,6 +48,11 @@ def ranges_of_rows(rows: npt.NDArray[np.intp]) -> tuple[tuple[int, int], ...]:
     return tuple((int(a), int(b) + 1) for a, b in zip(starts, ends))
 
 
+def growing(ranges: Sequence[tuple[int, int]]) -> bool:
+    """True for ranges from 0 on that end no sooner than they begin."""
+    return all(0 <= a <= b for a, b in ranges)
+
+
 def names_in(value: Any) -> Iterator[str]:
     """Names of selections anywhere in the settings of a stop."""
     if isinstance(value, str):

@@ -11,7 +11,7 @@ import numpy.typing as npt
 
 from customs.changes.choice import packed_faces
 from customs.changes.snapshot import make_snapshot
-from customs.changes.soft import Grip, Pull, grip_of, other_side, pulled, with_points
+from customs.changes.soft import Pull, grips_of, other_side, pulled_all, with_points
 from customs.changes.standing_parts import Whole, whole_of
 from customs.errors import ShipmentError
 from customs.geometry.choosing import beside_plane, grown, hanging_together, in_box, in_lasso
@@ -44,7 +44,7 @@ class Chooser:
 
     def pick(self, names: set[str], face: int, unit: Unit, more: bool = False) -> None:
         """What was pointed at: face number `face` of the part that answers to one of the Keys `names`."""
-        k = next((i for i, p in enumerate(self.whole.parts) if p.names & names), None)
+        k = self.whole.number_of(names)
         if k is None or not 0 <= face < len(self.whole.parts[k].faces):
             return
         spot = np.zeros_like(self.mask)
@@ -196,11 +196,8 @@ class SoftHold:
     """A spot taken hold of: what follows it is found once, then every position of the hand is quick."""
 
     def __init__(self, chooser: Chooser, reach: float, both: bool) -> None:
-        self.chooser, self.reach = chooser, reach
-        whole, spot = chooser.whole, chooser.mask
-        self.grips: list[Grip] = [grip_of(whole, spot, reach)]
-        if both and (there := other_side(whole, spot)).any():
-            self.grips.append(grip_of(whole, there, reach))
+        self.chooser = chooser
+        self.grips = grips_of(chooser.whole, chooser.mask, reach, both)
 
     @property
     def middle(self) -> npt.NDArray[np.float64]:
@@ -210,10 +207,7 @@ class SoftHold:
     def at(self, pull: Pull) -> Scene:
         """The scene with the spot pulled."""
         whole = self.chooser.whole
-        points = pulled(whole.points, self.grips[0], pull)
-        for grip in self.grips[1:]:
-            points = points + (pulled(whole.points, grip, pull.across) - whole.points)
-        return with_points(self.chooser.scene, whole, points)
+        return with_points(self.chooser.scene, whole, pulled_all(whole.points, self.grips, pull))
 
 
 def soft_values(faces: tuple[tuple[str, str], ...], pull: Pull, both: bool) -> Mapping[str, Any]:

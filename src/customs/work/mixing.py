@@ -24,9 +24,11 @@ AS_IT_WAS, CHANGED, GONE = "as it was", "changed since", "no longer among the go
 
 
 def state_of(asset: Asset) -> str:
-    """What an asset's own state is told by: its files and its stops."""
+    """What an asset's own state is told by: its files, its stops, its rights."""
     stops = json.dumps([s.as_dict() for s in asset.stops if s.on], sort_keys=True, default=str)
-    return hashlib.sha256(f"{asset.digest}{stops}".encode()).hexdigest()[:16]
+    return hashlib.sha256(
+        f"{asset.digest}{stops}{asset.author}|{asset.licence}|{asset.use}".encode()
+    ).hexdigest()[:16]
 
 
 def bring(store: Path, other: Asset, scene: Scene, nodes: Sequence[int] | None = None) -> dict[str, Any]:

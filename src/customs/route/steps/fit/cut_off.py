@@ -52,32 +52,28 @@ class CutOff(Targeted):
         return value
 
 
-def _along(part: Part, point: F64, normal: F64, box: tuple[F64, F64] | None) -> tuple[Part, F64]:
-    """The part with its faces divided along a plane, those near a box where one is given; and how far its vertices are
-    from the plane.
-    """
+def _along(part: Part, point: F64, normal: F64, box: tuple[F64, F64] | None) -> Part:
+    """The part with its faces divided along a plane, those near a box where one is given."""
     height = heights(part.points, point, normal)
     meant = None if box is None else overlapping(part.points, part.faces, *box)
     cut = divided(part.faces, groups_of_rows(part.prim.positions), height, meant)
     if not len(cut.edges):
-        return part, height
+        return part
     t = cut.share[:, None]
     between = part.points[cut.edges[:, 0]] * (1 - t) + part.points[cut.edges[:, 1]] * t
     prim = with_division(as_triangles(part.prim), cut)
     points = np.concatenate([part.points, between])
-    return replace(part, prim=prim, points=points, faces=cut.faces), np.concatenate(
-        [height, np.zeros(len(between))]
-    )
+    return replace(part, prim=prim, points=points, faces=cut.faces)
 
 
 def _cut(part: Part, settings: CutOff) -> tuple[Part, npt.NDArray[np.bool_]]:
     """The part divided, and which of its faces go."""
     for six in settings.planes:
-        part, _ = _along(part, np.array(six[:3]), np.array(six[3:]), None)
+        part = _along(part, np.array(six[:3]), np.array(six[3:]), None)
     boxes = [(np.minimum(six[:3], six[3:]), np.maximum(six[:3], six[3:])) for six in settings.boxes]
     for low, high in boxes:
         for k, normal in enumerate(AXES):
-            part, _ = _along(part, high if k < 3 else low, normal, (low, high))
+            part = _along(part, high if k < 3 else low, normal, (low, high))
     centres = part.points[part.faces].mean(axis=1)
     gone = np.zeros(len(part.faces), dtype=bool)
     for six in settings.planes:
@@ -103,14 +99,10 @@ def _apply(scene: Scene, settings: CutOff, resources: Content, job: Job) -> Outc
         gone.append(away if away.any() else np.zeros(len(part.faces), dtype=bool))
     if not any(a.any() for a in gone):
         return Outcome(scene, (Remark("nothing lies beyond the cut"),))
-    starts = np.cumsum([0, *(len(p.points) for p in parts)])
-    firsts = np.cumsum([0, *(len(p.faces) for p in parts)])
     split = with_parts(
         scene, {(p.mesh, p.number): p.prim for p, was in zip(parts, whole.parts) if p is not was}
     )
-    out, remarks = without_faces(
-        split, Whole(tuple(parts), starts, firsts), np.concatenate(gone), settings.close
-    )
+    out, remarks = without_faces(split, Whole.of(parts), np.concatenate(gone), settings.close)
     return Outcome(out, remarks)
 
 

@@ -7,11 +7,12 @@ from typing import ClassVar
 import numpy as np
 from pydantic import Field, field_validator
 
-from customs.changes.soft import Pull, grip_of, other_side, pulled, with_points
-from customs.changes.standing_parts import Said, chosen, whole_of
+from customs.changes.soft import Pull, grips_of, pulled_all, with_points
+from customs.changes.standing_parts import Said, chosen, shown_elsewhere, whole_of
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Remark, Scene
+from customs.scene.selection import growing
 from customs.scene.settings import Settings
 from customs.words import many
 
@@ -34,7 +35,7 @@ class SoftMove(Settings):
         for faces, move, turn, scale, reach, _ in value:
             if not np.isfinite([*move, *turn, scale, reach]).all() or scale <= 0 or reach < 0:
                 raise ValueError("finite numbers, a scale over 0 and a reach of 0 or more")
-            if any(not isinstance(w, str) and any(a < 0 or b < a for a, b in w) for _, w in faces):
+            if not all(isinstance(w, str) or growing(w) for _, w in faces):
                 raise ValueError("ranges that grow")
         return value
 
@@ -49,15 +50,13 @@ def _apply(scene: Scene, settings: SoftMove, resources: Content, job: Job) -> Ou
         said += lost
         if not spot.any():
             continue
-        pull, points = Pull(move, turn, scale, reach), whole.points
-        grips = [(grip_of(whole, spot, reach), pull)]
-        if both and (there := other_side(whole, spot)).any():
-            grips.append((grip_of(whole, there, reach), pull.across))
-        elif both:
+        points, grips = whole.points, grips_of(whole, spot, reach, both)
+        if both and len(grips) < 2:
             said.append(Remark("nothing lies opposite a spot: it was moved on its own side alone"))
-        moved = sum(pulled(points, grip, how) - points for grip, how in grips) + points
-        out = with_points(out, whole, moved)
-        count = len(np.unique(np.concatenate([grip.rows for grip, _ in grips])))
+        moved = pulled_all(points, grips, Pull(move, turn, scale, reach))
+        before, out = out, with_points(out, whole, moved)
+        said += shown_elsewhere(out, {k for k, m in enumerate(out.meshes) if m is not before.meshes[k]})
+        count = len(np.unique(np.concatenate([grip.rows for grip in grips])))
         far = float(np.linalg.norm(moved - points, axis=1).max())
         said.append(
             Remark(f"{many(count, 'vertex')} moved, up to {far * 1000:,.1f} mm", values={"furthest": far})

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import ClassVar
 
 import numpy as np
@@ -9,11 +10,12 @@ from pydantic import Field, field_validator
 
 from customs.changes.closing import closed
 from customs.changes.primitives import as_triangles, drop_unused_vertices, with_faces, without_empty_meshes
-from customs.changes.standing_parts import Said, Whole, chosen, whole_of, with_parts
+from customs.changes.standing_parts import Said, Whole, chosen, shown_elsewhere, whole_of, with_parts
 from customs.errors import StepError
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Primitive, Remark, Scene
+from customs.scene.selection import growing
 from customs.scene.settings import Settings
 from customs.words import many
 
@@ -30,9 +32,8 @@ class TakeAway(Settings):
     @field_validator("faces")
     @classmethod
     def _ranges(cls, value: tuple[Said, ...]) -> tuple[Said, ...]:
-        for _, which in value:
-            if not isinstance(which, str) and any(a < 0 or b < a for a, b in which):
-                raise ValueError("ranges that grow")
+        if not all(isinstance(which, str) or growing(which) for _, which in value):
+            raise ValueError("ranges that grow")
         return value
 
 
@@ -54,6 +55,7 @@ def without_faces(
             kept = None if mine.all() else drop_unused_vertices(with_faces(prim, part.faces[~mine], ~mine))
             new[part.mesh, part.number] = kept
     out, remarks = with_parts(scene, new), [Remark(f"{many(int(gone.sum()), 'face')} taken away")]
+    remarks += shown_elsewhere(scene, {m for m, _ in new})
     if close:
         out, more = with_holes_closed(scene, out)
         remarks += more
@@ -82,12 +84,9 @@ def with_holes_closed(before: Scene, scene: Scene) -> tuple[Scene, list[Remark]]
     remarks = [Remark(f"{many(count, 'hole')} closed")] if count else []
     if left:
         remarks.append(
-            Remark(
-                f"{many(left, 'rim')} left open: more than two open edges meet there, or one does not come back"
-            )
+            Remark(f"{many(left, 'rim')} left open: it runs along what was open before, or is no plain ring")
         )
-    out = Scene(**{**scene.__dict__, "meshes": tuple(meshes)}) if count else scene
-    return out, remarks
+    return (replace(scene, meshes=tuple(meshes)) if count else scene), remarks
 
 
 def _apply(scene: Scene, settings: TakeAway, resources: Content, job: Job) -> Outcome:

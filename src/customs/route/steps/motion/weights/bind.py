@@ -9,16 +9,16 @@ import numpy as np
 import numpy.typing as npt
 from pydantic import Field
 
+from customs.changes.bound_surface import Bound, bound_surface
 from customs.changes.donor import take_donor
 from customs.errors import StepError
-from customs.geometry.closest import Surface
 from customs.geometry.triangles import triangles_of
 from customs.geometry.weld import groups_of_rows
 from customs.job import Job
 from customs.motion.posing.pose import posed_positions
 from customs.motion.skeleton.skeleton import skeleton_of
 from customs.motion.weights.heat import heat_weights
-from customs.motion.weights.table import influences_of, table_of
+from customs.motion.weights.table import influences_of
 from customs.motion.weights.transfer import transfer
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.arrays import frozen
@@ -52,7 +52,7 @@ def _apply(scene: Scene, settings: Bind, resources: Content, job: Job) -> Outcom
     if not scene.skins:
         return Outcome(scene)
     world, nodes, meshes = world_matrices(scene), list(scene.nodes), list(scene.meshes)
-    source = _donor_table(scene, settings, resources) if settings.source == "surface" else None
+    source = _donor_surface(scene, settings, resources) if settings.source == "surface" else None
     remarks: list[Remark] = []
     for n in mesh_nodes(scene):
         job.check()
@@ -80,7 +80,7 @@ def _bound(
     n: int,
     world: F64,
     settings: Bind,
-    source: tuple[Surface, npt.NDArray[np.uint32], F64] | None,
+    source: Bound | None,
 ) -> tuple[Mesh, str]:
     node = scene.nodes[n]
     mesh = scene.meshes[node.mesh or 0]
@@ -101,7 +101,7 @@ def _bound(
             f"{mesh.name}: weights from {many(skeleton.count, 'joint')}",
         )
     else:
-        found = transfer(every[first], faces, source[0], source[1], source[2], settings.near)
+        found = transfer(every[first], faces, *source, settings.near)
         table = found.table
         text = f"{mesh.name}: weights from the donor's surface; {1 - found.sure.mean():.0%} filled in, farthest {found.farthest * 1000:.1f} mm"
     joints, weights = influences_of(table[group], settings.limit)
@@ -118,40 +118,19 @@ def _bound(
     return replace(mesh, primitives=tuple(change(k, p) for k, p in enumerate(mesh.primitives))), text
 
 
-def _donor_table(
-    scene: Scene, settings: Bind, resources: Content
-) -> tuple[Surface, npt.NDArray[np.uint32], F64]:
+def _donor_surface(scene: Scene, settings: Bind, resources: Content) -> Bound:
     """The donor's surface where it rests, its faces, and its weights by the joints of this scene's first
     skin, by name.
     """
-    donor = take_donor(settings.donor, resources)
-    names = skeleton_of(scene, (0,)).names
-    points, faces, tables, start, world = [], [], [], 0, world_matrices(donor)
-    for n in mesh_nodes(donor):
-        node = donor.nodes[n]
-        if node.skin is None or node.mesh is None:
-            continue
-        theirs = [donor.nodes[j].name for j in donor.skins[node.skin].joints]
-        column = [names.index(t) if t in names else -1 for t in theirs]
-        for p in donor.meshes[node.mesh].primitives:
-            dense = table_of(p, len(theirs)).toarray()
-            out = np.zeros((len(dense), len(names)))
-            for k, c in enumerate(column):
-                if c >= 0:
-                    out[:, c] += dense[:, k]
-            points.append(posed_positions(donor, n, p, world))
-            faces.append(triangles_of(p).astype(np.int64) + start)
-            tables.append(out)
-            start += len(dense)
-    if not points or not sum(t.sum() for t in tables):
+    found = bound_surface(take_donor(settings.donor, resources), skeleton_of(scene, (0,)).names)
+    if found is None:
         raise StepError(
             "the donor's joints are not those of this skeleton",
             "a mesh bound to joints of the same names",
             "Add Donor before it, or bind from the joints.",
             where="donor",
         )
-    whole, cut = np.concatenate(points), np.concatenate(faces).astype(np.uint32)
-    return Surface(whole, cut), cut, np.concatenate(tables)
+    return found
 
 
 register(

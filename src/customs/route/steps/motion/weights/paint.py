@@ -14,7 +14,7 @@ from customs.job import Job
 from customs.motion.weights.paint import Edit, edited, mirrored
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Primitive, Remark, Scene
-from customs.scene.selection import ranges_in, rows_in
+from customs.scene.selection import growing, ranges_in, rows_in
 from customs.scene.settings import Settings
 from customs.words import many
 
@@ -39,9 +39,7 @@ class Paint(Settings):
         for _, _, kind, amount, ranges in value:
             if kind not in KINDS:
                 raise ValueError(f"edit {kind!r}: one of {', '.join(KINDS)}")
-            if not np.isfinite(amount) or (
-                not isinstance(ranges, str) and any(a < 0 or b < a for a, b in ranges)
-            ):
+            if not np.isfinite(amount) or (not isinstance(ranges, str) and not growing(ranges)):
                 raise ValueError("a finite amount and ranges that grow")
         return value
 
