@@ -75,7 +75,7 @@ def main() -> None:
     ]  # fmt: skip
     chooser.beside((0, 0.97, 0), (0, 1, 0))
     began = time.perf_counter()
-    hold = SoftHold(chooser, 0.3, False)
+    hold = SoftHold(chooser, chooser.mask, 0.3, False)
     rows.append(
         ("taking hold of a spot, what follows it 0.3 m along", f"{time.perf_counter() - began:.3f} s", "")
     )

@@ -142,7 +142,7 @@ def test_arms_are_pulled_until_they_meet_the_wardens_hands(tmp_path: Path) -> No
         far = float((theirs * side).max() - tip)
         assert far == pytest.approx(SHORT, abs=0.03), "a hand too short"
         pull = Pull((side * far, 0.0, 0.0), reach=0.35)
-        shown = SoftHold(chooser, 0.35, False).at(pull)
+        shown = SoftHold(chooser, chooser.mask, 0.35, False).at(pull)
         out = run(out, "soft-move", tmp_path, dict(soft_values(chooser.kept(tmp_path), pull, False)))
         assert np.array_equal(posed_scene_points(out)[0], posed_scene_points(shown)[0]), "as it was seen"
     mine = posed_scene_points(out)[0][:, 0]

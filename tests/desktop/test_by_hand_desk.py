@@ -144,7 +144,7 @@ def test_a_soft_move_is_dragged_typed_kept_and_undone(demo: Rig) -> None:
     chooser.box((low[0], high[1] - 0.05, low[2]), high)
     hand.work.show()
     soft.take.click()
-    assert twin.handles is not None
+    demo.wait(lambda: twin.handles is not None)
     demo.wait(lambda: s.painter.idle)
     under = twin._under()
     assert under is not None
@@ -157,6 +157,7 @@ def test_a_soft_move_is_dragged_typed_kept_and_undone(demo: Rig) -> None:
     soft.move_by[1]._finish()
     soft.reach.setText("0.03")
     soft.reach._finish()
+    demo.wait(lambda: soft.hold is not None and soft.hold.of[1] == 0.03)
     assert twin.handles.move[1] == pytest.approx(0.04)
     held = twin.drawn["right"]
     demo.wait(lambda: s.painter.idle)
@@ -189,20 +190,21 @@ def test_parts_of_other_goods_join_move_and_are_taken_anew(demo: Rig) -> None:
     demo.wait(tools.isVisible)
     show_choice(tools.other, "hedgehog")
     tools._chosen()
-    assert tools.binds.buttons["surface"].isChecked() and len(tools.checks) == 9
+    assert tools.binds.buttons["surface"].isChecked() and tools.parts.count() == 9
     demo.wait(lambda: "beside" in twin.pictures and s.painter.idle)
     # Pointed at in the small picture, a part is let go; pointed at again, it is chosen.
     small = twin.areas()["beside"].center().toPoint()
     QTest.mouseClick(twin, LEFT, PLAIN, small)
-    demo.wait(lambda: sum(not check.isChecked() for _, check in tools.checks) == 1)
+    demo.wait(lambda: len(tools.chosen_parts()) == 8)
     QTest.mouseClick(twin, LEFT, PLAIN, small)
-    demo.wait(lambda: all(check.isChecked() for _, check in tools.checks))
-    for _, check in tools.checks[1:]:
-        check.setChecked(False)
+    demo.wait(lambda: len(tools.chosen_parts()) == 9)
+    for k in range(1, 9):
+        tools.parts.item(k).setCheckState(Qt.CheckState.Unchecked)
     tools.binds.buttons["rigid"].click()
     show_choice(tools.joint, "Head1")
     tools.move_by[1].setText("1.6")
     tools.join.click()
+    demo.wait(lambda: "from-goods" in demo.steps())
     demo.settle()
     assert (
         demo.steps()[-1] == "from-goods" and triangles(demo) > before and tools.said() == "Clockwork hedgehog"
@@ -223,6 +225,7 @@ def test_parts_of_other_goods_join_move_and_are_taken_anew(demo: Rig) -> None:
     assert stop is not None and standing_of(stop, s.state) == "changed since" and triangles(demo) == count
     wide = np.ptp(posed_scene_points(s.result.at(None))[-1], axis=0)  # type: ignore[union-attr,arg-type]
     tools._anew(stop)
+    demo.wait(lambda: standing_of(tools.stop, s.state) == "as it was")
     demo.settle()
     assert np.ptp(posed_scene_points(s.result.at(None))[-1], axis=0) == pytest.approx(wide * 2, rel=1e-4)  # type: ignore[union-attr,arg-type]
     assert standing_of(tools.stop, s.state) == "as it was" and len(s.result.at(None).meshes) == 2  # type: ignore[union-attr,arg-type]

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 import trimesh
@@ -15,7 +17,7 @@ from customs.scene.arrays import frozen
 from customs.scene.model import Primitive
 from customs.scene.notes import Note
 from customs.work.lookup import find_sheet
-from customs.work.measuring import measured, nearest_corner, place_at
+from customs.work.measuring import face_number, measured, nearest_corner, place_at, standing_at
 from tests.assets import cube, key, scene_of
 
 
@@ -81,14 +83,20 @@ def test_places_and_corners() -> None:
     whole, orbit = whole_of(scene), Orbit(yaw=0, pitch=0, distance=6.0, target=(0.0, 0.0, 0.0))
     names = {str(scene.meshes[0].primitives[0].key)}
     face = int(np.flatnonzero(whole.centres @ orbit.back() > 0.99)[0])
-    place = place_at(whole, names, face, orbit, (400, 300), 200, 150)
+    number = face_number(whole, names, face)
+    assert number == face and standing_at(scene, whole, names, scene.nodes[0].key) is whole
+    place = place_at(whole, number, orbit, (400, 300), 200, 150)
     assert (
         place is not None
         and place @ orbit.back() == pytest.approx(1.0)
         and np.linalg.norm(place) == pytest.approx(1.0)
     )
-    assert place_at(whole, {"other"}, face, orbit, (400, 300), 1, 1) is None
-    assert place_at(whole, names, 99, orbit, (400, 300), 1, 1) is None
+    assert face_number(whole, {"other"}, face) is None and face_number(whole, names, 99) is None
+    twin = replace(scene.nodes[0], key=key("node", 5), translation=np.array([3.0, 0, 0]))
+    two = replace(scene, nodes=(*scene.nodes, twin), roots=(0, 1))
+    there = standing_at(two, whole_of(two), names, twin.key)
+    assert there is not None and there.points[:, 0].min() == pytest.approx(2.0), "where that node stands"
+    assert standing_at(two, whole_of(two), names, key("row", 9)) is None
     assert nearest_corner(whole, (0.99, 0.98, 1.0), 0.1) == pytest.approx([1, 1, 1])
     assert nearest_corner(whole, (0.5, 0.5, 1.0), 0.1) == pytest.approx([0.5, 0.5, 1.0])
 

@@ -13,14 +13,13 @@ from customs.changes.choice import packed_faces
 from customs.changes.snapshot import make_snapshot
 from customs.changes.soft import Pull, grips_of, other_side, pulled_all, with_points
 from customs.changes.standing_parts import Whole, whole_of
-from customs.errors import ShipmentError
 from customs.geometry.choosing import beside_plane, grown, hanging_together, in_box, in_lasso
 from customs.picture.camera import Orbit, project
 from customs.route.steps.fit.take_away import without_faces
 from customs.scene.model import Scene
 from customs.scene.selection import ranges_of_rows
 from customs.words import many
-from customs.work.selections import keep_packed
+from customs.work.selections import keep_packed, put_whole
 
 Mask = npt.NDArray[np.bool_]
 Unit = Literal["face", "island", "part", "material"]
@@ -42,11 +41,13 @@ class Chooser:
 
     # -- choosing
 
-    def pick(self, names: set[str], face: int, unit: Unit, more: bool = False) -> None:
-        """What was pointed at: face number `face` of the part that answers to one of the Keys `names`."""
+    def pick(self, names: set[str], face: int, unit: Unit, more: bool = False) -> bool:
+        """What was pointed at: face number `face` of the part that answers to one of the Keys `names`; False where no
+        part does.
+        """
         k = self.whole.number_of(names)
         if k is None or not 0 <= face < len(self.whole.parts[k].faces):
-            return
+            return False
         spot = np.zeros_like(self.mask)
         spot[self.whole.firsts[k] + face] = True
         if unit == "material":
@@ -57,6 +58,7 @@ class Chooser:
             spot = hanging_together(self.whole.places if unit == "part" else self.whole.faces, spot)
         # A second press on what is chosen lets it go.
         self.mask = (self.mask & ~spot if self.mask[spot].all() else self.mask | spot) if more else spot
+        return True
 
     def lasso(self, orbit: Orbit, size: tuple[int, int], outline: Any, more: bool = False) -> None:
         """Faces inside a line (M, 2) drawn round them on a picture of `size` pixels, those behind too."""
@@ -163,21 +165,15 @@ class Chooser:
                 self.whole.mine(k, self.mask)[:] = other.whole.mine(at, other.mask)
 
 
-def own_file(store: Path, chooser: Chooser, name: str) -> Path:
-    """A GLB of the chosen faces alone, to be taken in as an asset of their own. Raises CustomsError."""
-    part, _ = without_faces(chooser.scene, chooser.whole, ~chooser.mask, False)
+def own_file(store: Path, chooser: Chooser, chosen: Mask, name: str) -> Path:
+    """A GLB of the faces `chosen` (F,) alone, to be taken in as an asset of their own. Raises CustomsError."""
+    part, _ = without_faces(chooser.scene, chooser.whole, ~chosen, False)
     _, data, _ = make_snapshot(part)
     folder = store / OWN
     number = 1
     while (path := folder / f"{name}_{number}.glb").exists():
         number += 1
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-        path.write_bytes(data)
-    except OSError as problem:
-        raise ShipmentError(
-            f"cannot be kept ({problem.strerror})", "room and permission", file=path
-        ) from None
+    put_whole(path, data)
     return path
 
 
@@ -195,9 +191,9 @@ def _few(thing: str, names: Sequence[str]) -> str:
 class SoftHold:
     """A spot taken hold of: what follows it is found once, then every position of the hand is quick."""
 
-    def __init__(self, chooser: Chooser, reach: float, both: bool) -> None:
-        self.chooser = chooser
-        self.grips = grips_of(chooser.whole, chooser.mask, reach, both)
+    def __init__(self, chooser: Chooser, spot: Mask, reach: float, both: bool) -> None:
+        self.chooser, self.of = chooser, (spot, reach, both)
+        self.grips = grips_of(chooser.whole, spot, reach, both)
 
     @property
     def middle(self) -> npt.NDArray[np.float64]:

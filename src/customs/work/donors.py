@@ -11,6 +11,7 @@ from customs.errors import CustomsError, ReadError
 from customs.intake.take import take
 from customs.planning.plan import fresh_route
 from customs.route.route import evaluate
+from customs.work.selections import put_whole
 
 FOLDER = "donors"
 
@@ -28,13 +29,10 @@ def read_donor(path: Path, origin: Origin | None = None) -> Donor:
 
 
 def keep_donor(store: Path, donor: Donor) -> None:
-    """Write a donor into the store, once."""
+    """Write a donor into the store, once. Raises ShipmentError."""
     place = store / FOLDER / f"{donor.digest}.glb"
     if not place.is_file():
-        place.parent.mkdir(parents=True, exist_ok=True)
-        part = place.with_suffix(".part")
-        part.write_bytes(donor.data)
-        part.replace(place)
+        put_whole(place, donor.data)
 
 
 @lru_cache(maxsize=8)

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Set
 from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from customs.changes.standing_parts import Whole
+from customs.changes.standing_parts import Whole, whole_of
 from customs.geometry.rays import hits, on_plane
 from customs.picture.camera import Orbit, ray_through
+from customs.scene.key import Key
+from customs.scene.model import Scene
 from customs.scene.notes import Kind, Note, Point
 
 F64 = npt.NDArray[np.float64]
@@ -17,15 +20,28 @@ SKIN = 1e-6
 """How far under the surface a thickness begins, as a share of the extent: the face itself does not count."""
 
 
-def place_at(
-    whole: Whole, names: set[str], face: int, orbit: Orbit, size: tuple[int, int], x: float, y: float
-) -> F64 | None:
-    """(3,) the point of a face under pixel `x`, `y` of a picture of `size`; None where it is not there."""
-    k = next((i for i, p in enumerate(whole.parts) if p.names & names), None)
-    if k is None or not 0 <= face < len(whole.parts[k].faces):
-        return None
-    part = whole.parts[k]
-    return on_plane(part.points[part.faces[face]], *ray_through(orbit, *size, x, y))
+def standing_at(scene: Scene, whole: Whole, names: Set[str], node: Key) -> Whole | None:
+    """The parts of a scene with the one that answers to `names` where `node` stands, as a mesh may stand in several
+    places; None for what no node shows.
+    """
+    k = whole.number_of(names)
+    if k is None or scene.nodes[whole.parts[k].node].key == node:
+        return whole if k is not None else None
+    at = next((i for i, n in enumerate(scene.nodes) if n.key == node), None)
+    return whole_of(scene, at) if at is not None else None
+
+
+def face_number(whole: Whole, names: Set[str], face: int) -> int | None:
+    """Among all faces of the whole, the number of face `face` of the part that answers to `names`."""
+    k = whole.number_of(names)
+    return int(whole.firsts[k]) + face if k is not None and 0 <= face < len(whole.parts[k].faces) else None
+
+
+def place_at(whole: Whole, face: int, orbit: Orbit, size: tuple[int, int], x: float, y: float) -> F64 | None:
+    """(3,) the point of face `face` of the whole under pixel `x`, `y` of a picture of `size`; None where it is seen from
+    its edge.
+    """
+    return on_plane(whole.points[whole.faces[face]], *ray_through(orbit, *size, x, y))
 
 
 def nearest_corner(whole: Whole, point: Any, within: float) -> F64:

@@ -84,8 +84,13 @@ def parts_of(scene: Scene) -> list[tuple[int, str]]:
     return [(n, scene.nodes[n].name) for n in mesh_nodes(scene)]
 
 
+def source_of(stop: Stop) -> str:
+    """The asset in the shipment a stop brings parts of."""
+    return str(dict(stop.values).get("source", "")).partition(" ")[0]
+
+
 def standing_of(stop: Stop, state: State) -> str:
     """Whether the source of what a stop brings is as it was."""
-    id_, _, was = str(dict(stop.values).get("source", "")).partition(" ")
-    other = state.asset(id_)
+    was = str(dict(stop.values).get("source", "")).partition(" ")[2]
+    other = state.asset(source_of(stop))
     return GONE if other is None else AS_IT_WAS if state_of(other) == was else CHANGED

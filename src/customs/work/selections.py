@@ -23,18 +23,22 @@ def keep_selection(store: Path, ranges: Sequence[tuple[int, int]]) -> str:
 
 def keep_packed(store: Path, name: str, body: bytes) -> str:
     """Keep a selection that is packed already. Raises ShipmentError."""
-    place = _place(store, name)
-    if not place.is_file():
-        part = place.with_suffix(f".{os.getpid()}.part")
-        try:
-            place.parent.mkdir(parents=True, exist_ok=True)
-            part.write_bytes(body)
-            part.replace(place)
-        except OSError as problem:
-            raise ShipmentError(
-                f"cannot be kept ({problem.strerror})", "room and permission", file=place
-            ) from None
+    if not (place := _place(store, name)).is_file():
+        put_whole(place, body)
     return name
+
+
+def put_whole(place: Path, body: bytes) -> None:
+    """Write a file of the store, whole or not at all. Raises ShipmentError."""
+    part = place.with_suffix(f".{os.getpid()}.part")
+    try:
+        place.parent.mkdir(parents=True, exist_ok=True)
+        part.write_bytes(body)
+        part.replace(place)
+    except OSError as problem:
+        raise ShipmentError(
+            f"cannot be kept ({problem.strerror})", "room and permission", file=place
+        ) from None
 
 
 def kept_selections(store: Path, stops: Iterable[Stop]) -> Content:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any, Literal
 
-from PyQt6.QtCore import QPoint, QPointF, QRectF, QSize, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QPoint, QRectF, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPixmap, QPolygonF
 
 from customs.ledger.row import Place
@@ -31,7 +31,7 @@ from customs_desktop.views.halves import (
 )
 from customs_desktop.views.handles import Handles
 from customs_desktop.views.rig_overlay import RigOverlay
-from customs_desktop.views.twin_hands import Hands
+from customs_desktop.views.twin_hands import Hands, Pointed
 from customs_desktop.views.twin_paint import HEAD, Measured
 
 Mode = Literal["twin", "wipe", "ghost"]
@@ -69,7 +69,7 @@ class TwinView(Hands):
         self.lasso: QPolygonF | None = None
         self.handles: Handles | None = None
         self.lines: list[Measured] = []
-        self.pointed = QPointF()
+        self.pointed: Pointed | None = None
         self.beside: Half | None = None
         self._grip: tuple[QPoint, Qt.MouseButton] | None = None
         self._pressed: tuple[QPoint, Qt.MouseButton] | None = None

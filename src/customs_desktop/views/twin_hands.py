@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
@@ -10,6 +12,17 @@ from customs.picture.camera import Orbit
 from customs.picture.pick import Met
 from customs_desktop.views.handles import Handles
 from customs_desktop.views.twin_paint import HEAD
+
+
+class Pointed(NamedTuple):
+    """Where a hand pointed: the half, the pixel in its picture of a size, the camera of that."""
+
+    half: str
+    x: float
+    y: float
+    size: tuple[int, int]
+    orbit: Orbit
+
 
 CLICK = 4
 """Pixels the hand may move and still point at one place."""
@@ -24,7 +37,8 @@ class Hands(QWidget):
     """What was pointed at in the small picture beside."""
     lasso: QPolygonF | None
     handles: Handles | None
-    pointed: QPointF
+    pointed: Pointed | None
+    """Where what was met last lay."""
     _grip: tuple[QPoint, Qt.MouseButton] | None
     _pressed: tuple[QPoint, Qt.MouseButton] | None
     _wiping: bool
@@ -121,16 +135,16 @@ class Hands(QWidget):
         half, rect = self.halves()[name], areas.get(name)
         if half is None or rect is None or name not in orbits or not rect.contains(at):
             return
-        self.pointed = at
-        shot = self._shot(name, half, orbits[name], (max(int(rect.width()), 2), max(int(rect.height()), 2)))
-        self.session.painter.ask_under(
-            f"under {name}", shot, int(at.x() - rect.x()), int(at.y() - rect.y()), half
-        )
+        size = (max(int(rect.width()), 2), max(int(rect.height()), 2))
+        shot = self._shot(name, half, orbits[name], size)
+        where = Pointed(name, at.x() - rect.x(), at.y() - rect.y(), size, orbits[name])
+        self.session.painter.ask_under(f"under {name}", shot, int(where.x), int(where.y), (half, where))
 
     def _border(self) -> float:
         return self.width() * (0.5 if self.mode == "twin" else self.wipe_at if self.mode == "wipe" else 0.0)
 
-    def _met(self, slot: str, found: Met | None, half: object) -> None:
+    def _met(self, slot: str, found: Met | None, tag: tuple[object, Pointed]) -> None:
+        half, self.pointed = tag
         if half is not self.halves().get(slot[6:]):
             return
         if slot == "under beside":

@@ -47,6 +47,7 @@ class ChooseTools(QWidget):
     def __init__(self, work: Handwork) -> None:
         super().__init__()
         self.work = work
+        self._told: tuple[object, object] = (self, None)
         box = column(self)
         self.pick = button("Pick", self._pick, "chip", "", "Point at faces in the right half")
         self.lasso = button(
@@ -96,8 +97,12 @@ class ChooseTools(QWidget):
 
     def refresh(self) -> None:
         """The count, and what hangs on it."""
-        chooser = self.work.chooser if self.work.count else None
         self.pick.setChecked(self.work.pointing == "pick")
+        chooser = self.work.chooser if self.work.count else None
+        told = (chooser, chooser.mask if chooser is not None else None)
+        if all(a is b for a, b in zip(told, self._told)):
+            return
+        self._told = told
         self.count.setText(chooser.words() if chooser is not None else "Nothing chosen")
         self.hangs.setText(chooser.hanging() if chooser is not None else "")
         self.hangs.setVisible(chooser is not None)
@@ -131,13 +136,17 @@ class ChooseTools(QWidget):
             self.work.stop("Take away", "take-away", {"faces": faces, "close": self.close_holes.isChecked()})
 
     def _own(self) -> None:
-        session, chooser, paths = self.work.session, self.work.chooser, list[Path]()
+        session, chooser = self.work.session, self.work.chooser
         asset, shipment = session.asset, session.shipment
         if chooser is None or asset is None or shipment is None:
             return
-        if session.guard(lambda: paths.append(own_file(shipment.store, chooser, asset.id))):
-            slip = Slip(asset.author, asset.licence, asset.use, asset.name)
-            session.jobs.take_models([Wanted(p, p.parent, slip=slip) for p in paths], None)
+        slip = Slip(asset.author, asset.licence, asset.use, asset.name)
+
+        def done(path: Path) -> None:
+            session.jobs.take_models([Wanted(path, path.parent, slip=slip)], None)
+
+        mask = chooser.mask
+        self.work.aside("own", "Own asset", lambda: own_file(shipment.store, chooser, mask, asset.id), done)
 
     def _holes(self) -> None:
         self.work.stop("Close holes", "close-holes", {})
@@ -224,6 +233,11 @@ class CutTools(QWidget):
             self.work.stop("Cut off", "cut-off", {name: (six,), "close": self.close_holes.isChecked()})
 
 
+def same(a: tuple[object, float, bool], b: tuple[object, float, bool]) -> bool:
+    """True where the same choice is to be held in the same way."""
+    return a[0] is b[0] and a[1:] == b[1:]
+
+
 class SoftTools(QWidget):
     """A soft move: numbers, and handles in the view whose numbers they are."""
 
@@ -231,6 +245,8 @@ class SoftTools(QWidget):
         super().__init__()
         self.work = work
         self.hold: SoftHold | None = None
+        self._of: tuple[object, float, bool] = (None, 0.0, False)
+        """What is held, or about to be: the choice, how far along, on both sides."""
         box = column(self)
         self.move_by, self.turn_by = three("Move", 0.0), three("Turn", 0.0, 1)
         self.scale_by = NumberField(1e-3, 1e3, 3, "Scale")
@@ -290,12 +306,21 @@ class SoftTools(QWidget):
         """Take hold of what is chosen now, with the numbers there are."""
         if not self.take.isChecked():
             return
-        chooser, reach = self.work.chooser, self.reach.value()
+        chooser, reach, both = self.work.chooser, self.reach.value(), self.both.isChecked()
         if chooser is None or not self.work.count or reach is None:
             self.let_go()
             return
-        self.hold = SoftHold(chooser, reach, self.both.isChecked())
-        handles = Handles(self.hold.middle)
+        mask = chooser.mask
+        if not same((mask, reach, both), self._of):
+            self._of = (mask, reach, both)
+            self.work.aside("hold", "Taking hold", lambda: SoftHold(chooser, mask, reach, both), self._held)
+
+    def _held(self, hold: SoftHold) -> None:
+        """What follows the choice is known."""
+        if not self.take.isChecked() or not same(hold.of, self._of):
+            return
+        self.hold = hold
+        handles = Handles(hold.middle)
         pull = self.pull
         if pull is not None:
             handles.move[:] = pull.move
@@ -324,7 +349,7 @@ class SoftTools(QWidget):
     def let_go(self) -> None:
         """No handles, and the view as it is."""
         self.take.setChecked(False)
-        self.hold, self.work.twin.handles = None, None
+        self.hold, self.work.twin.handles, self._of = None, None, (None, 0.0, False)
         if "right" in self.work.twin.drawn:
             self.work.twin.show_drawn({})
         self.work.twin.update()

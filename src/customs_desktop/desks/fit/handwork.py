@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, Literal
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -12,7 +12,10 @@ from customs.picture.pick import Met
 from customs.work.by_hand import Chooser, Unit
 from customs_desktop.office import Office
 from customs_desktop.views.twin import TwinView
+from customs_desktop.views.twin_hands import Pointed
+from customs_desktop.worker import Task
 
+PLACED = "This is one of many placements. Settle them as copies first: by hand works on what stands as nodes."
 Pointing = Literal["", "pick", "measure"]
 
 
@@ -69,14 +72,19 @@ class Handwork(QObject):
             self.twin.ask()
         self.changed.emit()
 
+    def pointed_by(self, what: Pointing) -> Pointed | None:
+        """Where a hand pointed in the right half, while pointing does `what`."""
+        where = self.twin.pointed if self.open and self.pointing == what else None
+        return where if where is not None and where.half == "right" else None
+
     def _met(self, found: Met | None) -> None:
-        chooser = self.chooser if self.open and self.pointing == "pick" else None
+        chooser = self.chooser if self.pointed_by("pick") is not None else None
         if chooser is None:
             return
         if found is None:
             chooser.none()
-        else:
-            chooser.pick({str(found.prim.key)}, found.face, self.unit, self.more)
+        elif not chooser.pick({str(found.prim.key)}, found.face, self.unit, self.more):
+            self.session.said.emit(PLACED, "query")
         self.show()
 
     def _lassoed(self, outline: QPolygonF) -> None:
@@ -88,17 +96,39 @@ class Handwork(QObject):
         chooser.lasso(picture.orbit, (max(int(rect.width()), 2), max(int(rect.height()), 2)), ring, self.more)
         self.show()
 
-    def stop(self, label: str, step: str, values: Mapping[str, Any]) -> bool:
-        """A stop right after the one that is looked at, which is looked at from then on."""
-        asset, at = self.session.asset, self.session.stop
-        if asset is None:
+    @property
+    def here(self) -> tuple[str, str | None]:
+        """The asset and the stop that are looked at."""
+        return self.session.current, self.session.stop
+
+    def stop(
+        self, label: str, step: str, values: Mapping[str, Any], where: tuple[str, str | None] | None = None
+    ) -> bool:
+        """A stop right after the one that is looked at, or that was (`where`); it is looked at from then on."""
+        id_, at = where or self.here
+        asset = self.session.state.asset(id_)
+        if asset is None or (at is not None and at not in {s.id for s in asset.stops}):
             return False
         new = asset.route.new_id(step)
-        if not self.session.change_route(label, lambda r: r.after(at, step, values)):
+        if not self.session.change_route(label, lambda r: r.after(at, step, values), id_):
             return False
-        if at is not None:
+        if at is not None and (id_, at) == self.here:
             self.session.pick(new)
         return True
+
+    def aside(self, key: str, title: str, run: Callable[[], Any], done: Callable[[Any], object]) -> None:
+        """Work that takes longer than a turn of the window: a newer one of its `key` takes the place of what waits."""
+        self.session.worker.submit(
+            Task(
+                0,
+                key=key,
+                title=title,
+                run=lambda job: run(),
+                done=done,
+                failed=self.session.fail,
+                apart=True,
+            )
+        )
 
     def kept(self) -> tuple[tuple[str, str], ...]:
         """The choice as a stop names it; nothing (and said) where none is made or it cannot be kept."""

@@ -2,22 +2,35 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QScrollArea, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import QComboBox, QListWidget, QListWidgetItem, QWidget
 
 from customs.picture.pick import Met
 from customs.route.route import Stop
 from customs.route.step import get_step, make_settings
 from customs.scene.model import Scene
 from customs.shipment.state import Asset
-from customs.work.mixing import AS_IT_WAS, GONE, STEP, again, bind_for, bring, matched, parts_of, standing_of
+from customs.work.mixing import (
+    AS_IT_WAS,
+    GONE,
+    STEP,
+    again,
+    bind_for,
+    bring,
+    matched,
+    parts_of,
+    source_of,
+    standing_of,
+)
 from customs_desktop.desks.fit.by_hand import column, three, values_of
 from customs_desktop.desks.fit.handwork import Handwork
 from customs_desktop.style.theme import span
 from customs_desktop.widgets.basics import Chips, NumberField, button, combo, empty, label, row, show_choice
 from customs_desktop.widgets.marks import Mark
-from customs_desktop.worker import Task
 
 BINDS = (("names", "By names"), ("surface", "Surface"), ("rigid", "Rigid"), ("none", "Not bound"))
 NOTHING = ("", "–")
@@ -26,25 +39,22 @@ HIGH = 96
 
 
 class JoinTools(QWidget):
-    """Numbers belong to the stop that is looked at, or to the last that joins something, or to the next."""
+    """Numbers belong to the stop that brings parts of the chosen asset, or where there is none to the next join."""
 
     def __init__(self, work: Handwork) -> None:
         super().__init__()
         self.work, self.session = work, work.session
         self._offered: list[tuple[str, str]] = []
         self._parts: tuple[object, ...] = ()
-        self.checks: list[tuple[int, QCheckBox]] = []
+        self._looked_at: str | None = None
+        self._told: tuple[object, ...] = (None,)
         box = column(self)
         self.other = combo((), "Other goods", lambda _: self._chosen())
         box.addWidget(self.other)
-        self.list = QWidget()
-        self.lines = column(self.list)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(self.list)
-        area.setMaximumHeight(span(HIGH))
-        self.area = area
-        box.addWidget(area)
+        self.parts = QListWidget()
+        self.parts.setAccessibleName("Its parts")
+        self.parts.itemChanged.connect(lambda _: self._offer())
+        box.addWidget(self.parts)
         self.binds = Chips(BINDS)
         self.binds.chosen.connect(lambda bind: self._set(bind=bind))
         box.addWidget(self.binds)
@@ -97,26 +107,35 @@ class JoinTools(QWidget):
 
     @property
     def stop(self) -> Stop | None:
-        """The stop whose numbers are shown."""
-        asset = self.session.asset
-        mine = [s for s in asset.stops if s.step == STEP] if asset is not None else []
+        """The stop whose numbers are shown: of those of the chosen asset the one looked at, or the last."""
+        asset, id_ = self.session.asset, str(self.other.currentData() or "")
+        mine = [s for s in asset.stops if s.step == STEP and source_of(s) == id_] if asset is not None else []
         return next((s for s in mine if s.id == self.session.stop), mine[-1] if mine else None)
 
     @property
     def source(self) -> tuple[Asset, Scene] | None:
         """The asset chosen, with its scene at the end of its route."""
-        id_ = str(self.other.currentData() or "")
+        return self._at_its_end(str(self.other.currentData() or ""))
+
+    def _at_its_end(self, id_: str) -> tuple[Asset, Scene] | None:
         asset, result = self.session.state.asset(id_), self.session.results.get(id_)
         scene = result.at(None) if result is not None else None
         return (asset, scene) if asset is not None and scene is not None else None
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.refresh()
+
     def refresh(self) -> None:
-        """Goods, parts, joints and the numbers of the stop."""
+        """Goods, parts, joints and the numbers of the stop; nobody needs them while the section is folded."""
+        if not self.isVisible():
+            return
         goods = [(a.id, a.name) for a in self.session.state.goods if a.id != self.session.current]
         if goods != self._offered:
             self._offered, chosen = goods, self.other.currentData()
             fill(self.other, goods)
             show_choice(self.other, str(chosen or ""))
+        self._follow()
         self._show_parts()
         right = self.work.twin.right
         own = joints_of(right.scene) if right is not None else []
@@ -126,7 +145,7 @@ class JoinTools(QWidget):
             chosen = str(box.currentData() or "")
             fill(box, [(n, n or NOTHING[1]) for n in names])
             show_choice(box, chosen)
-        self.join.setEnabled(found is not None and any(check.isChecked() for _, check in self.checks))
+        self._offer()
         stop = self.stop
         if stop is not None:
             said: Any = make_settings(get_step(STEP), dict(stop.values))
@@ -152,29 +171,63 @@ class JoinTools(QWidget):
         self.evening.setVisible(self._bind() in ("names", "surface"))
         self._show_joined()
 
+    def _follow(self) -> None:
+        """Another stop that joins something is looked at: its asset is the chosen one."""
+        asset, at = self.session.asset, self.session.stop
+        if at == self._looked_at:
+            return
+        self._looked_at = at
+        stop = (
+            next((s for s in asset.stops if s.id == at and s.step == STEP), None)
+            if asset is not None
+            else None
+        )
+        if stop is not None:
+            show_choice(self.other, source_of(stop))
+
     def _show_parts(self) -> None:
         found = self.source
         wanted = (found[0].id, found[1]) if found is not None else ()
         if wanted == self._parts:
             return
         self._parts = wanted
-        empty(self.lines)
-        self.checks = []
+        self.parts.blockSignals(True)
+        self.parts.clear()
         for node, name in parts_of(found[1]) if found is not None else ():
-            check = QCheckBox(name)
-            check.setChecked(True)
-            check.toggled.connect(lambda _: self.refresh())
-            self.checks.append((node, check))
-            self.lines.addWidget(check)
-        self.area.setVisible(bool(self.checks))
-        self.area.setFixedHeight(min(span(HIGH), self.list.sizeHint().height() + 4))
+            item = QListWidgetItem(name)
+            item.setData(Qt.ItemDataRole.UserRole, node)
+            item.setCheckState(Qt.CheckState.Checked)
+            self.parts.addItem(item)
+        self.parts.blockSignals(False)
+        self.parts.setVisible(self.parts.count() > 0)
+        tall = self.parts.sizeHintForRow(0) * self.parts.count() + 4
+        self.parts.setFixedHeight(min(span(HIGH), max(tall, 1)))
+
+    def chosen_parts(self) -> list[int]:
+        """Nodes of the parts that are chosen."""
+        items = (self.parts.item(k) for k in range(self.parts.count()))
+        return [
+            i.data(Qt.ItemDataRole.UserRole)
+            for i in items
+            if i is not None and i.checkState() == Qt.CheckState.Checked
+        ]
+
+    def _offer(self) -> None:
+        self.join.setEnabled(self.source is not None and bool(self.chosen_parts()))
 
     def _show_joined(self) -> None:
-        empty(self.rows)
         asset, state = self.session.asset, self.session.state
-        for stop in asset.stops if asset is not None else ():
-            if stop.step != STEP or not dict(stop.values).get("part"):
-                continue
+        mine = (
+            [s for s in asset.stops if s.step == STEP and dict(s.values).get("part")]
+            if asset is not None
+            else []
+        )
+        told = (*mine, *(standing_of(s, state) for s in mine))
+        if told == self._told:
+            return
+        self._told = told
+        empty(self.rows)
+        for stop in mine:
             standing = standing_of(stop, state)
             anew = button("Take anew", lambda s=stop: self._anew(s), "flat", "", "Bring it as it is now")
             anew.setVisible(standing not in (AS_IT_WAS, GONE))
@@ -196,12 +249,16 @@ class JoinTools(QWidget):
         return next((id_ for id_, chip in self.binds.buttons.items() if chip.isChecked()), "names")
 
     def _chosen(self) -> None:
+        found, right = self.source, self.work.twin.right
+        if self.stop is None:
+            # What joins next stands where it stands, until a person says otherwise.
+            for field in (*self.move_by, *self.turn_by, self.soften):
+                field.show_value(0.0)
+            self.scale_by.show_value(1.0)
+            if found is not None and right is not None:
+                self.binds.show_chosen(bind_for(right.scene, found[1]))
         self.refresh()
         self.beside()
-        found, right = self.source, self.work.twin.right
-        if found is not None and right is not None and self.stop is None:
-            self.binds.show_chosen(bind_for(right.scene, found[1]))
-            self.refresh()
 
     def _values(self) -> dict[str, Any]:
         move, turn = values_of(self.move_by) or (0.0,) * 3, values_of(self.turn_by) or (0.0,) * 3
@@ -220,38 +277,47 @@ class JoinTools(QWidget):
 
     def _pointed(self, met: Met | None) -> None:
         """A part pointed at in the small picture is chosen, or let go."""
-        found = self.source if self.work.open else None
-        for node, check in self.checks if met is not None and found is not None else ():
-            if found is not None and met is not None and found[1].nodes[node].key == met.key:
-                check.setChecked(not check.isChecked())
+        found = self.source if self.work.open and met is not None else None
+        for k in range(self.parts.count()) if found is not None else ():
+            item = self.parts.item(k)
+            if item is not None and found[1].nodes[item.data(Qt.ItemDataRole.UserRole)].key == met.key:
+                on = item.checkState() == Qt.CheckState.Checked
+                item.setCheckState(Qt.CheckState.Unchecked if on else Qt.CheckState.Checked)
 
-    def _brought(self, found: tuple[Asset, Scene], nodes: list[int] | None) -> dict[str, Any]:
-        shipment, out = self.session.shipment, dict[str, Any]()
+    def _bring(
+        self, found: tuple[Asset, Scene], nodes: list[int] | None, done: Callable[[dict[str, Any]], object]
+    ) -> None:
+        """The snapshot is made beside the window's own work: textures are packed for it."""
+        shipment, (asset, scene) = self.session.shipment, found
         if shipment is not None:
-            self.session.guard(lambda: out.update(bring(shipment.store, *found, nodes)))
-        return out
+            store, title = shipment.store, f"Bringing {asset.name}"
+            self.work.aside("bring", title, lambda: bring(store, asset, scene, nodes), done)
 
     def _join(self) -> None:
-        found = self.source
-        nodes = [node for node, check in self.checks if check.isChecked()]
-        every = len(nodes) == len(self.checks)
-        brought = self._brought(found, None if every else nodes) if found is not None else {}
-        if brought and found is not None:
-            self.work.stop(f"Join {found[0].name}", STEP, {**brought, **self._values()})
+        found, nodes, where, values = self.source, self.chosen_parts(), self.work.here, self._values()
+        if found is None or not nodes:
+            return
+        name, every = found[0].name, len(nodes) == self.parts.count()
+
+        def done(brought: dict[str, Any]) -> None:
+            self.work.stop(f"Join {name}", STEP, {**brought, **values}, where)
             # What has joined is seen where it is now.
             self.work.twin.show_beside(None, "")
 
+        self._bring(found, None if every else nodes, done)
+
     def _anew(self, stop: Stop) -> None:
-        id_ = str(dict(stop.values).get("source", "")).partition(" ")[0]
-        asset, result = self.session.state.asset(id_), self.session.results.get(id_)
-        scene = result.at(None) if result is not None else None
-        brought = (
-            self._brought((asset, scene), again(stop, scene))
-            if asset is not None and scene is not None
-            else {}
+        found, id_ = self._at_its_end(source_of(stop)), self.session.current
+        if found is not None:
+            self._bring(found, again(stop, found[1]), lambda brought: self._changed(id_, stop, brought))
+
+    def _changed(self, id_: str, stop: Stop, values: dict[str, Any]) -> bool:
+        """Change a stop that was looked at when something was begun, whatever is looked at now."""
+        asset = self.session.state.asset(id_)
+        there = asset is not None and any(s.id == stop.id for s in asset.stops)
+        return there and self.session.change_route(
+            "Change settings", lambda r: r.changed(stop.id, **values).by_person(stop.id), id_
         )
-        if brought:
-            self.session.set_stop(stop.id, **brought)
 
     def _match(self) -> None:
         stop, result, shipment = self.stop, self.session.result, self.session.shipment
@@ -261,17 +327,16 @@ class JoinTools(QWidget):
         if stop.id not in ids[1:]:
             return
         before, store = result.passed[ids.index(stop.id) - 1].scene, shipment.store
+        id_ = self.session.current
 
         def done(found: tuple[dict[str, Any], float]) -> None:
             values, off = found
-            if self.session.set_stop(stop.id, **values):
+            if self._changed(id_, stop, values):
                 self.session.said.emit(
                     f"Matched: {off * 1000:.1f} mm off on average where it lies nearest.", "note"
                 )
 
-        self.session.worker.submit(
-            Task(0, key="match", title="Matching faces", run=lambda job: matched(stop, before, store), done=done, failed=self.session.fail)
-        )  # fmt: skip
+        self.work.aside("match", "Matching faces", lambda: matched(stop, before, store), done)
 
     def _placed(self) -> None:
         if self.stop is not None:

@@ -9,9 +9,9 @@ from PyQt6.QtWidgets import QCheckBox, QWidget
 
 from customs.picture.pick import Met
 from customs.scene.notes import KINDS, POINTS, Kind, Note
-from customs.work.measuring import measured, nearest_corner, place_at
+from customs.work.measuring import face_number, measured, nearest_corner, place_at, standing_at
 from customs_desktop.desks.fit.by_hand import column
-from customs_desktop.desks.fit.handwork import Handwork
+from customs_desktop.desks.fit.handwork import PLACED, Handwork
 from customs_desktop.widgets.basics import Chips, button, empty, label, row
 
 HINTS = {
@@ -19,6 +19,12 @@ HINTS = {
     "edge": "Point near an edge.",
     "angle": "Point at three places; the angle is at the second.",
     "thickness": "Point at a place: measured straight through.",
+}
+NO_FIGURE = {
+    "distance": "There is nothing between them.",
+    "edge": "There is no edge here.",
+    "angle": "Two of the places are one: there is no angle.",
+    "thickness": "Nothing lies behind it: there is no thickness here.",
 }
 NEAR = 0.012
 """How near a corner has to lie to be taken, as a share of how far the eye is."""
@@ -116,26 +122,26 @@ class MeasureTools(QWidget):
         self.refresh()
 
     def _met(self, found: Met | None) -> None:
-        twin, chooser = self.work.twin, self.work.chooser if self.work.open and self.on.isChecked() else None
-        rect, picture = twin.areas().get("right"), twin.pictures.get("right")
-        if chooser is None or found is None or rect is None or picture is None:
+        where, chooser = self.work.pointed_by("measure"), self.work.chooser
+        if where is None or found is None or chooser is None:
             return
-        at, size = twin.pointed, (max(int(rect.width()), 2), max(int(rect.height()), 2))
         names = {str(found.prim.key)}
-        place = place_at(
-            chooser.whole, names, found.face, picture.orbit, size, at.x() - rect.x(), at.y() - rect.y()
-        )
+        whole = standing_at(chooser.scene, chooser.whole, names, found.key)
+        face = face_number(whole, names, found.face) if whole is not None else None
+        if whole is None or face is None:
+            self.session.said.emit(PLACED, "query")
+            return
+        place = place_at(whole, face, where.orbit, where.size, where.x, where.y)
         if place is None:
             return
         if self.corners.isChecked() and self.kind in ("distance", "angle"):
-            place = nearest_corner(chooser.whole, place, NEAR * picture.orbit.distance)
+            place = nearest_corner(whole, place, NEAR * where.orbit.distance)
         self.places.append(place)
         if len(self.places) >= POINTS[self.kind]:
-            k = next(i for i, p in enumerate(chooser.whole.parts) if p.names & names)
-            note = measured(chooser.whole, self.kind, self.places, int(chooser.whole.firsts[k]) + found.face)
+            note = measured(whole, self.kind, self.places, face)
             self.places = []
             if note is None:
-                self.session.said.emit("Nothing lies behind it: there is no thickness here.", "query")
+                self.session.said.emit(NO_FIGURE[self.kind], "query")
             else:
                 self.session.change_asset("Measure", lambda a: replace(a, notes=(*a.notes, note)))
         self.refresh()

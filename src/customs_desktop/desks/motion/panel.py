@@ -133,7 +133,8 @@ class MotionPanel(DeskPanel):
         asked = route.of_step("donor") is not None or route.of_step("retarget") is not None
         donor = self._donor(result) if asked else None
         self.twin.show_beside(
-            donor.scene if donor is not None else None, result.asset.donor_name.replace("_", " ").capitalize()
+            donor.scene if donor is not None else None,
+            f"Donor · {result.asset.donor_name.replace('_', ' ').capitalize()}",
         )
 
     def _strip(self) -> None:
