@@ -16,6 +16,7 @@ os.environ.setdefault("LP_NUM_THREADS", str(max(1, (os.cpu_count() or 2) - 1)))
 
 import numpy as np
 import trimesh
+from tables import told
 
 from customs.changes.soft import Pull
 from customs.picture.camera import Orbit, framing
@@ -87,13 +88,8 @@ def main() -> None:
 
     drawn(0)
     rows.append(("a soft move drawn, software driver", f"{1 / took(drawn):.1f} a second", "≥ 12"))
-    text = "# By hand\n\nMade by `benchmarks/by_hand.py`, on one core of the machine for pictures.\n\n"
-    text += "| what | measured | goal |\n|---|---|---|\n" + "".join(
-        f"| {a} | {b} | {c} |\n" for a, b, c in rows
-    )
-    print(text)
-    if asked.write:
-        asked.write.write_text(text, "utf-8")
+    about = "Made by `benchmarks/by_hand.py`, on one core of the machine for pictures."
+    told("By hand", about, ("what", "measured", "goal"), rows, asked.write)
 
 
 if __name__ == "__main__":

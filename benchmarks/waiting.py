@@ -17,6 +17,7 @@ os.environ["QT_QPA_PLATFORM"] = "offscreen"
 os.environ["CUSTOMS_HOME"] = tempfile.mkdtemp(prefix="customs-waiting-")
 
 from run import blob, write
+from tables import told
 
 from customs.intake.take import take
 from customs.picture.camera import Orbit
@@ -167,15 +168,9 @@ def main() -> None:
             write(replace(scene, meshes=(replace(scene.meshes[0], primitives=(bare,)),)), path)
             rows += drop(label, path)
     rows += demo()
-    text = (
-        "# What a person waits for\n\nMade by `benchmarks/waiting.py`; pictures by the software driver.\n\n"
-    )
-    text += "| wait | seconds | goal |\n|---|---|---|\n" + "".join(
-        f"| {a} | {b:.2f} | {c} |\n" for a, b, c in rows
-    )
-    print(text)
-    if asked.write:
-        asked.write.write_text(text, "utf-8")
+    about = "Made by `benchmarks/waiting.py`; pictures by the software driver."
+    shown = [(a, f"{b:.2f}", c) for a, b, c in rows]
+    told("What a person waits for", about, ("wait", "seconds", "goal"), shown, asked.write)
 
 
 if __name__ == "__main__":

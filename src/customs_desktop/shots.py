@@ -191,6 +191,7 @@ def _hand_views(window: MainWindow) -> dict[str, Callable[[], object]]:
         settled(app, window)
         for title in ("MEASURE", "FROM OTHER GOODS"):
             panel.unfold(title)
+        settled(app, window)
         tools = hand.joining
         show_choice(tools.other, "bell_lantern")
         tools._chosen()

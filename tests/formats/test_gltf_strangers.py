@@ -57,6 +57,28 @@ def test_strange_extensions_go_back_while_what_they_may_point_to_stands(
         assert not strangers(without_strangers(which))
 
 
+def test_what_has_no_place_to_be_kept_is_said_to_be_left_out(tmp_path: Path) -> None:
+    """Strange things on what the scene keeps no extras of: samplers, textures, the metallic-roughness part, a layer."""
+    doc = plain(extensionsUsed=["MADE_up", "KHR_materials_ior"])
+    mark = {"extensions": {"MADE_up": {}}}
+    doc["samplers"], doc["images"] = [{**mark}], [{"uri": "nowhere.png"}]
+    doc["textures"] = [{"source": 0, "sampler": 0, **mark}]
+    doc["materials"] = [{
+        "pbrMetallicRoughness": {"baseColorTexture": {"index": 0}, "novelty": 1, **mark},
+        "extensions": {"KHR_materials_ior": {"ior": 1.4, "novelty": 2}},
+    }]  # fmt: skip
+    doc["meshes"][0]["primitives"][0]["material"] = 0
+    (tmp_path / "thing.gltf").write_text(json.dumps(doc))
+    scene = loaded(tmp_path / "thing.gltf")
+    assert set(scene.unknown) >= {
+        "MADE_up of samplers/0", "MADE_up of textures/0", "MADE_up of materials/0/pbrMetallicRoughness",
+        "property novelty of materials/0/pbrMetallicRoughness", "property novelty of KHR_materials_ior",
+    }  # fmt: skip
+    result = run(Request(tmp_path / "thing.gltf", tmp_path, find_sheet("metre-yup-pbr")))
+    rows = {r.subject: r.delivering for r in result.ledger.rows if r.requirement == "extensions"}
+    assert {rows[name] for name in scene.unknown if " of " in name} == {"left out"}
+
+
 def test_a_strange_extension_is_said_asked_about_and_left_out_with_one_press(tmp_path: Path) -> None:
     path = strange(tmp_path / "in", {"words": ["a"]})
     for sheet, has in (("metre-yup-pbr", "kept as it is"), ("centimetre-zup-lh", "left out")):

@@ -8,6 +8,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from customs.changes.primitives import with_faces
 from customs.geometry.cutting import Division
 from customs.later import later
 from customs.motion.weights.table import influences_of, table_of
@@ -43,13 +44,9 @@ def with_division(prim: Primitive, cut: Division) -> Primitive:
         )
 
     joints, weights = _influences(prim, cut)
-    source = None if prim.source_face is None else frozen(prim.source_face[cut.source], np.uint32)
-    which = None if prim.source_primitive is None else frozen(prim.source_primitive[cut.source], np.uint32)
     return replace(
-        prim,
+        with_faces(prim, cut.faces, cut.source),
         positions=more(prim.positions),
-        mode="triangles",
-        indices=frozen(cut.faces.reshape(-1), np.uint32),
         normals=more(prim.normals, 3),
         tangents=more(prim.tangents, 3),
         texcoords=tuple(more(x) for x in prim.texcoords),
@@ -60,10 +57,6 @@ def with_division(prim: Primitive, cut: Division) -> Primitive:
             MorphTarget(more(x.positions), more(x.normals), more(x.tangents)) for x in prim.targets
         ),
         custom={name: more(x) for name, x in prim.custom.items()},
-        sizes=None,
-        triangulation=None,
-        source_face=source,
-        source_primitive=which,
     )
 
 

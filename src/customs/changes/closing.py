@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import numpy.typing as npt
 
-from customs.changes.primitives import take_vertices
+from customs.changes.primitives import take_vertices, with_faces
 from customs.geometry.rims import closing, open_edges, rims
 from customs.geometry.tangents import any_perpendicular
 from customs.geometry.triangles import triangles_of
@@ -102,11 +102,7 @@ def _with_caps(prim: Primitive, points: F32, loops: list[Ints], start: int, end:
     faces = np.concatenate([triangles_of(prim), caps + np.uint32(count)])
     added = np.zeros(len(caps), np.uint32)
     return replace(
-        new,
-        mode="triangles",
-        indices=frozen(faces.reshape(-1), np.uint32),
-        sizes=None,
-        triangulation=None,
+        with_faces(new, faces),
         source_face=None if prim.source_face is None else frozen(np.r_[prim.source_face, added], np.uint32),
         source_primitive=None
         if prim.source_primitive is None

@@ -68,9 +68,11 @@ def as_triangles(prim: Primitive) -> Primitive:
     return replace(prim, mode="triangles", indices=flat, sizes=None, triangulation=None)
 
 
-def with_faces(prim: Primitive, faces: U32, kept: npt.NDArray[np.bool_] | None = None) -> Primitive:
-    """A triangle list with new `faces` (F, 3); `kept` says which of the old ones these are, for the source
-    arrays.
+def with_faces(
+    prim: Primitive, faces: U32, kept: npt.NDArray[np.bool_] | npt.NDArray[np.int64] | None = None
+) -> Primitive:
+    """A triangle list with new `faces` (F, 3); `kept` says which of the old ones these are (a mask, or the number of
+    each), for the source arrays.
     """
     source = None if prim.source_face is None or kept is None else frozen(prim.source_face[kept], np.uint32)
     source_prim = None if prim.source_primitive is None or kept is None else prim.source_primitive[kept]

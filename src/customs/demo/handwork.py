@@ -21,15 +21,15 @@ from customs.scene.model import Node, Primitive, Scene
 WARDENS = Build(1.74, 0.84, 0.185, 0.56)
 FROST = {"shirt": (176, 196, 204), "trousers": (120, 140, 150), "boots": (80, 90, 96), "apron": (214, 224, 228),
          "skin": (196, 150, 118), "hair": (84, 62, 44)}  # fmt: skip
-THICK, ELBOW, HEM = 0.010, 0.36, 0.72
-"""How far the suit stands off the body, where its sleeves and its skirt ends (metres)."""
+THICK, ELBOW, HEM, COLLAR = 0.010, 0.36, 0.72, 1.434
+"""How far the suit stands off the body, where its sleeves, its skirt and its collar end (metres)."""
 SHORT = 0.09
 """By how much the arms are too short: the length of a hand, or so."""
 
 
 def suit() -> Scene:
     """A frost suit on joints named and placed as the warden's, in another order."""
-    made = figure("frost_suit", replace(WARDENS), WARDEN_NAMES, WARDEN_ORDER[::-1], FROST, 0.04, "suit")
+    made = figure("frost_suit", WARDENS, WARDEN_NAMES, WARDEN_ORDER[::-1], FROST, 0.04, "suit")
     (body,) = made.meshes[0].primitives
     assert body.normals is not None
     thick = replace(body, positions=frozen(body.positions + np.float32(THICK) * body.normals))
@@ -39,9 +39,7 @@ def suit() -> Scene:
 def covered(prim: Primitive) -> np.ndarray:
     """(F,) faces of a figure that lie between the suit's collar, elbows and hem."""
     centres = prim.positions[triangles_of(prim)].mean(axis=1)
-    return (
-        (np.abs(centres[:, 0]) < ELBOW) & (centres[:, 1] > HEM) & (centres[:, 1] < WARDENS.leg + 0.66 * 0.9)
-    )
+    return (np.abs(centres[:, 0]) < ELBOW) & (centres[:, 1] > HEM) & (centres[:, 1] < COLLAR)
 
 
 def worn(prim: Primitive) -> Primitive:

@@ -45,7 +45,9 @@ def read_layers(
                 values[f.name] = found
         for m in layer.maps:
             uses[m.role] = use(said.child(m.said), m.strength)
-        said.extras(frozenset(), unknown)
+        strange = set[str]()
+        said.extras(frozenset(), strange)
+        unknown |= {f"{name} of {layer.extension}" for name in strange}
     return values, uses
 
 

@@ -79,6 +79,12 @@ class MaterialReader:
         trouble = probe(image)
         return image if trouble == problem else Image(**{**image.__dict__, "problem": trouble})
 
+    def _strange(self, obj: Obj, known: frozenset[str] = frozenset()) -> None:
+        """Note what is not understood of something that has no place for it in the scene: it is left out, and said so."""
+        found = set[str]()
+        obj.extras(known, found)
+        self.unknown |= {f"{name} of {obj.where.strip('/')}" for name in found}
+
     def _sampler(self, obj: Obj) -> Sampler:
         mag, low = obj.integer("magFilter"), obj.integer("minFilter")
         wrap_s, wrap_t = obj.integer("wrapS", 10497), obj.integer("wrapT", 10497)
@@ -90,7 +96,7 @@ class MaterialReader:
         ):
             if value not in allowed:
                 raise obj.fail(name, value, "a value of glTF 2.0, 5.26")
-        obj.extras(frozenset(), self.unknown)
+        self._strange(obj)
         return Sampler(mag, low, wrap_s or 10497, wrap_t or 10497)
 
     def _texture(self, obj: Obj, samplers: tuple[Sampler, ...]) -> tuple[int | None, Sampler]:
@@ -101,7 +107,7 @@ class MaterialReader:
                 image = said.integer("source", image, below=len(self.images))
         sampler = obj.integer("sampler", None, below=len(samplers))
         obj.text("name")
-        obj.extras(IMAGE_EXTENSIONS, self.unknown)
+        self._strange(obj, IMAGE_EXTENSIONS)
         return image, samplers[sampler] if sampler is not None else Sampler()
 
     def _use(self, obj: Obj | None, strength: str = "") -> TextureUse | None:
@@ -155,7 +161,7 @@ class MaterialReader:
         values["roughness"] = pbr.number("roughnessFactor", 1.0, 0, 1)
         uses["base_colour"] = self._use(pbr.child("baseColorTexture"))
         uses["metallic_roughness"] = self._use(pbr.child("metallicRoughnessTexture"))
-        pbr.extras(frozenset(), self.unknown)
+        self._strange(pbr)
 
     def _common(self, obj: Obj, values: dict[str, Any], uses: dict[str, TextureUse | None]) -> None:
         uses["normal"] = self._use(obj.child("normalTexture"), "scale")

@@ -24,6 +24,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         has, note = "kept in extras", f"Not read yet: {NOTES[name]}" if name in NOTES else "Not understood"
         if name in goes:
             has, note = "kept as it is", f"{note}. It goes back where it stood, as it is."
+        elif " of " in name:
+            # What is said of a part that the scene has no place for.
+            has, note = "left out", f"{note}. There is no place to keep it."
         elif name in known:
             has, note = (
                 "left out",
