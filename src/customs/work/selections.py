@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterable, Sequence
+from functools import lru_cache
 from pathlib import Path
 
 from customs.errors import ShipmentError
@@ -46,12 +47,19 @@ def kept_selections(store: Path, stops: Iterable[Stop]) -> Content:
     out: dict[str, bytes] = {}
     for name in {n for stop in stops for n in names_in(tuple(v for _, v in stop.values))}:
         try:
-            body = read_regular(_place(store, name), FILE_BYTES)
+            out[name] = _body(_place(store, name))
         except OSError:
             continue
-        if body is not None:
-            out[name] = body
     return out
+
+
+@lru_cache(maxsize=16)
+def _body(place: Path) -> bytes:
+    """The bytes under a digest, which never change: what joins may be large, and every look asks for it. Raises OSError."""
+    body = read_regular(place, FILE_BYTES)
+    if body is None:
+        raise FileNotFoundError(place)
+    return body
 
 
 def _place(store: Path, name: str) -> Path:

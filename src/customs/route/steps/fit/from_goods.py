@@ -113,7 +113,7 @@ register(
         id="from-goods",
         name="From other goods",
         desk="fit",
-        order=39,
+        order=16,
         about="Parts of another asset join this one, on its skeleton, with their materials and textures.",
         settings=FromGoods,
         apply=_apply,
