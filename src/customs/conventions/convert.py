@@ -22,7 +22,7 @@ from customs.scene.convention import Convention
 from customs.scene.held import map_held
 from customs.scene.key import made_key
 from customs.scene.layers import scaled_layers
-from customs.scene.model import Channel, Clip, Material, Mesh, MorphTarget, Node, Primitive, Scene
+from customs.scene.model import Channel, Clip, Held, Material, Mesh, MorphTarget, Node, Primitive, Scene
 from customs.scene.old_keys import old_key
 from customs.scene.transforms import matrix_quaternion, multiply_quaternions
 from customs.scene.tree import animated_nodes, joint_nodes
@@ -171,6 +171,11 @@ def _look(p: F64) -> F64:
     return matrix_quaternion(np.stack([np.cross(up, back), up, back], axis=1))
 
 
+def _held(thing: Held, p: F64, k: float) -> Held:
+    thing = thing if np.array_equal(p, np.eye(3)) else thing.turned(p)
+    return thing if k == 1.0 else thing.scaled(k)
+
+
 def _material(material: Material, k: float) -> Material:
     layers = scaled_layers(material.layers, k)
     return material if layers is material.layers else replace(material, layers=layers)
@@ -180,9 +185,7 @@ def convert(scene: Scene, p: F64, k: float, turn_over: bool = False, flip_v: boo
     """`scene` through k·P (P (3, 3) a signed permutation, k > 0). `convention` is left to the caller."""
     if np.array_equal(p, np.eye(3)) and k == 1.0 and not turn_over and not flip_v:
         return scene
-    nodes = map_held(
-        (_node(n, p, k) for n in scene.nodes), lambda thing: thing.scaled(k) if k != 1.0 else thing
-    )
+    nodes = map_held((_node(n, p, k) for n in scene.nodes), lambda thing: _held(thing, p, k))
     if not np.array_equal(p, np.eye(3)):
         nodes = _keep_aim(scene, nodes, p)
     c, inverse = np.eye(4), np.eye(4)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import posixpath
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
 
 from customs.conventions.convert import change_convention
+from customs.dispatch.fittings import facts_bytes, with_fittings
 from customs.dispatch.variants import ModelFile, model_files
 from customs.errors import WriteError
 from customs.formats.image_write import PLAIN, deliveries, encode, texture_kinds
@@ -38,10 +39,25 @@ class Deliverable:
 
 
 def destination_scene(scene: Scene, sheet: Sheet) -> Scene:
-    """The scene in the destination's numbers."""
-    entry = get_format(sheet.model.format)
-    target = sheet.axes.convention(entry.convention.v)
+    """The scene in the destination's numbers, with levels and shapes as the nodes they are delivered as."""
+    return _in_numbers(with_fittings(scene, sheet), sheet)
+
+
+def _in_numbers(scene: Scene, sheet: Sheet) -> Scene:
+    target = sheet.axes.convention(get_format(sheet.model.format).convention.v)
     return change_convention(prune(scene), target, replace(WORKING, green=target.green))
+
+
+def facts_file(scene: Scene, sheet: Sheet) -> Deliverable | None:
+    """The asset's document, where the sheet asks for one; `scene` is in the working frame."""
+    if not sheet.layout.facts:
+        return None
+    path = sheet.layout.facts.format(
+        asset=scene.name, name=scene.name, ending=".json", index="", material="", role="", later=""
+    )
+    return Deliverable(
+        path, "facts", lambda tick: [facts_bytes(_in_numbers(scene, sheet), sheet)], scene.name
+    )
 
 
 def image_path(image: Image, sheet: Sheet, asset: str, form: str) -> str:
@@ -59,7 +75,8 @@ def planned_files(scene: Scene, sheet: Sheet) -> tuple[tuple[str, str], ...]:
     used = prune(scene)
     textures = [path for path, _, _ in _texture_files(used, sheet)] if _apart(sheet) else []
     models = [pair for f in model_files(used, sheet) for pair in _endings(f, sheet)]
-    return tuple([*models, *((p, "texture") for p in textures)])
+    facts = [(f.path, f.kind)] if (f := facts_file(scene, sheet)) is not None else []
+    return tuple([*models, *((p, "texture") for p in textures), *facts])
 
 
 def _apart(sheet: Sheet) -> bool:
@@ -86,8 +103,8 @@ def _endings(file: ModelFile, sheet: Sheet) -> list[tuple[str, str]]:
     return [(file.path + e, file.kind if k == 0 else "model part") for k, e in enumerate(endings)]
 
 
-def deliver(final: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
-    """The model files and, where the sheet wants them apart, the textures of a scene in destination numbers.
+def deliver(final: Scene, sheet: Sheet, more: Sequence[Deliverable] = ()) -> tuple[Deliverable, ...]:
+    """The model files and, where the sheet wants them apart, the textures of a scene in destination numbers, and `more`.
 
     Raises WriteError when two paths clash.
     """
@@ -107,6 +124,7 @@ def deliver(final: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
         )
         for path, i, how in textures
     ]
+    out += more
     _no_clash(out)
     return tuple(out)
 

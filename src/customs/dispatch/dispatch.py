@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from customs.dispatch.deliver import deliver, destination_scene
+from customs.dispatch.deliver import deliver, destination_scene, facts_file
 from customs.dispatch.docket import make_docket
 from customs.dispatch.writer import Written, write_package
 from customs.errors import WriteError
@@ -92,4 +92,5 @@ def dispatch(
         )
 
     target = package_folder(out, scene, folder)
-    return write_package(target, deliver(final, goods.sheet), docket, check, job, replace_existing)
+    more = [facts] if (facts := facts_file(scene, goods.sheet)) is not None else []
+    return write_package(target, deliver(final, goods.sheet, more), docket, check, job, replace_existing)

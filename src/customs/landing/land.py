@@ -15,6 +15,7 @@ from customs.formats.registry import endings, get_format, read_scene
 from customs.formats.source import Source
 from customs.geometry.counts import counts
 from customs.landing.docket_check import check_files, check_story, read_docket, recount, same_names
+from customs.landing.fittings_check import check_fittings, told_apart
 from customs.landing.log import Log
 from customs.landing.model_check import check_model
 from customs.landing.motion_check import fits, names_others, play_all, whole_motion
@@ -104,7 +105,9 @@ def _land_models(
         log,
     )
     _same_box(main, body["box"], name, log)
-    check_model(main, sheet, name, log)
+    apart = told_apart(main, sheet, str(body["asset"]))
+    check_fittings(apart, sheet, folder, str(body["asset"]), name, log)
+    check_model(apart.core, sheet, name, log)
     check_textures(main, sheet, folder, name, log)
     check_fixed_names(main, sheet, files, log)
     known = {Path(i.uri).name for i in main.images} | check_copies(main, sheet, files, log)

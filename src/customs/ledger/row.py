@@ -220,7 +220,7 @@ class Requirement:
         )
 
 
-DESK_ORDER = ("intake", "fit", "surface", "motion", "dispatch")
+DESK_ORDER = ("intake", "fit", "surface", "motion", "fittings", "dispatch")
 REQUIREMENTS = Registry[Requirement](
     "the requirements", "customs.ledger.requirements", lambda r: (DESK_ORDER.index(r.desk), r.id), deep=True
 )

@@ -12,12 +12,13 @@ from customs.errors import StepError
 from customs.job import Job
 from customs.registry import Registry
 from customs.scene.folding import fold, unfolded
+from customs.scene.levels import without_stale_levels
 from customs.scene.model import Remark, Scene
 from customs.scene.settings import Settings, Targeted, missing_targets
 
 Content = Mapping[str, bytes]
 NOTHING: Content = {}
-DESKS = ("fit", "surface", "motion", "dispatch")
+DESKS = ("fit", "surface", "motion", "fittings", "dispatch")
 Phase = Literal["right", "together", "form"]
 PHASES: tuple[Phase, ...] = ("right", "together", "form")
 """Putting right, bringing together, and the form of delivery, which depends on what came of both."""
@@ -67,7 +68,8 @@ class Step:
         whole = scene if self.placements or not len(scene.placements) else unfolded(scene)
         done = self.apply(whole, settings, resources, job)
         after = done.scene if whole is scene else scene if done.scene is whole else fold(done.scene)
-        return Outcome(after, (*done.remarks, *gone))
+        after, stale = without_stale_levels(scene, after)
+        return Outcome(after, (*done.remarks, *stale, *gone))
 
 
 STEPS = Registry[Step]("the steps", "customs.route.steps", lambda step: step.order, deep=True)

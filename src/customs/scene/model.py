@@ -22,8 +22,10 @@ from customs.scene.springs import Spring
 from customs.scene.things import NO_EXTRAS as NO_EXTRAS
 from customs.scene.things import Camera as Camera
 from customs.scene.things import Collider as Collider
+from customs.scene.things import CollisionShape as CollisionShape
 from customs.scene.things import Held as Held
 from customs.scene.things import Light as Light
+from customs.scene.things import Post as Post
 from customs.scene.wishes import NO_WISHES, Wishes
 
 F32 = npt.NDArray[np.float32]
@@ -115,7 +117,11 @@ class Primitive:
 
 @dataclass(frozen=True, eq=False)
 class Mesh:
-    """Primitives drawn together; `weights` (T,) float32 are the default morph weights."""
+    """Primitives drawn together; `weights` (T,) float32 are the default morph weights.
+
+    `levels` are its coarser versions, the finest first; their primitives have the Keys of those they were made from, whose
+    materials count. `reach` is up to how many metres it and each of them is shown, () where nothing is said.
+    """
 
     key: Key
     name: str
@@ -124,6 +130,8 @@ class Mesh:
     target_names: tuple[str, ...] = ()
     extras: Mapping[str, Any] = field(default_factory=lambda: NO_EXTRAS)
     made_from: tuple[Key, ...] = ()
+    levels: tuple[Mesh, ...] = ()
+    reach: tuple[float, ...] = ()
 
 
 @dataclass(frozen=True)

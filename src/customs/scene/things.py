@@ -7,6 +7,9 @@ from dataclasses import dataclass, field, replace
 from types import MappingProxyType
 from typing import Any, ClassVar, Literal, Self
 
+import numpy as np
+import numpy.typing as npt
+
 from customs.scene.key import Key
 
 NO_EXTRAS: Mapping[str, Any] = MappingProxyType({})
@@ -24,6 +27,10 @@ class Held:
 
     def scaled(self, k: float) -> Self:
         """It in a unit of which 1/k make one of these."""
+        return self
+
+    def turned(self, p: npt.NDArray[np.float64]) -> Self:
+        """It with its own axes taken through `p`, a signed permutation (3, 3); its node has been already."""
         return self
 
 
@@ -81,3 +88,46 @@ class Collider(Held):
     def scaled(self, k: float) -> Self:
         """Radius and length × k."""
         return replace(self, radius=self.radius * k, length=self.length * k)
+
+
+ShapeKind = Literal["sphere", "capsule", "box", "hull", "mesh"]
+
+
+@dataclass(frozen=True, eq=False)
+class CollisionShape(Held):
+    """A simple body that stands in for a mesh, where its node stands; lengths in units.
+
+    `purpose` is what for. A sphere has its `radius`; a capsule its `radius` and `half` (3,), from its middle to the middle of an
+    end; a box its `half` sizes (3,) along the node's axes; a hull and a mesh `points` (V, 3) float32 and `faces` (F, 3) uint32.
+    """
+
+    purpose: str = "hits"
+    kind: ShapeKind = "box"
+    radius: float = 0.0
+    half: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    points: npt.NDArray[np.float32] | None = None
+    faces: npt.NDArray[np.uint32] | None = None
+
+    def scaled(self, k: float) -> Self:
+        """All lengths × k."""
+        half = (self.half[0] * k, self.half[1] * k, self.half[2] * k)
+        points = None if self.points is None else (self.points * np.float32(k)).astype(np.float32)
+        return replace(self, radius=self.radius * k, half=half, points=points)
+
+    def turned(self, p: npt.NDArray[np.float64]) -> Self:
+        """Half sizes and points through `p`; faces keep looking outward where it mirrors."""
+        x, y, z = (float(abs(v)) for v in p @ np.array(self.half))
+        if self.points is None or self.faces is None:
+            return replace(self, half=(x, y, z))
+        faces = self.faces[:, ::-1] if np.linalg.det(p) < 0 else self.faces
+        return replace(self, points=(self.points @ p.T).astype(np.float32), faces=np.ascontiguousarray(faces))
+
+
+@dataclass(frozen=True, eq=False)
+class Post(Held):
+    """A named point where something else is attached: it stands where its node stands and points along the node's local
+    axis that `points` says. `attached` is the path of what hangs there, "" for nothing.
+    """
+
+    points: Literal["+X", "-X", "+Y", "-Y", "+Z", "-Z"] = "+Z"
+    attached: str = ""

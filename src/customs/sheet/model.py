@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator, model_validator
@@ -213,6 +214,56 @@ Expression = Annotated[str, AfterValidator(check_expression)]
 """A regular expression that is matched in one pass."""
 
 
+def _fitting_pattern(tokens: tuple[str, ...]) -> Callable[[str], str]:
+    """A check that a pattern has these tokens, each exactly once, and no others."""
+
+    def check(value: str) -> str:
+        if sorted(re.findall(r"\{(\w*)\}", value)) != sorted(tokens):
+            raise ValueError("each of the tokens " + " ".join("{" + t + "}" for t in tokens) + " once")
+        return value
+
+    return check
+
+
+class LevelRules(Part):
+    """Levels of detail: whether and how they are delivered. `least` and `most` count the finest too; each has at most the
+    share `ratio` of the triangles of the one before. A level is a node beside the finest, named by `name`.
+    """
+
+    form: Literal["none", "nodes"] = "none"
+    name: Annotated[str, AfterValidator(_fitting_pattern(("name", "level")))] = "{name}_lod{level}"
+    least: int = Field(default=1, ge=1, le=16)
+    most: int = Field(default=8, ge=1, le=16)
+    ratio: float = Field(default=0.9, gt=0, lt=1)
+    last: float = Field(default=10_000.0, gt=0, le=1e9)
+
+    @model_validator(mode="after")
+    def _ordered(self) -> LevelRules:
+        if self.least > self.most:
+            raise ValueError("least: at most as many levels as most")
+        return self
+
+
+ShapeKind = Literal["sphere", "capsule", "box", "hull", "mesh"]
+
+
+class ShapeRules(Part):
+    """Collision shapes: what they are for, which kinds each purpose takes, and how they are delivered: as meshes named by
+    `name`, as numbers in the asset's document (`layout.facts`), or both. `covers` is the least share of the surface that has
+    to be inside.
+    """
+
+    form: Literal["none", "meshes", "numbers", "both"] = "none"
+    name: Annotated[str, AfterValidator(_fitting_pattern(("asset", "purpose", "index")))] = (
+        "{asset}_{purpose}{index}"
+    )
+    purposes: tuple[Literal["hits", "picking", "around", "walking"], ...] = ()
+    kinds: dict[str, tuple[ShapeKind, ...]] = {}
+    covers: dict[str, float] = {}
+    most: int = Field(default=64, ge=1, le=4096)
+    corners: int = Field(default=255, ge=4)
+
+
 class Names(Part):
     """Patterns with {asset} {name} {index} {material} {role} {later}, and what a name may look like.
 
@@ -240,11 +291,14 @@ class Layout(Part):
     clip: str = "{asset}_{name}{ending}"
     skeleton: str = "{asset}_skeleton{ending}"
     licence: str = "rights.txt"
+    facts: str = ""
+    """The asset's document: levels with their distances, shapes and posts as numbers; "" for none."""
 
-    @field_validator("model", "texture", "clip", "skeleton", "licence")
+    @field_validator("model", "texture", "clip", "skeleton", "licence", "facts")
     @classmethod
     def _inside(cls, value: str) -> str:
-        check_pattern(value)
+        if value:
+            check_pattern(value)
         if value.startswith("/") or ".." in value.split("/") or "\\" in value or ":" in value:
             raise ValueError("a relative path inside the package with forward slashes")
         return value
@@ -290,10 +344,18 @@ class Sheet(Part):
     materials: Materials = Materials()
     textures: TextureRules = TextureRules()
     rig: Rig = Rig()
+    levels: LevelRules = LevelRules()
+    shapes: ShapeRules = ShapeRules()
     names: Names = Names()
     layout: Layout = Layout()
     rights: Rights = Rights()
     stamp: Stamp = Stamp()
+
+    @model_validator(mode="after")
+    def _numbers_have_a_place(self) -> Sheet:
+        if self.shapes.form in ("numbers", "both") and not self.layout.facts:
+            raise ValueError("shapes.form: numbers need a document: layout.facts")
+        return self
 
     def ticket(self) -> str:
         """One line for the destination ticket: unit, up, facing, edition."""

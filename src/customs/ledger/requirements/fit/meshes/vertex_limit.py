@@ -18,9 +18,18 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     for mesh, count in over:
         spare = sum(facts_of(p).spare_vertices for p in mesh.primitives)
         fix = remedy("weld", "Weld vertices") if count - spare <= limit and spare else None
-        note = f"{count - limit:,} vertices too many. " + (
-            "Welding brings it under." if fix else "Deliver a coarser mesh, or cut it into several assets."
-        )
+        note = f"{count - limit:,} vertices too many. "
+        if fix:
+            note += "Welding brings it under."
+        else:
+            fix = remedy(
+                "simplify",
+                "Simplify to the limit",
+                sure=False,
+                targets=(str(mesh.key),),
+                vertices=_aim(case, limit, count),
+            )
+            note += "A coarser mesh fits; how far it strays is said once it is made. Or cut it into several assets."
         yield rule.row(
             f"{most:,}",
             said(limit, f"≤ {limit:,}"),
@@ -36,6 +45,13 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if not over:
         now = max((sum(len(p.positions) for p in m.primitives) for m in shown(case.after)), default=0)
         yield rule.row(f"{most:,}", f"≤ {limit:,}", f"{now:,}", "cleared")
+
+
+def _aim(case: Case, limit: int, count: int) -> int:
+    """Vertices to simplify to: fewer than the limit where stops after it part some again, as they did the last time."""
+    before = [dict(at.stop.values).get("vertices") for at in case.passed if at.stop.step == "simplify"]
+    asked = min((int(v) for v in before if v), default=0)
+    return max(asked * limit // count, 3) if asked else limit
 
 
 register(Requirement("vertex-limit", "Vertices in a mesh", "fit", _judge, step="weld"))

@@ -1,0 +1,36 @@
+"""Several hulls that together follow a hollow shape."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.aside.ask import Limits, ask_aside, shared_file
+from customs.aside.pack import Packer
+from customs.geometry.bodies import Body, hull_within
+
+WORK = "customs.geometry.hulls_aside"
+CELLS = 100_000
+"""Cells the mesh is looked at in."""
+SECONDS = 60.0
+
+
+def several_hulls(
+    points: npt.NDArray[Any], faces: npt.NDArray[Any], most: int, corners: int, cells: int = CELLS
+) -> list[Body]:
+    """At most `most` hulls of at most `corners` corners each around `points` (N, 3) with `faces` (F, 3). Raises ToolError,
+    ReadError or LimitError when the library gives up, breaks down or takes too long.
+    """
+    packer = Packer()
+    header = {
+        "points": packer.add(np.asarray(points, np.float64)), "faces": packer.add(np.asarray(faces, np.uint32))
+    }  # fmt: skip
+    with shared_file() as shared:
+        packer.write(shared.place, header)
+        asked = {"file": str(shared.place), "hulls": most, "corners": corners, "cells": cells}
+        answer = ask_aside(WORK, asked, Path("mesh"), Limits(seconds=SECONDS), named=False)
+    parts = [answer.array(entry) for entry in answer.header["hulls"]]
+    return [hull_within(p, max(corners, 4)) for p in parts if len(p) > 3]

@@ -1,0 +1,1 @@
+"""Requirements of the desk dispatch."""

@@ -1,0 +1,1 @@
+"""Steps of the desk dispatch."""
