@@ -214,3 +214,22 @@ def steps_within(mesh: Mesh, found: Coarser, metres: float) -> int:
             break
         at = (low + high) // 2
     return low
+
+
+def steps_together(
+    found: dict[int, Coarser], steps: dict[int, int], times: list[int], total: int
+) -> dict[int, int]:
+    """Steps after which all together have at most `total` triangles, every mesh straying by about as much."""
+
+    def sum_at(error: float) -> tuple[int, dict[int, int]]:
+        at = {k: max(steps[k], c.order.steps_within(error)) for k, c in found.items()}
+        return sum(times[k] * c.faces_after(at[k]) for k, c in found.items()), at
+
+    errors = np.unique(np.concatenate([[0.0], *(c.order.errors for c in found.values())]))
+    low, high = 0, len(errors) - 1
+    if sum_at(0.0)[0] <= total:
+        return steps
+    while low < high:
+        middle = (low + high) // 2
+        low, high = (low, middle) if sum_at(float(errors[middle]))[0] <= total else (middle + 1, high)
+    return sum_at(float(errors[low]))[1]

@@ -33,4 +33,13 @@ def several_hulls(
         asked = {"file": str(shared.place), "hulls": most, "corners": corners, "cells": cells}
         answer = ask_aside(WORK, asked, Path("mesh"), Limits(seconds=SECONDS), named=False)
     parts = [answer.array(entry) for entry in answer.header["hulls"]]
-    return [hull_within(p, max(corners, 4)) for p in parts if len(p) > 3]
+    return _covering([p for p in parts if len(p) > 3], np.asarray(points, np.float64), max(corners, 4))
+
+
+def _covering(parts: list[npt.NDArray[Any]], points: npt.NDArray[np.float64], corners: int) -> list[Body]:
+    """Hulls of the parts, each with the points that lie nearest to it: cells and few corners leave some of them outside."""
+    if not parts:
+        return [hull_within(points, corners)]
+    out = np.stack([hull_within(p, corners, cover=False).outside(points) for p in parts])
+    nearest = out.argmin(axis=0)
+    return [hull_within(np.concatenate([p, points[nearest == k]]), corners) for k, p in enumerate(parts)]

@@ -35,6 +35,7 @@ DESK_NAMES = (
     ("fit", "Fit"),
     ("surface", "Surface"),
     ("motion", "Motion"),
+    ("fittings", "Fittings"),
     ("dispatch", "Dispatch"),
 )
 

@@ -44,7 +44,7 @@ def _wrong(mesh: Mesh, rules: LevelRules) -> tuple[str, Verdict, Remedy | None] 
     if not counts[0]:
         return None
     wanted = max(rules.least, 2) - 1
-    ratios = tuple(round(max(rules.ratio, 0.05) ** (k + 1) * 0.9, 4) for k in range(wanted))
+    ratios = tuple(round(min(rules.ratio * 0.9, 0.45) ** (k + 1), 4) for k in range(wanted))
     fix = remedy(
         "lods", f"Make {many(wanted, 'level')}", sure=rules.least > 1, ratios=ratios, last=rules.last
     )

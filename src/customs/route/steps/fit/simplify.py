@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import numpy as np
 from pydantic import Field
 
-from customs.changes.coarser import Coarser, coarsened, coarser_of, steps_within, sticks_out
+from customs.changes.coarser import Coarser, coarsened, coarser_of, steps_together, steps_within, sticks_out
 from customs.changes.primitives import without_empty_meshes
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
@@ -50,7 +49,7 @@ def _apply(scene: Scene, settings: Simplify, resources: Content, job: Job) -> Ou
             )
     steps = {k: _steps(scene.meshes[k], c, settings) for k, c in found.items()}
     if settings.total is not None:
-        steps = _together(found, steps, [int(n) for n in times], settings.total)
+        steps = steps_together(found, steps, [int(n) for n in times], settings.total)
     meshes = list(scene.meshes)
     for k, c in found.items():
         job.check()
@@ -75,25 +74,6 @@ def _steps(mesh: Mesh, found: Coarser, settings: Simplify) -> int:
     if settings.error is not None:
         out = max(out, steps_within(mesh, found, settings.error / 1000))
     return out
-
-
-def _together(
-    found: dict[int, Coarser], steps: dict[int, int], times: list[int], total: int
-) -> dict[int, int]:
-    """Steps after which all together have at most `total` triangles, every mesh straying by about as much."""
-
-    def sum_at(error: float) -> tuple[int, dict[int, int]]:
-        at = {k: max(steps[k], c.order.steps_within(error)) for k, c in found.items()}
-        return sum(times[k] * c.faces_after(at[k]) for k, c in found.items()), at
-
-    errors = np.unique(np.concatenate([[0.0], *(c.order.errors for c in found.values())]))
-    low, high = 0, len(errors) - 1
-    if sum_at(0.0)[0] <= total:
-        return steps
-    while low < high:
-        middle = (low + high) // 2
-        low, high = (low, middle) if sum_at(float(errors[middle]))[0] <= total else (middle + 1, high)
-    return sum_at(float(errors[low]))[1]
 
 
 def _said(before: Mesh, after: Mesh, found: Coarser, steps: int) -> Remark:

@@ -1,0 +1,237 @@
+"""The page Shapes: a row a purpose, its kinds to choose, and the handles of the picked one."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
+
+from customs.changes.shapes import KINDS, PURPOSES, body_of, shapes_of
+from customs.ledger.row import remedy
+from customs.scene.model import Scene
+from customs.scene.tree import world_matrices
+from customs.work.fittings import NAMES, ShapeRow, edited, settings_at, shape_rows, what_sticks_out
+from customs_desktop.office import Office
+from customs_desktop.style.theme import span
+from customs_desktop.views.handles import Handles
+from customs_desktop.views.shape_overlay import ShapeOverlay
+from customs_desktop.views.twin import TwinView
+from customs_desktop.widgets.basics import Chips, NumberField, button, label, row
+from customs_desktop.widgets.tables import listing
+from customs_desktop.worker import Task
+
+HEADS = ("Purpose", "Form", "Covers", "Sticks out", "Air inside", "Delivered as")
+WORDS = {"turned-box": "turned box", "hulls": "several hulls", "joints": "along joints"}
+
+
+class ShapesPage(QWidget):
+    """What a person does here becomes settings of the stop Shapes."""
+
+    def __init__(self, session: Office, twin: TwinView, overlay: ShapeOverlay) -> None:
+        super().__init__()
+        self.session, self.twin, self.overlay = session, twin, overlay
+        self.open = False
+        self.rows: tuple[ShapeRow, ...] = ()
+        self._of: tuple[object, ...] = ()
+        self.table = listing(HEADS, "Shapes", (96, 130, 70, 80, 80))
+        self.table.itemSelectionChanged.connect(self._picked)
+        self.kinds = Chips([("", "none"), *((k, WORDS.get(k, k)) for k in KINDS)])
+        self.kinds.chosen.connect(self.make)
+        self.cover = button(
+            "Cover everything", self._cover, "main", "", "Nothing of the surface may stick out"
+        )
+        self.hold = button("Handles", self._hold, "chip", "", "Handles in the view move the picked shape")
+        self.hold.setCheckable(True)
+        self.sizes = [NumberField(0.001, 1000, 3, f"Size along {axis}, times") for axis in "XYZ"]
+        for field in self.sizes:
+            field.setFixedWidth(span(60, 0.5))
+            field.show_value(1.0)
+            field.entered.connect(lambda _: self._sized())
+        self.plain = button("As fitted", self._as_fitted, "flat", "", "Take back what was done to it by hand")
+        box = QVBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 6)
+        box.addWidget(self.table, 1)
+        line = QHBoxLayout()
+        line.setContentsMargins(12, 0, 12, 0)
+        line.addWidget(self.kinds, 1)
+        box.addLayout(line)
+        foot = QHBoxLayout()
+        foot.setContentsMargins(12, 0, 12, 0)
+        foot.addWidget(row(self.cover, self.hold, label("Sizes ×"), *self.sizes, self.plain, 1))
+        box.addLayout(foot)
+
+    # -- what is shown
+
+    @property
+    def purpose(self) -> str:
+        """The picked purpose, "" for none."""
+        picks = self.table.selectedItems()
+        return str(picks[0].data(Qt.ItemDataRole.UserRole)) if picks else ""
+
+    @property
+    def scene(self) -> Scene | None:
+        """What the right half stands for."""
+        result = self.session.result
+        return result.at(self.session.stop) if result is not None and not self.twin.landing else None
+
+    def refresh(self) -> None:
+        """Measure anew what is shown; the rows come when that is done."""
+        scene, sheet = self.scene, self.session.sheet
+        told = (scene, sheet.id)
+        if told == self._of or not self.open:
+            return
+        self._of = told
+        self.let_go()
+        if scene is None:
+            self._show((), told)
+            return
+        task = Task(
+            0, key="shape fit", title="Measuring shapes", run=lambda job: shape_rows(scene, sheet),
+            done=lambda rows: self._show(rows, told), failed=self.session.fail, apart=True,
+        )  # fmt: skip
+        self.session.worker.submit(task)
+
+    def _show(self, rows: tuple[ShapeRow, ...], told: tuple[object, ...]) -> None:
+        if told != self._of:
+            return
+        was, self.rows = self.purpose, rows
+        known = {r.purpose: r for r in rows}
+        self.table.blockSignals(True)
+        self.table.setRowCount(len(PURPOSES))
+        for k, purpose in enumerate(PURPOSES):
+            for c, text in enumerate(texts(purpose, known.get(purpose))):
+                item = QTableWidgetItem(text)
+                item.setData(Qt.ItemDataRole.UserRole, purpose)
+                self.table.setItem(k, c, item)
+        self.table.blockSignals(False)
+        first = was or next((r.purpose for r in rows if r.fit is not None), PURPOSES[0])
+        self.table.selectRow(PURPOSES.index(first))
+        self._picked()
+
+    def _picked(self) -> None:
+        purpose, scene = self.purpose, self.scene
+        found = next((r for r in self.rows if r.purpose == purpose), None)
+        self.overlay.picked, self.overlay.number = purpose, 0
+        self.overlay.said = said_out(found) if found is not None and found.fit is not None else ""
+        self.kinds.show_chosen(self._kind(purpose))
+        there = found is not None and found.fit is not None
+        for widget in (self.cover, self.hold, self.plain, *self.sizes):
+            widget.setEnabled(there)
+        marks = what_sticks_out(scene, purpose) if scene is not None and there and self.open else {}
+        if marks != self.twin.marks:
+            self.twin.marks = marks
+            self.twin.ask()
+        if self.hold.isChecked():
+            self._hold()
+        self.twin.update()
+
+    def _kind(self, purpose: str) -> str:
+        asset = self.session.asset
+        return (
+            str(getattr(settings_at(asset.route, "shapes"), purpose, ""))
+            if asset is not None and purpose
+            else ""
+        )
+
+    # -- wishes
+
+    def make(self, kind: str) -> None:
+        """Shapes of another kind for the picked purpose."""
+        purpose = self.purpose
+        if purpose:
+            self._press(f"{NAMES[purpose]}: {WORDS.get(kind, kind) or 'none'}", **{purpose: kind})
+
+    def _press(self, text: str, **values: Any) -> None:
+        fix = remedy("shapes", text, True, **values)
+        if fix is not None and self.session.asset is not None:
+            self.session.press(fix, [self.session.current])
+
+    def _cover(self) -> None:
+        self._press("Cover everything", out=0.0)
+
+    def _edits(self) -> tuple[Any, ...]:
+        asset = self.session.asset
+        return tuple(getattr(settings_at(asset.route, "shapes"), "edits", ())) if asset is not None else ()
+
+    def _as_fitted(self) -> None:
+        purpose = self.purpose
+        self._press("Shape as fitted", edits=tuple(e for e in self._edits() if e[0] != purpose))
+
+    def _hold(self) -> None:
+        """Handles at the middle of the picked shape, or none."""
+        scene, purpose = self.scene, self.purpose
+        mine = [(n, s) for n, s in shapes_of(scene) if s.purpose == purpose] if scene is not None else []
+        if not self.hold.isChecked() or not mine or scene is None:
+            self.let_go()
+            return
+        n, shape = mine[0]
+        handles = Handles(body_of(shape, world_matrices(scene)[n]).middle)
+        handles.moved.connect(self._dragged)
+        handles.dropped.connect(self._dropped)
+        self.twin.handles = handles
+        self.twin.update()
+
+    def let_go(self) -> None:
+        """No handles."""
+        self.hold.setChecked(False)
+        self.twin.handles = None
+        self.overlay.move, self.overlay.times = np.zeros(3), (1.0, 1.0, 1.0)
+        for field in self.sizes:
+            field.show_value(1.0)
+        self.twin.update()
+
+    def _dragged(self, move: object) -> None:
+        self.overlay.move = np.asarray(move, dtype=float)
+        self.twin.update()
+
+    def _dropped(self) -> None:
+        move = self.overlay.move.copy()
+        if move.any():
+            self._press(
+                "Move shape",
+                edits=edited(self._edits(), self.purpose, self.overlay.number, move, (1.0, 1.0, 1.0)),
+            )
+
+    def _sized(self) -> None:
+        values = [f.value() for f in self.sizes]
+        if all(v is not None for v in values) and any(v != 1.0 for v in values):
+            times = (float(values[0] or 1), float(values[1] or 1), float(values[2] or 1))
+            self._press(
+                "Size shape",
+                edits=edited(self._edits(), self.purpose, self.overlay.number, np.zeros(3), times),
+            )
+
+
+def said_out(found: ShapeRow) -> str:
+    """How much sticks out, in words."""
+    assert found.fit is not None
+    return f"{found.fit.out:.1%} out, {found.fit.farthest * 1000:,.3g} mm" if found.fit.out else "covers all"
+
+
+def texts(purpose: str, found: ShapeRow | None) -> tuple[str, ...]:
+    """What stands in a row."""
+    name = NAMES[purpose]
+    if found is None or found.fit is None:
+        return (
+            name,
+            "none, asked for" if found is not None and found.asked else "none asked",
+            "–",
+            "–",
+            "–",
+            found.delivered if found else "–",
+        )
+    fit = found.fit
+    kinds = " and ".join(found.kinds)
+    form = f"{fit.count} × {kinds}" if fit.count > 1 else kinds
+    form += f" · {fit.corners} corners" if fit.corners else ""
+    air = "–" if fit.air is None else f"{fit.air:.0%}"
+    return (
+        name,
+        form,
+        f"{1 - fit.out:.1%}",
+        f"{fit.farthest * 1000:,.3g} mm" if fit.out else "0",
+        air,
+        found.delivered,
+    )

@@ -1,0 +1,1 @@
+"""Tests of what several steps do to a scene."""

@@ -1,0 +1,173 @@
+"""The desk Fittings in the real window: shapes by kind and by handle, levels by ruler, the basin by slider, all undone."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtTest import QTest
+
+from customs.changes.shapes import fit_of, shapes_of
+from customs.geometry.counts import counts
+from customs.scene.model import Scene
+from customs_desktop.desks.fittings.panel import FittingsPanel
+from tests.desktop.conftest import Rig
+
+LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
+
+
+def ready(demo: Rig, id_: str) -> FittingsPanel:
+    """The desk, with the asset on its way to the plan-plot kit and its picture there."""
+    demo.session.set_sheet("plan-plot-kit")
+    demo.session.select(id_)
+    demo.settle()
+    demo.window.open_desk("fittings")
+    demo.window.twin.set_figure(False)
+    panel = demo.window.panel("fittings")
+    assert isinstance(panel, FittingsPanel)
+    demo.wait(
+        lambda: panel.shapes.rows and "right" in demo.window.twin.pictures and demo.session.painter.idle
+    )
+    return panel
+
+
+def end(demo: Rig) -> Scene:
+    assert demo.session.result is not None
+    scene = demo.session.result.at(None)
+    assert scene is not None
+    return scene
+
+
+def values(demo: Rig, step: str) -> dict[str, object]:
+    assert demo.session.asset is not None
+    return next((dict(s.values) for s in demo.session.asset.stops if s.step == step), {})
+
+
+@pytest.mark.goods("hedgehog")
+def test_a_shape_is_chosen_moved_by_its_handle_and_undone(demo: Rig) -> None:
+    panel, twin, s = ready(demo, "hedgehog"), demo.window.twin, demo.session
+    page = panel.shapes
+    assert [page.table.item(k, 0).text() for k in range(4)] == ["Hits", "Picking", "Around all", "Walking on"]  # type: ignore[union-attr]
+    assert page.purpose == "hits" and page.kinds.buttons["hull"].isChecked()
+    page.make("box")
+    demo.settle()
+    demo.wait(lambda: page.table.item(0, 1).text() == "box")  # type: ignore[union-attr]
+    assert values(demo, "shapes")["hits"] == "box" and page.kinds.buttons["box"].isChecked()
+    # The handle along Y is dragged upward: the box leaves the feet outside, which are marked and told.
+    page.hold.click()
+    assert twin.handles is not None
+    rect, orbit = twin.areas()["right"], twin.pictures["right"].orbit
+    up = twin.handles.ends(rect, orbit)[1]
+    QTest.mousePress(twin, LEFT, PLAIN, up.toPoint())
+    QTest.mouseMove(twin, (up - QPointF(0, 14)).toPoint())
+    assert page.overlay.move[1] > 0
+    QTest.mouseRelease(twin, LEFT, PLAIN, (up - QPointF(0, 14)).toPoint())
+    demo.settle()
+    demo.wait(lambda: "mm" in page.table.item(0, 3).text())  # type: ignore[union-attr]
+    fit = fit_of(end(demo), "hits")
+    assert fit is not None and fit.out > 0 and twin.marks and "out" in page.overlay.said
+    assert values(demo, "shapes")["edits"]
+    page.plain.click()
+    demo.settle()
+    demo.wait(lambda: page.table.item(0, 3).text() == "0")  # type: ignore[union-attr]
+    for _ in range(3):
+        s.undo()
+        demo.settle()
+    assert values(demo, "shapes")["hits"] == "hull" and not values(demo, "shapes").get("edits")
+
+
+@pytest.mark.goods("hedgehog")
+def test_sizes_are_typed_and_purposes_added(demo: Rig) -> None:
+    panel = ready(demo, "hedgehog")
+    page = panel.shapes
+    page.sizes[0].setText("2")
+    page.sizes[0].entered.emit(2.0)
+    demo.settle()
+    assert values(demo, "shapes")["edits"][0][4] == (2.0, 1.0, 1.0)  # type: ignore[index]
+    demo.wait(lambda: page.sizes[0].value() == 1.0)
+    page.table.selectRow(3)
+    assert not page.hold.isEnabled()
+    page.make("box")
+    demo.settle()
+    assert {s.purpose for _, s in shapes_of(end(demo))} == {"hits", "picking", "around", "walking"}
+    panel.shape_tools.fields["corners"].entered.emit(12)
+    demo.settle()
+    hull = next(s for _, s in shapes_of(end(demo)) if s.purpose == "hits")
+    assert hull.points is not None and len(hull.points) <= 12
+    panel.shape_tools.by.chosen.emit("part")
+    demo.settle()
+    assert panel.shape_tools.said() == "3 of 3 asked for"
+
+
+@pytest.mark.goods("hedgehog")
+def test_levels_are_seen_dragged_and_made_anew(demo: Rig) -> None:
+    panel, twin = ready(demo, "hedgehog"), demo.window.twin
+    demo.window.deck.open("LODs")
+    page, ruler = panel.levels, panel.levels.ruler
+    demo.wait(lambda: len(ruler.rows) == 3)
+    before = [r.until for r in ruler.rows]
+    x = (ruler.x_of(before[1]) + ruler.x_of(before[2])) / 2
+    QTest.mouseClick(ruler, LEFT, PLAIN, QPoint(int(x), ruler.height() - 16))
+    assert ruler.level == 2 and counts(twin.drawn["right"])["triangles"] == ruler.rows[2].triangles
+    page.near.buttons["far"].click()
+    assert twin.zoom < 1 and "Shown from" in page.told.text()
+    page.near.buttons["near"].click()
+    assert twin.zoom == 1
+    # The border between the first two levels, dragged to the left.
+    at = QPoint(round(ruler.x_of(before[0])), ruler.height() - 16)
+    QTest.mousePress(ruler, LEFT, PLAIN, at)
+    QTest.mouseMove(ruler, at - QPoint(40, 0))
+    QTest.mouseRelease(ruler, LEFT, PLAIN, at - QPoint(40, 0))
+    demo.settle()
+    demo.wait(lambda: ruler.rows[0].until < before[0])
+    assert end(demo).meshes[0].reach[0] < before[0] and end(demo).meshes[0].reach[-1] == before[-1]
+    tools = panel.level_tools
+    tools.by.buttons["triangles"].click()
+    tools.levels.setText("1200 800 500")
+    tools.make()
+    demo.settle()
+    demo.wait(lambda: len(ruler.rows) == 4)
+    assert [r.triangles <= n for r, n in zip(ruler.rows[1:], (1200, 800, 500))] == [True] * 3
+    assert tools.said() == "4 levels, last 10,000 m"
+    for words, told in (("a b", "Numbers"), ("", "Say how coarse"), ("90 600", "smaller")):
+        tools.levels.setText(words)
+        tools.make()
+        assert told in demo.said[-1][0]
+    demo.window.open_desk("fit")
+    assert twin.drawn == {} and twin.overlay is None and twin.zoom == 1
+
+
+@pytest.mark.goods("spring_basin")
+def test_the_basin_gets_as_coarse_as_the_slider_says(demo: Rig) -> None:
+    """200,000 triangles reach the kit that takes 65,535 vertices, shown while the slider moves; and are back with one undo."""
+    panel, twin, s = ready(demo, "spring_basin"), demo.window.twin, demo.session
+    demo.window.deck.open("LODs")
+    page = panel.levels
+    assert not page.slider.isEnabled()
+    page.prepare.click()
+    demo.wait(lambda: page.coarsening is not None)
+    page.slider.setValue(700)
+    demo.wait(lambda: "right" in twin.drawn and "off" in page.strays.text())
+    asked = int(page.count.value() or 0)
+    assert 100 < asked < 60_000 and counts(twin.drawn["right"])["triangles"] <= asked
+    page.count.setText("50000")
+    page.count.entered.emit(50_000)
+    demo.wait(lambda: page.strays.text().startswith(("50,", "49,")))
+    page.keep.click()
+    demo.settle()
+    held = [r.requirement for r in s.result.ledger.open() if r.verdict == "held"]  # type: ignore[union-attr]
+    assert values(demo, "simplify")["total"] == 50_000 and "vertex-limit" not in held
+    assert counts(end(demo))["triangles"] <= 50_000
+    s.undo()
+    demo.settle()
+    assert not values(demo, "simplify") and counts(end(demo))["triangles"] > 190_000
+
+
+@pytest.mark.goods("hedgehog")
+def test_landing_and_the_picture_show_what_the_kit_gets(demo: Rig, tmp_path: object) -> None:
+    panel = ready(demo, "hedgehog")
+    picture = demo.window.twin.grab().toImage()
+    tones = np.array([picture.pixelColor(x, y).name() for x in range(330, 640, 2) for y in range(60, 320, 2)])
+    assert (tones == "#0f6a6c").any(), "the picked shape is outlined in teal"
+    panel.shapes.table.selectRow(2)
+    assert panel.overlay.picked == "around" and panel.overlay.said == "covers all"
