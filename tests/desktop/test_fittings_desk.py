@@ -6,9 +6,11 @@ import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from customs.changes.shapes import fit_of, shapes_of
 from customs.geometry.counts import counts
+from customs.picture.camera import project
 from customs.scene.model import Scene
 from customs_desktop.desks.fittings.panel import FittingsPanel
 from tests.desktop.conftest import Rig
@@ -171,3 +173,48 @@ def test_landing_and_the_picture_show_what_the_kit_gets(demo: Rig, tmp_path: obj
     assert (tones == "#0f6a6c").any(), "the picked shape is outlined in teal"
     panel.shapes.table.selectRow(2)
     assert panel.overlay.picked == "around" and panel.overlay.said == "covers all"
+
+
+@pytest.mark.goods("hedgehog")
+def test_a_post_is_placed_by_a_click_moved_and_its_path_copied(demo: Rig) -> None:
+    panel, twin, s = ready(demo, "hedgehog"), demo.window.twin, demo.session
+    demo.window.deck.open("Posts")
+    page = panel.posts
+    page.place.click()
+    rect, orbit = twin.areas()["right"], twin.pictures["right"].orbit
+    chooser = page.work.chooser
+    assert chooser is not None
+    flat = project(chooser.whole.points.mean(axis=0)[None], orbit, int(rect.width()), int(rect.height()))[0]
+    QTest.mouseClick(twin, LEFT, PLAIN, QPoint(int(flat[0] + rect.x()), int(flat[1] + rect.y())))
+    demo.wait(lambda: values(demo, "posts"))
+    demo.settle()
+    demo.wait(lambda: page.rows)
+    (post,) = page.rows
+    near = np.linalg.norm(chooser.whole.points - np.array(post.at), axis=1).min()
+    assert post.name == "post 1" and near < 0.1 and abs(np.linalg.norm(post.points) - 1) < 1e-5
+    page.copy.click()
+    board = QApplication.clipboard()
+    assert board is not None and board.text() == post.path == "4"
+    page.name.setText("perch")
+    page.attached.setText("props/bell.glb")
+    page.attached.editingFinished.emit()
+    demo.settle()
+    demo.wait(lambda: page.rows and page.rows[0].name == "perch")
+    assert page.rows[0].attached == "props/bell.glb"
+    handles = twin.handles
+    assert handles is not None
+    handles.move[:] = (0.0, 0.25, 0.0)
+    handles.moved.emit(handles.move)
+    handles.drop()
+    demo.settle()
+    demo.wait(lambda: page.rows[0].at[1] == pytest.approx(post.at[1] + 0.25, abs=1e-5))
+    page.name.setText("")
+    page.name.editingFinished.emit()
+    assert "a name of its own" in demo.said[-1][0]
+    page.drop.click()
+    demo.settle()
+    demo.wait(lambda: not page.rows)
+    for _ in range(4):
+        s.undo()
+        demo.settle()
+    assert not values(demo, "posts")

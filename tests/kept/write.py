@@ -52,6 +52,7 @@ STOPS: dict[str, tuple[str, dict[str, Any]]] = {
     "take-away": ("bell_lantern", {"faces": "@faces"}), "cut-off": ("pane_wall", {"planes": ((0, 0.5, 0, 0, 1, 0),)}),
     "close-holes": ("pane_wall", {}), "from-goods": ("pane_wall", {}), "soft-move": ("hedgehog", {"moves": "@moves"}),
     "simplify": ("spring_basin", {"ratio": 0.5}), "lods": ("pane_wall", {}), "shapes": ("pane_wall", {"hits": "hull"}),
+    "posts": ("pane_wall", {"posts": (("hook", (0.0, 1.0, 0.0), (0.0, 0.0, 1.0), "", "props/lantern.glb"),)}),
     "join": ("pane_wall", {}), "donor": ("lamplighter", {"donor": "@donor"}), "split-material": ("odd", {}),
     "unwrap": ("bell_lantern", {"only_missing": False, "targets": ("*ring*",)}), "footing": ("watering_stork", {}),
     "merge-joints": ("watering_stork", {"limit": 20}), "normals": ("bell_lantern", {"only": "all"}),

@@ -55,9 +55,11 @@ def facts_file(scene: Scene, sheet: Sheet) -> Deliverable | None:
     path = sheet.layout.facts.format(
         asset=scene.name, name=scene.name, ending=".json", index="", material="", role="", later=""
     )
-    return Deliverable(
-        path, "facts", lambda tick: [facts_bytes(_in_numbers(scene, sheet), sheet)], scene.name
-    )
+
+    def make(tick: Tick) -> Parts:
+        return [facts_bytes(_in_numbers(scene, sheet), destination_scene(scene, sheet), sheet)]
+
+    return Deliverable(path, "facts", make, scene.name)
 
 
 def image_path(image: Image, sheet: Sheet, asset: str, form: str) -> str:

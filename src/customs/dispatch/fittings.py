@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 
+from customs.changes.posts import posts_of, stands
 from customs.changes.shapes import body_of
 from customs.geometry.triangles import triangles_of
 from customs.picture.bodies import body_triangles
@@ -17,7 +18,8 @@ from customs.scene.arrays import frozen
 from customs.scene.folding import unfolded
 from customs.scene.key import made_key
 from customs.scene.levels import level_of
-from customs.scene.model import Channel, Clip, CollisionShape, Mesh, Primitive, Scene
+from customs.scene.model import Channel, Clip, CollisionShape, Mesh, Post, Primitive, Scene
+from customs.scene.paths import index_path
 from customs.scene.tree import mesh_nodes, parents, world_matrices
 from customs.sheet.model import Sheet
 
@@ -28,8 +30,7 @@ def with_fittings(scene: Scene, sheet: Sheet) -> Scene:
     """The scene as it is delivered: every level and every shape the sheet takes as meshes on a node of its own, nothing
     of the kind left that it does not take.
     """
-    out = _with_levels(scene, sheet)
-    return _with_shapes(out, sheet)
+    return _with_posts(_with_shapes(_with_levels(scene, sheet), sheet), sheet)
 
 
 def _with_levels(scene: Scene, sheet: Sheet) -> Scene:
@@ -109,6 +110,19 @@ def _with_shapes(scene: Scene, sheet: Sheet) -> Scene:
     return _without_bare(replace(scene, nodes=tuple(nodes), meshes=tuple(meshes)), scene)
 
 
+def _with_posts(scene: Scene, sheet: Sheet) -> Scene:
+    """Posts as bare nodes under the names the sheet gives them, or none."""
+    found = posts_of(scene)
+    if not found:
+        return scene
+    nodes = list(scene.nodes)
+    for n, post in found:
+        name = sheet.posts.name.format(name=post.name) if sheet.posts.form == "nodes" else nodes[n].name
+        nodes[n] = replace(nodes[n], name=name, holds=tuple(h for h in nodes[n].holds if h is not post))
+    out = replace(scene, nodes=tuple(nodes))
+    return out if sheet.posts.form == "nodes" else _without_bare(out, scene)
+
+
 def _numbers(scene: Scene) -> dict[str, int]:
     out: dict[str, int] = {}
     for node in scene.nodes:
@@ -131,7 +145,7 @@ def _without_bare(scene: Scene, before: Scene) -> Scene:
     gone = {
         n for n, node in enumerate(scene.nodes)
         if before.nodes[n].holds and not node.holds and node.mesh is None and not node.children
-        and isinstance(before.nodes[n].holds[0], CollisionShape)
+        and isinstance(before.nodes[n].holds[0], CollisionShape | Post)
     }  # fmt: skip
     if not gone:
         return scene
@@ -142,8 +156,8 @@ def _without_bare(scene: Scene, before: Scene) -> Scene:
     )
 
 
-def facts_of_delivery(told: Scene, sheet: Sheet) -> Json:
-    """The asset's document: `told` is the scene in destination numbers before levels and shapes become nodes. Lengths are in
+def facts_of_delivery(told: Scene, delivered: Scene, sheet: Sheet) -> Json:
+    """The asset's document: `told` is the scene in destination numbers before levels and shapes become nodes, `delivered` after. Lengths are in
     the destination's unit, distances of levels in metres.
     """
     out: Json = {"asset": told.name, "unit": sheet.axes.unit_name}
@@ -151,6 +165,32 @@ def facts_of_delivery(told: Scene, sheet: Sheet) -> Json:
         out["levels"] = [row for n in mesh_nodes(told) for row in _level_rows(told, n, sheet)]
     if sheet.shapes.form in ("numbers", "both"):
         out["shapes"] = _shape_rows(told, sheet)
+    if sheet.posts.form != "none":
+        out["posts"] = _post_rows(told, delivered, sheet)
+    return out
+
+
+def _post_rows(told: Scene, delivered: Scene, sheet: Sheet) -> list[Json]:
+    """Each post with its index path in the hierarchy as it is delivered; what is attached is named, and stands as the post
+    does.
+    """
+    worlds, out = world_matrices(told), list[Json]()
+    numbers = {n.key: k for k, n in enumerate(delivered.nodes)}
+    for n, post in posts_of(told):
+        at, way = stands(post, worlds[n])
+        row: Json = {
+            "name": post.name, "node": sheet.posts.name.format(name=post.name),
+            "index_path": index_path(delivered, numbers[told.nodes[n].key]),
+            "position": _numbers_of(at), "direction": _numbers_of(way),
+        }  # fmt: skip
+        if post.attached:
+            row["attached"] = {
+                "path": post.attached,
+                "position": [0.0] * 3,
+                "rotation": [0.0, 0.0, 0.0, 1.0],
+                "scale": [1.0] * 3,
+            }
+        out.append(row)
     return out
 
 
@@ -199,6 +239,8 @@ def _numbers_of(values: np.ndarray[Any, Any]) -> list[float]:
     return [round(float(v), 6) + 0.0 for v in values]
 
 
-def facts_bytes(told: Scene, sheet: Sheet) -> bytes:
+def facts_bytes(told: Scene, delivered: Scene, sheet: Sheet) -> bytes:
     """The document as a file."""
-    return (json.dumps(facts_of_delivery(told, sheet), indent=1, ensure_ascii=False) + "\n").encode()
+    return (
+        json.dumps(facts_of_delivery(told, delivered, sheet), indent=1, ensure_ascii=False) + "\n"
+    ).encode()

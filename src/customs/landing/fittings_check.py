@@ -20,6 +20,7 @@ from customs.files import read_regular
 from customs.geometry.bodies import Body, hull_of
 from customs.geometry.triangles import triangles_of
 from customs.landing.log import Log
+from customs.landing.posts_check import check_posts
 from customs.motion.posing.pose import posed_scene_points
 from customs.scene.model import Mesh, Scene
 from customs.scene.prune import prune
@@ -45,6 +46,7 @@ class Landed:
     core: Scene
     levels: tuple[tuple[str, int, str, Mesh], ...]
     shapes: tuple[tuple[str, str, F64], ...]
+    whole: Scene
 
 
 def told_apart(scene: Scene, sheet: Sheet, asset: str) -> Landed:
@@ -66,13 +68,18 @@ def told_apart(scene: Scene, sheet: Sheet, asset: str) -> Landed:
             mine = [points[n, k] for k in range(len(mesh.primitives))]
             shapes.append((node.name, found["purpose"], np.concatenate([np.zeros((0, 3)), *mine])))
             gone.add(n)
+    if sheet.posts.form == "nodes":
+        post = _expression(sheet.posts.name)
+        bare = {n for n, x in enumerate(scene.nodes) if x.mesh is None and not x.children and not x.holds}
+        joints = {j for s in scene.skins for j in s.joints}
+        gone |= {n for n in bare - joints if post.fullmatch(scene.nodes[n].name)}
     if not gone:
-        return Landed(scene, (), ())
+        return Landed(scene, (), (), scene)
     nodes = tuple(replace(x, mesh=None, skin=None) if n in gone else x for n, x in enumerate(scene.nodes))
     bare = {n for n in gone if not nodes[n].children}
     nodes = tuple(replace(x, children=tuple(c for c in x.children if c not in bare)) for x in nodes)
     core = replace(scene, nodes=nodes, roots=tuple(r for r in scene.roots if r not in bare))
-    return Landed(prune(core), tuple(levels), tuple(shapes))
+    return Landed(prune(core), tuple(levels), tuple(shapes), scene)
 
 
 def _shown(scene: Scene) -> list[tuple[int, int]]:
@@ -98,6 +105,8 @@ def check_fittings(landed: Landed, sheet: Sheet, folder: Path, asset: str, file:
         _levels(landed, sheet, facts, file, log)
     if sheet.shapes.form != "none":
         _shapes(landed, sheet, facts, file, log)
+    if sheet.posts.form != "none":
+        check_posts(landed.whole, sheet, _rows(facts, "posts"), file, str(facts[""]) if facts else "", log)
 
 
 def _facts(sheet: Sheet, folder: Path, asset: str, log: Log) -> Json | None:

@@ -123,11 +123,21 @@ class CollisionShape(Held):
         return replace(self, points=(self.points @ p.T).astype(np.float32), faces=np.ascontiguousarray(faces))
 
 
+End = Literal["+X", "-X", "+Y", "-Y", "+Z", "-Z"]
+ENDS: tuple[End, ...] = ("+X", "-X", "+Y", "-Y", "+Z", "-Z")
+
+
 @dataclass(frozen=True, eq=False)
 class Post(Held):
     """A named point where something else is attached: it stands where its node stands and points along the node's local
     axis that `points` says. `attached` is the path of what hangs there, "" for nothing.
     """
 
-    points: Literal["+X", "-X", "+Y", "-Y", "+Z", "-Z"] = "+Z"
+    points: End = "+Z"
     attached: str = ""
+
+    def turned(self, p: npt.NDArray[np.float64]) -> Self:
+        """It points along the axis its own has become."""
+        way = np.round(p[:, "XYZ".index(self.points[1])]) * (1 if self.points[0] == "+" else -1)
+        axis = int(np.abs(way).argmax())
+        return replace(self, points=ENDS[2 * axis + int(way[axis] < 0)])

@@ -264,6 +264,16 @@ class ShapeRules(Part):
     corners: int = Field(default=255, ge=4)
 
 
+class PostRules(Part):
+    """Posts: delivered as empty nodes named by `name`, with their index paths in the asset's document; those that have to be
+    there.
+    """
+
+    form: Literal["none", "nodes"] = "none"
+    name: Annotated[str, AfterValidator(_fitting_pattern(("name",)))] = "{name}"
+    required: tuple[str, ...] = ()
+
+
 class Names(Part):
     """Patterns with {asset} {name} {index} {material} {role} {later}, and what a name may look like.
 
@@ -346,6 +356,7 @@ class Sheet(Part):
     rig: Rig = Rig()
     levels: LevelRules = LevelRules()
     shapes: ShapeRules = ShapeRules()
+    posts: PostRules = PostRules()
     names: Names = Names()
     layout: Layout = Layout()
     rights: Rights = Rights()

@@ -8,9 +8,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from customs.changes.coarser import Coarser, coarsened, coarser_of, steps_together
+from customs.changes.posts import posts_of, stands
 from customs.changes.primitives import without_empty_meshes
 from customs.changes.shapes import PURPOSES, WITHIN, Fit, body_of, fit_of, outside_of, shapes_of
 from customs.changes.standing_parts import whole_of
+from customs.dispatch.fittings import with_fittings
 from customs.geometry.triangles import triangles_of
 from customs.ledger.shapes import ranges_of
 from customs.route.route import Route, Stop
@@ -18,6 +20,8 @@ from customs.route.step import get_step, make_settings
 from customs.scene.folding import shown_times
 from customs.scene.levels import level_count
 from customs.scene.model import Mesh, Scene
+from customs.scene.paths import index_path
+from customs.scene.prune import prune
 from customs.scene.settings import Settings
 from customs.scene.tree import world_matrices
 from customs.sheet.model import Sheet
@@ -103,6 +107,40 @@ def settings_at(route: Route, step: str) -> Settings:
 def stop_of(route: Route, step: str) -> Stop | None:
     """The last stop of a step on a route."""
     return next((s for s in reversed(route.stops) if s.step == step), None)
+
+
+@dataclass(frozen=True)
+class PostRow:
+    """A post: where it stands (3,) metres, the way it points (3,), its index path as delivered, "" where the sheet takes none,
+    what hangs there.
+    """
+
+    name: str
+    at: tuple[float, float, float]
+    points: tuple[float, float, float]
+    path: str
+    attached: str
+
+
+def post_rows(scene: Scene, sheet: Sheet) -> tuple[PostRow, ...]:
+    """A row for each post of a scene."""
+    found = posts_of(scene)
+    if not found:
+        return ()
+    worlds, out = world_matrices(scene), []
+    delivered = prune(with_fittings(scene, sheet))
+    numbers = {n.key: k for k, n in enumerate(delivered.nodes)}
+    for n, post in found:
+        at, way = stands(post, worlds[n])
+        number = numbers.get(scene.nodes[n].key) if sheet.posts.form != "none" else None
+        path = index_path(delivered, number) if number is not None else ""
+        out.append(PostRow(post.name, _three(at), _three(way), path, post.attached))
+    return tuple(out)
+
+
+def _three(v: np.ndarray) -> tuple[float, float, float]:
+    # Nothing is shown as less than nothing.
+    return round(float(v[0]), 6) + 0.0, round(float(v[1]), 6) + 0.0, round(float(v[2]), 6) + 0.0
 
 
 @dataclass(frozen=True)

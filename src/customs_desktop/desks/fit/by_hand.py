@@ -9,10 +9,10 @@ from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 from customs.changes.soft import Pull
 from customs.intake.rights import Slip
 from customs.work.by_hand import UNITS, SoftHold, own_file, soft_values
-from customs_desktop.desks.fit.handwork import Handwork
 from customs_desktop.jobs import Wanted
 from customs_desktop.style.theme import span
 from customs_desktop.views.handles import Handles
+from customs_desktop.views.handwork import Handwork
 from customs_desktop.widgets.basics import Chips, Flow, NumberField, button, label, row
 
 

@@ -27,8 +27,8 @@ from customs.work.mixing import (
     standing_of,
 )
 from customs_desktop.desks.fit.by_hand import column, three, values_of
-from customs_desktop.desks.fit.handwork import Handwork
 from customs_desktop.style.theme import span
+from customs_desktop.views.handwork import Handwork
 from customs_desktop.widgets.basics import Chips, NumberField, button, combo, empty, label, row, show_choice
 from customs_desktop.widgets.marks import Mark
 

@@ -11,7 +11,7 @@ from customs.picture.pick import Met
 from customs.scene.notes import KINDS, POINTS, Kind, Note
 from customs.work.measuring import face_number, measured, nearest_corner, place_at, standing_at
 from customs_desktop.desks.fit.by_hand import column
-from customs_desktop.desks.fit.handwork import PLACED, Handwork
+from customs_desktop.views.handwork import PLACED, Handwork
 from customs_desktop.widgets.basics import Chips, button, empty, label, row
 
 HINTS = {

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from customs_desktop.desks.fit.by_hand import ChooseTools, CutTools, SoftTools
-from customs_desktop.desks.fit.handwork import Handwork
 from customs_desktop.desks.fit.joining import JoinTools
 from customs_desktop.desks.fit.measure import MeasureTools
 from customs_desktop.office import Office
+from customs_desktop.views.handwork import Handwork
 from customs_desktop.views.twin import TwinView
 from customs_desktop.widgets.panel import Panel
 

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from customs_desktop.desk import DeskPanel
 from customs_desktop.desks.fittings.levels_page import LevelsPage
+from customs_desktop.desks.fittings.posts_page import PostsPage
 from customs_desktop.desks.fittings.sections import LevelTools, ShapeTools
 from customs_desktop.desks.fittings.shapes_page import ShapesPage
 from customs_desktop.office import Office
@@ -21,6 +22,7 @@ class FittingsPanel(DeskPanel):
         self.session, self.twin = session, twin
         self.overlay = ShapeOverlay()
         self.shapes, self.levels = ShapesPage(session, twin, self.overlay), LevelsPage(session, twin)
+        self.posts = PostsPage(session, twin)
         self.shape_tools, self.level_tools = ShapeTools(session), LevelTools(session)
         self.section("SHAPES", self.shape_tools.said, ("shapes",))
         self.add(self.shape_tools)
@@ -30,7 +32,7 @@ class FittingsPanel(DeskPanel):
         self.follow(session.changed, session.selected, session.seen, session.picked, session.opened)
 
     def pages(self) -> list[tuple[str, QWidget]]:
-        return [("Shapes", self.shapes), ("LODs", self.levels)]
+        return [("Shapes", self.shapes), ("LODs", self.levels), ("Posts", self.posts)]
 
     def refresh(self, *_: object) -> None:
         """Take over the selected asset and the picked stop."""
@@ -38,14 +40,17 @@ class FittingsPanel(DeskPanel):
         self.level_tools.refresh()
         self.shapes.refresh()
         self.levels.refresh()
+        self.posts.refresh()
 
     def opened(self) -> None:
         self.shapes.open = self.levels.open = True
+        self.posts.opened()
         self.twin.set_overlay(self.overlay)
         self.refresh()
 
     def left(self) -> None:
         self.shapes.let_go()
+        self.posts.left()
         self.shapes.open = self.levels.open = False
         self.shapes._of, self.levels._of = (), None
         self.twin.marks = {}

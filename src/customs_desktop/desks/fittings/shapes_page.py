@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
 
 from customs.changes.shapes import KINDS, PURPOSES, body_of, shapes_of
@@ -93,6 +94,15 @@ class ShapesPage(QWidget):
         )  # fmt: skip
         self.session.worker.submit(task)
 
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        super().hideEvent(event)
+        self.overlay.picked = ""
+        self.let_go()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self._picked()
+
     def _show(self, rows: tuple[ShapeRow, ...], told: tuple[object, ...]) -> None:
         if told != self._of:
             return
@@ -113,7 +123,7 @@ class ShapesPage(QWidget):
     def _picked(self) -> None:
         purpose, scene = self.purpose, self.scene
         found = next((r for r in self.rows if r.purpose == purpose), None)
-        self.overlay.picked, self.overlay.number = purpose, 0
+        self.overlay.picked, self.overlay.number = purpose if self.isVisible() else "", 0
         self.overlay.said = said_out(found) if found is not None and found.fit is not None else ""
         self.kinds.show_chosen(self._kind(purpose))
         there = found is not None and found.fit is not None

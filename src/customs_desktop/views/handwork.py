@@ -16,7 +16,7 @@ from customs_desktop.views.twin_hands import Pointed
 from customs_desktop.worker import Task
 
 PLACED = "This is one of many placements. Settle them as copies first: by hand works on what stands as nodes."
-Pointing = Literal["", "pick", "measure"]
+Pointing = Literal["", "pick", "measure", "post"]
 
 
 class Handwork(QObject):
