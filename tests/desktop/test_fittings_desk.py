@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 from PyQt6.QtCore import QPoint, QPointF, Qt
@@ -13,6 +15,7 @@ from customs.geometry.counts import counts
 from customs.picture.camera import project
 from customs.scene.model import Scene
 from customs_desktop.desks.fittings.panel import FittingsPanel
+from customs_desktop.views.halves import seen_from
 from tests.desktop.conftest import Rig
 
 LEFT, PLAIN = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
@@ -218,3 +221,46 @@ def test_a_post_is_placed_by_a_click_moved_and_its_path_copied(demo: Rig) -> Non
         s.undo()
         demo.settle()
     assert not values(demo, "posts")
+
+
+@pytest.mark.goods("hedgehog")
+def test_an_icon_is_framed_seen_and_dispatched(demo: Rig, tmp_path: Path) -> None:
+    panel, s = ready(demo, "hedgehog"), demo.session
+    demo.window.deck.open("Pictures")
+    page = panel.pictures
+    demo.wait(lambda: len(page.shown) == 3)
+    assert [pixels.shape for _, _, pixels in page.shown] == [
+        (128, 128, 4)
+    ] * 3 and page.said() == "128 × 128 PNG"
+    before = page.shown[0][2]
+    page.angles.buttons["front"].click()
+    demo.settle()
+    demo.wait(lambda: (page.shown[0][2] != before).any())
+    demo.window.twin.yaw, demo.window.twin.pitch = 120.0, 30.0
+    page.view.click()
+    demo.settle()
+    assert values(demo, "picture")["turn"] == (120.0, 30.0)
+    page.grounds.buttons["dark"].click()
+    demo.settle()
+    demo.wait(lambda: len(page.shown) == 1)
+    page.text.setText("no picture")
+    page.text.editingFinished.emit()
+    demo.settle()
+    assert values(demo, "picture")["text"] == "no picture"
+    s.undo()
+    demo.settle()
+    s.jobs.dispatch(["hedgehog"], tmp_path)
+    demo.settle()
+    demo.wait(lambda: "hedgehog" in s.logs)
+    assert s.logs["hedgehog"].accepted and (tmp_path / "hedgehog" / "hedgehog_icon.png").is_file()
+    # Landing shows the mesh alone, its levels as one goes away, shapes as outlines.
+    demo.window.open_desk("landing")
+    demo.wait(lambda: "hedgehog" in s.landed_scenes)
+    landed = s.landed_scenes["hedgehog"]
+    counted = [counts(seen_from(landed, d))["triangles"] for d in (0.1, landed.meshes[0].reach[0] * 2.2, 1e5)]
+    assert counted[0] > counted[1] >= counted[2] and len(shapes_of(landed)) == 3 and len(landed.meshes) == 1
+    demo.window.open_desk("fittings")
+    for _ in range(3):
+        s.undo()
+        demo.settle()
+    assert not values(demo, "picture").get("turn") and values(demo, "picture")["angle"] == "three-quarter"

@@ -13,11 +13,13 @@ from customs.dispatch.variants import ModelFile, model_files
 from customs.errors import WriteError
 from customs.formats.image_write import PLAIN, deliveries, encode, texture_kinds
 from customs.formats.registry import Parts, WriteOptions, get_format
+from customs.picture.icon import drawn, encoded
 from customs.scene.convention import WORKING
 from customs.scene.model import Image, Scene
 from customs.scene.prune import prune
 from customs.scene.settings import Settings
-from customs.scene.wishes import Delivery
+from customs.scene.wishes import Delivery, PictureWish
+from customs.sheet.fittings import PictureRules
 from customs.sheet.model import Sheet
 from customs.surface.files.base import texture_format
 from customs.surface.mipmap import Kind
@@ -62,6 +64,29 @@ def facts_file(scene: Scene, sheet: Sheet) -> Deliverable | None:
     return Deliverable(path, "facts", make, scene.name)
 
 
+def picture_files(scene: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
+    """The pictures the sheet asks for, drawn as the asset's stop wishes; `scene` is in the working frame."""
+    return tuple(_picture(scene, rules) for rules in sheet.pictures)
+
+
+def _picture(scene: Scene, rules: PictureRules) -> Deliverable:
+    wish = scene.wishes.picture or PictureWish(angle=rules.angle)
+    path = rules.path.format(
+        asset=scene.name,
+        name=rules.name,
+        ending={"png": ".png", "jpeg": ".jpg"}[rules.format],
+        index="",
+        material="",
+        role="",
+        later="",
+    )
+
+    def make(tick: Tick) -> Parts:
+        return [encoded(drawn(scene, wish, rules.width, rules.height, rules.clear), rules.format)]
+
+    return Deliverable(path, "picture", make, rules.name)
+
+
 def image_path(image: Image, sheet: Sheet, asset: str, form: str) -> str:
     """Path of a texture inside the package, in the file format `form`."""
     ending = texture_format(form).endings[0]
@@ -78,7 +103,8 @@ def planned_files(scene: Scene, sheet: Sheet) -> tuple[tuple[str, str], ...]:
     textures = [path for path, _, _ in _texture_files(used, sheet)] if _apart(sheet) else []
     models = [pair for f in model_files(used, sheet) for pair in _endings(f, sheet)]
     facts = [(f.path, f.kind)] if (f := facts_file(scene, sheet)) is not None else []
-    return tuple([*models, *((p, "texture") for p in textures), *facts])
+    pictures = [(f.path, f.kind) for f in picture_files(scene, sheet)]
+    return tuple([*models, *((p, "texture") for p in textures), *facts, *pictures])
 
 
 def _apart(sheet: Sheet) -> bool:

@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from customs.dispatch.deliver import deliver, destination_scene, facts_file
+from customs.dispatch.deliver import deliver, destination_scene, facts_file, picture_files
 from customs.dispatch.docket import make_docket
 from customs.dispatch.writer import Written, write_package
 from customs.errors import WriteError
@@ -92,5 +92,6 @@ def dispatch(
         )
 
     target = package_folder(out, scene, folder)
-    more = [facts] if (facts := facts_file(scene, goods.sheet)) is not None else []
+    facts = facts_file(scene, goods.sheet)
+    more = [*([facts] if facts is not None else []), *picture_files(scene, goods.sheet)]
     return write_package(target, deliver(final, goods.sheet, more), docket, check, job, replace_existing)

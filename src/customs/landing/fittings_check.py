@@ -22,7 +22,9 @@ from customs.geometry.triangles import triangles_of
 from customs.landing.log import Log
 from customs.landing.posts_check import check_posts
 from customs.motion.posing.pose import posed_scene_points
-from customs.scene.model import Mesh, Scene
+from customs.scene.arrays import frozen
+from customs.scene.key import Key, made_key
+from customs.scene.model import CollisionShape, Mesh, Node, Scene
 from customs.scene.prune import prune
 from customs.scene.tree import mesh_nodes
 from customs.sheet.model import Sheet
@@ -82,6 +84,37 @@ def told_apart(scene: Scene, sheet: Sheet, asset: str) -> Landed:
     return Landed(prune(core), tuple(levels), tuple(shapes), scene)
 
 
+def refolded(scene: Scene, sheet: Sheet, asset: str, facts: Mapping[str, Any] | None) -> Scene:
+    """A model as it is shown: levels beside their mesh, with the distances the document says, and shapes as outlines."""
+    landed = told_apart(scene, sheet, asset)
+    core = landed.core
+    told = {str(r.get("node")): r.get("until") for r in _rows(facts, "levels")}
+    meshes = list(core.meshes)
+    for n in mesh_nodes(core):
+        node = core.nodes[n]
+        mine = sorted((k, name, m) for base, k, name, m in landed.levels if base == node.name)
+        if mine and node.mesh is not None:
+            ends = [told.get(name) for name in (node.name, *(name for _, name, _ in mine))]
+            reach = tuple(float(e) for e in ends if isinstance(e, int | float))
+            mesh = replace(meshes[node.mesh], levels=tuple(m for _, _, m in mine))
+            meshes[node.mesh] = replace(mesh, reach=reach if len(reach) == len(ends) else ())
+    nodes, roots = list(core.nodes), list(core.roots)
+    for name, purpose, points in landed.shapes:
+        key = made_key(core.nodes[0].key if core.nodes else Key(core.digest, "node", 0), "landed", name)
+        corners, faces = hull_of(points) if len(points) else (np.zeros((0, 3)), np.zeros((0, 3), np.uint32))
+        shape = CollisionShape(
+            key,
+            name,
+            purpose,
+            "hull",
+            points=frozen(corners.astype(np.float32)),
+            faces=frozen(faces, np.uint32),
+        )
+        roots.append(len(nodes))
+        nodes.append(Node(key, name, holds=(shape,)))
+    return replace(core, meshes=tuple(meshes), nodes=tuple(nodes), roots=tuple(roots))
+
+
 def _shown(scene: Scene) -> list[tuple[int, int]]:
     """(node, primitive) in the order points are posed in."""
     return [
@@ -109,13 +142,18 @@ def check_fittings(landed: Landed, sheet: Sheet, folder: Path, asset: str, file:
         check_posts(landed.whole, sheet, _rows(facts, "posts"), file, str(facts[""]) if facts else "", log)
 
 
+def facts_path(sheet: Sheet, asset: str) -> str:
+    """Where the asset's document lies in its package."""
+    return sheet.layout.facts.format(
+        asset=asset, name=asset, ending=".json", index="", material="", role="", later=""
+    )
+
+
 def _facts(sheet: Sheet, folder: Path, asset: str, log: Log) -> Json | None:
     """The asset's document, or None where there is none to be or it cannot be read."""
     if not sheet.layout.facts:
         return None
-    name = sheet.layout.facts.format(
-        asset=asset, name=asset, ending=".json", index="", material="", role="", later=""
-    )
+    name = facts_path(sheet, asset)
     try:
         data = read_regular(folder / name, FILE_BYTES)
         body = json.loads((data or b"").decode("utf-8"))

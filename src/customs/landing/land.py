@@ -15,10 +15,11 @@ from customs.formats.registry import endings, get_format, read_scene
 from customs.formats.source import Source
 from customs.geometry.counts import counts
 from customs.landing.docket_check import check_files, check_story, read_docket, recount, same_names
-from customs.landing.fittings_check import check_fittings, told_apart
+from customs.landing.fittings_check import check_fittings, facts_path, refolded, told_apart
 from customs.landing.log import Log
 from customs.landing.model_check import check_model
 from customs.landing.motion_check import fits, names_others, play_all, whole_motion
+from customs.landing.picture_check import check_pictures
 from customs.landing.texture_check import (
     check_copies,
     check_fixed_names,
@@ -107,6 +108,7 @@ def _land_models(
     _same_box(main, body["box"], name, log)
     apart = told_apart(main, sheet, str(body["asset"]))
     check_fittings(apart, sheet, folder, str(body["asset"]), name, log)
+    check_pictures(sheet, folder, str(body["asset"]), log)
     check_model(apart.core, sheet, name, log)
     check_textures(main, sheet, folder, name, log)
     check_fixed_names(main, sheet, files, log)
@@ -184,10 +186,26 @@ def _same_box(scene: Scene, box: dict[str, object], file: str, log: Log) -> None
     log.check(off <= 1e-4 * reach, file, "its box is not the docket's: it was moved, turned or scaled")
 
 
+def _facts(folder: Path, sheet: Sheet, asset: str) -> dict[str, Any] | None:
+    """The asset's document as it is; whatever is wrong with it has been said."""
+    if not sheet.layout.facts:
+        return None
+    try:
+        body = json.loads((folder / facts_path(sheet, asset)).read_text("utf-8"))
+    except (OSError, ValueError, RecursionError):
+        return None
+    return body if isinstance(body, dict) else None
+
+
 def landed_scene(folder: Path, sheet: Sheet) -> Scene:
     """The package's model in the working frame, for the picture of Landing. Raises CustomsError."""
     body = json.loads((folder / "docket.json").read_text("utf-8"))
     scenes = [read_scene(Source(folder / m["path"], folder)) for m in body["models"]]
-    scene = whole_motion(scenes[0], scenes[1:])
+    scene = refolded(
+        whole_motion(scenes[0], scenes[1:]),
+        sheet,
+        str(body["asset"]),
+        _facts(folder, sheet, str(body["asset"])),
+    )
     source = sheet.axes.convention(get_format(sheet.model.format).convention.v)
     return change_convention(scene, WORKING, source)

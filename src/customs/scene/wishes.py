@@ -26,14 +26,31 @@ class Delivery:
     zstd: bool = False
 
 
+Angle = Literal["three-quarter", "front", "side", "back", "above"]
+
+
+@dataclass(frozen=True)
+class PictureWish:
+    """How pictures of the asset are taken: from an `angle`, or by `turn` (degrees of yaw and pitch); `margin` is the share of
+    the picture left free on every side; `backdrop` is clear, paper, white or dark; `text` stands in for a picture.
+    """
+
+    angle: Angle = "three-quarter"
+    turn: tuple[float, float] | None = None
+    margin: float = 0.06
+    backdrop: str = "clear"
+    text: str = ""
+
+
 @dataclass(frozen=True, eq=False)
 class Wishes:
     """`textures`: the files of an image by its Key, the one that models name first; an image without any goes
-    out as it came. `clips`: how clips are put into files, "" for what the sheet takes first.
+    out as it came. `clips`: how clips are put into files, "" for what the sheet takes first. `picture`: how pictures are taken, None where nobody has said.
     """
 
     textures: Mapping[Key, tuple[Delivery, ...]] = field(default_factory=lambda: MappingProxyType({}))
     clips: str = ""
+    picture: PictureWish | None = None
 
     def of(self, key: Key) -> tuple[Delivery, ...]:
         """The files wished of an image, none where nothing is wished."""

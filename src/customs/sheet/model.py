@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import AfterValidator, Field, field_validator, model_validator
 
 from customs.conventions.axes import check_axes
 from customs.conventions.origin import Footing
@@ -14,6 +12,8 @@ from customs.errors import CustomsError
 from customs.patterns import problem_of
 from customs.scene.convention import Axis, Convention, Front, Hand, Up
 from customs.scene.model import SLOTS
+from customs.sheet.fittings import LevelRules, PictureRules, PostRules, ShapeRules
+from customs.sheet.part import Part, check_pattern, inside_package
 from customs.surface.pattern import parse_pattern, pattern_text
 
 Rule = Literal["required", "allowed", "forbidden"]
@@ -21,13 +21,6 @@ ClipFiles = Literal["together", "each", "first-with-mesh", "only"]
 """Clips all in the model's file; each in a file with mesh; the first with the mesh and the others alone; all
 alone.
 """
-TOKENS = ("asset", "name", "index", "later", "material", "role", "ending")
-
-
-class Part(BaseModel):
-    """Base of every table: frozen, and unknown keys are errors."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
 
 class Axes(Part):
@@ -191,16 +184,6 @@ class Rig(Part):
     humanoid: Rule = "allowed"
 
 
-def check_pattern(value: str) -> str:
-    """`value` when all its {tokens} are known. Raises ValueError."""
-    rest = re.sub(r"\{(" + "|".join(TOKENS) + r")\}", "", value)
-    if "{" in rest or "}" in rest:
-        raise ValueError("only the tokens " + " ".join("{" + t + "}" for t in TOKENS))
-    if not value.strip():
-        raise ValueError("a pattern that is not empty")
-    return value
-
-
 def check_expression(value: str) -> str:
     """`value` when it is a regular expression names can be matched by. Raises ValueError."""
     if why := problem_of(value):
@@ -212,66 +195,6 @@ Pattern = Annotated[str, AfterValidator(check_pattern)]
 """Text with {tokens}, all of them known."""
 Expression = Annotated[str, AfterValidator(check_expression)]
 """A regular expression that is matched in one pass."""
-
-
-def _fitting_pattern(tokens: tuple[str, ...]) -> Callable[[str], str]:
-    """A check that a pattern has these tokens, each exactly once, and no others."""
-
-    def check(value: str) -> str:
-        if sorted(re.findall(r"\{(\w*)\}", value)) != sorted(tokens):
-            raise ValueError("each of the tokens " + " ".join("{" + t + "}" for t in tokens) + " once")
-        return value
-
-    return check
-
-
-class LevelRules(Part):
-    """Levels of detail: whether and how they are delivered. `least` and `most` count the finest too; each has at most the
-    share `ratio` of the triangles of the one before. A level is a node beside the finest, named by `name`.
-    """
-
-    form: Literal["none", "nodes"] = "none"
-    name: Annotated[str, AfterValidator(_fitting_pattern(("name", "level")))] = "{name}_lod{level}"
-    least: int = Field(default=1, ge=1, le=16)
-    most: int = Field(default=8, ge=1, le=16)
-    ratio: float = Field(default=0.9, gt=0, lt=1)
-    last: float = Field(default=10_000.0, gt=0, le=1e9)
-
-    @model_validator(mode="after")
-    def _ordered(self) -> LevelRules:
-        if self.least > self.most:
-            raise ValueError("least: at most as many levels as most")
-        return self
-
-
-ShapeKind = Literal["sphere", "capsule", "box", "hull", "mesh"]
-
-
-class ShapeRules(Part):
-    """Collision shapes: what they are for, which kinds each purpose takes, and how they are delivered: as meshes named by
-    `name`, as numbers in the asset's document (`layout.facts`), or both. `covers` is the least share of the surface that has
-    to be inside.
-    """
-
-    form: Literal["none", "meshes", "numbers", "both"] = "none"
-    name: Annotated[str, AfterValidator(_fitting_pattern(("asset", "purpose", "index")))] = (
-        "{asset}_{purpose}{index}"
-    )
-    purposes: tuple[Literal["hits", "picking", "around", "walking"], ...] = ()
-    kinds: dict[str, tuple[ShapeKind, ...]] = {}
-    covers: dict[str, float] = {}
-    most: int = Field(default=64, ge=1, le=4096)
-    corners: int = Field(default=255, ge=4)
-
-
-class PostRules(Part):
-    """Posts: delivered as empty nodes named by `name`, with their index paths in the asset's document; those that have to be
-    there.
-    """
-
-    form: Literal["none", "nodes"] = "none"
-    name: Annotated[str, AfterValidator(_fitting_pattern(("name",)))] = "{name}"
-    required: tuple[str, ...] = ()
 
 
 class Names(Part):
@@ -307,11 +230,7 @@ class Layout(Part):
     @field_validator("model", "texture", "clip", "skeleton", "licence", "facts")
     @classmethod
     def _inside(cls, value: str) -> str:
-        if value:
-            check_pattern(value)
-        if value.startswith("/") or ".." in value.split("/") or "\\" in value or ":" in value:
-            raise ValueError("a relative path inside the package with forward slashes")
-        return value
+        return inside_package(value) if value else value
 
 
 class Rights(Part):
@@ -357,6 +276,7 @@ class Sheet(Part):
     levels: LevelRules = LevelRules()
     shapes: ShapeRules = ShapeRules()
     posts: PostRules = PostRules()
+    pictures: tuple[PictureRules, ...] = ()
     names: Names = Names()
     layout: Layout = Layout()
     rights: Rights = Rights()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 from typing import Any, NamedTuple, Protocol
 
@@ -10,10 +11,13 @@ from PyQt6.QtCore import QRectF
 from PyQt6.QtGui import QPixmap
 
 from customs.ledger.row import Place
-from customs.picture.camera import Orbit, framing
+from customs.picture.camera import FIELD, Orbit, framing
 from customs.picture.lines import length_text
 from customs.picture.look import Look
 from customs.route.steps.fit.arrive import arriving
+from customs.scene.kept import kept
+from customs.scene.levels import FIELD as SEEN
+from customs.scene.levels import at_level, level_at, level_count
 from customs.scene.model import Scene
 from customs.work.measure import measure
 from customs_desktop.style.theme import is_evening
@@ -188,3 +192,16 @@ def keys_of(scene: Scene, place: Place) -> dict[str, tuple[tuple[int, int], ...]
                 continue
             out[str(p.key)] = ()
     return out
+
+
+def seen_from(scene: Scene, metres: float) -> Scene:
+    """A landed scene as it is shown from so far away: each level as long as the document says. The view's field is narrower
+    than the one distances are counted in, so as much is seen of it from farther away.
+    """
+    if not level_count(scene):
+        return scene
+    away = metres * math.tan(FIELD / 2) / math.tan(math.radians(SEEN) / 2)
+    reach = next((m.reach for m in scene.meshes if m.levels), ())
+    level = level_at(reach, away)
+    number = level if level is not None else level_count(scene)
+    return kept(("at level", number), scene, lambda: at_level(scene, number)) if number else scene

@@ -65,7 +65,7 @@ class SettingsForm(QWidget):
         if plain in (float, int):
             return self._number(name, plain, value)
         if get_origin(plain) is tuple and all(a is float for a in get_args(plain)):
-            return self._numbers(name, value)
+            return self._numbers(name, value) if value is not None else None
         if plain is str:
             line = QLineEdit(str(value or ""))
             line.setFont(font())

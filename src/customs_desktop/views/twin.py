@@ -27,6 +27,7 @@ from customs_desktop.views.halves import (
     half_of,
     keys_of,
     look_of,
+    seen_from,
     unless_alike,
 )
 from customs_desktop.views.handles import Handles
@@ -212,6 +213,8 @@ class TwinView(Hands):
     def _shot(self, name: str, half: Half, orbit: Orbit, size: tuple[int, int], moving: bool = False) -> Shot:
         clip, seconds = self.pose(name, half.scene)
         scene = self.drawn.get(name, half.scene)
+        if self.landing:
+            scene = seen_from(scene, orbit.distance)
         clip = clip if clip is not None and clip < len(scene.clips) else None
         look, marks = look_of(self, name, half, moving), self.marks if name == "right" else {}
         return Shot(scene, orbit, *size, look, clip, seconds, half.unit, half.mirrored, marks)

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QWidget
 
 from customs_desktop.desk import DeskPanel
 from customs_desktop.desks.fittings.levels_page import LevelsPage
+from customs_desktop.desks.fittings.pictures_page import PicturesPage
 from customs_desktop.desks.fittings.posts_page import PostsPage
 from customs_desktop.desks.fittings.sections import LevelTools, ShapeTools
 from customs_desktop.desks.fittings.shapes_page import ShapesPage
@@ -22,7 +23,7 @@ class FittingsPanel(DeskPanel):
         self.session, self.twin = session, twin
         self.overlay = ShapeOverlay()
         self.shapes, self.levels = ShapesPage(session, twin, self.overlay), LevelsPage(session, twin)
-        self.posts = PostsPage(session, twin)
+        self.posts, self.pictures = PostsPage(session, twin), PicturesPage(session, twin)
         self.shape_tools, self.level_tools = ShapeTools(session), LevelTools(session)
         self.section("SHAPES", self.shape_tools.said, ("shapes",))
         self.add(self.shape_tools)
@@ -32,7 +33,12 @@ class FittingsPanel(DeskPanel):
         self.follow(session.changed, session.selected, session.seen, session.picked, session.opened)
 
     def pages(self) -> list[tuple[str, QWidget]]:
-        return [("Shapes", self.shapes), ("LODs", self.levels), ("Posts", self.posts)]
+        return [
+            ("Shapes", self.shapes),
+            ("LODs", self.levels),
+            ("Posts", self.posts),
+            ("Pictures", self.pictures),
+        ]
 
     def refresh(self, *_: object) -> None:
         """Take over the selected asset and the picked stop."""
@@ -41,9 +47,10 @@ class FittingsPanel(DeskPanel):
         self.shapes.refresh()
         self.levels.refresh()
         self.posts.refresh()
+        self.pictures.refresh()
 
     def opened(self) -> None:
-        self.shapes.open = self.levels.open = True
+        self.shapes.open = self.levels.open = self.pictures.open = True
         self.posts.opened()
         self.twin.set_overlay(self.overlay)
         self.refresh()
@@ -51,7 +58,7 @@ class FittingsPanel(DeskPanel):
     def left(self) -> None:
         self.shapes.let_go()
         self.posts.left()
-        self.shapes.open = self.levels.open = False
+        self.shapes.open = self.levels.open = self.pictures.open = False
         self.shapes._of, self.levels._of = (), None
         self.twin.marks = {}
         self.levels.let_go()

@@ -117,7 +117,8 @@ class PostsPage(QWidget):
 
     def hideEvent(self, event: QHideEvent | None) -> None:
         super().hideEvent(event)
-        self.twin.handles = None
+        self.twin.handles, self.twin.lines = None, []
+        self.twin.update()
 
     def _show(self, rows: tuple[PostRow, ...], told: tuple[object, ...]) -> None:
         if told != self._of:
@@ -158,7 +159,7 @@ class PostsPage(QWidget):
 
     def _over_view(self) -> None:
         """A line for each post along its direction, handles at the picked one."""
-        if not self.work.open:
+        if not self.work.open or not self.isVisible():
             return
         orbit = self.twin.orbits().get("right")
         reach = LONG * (orbit.distance if orbit is not None else 1.0)
@@ -170,12 +171,12 @@ class PostsPage(QWidget):
             for r in self.rows
         ]
         post = self.picked
-        if post is not None and self.isVisible():
+        if post is not None:
             handles = Handles(post.at)
             handles.moved.connect(self._dragged)
             handles.dropped.connect(self._dropped)
             self.twin.handles = handles
-        elif self.isVisible():
+        else:
             self.twin.handles = None
         self.twin.update()
 
@@ -241,7 +242,9 @@ class PostsPage(QWidget):
         values = [f.value() for f in (*self.at, *self.way)]
         if post is None or any(v is None for v in values):
             return
-        v = [float(x or 0.0) for x in values]
+        # A field shows three digits: what it shows as it was is what it was.
+        was = (*post.at, *post.points)
+        v = [w if abs(float(x or 0.0) - w) <= 0.5e-3 else float(x or 0.0) for x, w in zip(values, was)]
         changed = {
             "name": self.name.text().strip(),
             "attached": self.attached.text().strip(),

@@ -46,7 +46,7 @@ class Wished(QWidget):
             else make_settings(get_step(self.step), {})
         )
 
-    def wish(self, text: str, **values: Any) -> None:
+    def wish(self, text: str, /, **values: Any) -> None:
         """Settings of the stop, which is made where there is none."""
         if self.session.asset is None:
             return

@@ -23,6 +23,7 @@ from customs_desktop.desk import DeskPanel
 from customs_desktop.desks.landing.clips import LandedClips
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, colours, font, is_evening
+from customs_desktop.views.shape_overlay import ShapeOverlay
 from customs_desktop.views.twin import TwinView
 from customs_desktop.widgets.basics import button, label, row
 from customs_desktop.widgets.marks import Mark
@@ -71,6 +72,7 @@ class LandingPanel(DeskPanel):
         super().__init__("Landing", "what the destination would say")
         self.session, self.twin = session, twin
         self.log_page = LogPage()
+        self.shapes = ShapeOverlay()
         self.card = QWidget()
         self.card.setObjectName("verdict")
         self.mark, self.word, self.about = Mark("", 22), label("", "", 4, 700), label("", "", -0.5, wrap=True)
@@ -122,11 +124,13 @@ class LandingPanel(DeskPanel):
 
     def opened(self) -> None:
         self.twin.set_landing(True)
+        self.twin.set_overlay(self.shapes)
         self.clips.set_open(True)
 
     def left(self) -> None:
         self.clips.set_open(False)
         self.twin.show_poses({}, False)
+        self.twin.set_overlay(None)
         self.twin.set_landing(False)
 
     def refresh(self, *_: object) -> None:

@@ -9,7 +9,7 @@ from customs.geometry.triangles import triangles_of
 from customs.ledger.row import Case, Place, Remedy, Requirement, Row, Verdict, register, remedy, said
 from customs.ledger.shapes import shown
 from customs.scene.model import Mesh
-from customs.sheet.model import LevelRules
+from customs.sheet.fittings import LevelRules
 from customs.words import many
 
 

@@ -1,0 +1,33 @@
+"""The base of every table of a sheet, and checks of patterns."""
+
+from __future__ import annotations
+
+import re
+
+from pydantic import BaseModel, ConfigDict
+
+TOKENS = ("asset", "name", "index", "later", "material", "role", "ending")
+
+
+class Part(BaseModel):
+    """Base of every table: frozen, and unknown keys are errors."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
+
+
+def check_pattern(value: str) -> str:
+    """`value` when all its {tokens} are known. Raises ValueError."""
+    rest = re.sub(r"\{(" + "|".join(TOKENS) + r")\}", "", value)
+    if "{" in rest or "}" in rest:
+        raise ValueError("only the tokens " + " ".join("{" + t + "}" for t in TOKENS))
+    if not value.strip():
+        raise ValueError("a pattern that is not empty")
+    return value
+
+
+def inside_package(value: str) -> str:
+    """`value` when it is a pattern for a path inside the package. Raises ValueError."""
+    check_pattern(value)
+    if value.startswith("/") or ".." in value.split("/") or "\\" in value or ":" in value:
+        raise ValueError("a relative path inside the package with forward slashes")
+    return value

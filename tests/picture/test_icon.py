@@ -1,0 +1,134 @@
+"""Pictures a kit asks for: exact sizes and formats by Pillow, framed by the mesh, clear ground, words."""
+
+from __future__ import annotations
+
+import io
+import json
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import PIL.Image
+import pytest
+
+from customs.landing.land import land
+from customs.motion.posing.pose import posed_scene_points
+from customs.picture.camera import project
+from customs.picture.icon import ANGLES, BACKDROPS, drawn, encoded, framed
+from customs.scene.wishes import PictureWish
+from customs.sheet.model import Sheet
+from customs.work.lookup import find_sheet
+from tests.assets import scene_of
+from tests.changes.test_coarser import ball, run
+from tests.landing.test_fittings import KIT, fitted
+from tests.landing.test_rules import delivered, exchange, refusals
+
+
+@pytest.mark.parametrize("angle", ANGLES)
+@pytest.mark.parametrize("size", [(128, 128), (240, 180), (40, 200)])
+def test_the_mesh_fills_the_frame_and_no_more(angle: str, size: tuple[int, int]) -> None:
+    """Framed by its vertices, not by its box: one side of the frame is met to within two per cent, none is passed."""
+    scene = scene_of(ball(3, at=(4, 1, -2)))
+    orbit = framed(scene, PictureWish(angle=angle, margin=0.1), *size)  # type: ignore[arg-type]
+    flat = project(np.concatenate(posed_scene_points(scene)), orbit, *size) / size
+    low, high = flat.min(axis=0), flat.max(axis=0)
+    assert (low > 0.08).all() and (high < 0.92).all()
+    assert max((high - low).tolist()) == pytest.approx(0.8, abs=0.02)
+    assert (low + high) / 2 == pytest.approx([0.5, 0.5], abs=0.02)
+
+
+@pytest.mark.parametrize("size", [(1, 1), (128, 128), (240, 180), (2048, 64)])
+def test_a_picture_has_its_exact_size(size: tuple[int, int]) -> None:
+    pixels = drawn(scene_of(ball(2)), PictureWish(), *size)
+    assert pixels.shape == (size[1], size[0], 4) and pixels[..., 3].any()
+    if min(size) > 60:
+        assert not pixels[0].any(axis=-1).any() or not pixels[0, :, 3].any(), "the ground is clear"
+
+
+def test_on_a_backdrop_nothing_is_clear_and_the_rim_does_not_shine() -> None:
+    scene = scene_of(ball(3))
+    clear, dark = (drawn(scene, PictureWish(backdrop=b), 128, 128) for b in ("clear", "dark"))
+    assert (dark[..., 3] == 255).all() and tuple(dark[0, 0, :3]) == BACKDROPS["dark"]
+    whole = clear[..., 3] == 255
+    assert np.abs(clear[whole].astype(int) - dark[whole]).max() <= 1
+    jpeg = drawn(scene, PictureWish(), 128, 128, clear=False)
+    assert tuple(jpeg[0, 0, :3]) == BACKDROPS["white"]
+
+
+@pytest.mark.parametrize(("form", "name"), [("png", "PNG"), ("jpeg", "JPEG")])
+def test_pillow_reads_it(form: str, name: str) -> None:
+    pixels = drawn(scene_of(ball(2)), PictureWish(), 240, 180, clear=form == "png")
+    with PIL.Image.open(io.BytesIO(encoded(pixels, form))) as opened:
+        assert opened.format == name and opened.size == (240, 180)
+        assert np.abs(np.asarray(opened.convert("RGBA")).astype(int) - pixels).mean() < 3
+
+
+def test_words_stand_in_where_there_is_nothing_to_see() -> None:
+    pixels = drawn(scene_of(), PictureWish(text="no picture"), 128, 128)
+    assert pixels.shape == (128, 128, 4) and (pixels != pixels[0, 0]).any()
+    assert not drawn(scene_of(), PictureWish(), 64, 64).any()
+
+
+@pytest.fixture
+def package(tmp_path: Path) -> Path:
+    folder = delivered(run("picture", fitted(), angle="side").scene, KIT, tmp_path)
+    log = land(folder, find_sheet)
+    assert log.accepted, refusals(log)
+    return folder
+
+
+def exchanged(package: Path, data: bytes) -> None:
+    import hashlib
+
+    (package / "ball_icon.png").write_bytes(data)
+
+    def put_right(docket: dict[str, object]) -> None:
+        for f in docket["files"]:  # type: ignore[attr-defined]
+            if f["path"] == "ball_icon.png":
+                f |= {"size": len(data), "sha256": hashlib.sha256(data).hexdigest()}
+
+    exchange(package, put_right)
+
+
+def test_landing_names_a_picture_that_is_wrong(package: Path) -> None:
+    pixels = drawn(scene_of(ball(2)), PictureWish(), 64, 64)
+    for data, said in (
+        (encoded(pixels, "png"), "is 64 × 64, 128 × 128 is read"),
+        (encoded(drawn(scene_of(ball(2)), PictureWish(), 128, 128, False), "jpeg"), "is JPEG, PNG is read"),
+        (encoded(np.zeros((128, 128, 4), np.uint8), "png"), "of one colour"),
+        (b"no picture", "cannot be read as a picture"),
+    ):
+        exchanged(package, data)
+        assert said in refusals(land(package, find_sheet)), said
+    (package / "ball_icon.png").unlink()
+    assert "the icon is not there" in refusals(land(package, find_sheet))
+
+
+def test_several_at_once_and_what_cannot_be(tmp_path: Path) -> None:
+    body = KIT.model_dump()
+    body["pictures"] = [
+        *body["pictures"],
+        {
+            "name": "card",
+            "width": 240,
+            "height": 180,
+            "format": "jpeg",
+            "clear": False,
+            "path": "{asset}_{name}{ending}",
+        },
+    ]
+    rules = Sheet.model_validate(body)
+    folder = delivered(fitted(), rules, tmp_path)
+    assert land(folder, find_sheet, rules).accepted
+    with PIL.Image.open(folder / "ball_card.jpg") as opened:
+        assert opened.size == (240, 180)
+    listed = [
+        f["path"]
+        for f in json.loads((folder / "docket.json").read_text("utf-8"))["files"]
+        if f["kind"] == "picture"
+    ]
+    assert listed == ["ball_icon.png", "ball_card.jpg"]
+    for wrong in ({"format": "jpeg"}, {"width": 0}, {"height": 9000}, {"path": "../icon.png"}):
+        with pytest.raises(ValueError):
+            Sheet.model_validate(KIT.model_dump() | {"pictures": [wrong]})
+    assert replace(PictureWish(), text="x").text == "x"
