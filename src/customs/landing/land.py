@@ -19,7 +19,7 @@ from customs.landing.fittings_check import check_fittings, facts_path, refolded,
 from customs.landing.log import Log
 from customs.landing.model_check import check_model
 from customs.landing.motion_check import fits, names_others, play_all, whole_motion
-from customs.landing.picture_check import check_pictures
+from customs.landing.picture_check import check_pictures, picture_path
 from customs.landing.texture_check import (
     check_copies,
     check_fixed_names,
@@ -113,7 +113,8 @@ def _land_models(
     check_textures(main, sheet, folder, name, log)
     check_fixed_names(main, sheet, files, log)
     known = {Path(i.uri).name for i in main.images} | check_copies(main, sheet, files, log)
-    check_loose_textures(files, known | _fixed(sheet), log)
+    pictures = {Path(picture_path(rules, str(body["asset"]))).name for rules in sheet.pictures}
+    check_loose_textures(files, known | _fixed(sheet) | pictures, log)
     parts = {k: s for k, s in scenes.items() if k != name}
     for part, scene in parts.items():
         if not scene.meshes:

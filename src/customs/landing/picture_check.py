@@ -14,18 +14,17 @@ from customs.sheet.model import Sheet
 ENDINGS = {"png": ".png", "jpeg": ".jpg"}
 
 
+def picture_path(rules: PictureRules, asset: str) -> str:
+    """Where a picture lies in the package."""
+    return rules.path.format(
+        asset=asset, name=rules.name, ending=ENDINGS[rules.format], index="", material="", role="", later=""
+    )
+
+
 def check_pictures(sheet: Sheet, folder: Path, asset: str, log: Log) -> None:
     """Every picture the sheet asks for."""
     for rules in sheet.pictures:
-        name = rules.path.format(
-            asset=asset,
-            name=rules.name,
-            ending=ENDINGS[rules.format],
-            index="",
-            material="",
-            role="",
-            later="",
-        )
+        name = picture_path(rules, asset)
         _picture(rules, folder / name, name, log)
 
 

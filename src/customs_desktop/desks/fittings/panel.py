@@ -27,7 +27,7 @@ class FittingsPanel(DeskPanel):
         self.shape_tools, self.level_tools = ShapeTools(session), LevelTools(session)
         self.section("SHAPES", self.shape_tools.said, ("shapes",))
         self.add(self.shape_tools)
-        self.section("LODS", self.level_tools.said, ("levels",))
+        self.section("LODS", self.level_tools.said, ("levels", "came-levels"))
         self.add(self.level_tools)
         self.finish()
         self.follow(session.changed, session.selected, session.seen, session.picked, session.opened)
