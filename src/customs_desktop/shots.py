@@ -9,7 +9,6 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QApplication
 
 from customs.scene.notes import Note
@@ -81,10 +80,6 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
         s.select("fern_bed")
         twin.set_mode("wipe")
 
-    def ghost() -> None:
-        s.select("watering_stork")
-        twin.set_mode("ghost")
-
     def sides() -> None:
         s.select("pane_wall")
         twin.set_mode("twin")
@@ -92,28 +87,20 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
         assert s.asset is not None
         s.pick(s.asset.stops[0].id)
 
-    def wire() -> None:
-        twin.set_look(shading="surface", wire=True)
-        s.select("seed_cart")
-        app = QApplication.instance()
-        assert isinstance(app, QApplication)
-        settled(app, window)
-        # What a click on the cart says.
-        rect = twin.areas()["right"]
-        twin.ask_under(QPointF(rect.x() + rect.width() * 0.68, rect.y() + rect.height() * 0.62))
-
     def all_goods() -> None:
-        twin.set_look(wire=False)
+        twin.set_look(shading="surface")
         window.ledger.all.click()
 
     def evening() -> None:
+        s.set_sheet("metre-yup-pbr")
         window.open_desk("fit")
         s.select("bell_lantern")
         window.set_paper("evening")
 
     return {
-        "fit": fit, "intake": lambda: _heap(window), "wipe": wipe, "ghost": ghost, "faces-by-side": sides, "wire": wire,
+        "fit": fit, "intake": lambda: _heap(window), "wipe": wipe, "faces-by-side": sides,
         "all-goods": all_goods, **_surface_views(window), **_motion_views(window), **_sent_views(window, place), **_hand_views(window),
+        **_fitting_views(window),
         "evening": evening,
     }  # fmt: skip
 
@@ -154,6 +141,30 @@ def _sent_views(window: MainWindow, place: Path) -> dict[str, Callable[[], objec
         window.panel("landing").clips.player.seek(0.35)
 
     return {"dispatch": dispatch, "landing": landing}
+
+
+def _fitting_views(window: MainWindow) -> dict[str, Callable[[], object]]:
+    """Those of the desk Fittings, on the way to a kit that asks for shapes and levels."""
+    s, app = window.session, QApplication.instance()
+    assert isinstance(app, QApplication)
+
+    def shapes() -> None:
+        s.set_sheet("plan-plot-kit")
+        s.select("watering_stork")
+        window.open_desk("fittings")
+        settled(app, window)
+        window.panel("fittings").shapes.table.selectRow(0)
+
+    def levels() -> None:
+        s.select("spring_basin")
+        window.deck.open("LODs")
+        settled(app, window)
+        page = window.panel("fittings").levels
+        page.prepare.click()
+        settled(app, window)
+        page.slider.setValue(450)
+
+    return {"fittings": shapes, "fittings-levels": levels}
 
 
 def _hand_views(window: MainWindow) -> dict[str, Callable[[], object]]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -28,7 +29,7 @@ UV = 0.5
 """What sliding a texture by a length is as bad as, against moving the surface by it."""
 CODES = 4
 """Numbers that stand for the weights of all joints, and for all morph targets: far apart where those are."""
-SAMPLES = 20_000
+SAMPLES = 8_000
 """Points by which the distance between two surfaces is measured."""
 HALVINGS = 8
 """Measurings by which the coarsest version within an error is found."""
@@ -167,16 +168,32 @@ def _codes(count: int) -> F32:
     return (out / np.linalg.norm(out, axis=1, keepdims=True)).astype(np.float32)
 
 
+class Straying:
+    """How far other surfaces stray from one; what is known of that one is found once."""
+
+    def __init__(self, fine: tuple[Primitive, ...]) -> None:
+        self.points, self.faces = _soup(fine)
+
+    @cached_property
+    def surface(self) -> Surface:
+        """The surface, made ready for questions."""
+        return Surface(self.points, self.faces)
+
+    def of(self, coarse: tuple[Primitive, ...]) -> float:
+        """The largest distance (units) between the two, both ways, measured at their vertices and at points spread over their
+        faces. 0 where either has no faces.
+        """
+        other = _soup(coarse)
+        if not len(self.faces) or not len(other[1]):
+            return 0.0
+        there = Surface(*other).closest(_spread(self.points, self.faces)).distance
+        back = self.surface.closest(_spread(*other)).distance
+        return float(max(there.max(initial=0.0), back.max(initial=0.0)))
+
+
 def sticks_out(fine: tuple[Primitive, ...], coarse: tuple[Primitive, ...]) -> float:
-    """The largest distance (units) between two surfaces, both ways, measured at their vertices and at points spread over
-    their faces: what a coarser version strays by. 0 where either has no faces.
-    """
-    a, b = _soup(fine), _soup(coarse)
-    if not len(a[1]) or not len(b[1]):
-        return 0.0
-    there = Surface(*b).closest(_spread(*a)).distance
-    back = Surface(*a).closest(_spread(*b)).distance
-    return float(max(there.max(initial=0.0), back.max(initial=0.0)))
+    """The largest distance (units) between two surfaces, as `Straying` measures it."""
+    return Straying(fine).of(coarse)
 
 
 def _soup(parts: tuple[Primitive, ...]) -> tuple[F64, U32]:
@@ -204,9 +221,9 @@ def coarsened(mesh: Mesh, found: Coarser, steps: int) -> Mesh:
 def steps_within(mesh: Mesh, found: Coarser, metres: float) -> int:
     """The most steps after which the surface strays by at most `metres`, as measured."""
     low, high = 0, found.order.steps_within(metres)
-    at = high
+    at, straying = high, Straying(mesh.primitives)
     for _ in range(HALVINGS):
-        if sticks_out(mesh.primitives, found.parts_after(at)) <= metres:
+        if straying.of(found.parts_after(at)) <= metres:
             low = at
         else:
             high = at

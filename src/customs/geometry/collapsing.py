@@ -27,6 +27,8 @@ SHARES = ((20_000, 0.5), (2_000, 0.25), (100, 0.1), (0, 0.0))
 """Of so many ways and more, the cheapest share that is gone in one pass; what is dearer is asked again after it. The fewer are
 left, the more each of them is seen.
 """
+ALONE = 20_000
+"""Places up to which one core is quicker than handing them out."""
 OPEN, SEAM = 10.0, 1.0
 """How strongly open edges and seams hold to their line, against the surface itself (common practice)."""
 ENOUGH = 0.0005
@@ -133,10 +135,13 @@ class _Pass:
         self.edge, self.count = np.zeros(count, np.uint8), np.zeros(count, np.int32)
         self.failed, self.touched = np.zeros(count, np.uint8), np.zeros(count, np.uint8)
         self.best, self.cost = np.empty(count, np.int32), np.empty(count)
+        self.stale = np.ones(count, np.uint8)
         self.starts, self.lists = np.zeros(count + 1, np.int32), np.empty(3 * len(self.faces), np.int32)
         self.moved = np.empty((len(points) + 1, 2), np.int32)
         self.counts = np.empty((2 * count + 1, 2), np.int32)
         self.errors = np.empty(2 * count + 1)
+        self.some = np.arange(len(self.faces), dtype=np.int32)
+        self.standing = np.zeros(0, np.int32)
         self.died = np.full(len(self.faces), np.iinfo(np.int32).max, np.int32)
 
     def all(self, tell: Tell, least: int, floor: float) -> Collapses:
@@ -172,6 +177,7 @@ class _Pass:
             stuck = not done and int(self.failed.sum()) == blocked
             if not soft and (stuck or before - left <= ENOUGH * before):
                 soft = True
+                self.stale[:] = 1
             elif stuck:
                 break
             self._around()
@@ -208,16 +214,22 @@ class _Pass:
         return end
 
     def _around(self) -> None:
-        self.measures.around(self.at, self.alive, self.starts, self.lists)
+        """The faces around each place anew; those that are gone are no longer looked through."""
+        self.some = self.some[self.alive[self.some] > 0]
+        self.measures.around(self.at, self.alive, self.some, self.starts, self.lists)
+        self.standing = np.flatnonzero(self.starts[1:] > self.starts[:-1]).astype(np.int32)
 
     def _once(self, soft: bool, left: int, least: int, moves: int, steps: int) -> tuple[int, int, int, int]:
-        """One pass: every place asked for its cheapest way, the cheapest of those gone."""
+        """One pass: every place near which something changed asked for its cheapest way, the cheapest of all gone."""
         told = (
             self.points, self.values, self.at, self.rows, self.alive, self.starts, self.lists, self.edge, self.group,
             self.count, self.planes, self.fields, self.failed, soft,
         )  # fmt: skip
-        on_cores(lambda part: self.compiled.rank(*told, *part, self.best, self.cost), cuts(len(self.points)))
-        ways = np.flatnonzero(self.best >= 0).astype(np.int32)
+        asked = self.standing[self.stale[self.standing] > 0]
+        self.stale[:] = 0
+        mine = cuts(len(asked)) if len(asked) > ALONE else [(0, len(asked))]
+        on_cores(lambda part: self.compiled.rank(*told, asked, *part, self.best, self.cost), mine)
+        ways = self.standing[self.best[self.standing] >= 0]
         if not len(ways):
             return left, moves, steps, 0
         prices = self.cost[ways]
@@ -226,7 +238,7 @@ class _Pass:
         ways, prices = ways[some], prices[some]
         order = ways[np.argsort(prices, kind="stable")]
         return self.compiled.collapse(
-            told[0], *told[2:], order, self.best, self.touched, left, least, moves, steps, self.moved, self.counts, self.errors,
+            told[0], *told[2:], order, self.best, self.touched, self.stale, left, least, moves, steps, self.moved, self.counts, self.errors,
             self.died,
         )  # fmt: skip
 

@@ -178,6 +178,7 @@ def _sound(points, places, alive, starts, lists, u, v):
         Q32,
         U8,
         types.boolean,
+        I32,
         types.int64,
         types.int64,
         I32,
@@ -201,17 +202,19 @@ def rank(
     fields,
     failed,
     soft,
+    some,
     begin,
     end,
     best,
     cost,
 ):
-    """The cheapest way each place from `begin` to `end` can go, into `best` (−1 for none) and `cost`. One that `failed`
+    """The cheapest way each of the places `some`, from `begin` to `end` of them, can go, into `best` (−1 for none) and `cost`. One that `failed`
     before is asked only for ways that are sound.
     """
     pairs = np.empty((MOST, 2), np.int32)
     width = values.shape[1]
-    for u in range(begin, end):
+    for number in range(begin, end):
+        u = some[number]
         best[u], cost[u] = -1, np.inf
         if edge[u] == 2 or starts[u] == starts[u + 1]:
             continue
@@ -246,13 +249,13 @@ def rank(
 
 @njit(
     types.int64(
-        FACES, FACES, U8, I32, I32, U8, I32, types.int64, types.int64, SCRATCH, types.int64, types.int64
+        FACES, FACES, U8, I32, I32, U8, U8, I32, types.int64, types.int64, SCRATCH, types.int64, types.int64
     ),
     cache=True,
     nogil=True,
 )
-def _moved(places, rows, alive, starts, lists, failed, died, u, v, pairs, found, step):
-    """Faces at place `u` brought to `v`, their rows as `pairs` say; how many are gone."""
+def _moved(places, rows, alive, starts, lists, failed, stale, died, u, v, pairs, found, step):
+    """Faces at place `u` brought to `v`, their rows as `pairs` say; how many are gone. Places around are `stale`."""
     gone = 0
     for i in range(starts[u], starts[u + 1]):
         f = lists[i]
@@ -271,6 +274,10 @@ def _moved(places, rows, alive, starts, lists, failed, died, u, v, pairs, found,
         places[f, c] = v
         for side in range(1, 3):
             failed[places[f, (c + side) % 3]] = 0
+            stale[places[f, (c + side) % 3]] = 1
+    for i in range(starts[v], starts[v + 1]):
+        for c in range(3):
+            stale[places[lists[i], c]] = 1
     return gone
 
 
@@ -291,6 +298,7 @@ def _moved(places, rows, alive, starts, lists, failed, died, u, v, pairs, found,
         types.boolean,
         I32,
         I32,
+        U8,
         U8,
         types.int64,
         types.int64,
@@ -321,6 +329,7 @@ def collapse(
     order,
     best,
     touched,
+    stale,
     left,
     least,
     moves,
@@ -347,11 +356,11 @@ def collapse(
             continue
         found = _goes(places, rows, alive, starts, lists, edge, group, count, u, v, soft, pairs)
         if found == 0 or not _sound(points, places, alive, starts, lists, u, v):
-            failed[u] = 1
+            failed[u] = stale[u] = 1
             continue
         failed[u] = 0
         error = _off(planes, u, points, v) / max(planes[u, 10], 1e-300)
-        left -= _moved(places, rows, alive, starts, lists, failed, died, u, v, pairs, found, steps)
+        left -= _moved(places, rows, alive, starts, lists, failed, stale, died, u, v, pairs, found, steps)
         for q in range(11):
             planes[v, q] += planes[u, q]
         for m in range(found):
@@ -360,8 +369,7 @@ def collapse(
             for q in range(fields.shape[1]):
                 fields[pairs[m, 1], q] += fields[pairs[m, 0], q]
         counts[steps, 0], counts[steps, 1], errors[steps] = moves, left, np.sqrt(error)
-        steps += 1
-        done += 1
+        steps, done = steps + 1, done + 1
         touched[u] = touched[v] = 1
     return left, moves, steps, done
 

@@ -21,17 +21,19 @@ MOST = 16
 """Rows at one place at most: more stay where they are."""
 
 
-@njit(types.void(FACES, U8, I32, I32), cache=True, nogil=True)
-def around(places, alive, starts, lists):
-    """The faces around each place: `lists` from `starts` (P + 1,) on; only those that are `alive` (F,)."""
+@njit(types.void(FACES, U8, I32, I32, I32), cache=True, nogil=True)
+def around(places, alive, some, starts, lists):
+    """The faces around each place: `lists` from `starts` (P + 1,) on; of the faces `some` (N,) those that are `alive` (F,)."""
     starts[:] = 0
-    for f in range(len(places)):
+    for k in range(len(some)):
+        f = some[k]
         if alive[f]:
             for c in range(3):
                 starts[places[f, c] + 1] += 1
     for p in range(len(starts) - 1):
         starts[p + 1] += starts[p]
-    for f in range(len(places)):
+    for k in range(len(some)):
+        f = some[k]
         if alive[f]:
             for c in range(3):
                 p = places[f, c]

@@ -49,7 +49,8 @@ def _picture(rules: PictureRules, path: Path, name: str, log: Log) -> None:
         name,
         f"is {size[0]} × {size[1]}, {rules.width} × {rules.height} is read",
     )
-    log.check(bool((pixels != pixels[0, 0]).any()), name, "is of one colour: nothing is seen on it")
+    if not (pixels != pixels[0, 0]).any():
+        log.remark(name, "is of one colour: nothing is seen on it")
     if rules.clear and not (pixels[..., 3] < 255).any():
         log.remark(name, "has no clear ground, where one is taken")
     log.note("shows", name, f"{rules.name}, {size[0]} × {size[1]} {form.upper()}")

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 from pydantic import Field, field_validator
 
-from customs.changes.coarser import Coarser, coarsened, coarser_of, steps_within, sticks_out
+from customs.changes.coarser import Coarser, Straying, coarsened, coarser_of, steps_within
 from customs.geometry.triangles import triangles_of
 from customs.job import Job
 from customs.motion.posing.bounds import world_bounds
@@ -99,7 +99,7 @@ def _apply(scene: Scene, settings: Lods, resources: Content, job: Job) -> Outcom
 
 def _levels(mesh: Mesh, found: Coarser, settings: Lods, said: list[Remark]) -> tuple[Mesh, ...]:
     """The coarser versions, each with fewer triangles than the one before."""
-    out, last = list[Mesh](), 0
+    out, last, straying = list[Mesh](), 0, Straying(mesh.primitives)
     most = found.order.steps_within(FARTHEST * found.size)
     for k in range(settings.count):
         steps = max(min(_steps(mesh, found, settings, k), most), last)
@@ -110,7 +110,7 @@ def _levels(mesh: Mesh, found: Coarser, settings: Lods, said: list[Remark]) -> t
             break
         last = steps
         level = coarsened(mesh, found, steps)
-        strays = sticks_out(mesh.primitives, level.primitives)
+        strays = straying.of(level.primitives)
         out.append(replace(level, levels=(), reach=(), name=mesh.name))
         said.append(
             Remark(
