@@ -34,6 +34,7 @@ def test_levels_are_told_by_their_names(names: tuple[str, ...]) -> None:
     assert [n for _, n in family.members] == [0, 1, 2] and family.triangles == (1280, 320, 80)
     out = run("finest-levels", named(*names))
     assert counts(out.scene)["triangles"] == 1280 and "the finest stays" in out.remarks[0].text
+    assert out.remarks[0].values["coarser_levels"] == 400
     assert [n.name for n in out.scene.nodes] == [names[0]]
 
 

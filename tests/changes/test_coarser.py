@@ -138,6 +138,8 @@ def test_every_wish_is_kept(values: dict[str, float], most: int) -> None:
         if "error" in values:
             assert sticks_out(before.primitives, after.primitives) <= 0.0201
     assert sum("strays by at most" in r.text for r in out.remarks) == 2
+    went = sum(r.values.get("simplified", 0) for r in out.remarks)
+    assert went == sum(triangles(a) - triangles(b) for a, b in zip(scene.meshes, out.scene.meshes))
 
 
 def test_what_is_small_enough_or_has_no_faces_is_left() -> None:

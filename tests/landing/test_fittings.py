@@ -16,11 +16,12 @@ from customs.changes.shapes import fit_of, shapes_of
 from customs.dispatch.fittings import with_fittings
 from customs.landing.land import land
 from customs.scene.arrays import frozen
+from customs.scene.folding import fold
 from customs.scene.model import Mesh, Scene
 from customs.sheet.load import load_sheet
 from customs.sheet.model import Sheet
 from customs.work.lookup import find_sheet
-from tests.assets import scene_of
+from tests.assets import key, scene_of
 from tests.changes.test_coarser import ball, run, triangles
 from tests.landing.test_rules import delivered, exchange, refusals
 from tests.motion.rigs import bar
@@ -283,3 +284,16 @@ def test_several_hulls_hold_less_air_than_one() -> None:
     )
     assert one is not None and many is not None and one.air is not None and many.air is not None
     assert many.count > 3 and many.air < one.air - 0.2
+
+
+def test_a_mesh_that_stands_in_several_places_is_covered_in_each() -> None:
+    """Many wheels of one mesh, as nodes and as rows: the sphere goes around all of them."""
+    scene = scene_of(ball(2))
+    wheels = tuple(
+        replace(scene.nodes[0], key=key("node", k), translation=np.array([4.0 * k, 0, 0])) for k in range(36)
+    )
+    many = replace(scene, nodes=wheels, roots=tuple(range(36)))
+    assert len(fold(many).placements) == 36
+    for one in (many, fold(many)):
+        ((_, shape),) = shapes_of(run("shapes", one, around="sphere").scene)
+        assert shape.radius == pytest.approx(71, rel=0.01), len(one.placements)

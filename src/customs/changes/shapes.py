@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.changes.coarser import coarser_of
-from customs.changes.standing_parts import Whole, whole_of
+from customs.changes.standing_parts import Part, Whole
 from customs.errors import CustomsError
 from customs.geometry.bodies import (
     Body,
@@ -21,13 +21,15 @@ from customs.geometry.bodies import (
 )
 from customs.geometry.hulls import several_hulls
 from customs.geometry.shells import shells
-from customs.geometry.triangles import face_vectors, signed_volume
+from customs.geometry.triangles import face_vectors, signed_volume, triangles_of
+from customs.motion.posing.pose import posed_scene_points
 from customs.scene.arrays import frozen
+from customs.scene.folding import unfolded
 from customs.scene.kept import kept
 from customs.scene.key import Key, made_key
 from customs.scene.model import CollisionShape, Mesh, Node, Primitive, Remark, Scene
 from customs.scene.transforms import decompose
-from customs.scene.tree import world_matrices
+from customs.scene.tree import mesh_nodes, world_matrices
 
 F64 = npt.NDArray[np.float64]
 Mask = npt.NDArray[np.bool_]
@@ -76,7 +78,7 @@ def made_shapes(
     scene: Scene, wanted: Wanted, tell: Tell
 ) -> tuple[list[tuple[int | None, Node]], list[Remark]]:
     """Nodes that hold the shapes of one purpose, each with the node it hangs under (None: the root), and what is to be said."""
-    whole = whole_of(scene)
+    whole = all_of(scene)
     good: Mask = np.asarray(np.isfinite(whole.points).all(axis=1))
     if not len(whole.faces) or not good.any():
         return [], [Remark(f"{wanted.purpose}: nothing here has a surface")]
@@ -92,6 +94,23 @@ def made_shapes(
         for body in _bodies(whole, faces, wanted, said, tell):
             out.append((None, _node(scene, wanted.purpose, len(out), body)))
     return out, said
+
+
+def all_of(scene: Scene) -> Whole:
+    """All parts at rest: a mesh that stands in several places in each of them, rows of placements among them."""
+    whole = unfolded(scene) if len(scene.placements) else scene
+    with np.errstate(invalid="ignore"):  # what is no number stays none
+        points = iter(posed_scene_points(whole))
+    return Whole.of(
+        [
+            Part(n, m, number, prim, some, triangles_of(prim))
+            for n in mesh_nodes(whole)
+            for m in (whole.nodes[n].mesh or 0,)
+            for number, prim in enumerate(whole.meshes[m].primitives)
+            for some in (next(points),)
+            if len(triangles_of(prim))
+        ]
+    )
 
 
 def _groups(whole: Whole) -> list[npt.NDArray[np.intp]]:
@@ -245,7 +264,7 @@ def _fit(scene: Scene, purpose: str) -> Fit | None:
         return None
     worlds = world_matrices(scene)
     bodies = [body_of(s, worlds[n]) for n, s in mine]
-    whole = whole_of(scene)
+    whole = all_of(scene)
     out = outside_of(bodies, whole)
     if not len(out):
         return Fit(len(mine), 0.0, 0.0, None, max(_corners(b) for b in bodies))

@@ -14,6 +14,8 @@ F64 = npt.NDArray[np.float64]
 U32 = npt.NDArray[np.uint32]
 FLAT = 1e-6
 """Of the size, the thickness a body of flat points is given, so that it is one."""
+CHUNK = 1 << 16
+"""Points held against all planes of a hull at once: more need memory by the gigabyte."""
 DIRECTIONS = 160
 """Faces of a hull a turned box or a capsule is laid along, the largest first: more change the volume by less than is seen."""
 
@@ -58,7 +60,11 @@ class Body:
             return np.maximum(np.linalg.norm(p, axis=1) - self.radius, 0)
         assert self.points is not None and self.faces is not None
         normals, heights = planes_of(self.points, self.faces)
-        return np.maximum((p @ normals.T - heights).max(axis=1, initial=-np.inf), 0)
+        far = [
+            (some @ normals.T - heights).max(axis=1, initial=-np.inf)
+            for some in np.array_split(p, len(p) // CHUNK + 1)
+        ]
+        return np.maximum(np.concatenate(far), 0)
 
     def grown(self, share: float) -> Body:
         """It, larger by a `share` in all directions from its middle."""

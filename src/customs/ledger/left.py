@@ -211,7 +211,13 @@ def _note(kind: str, passed: Sequence[At]) -> str:
         far = max((v["metres"] for v in told if "metres" in v), default=0.0)
         return f"worst vertex {far * 1000:.2f} mm off" if far else ""
     if kind == "faces":
-        parts = {k: sum(v.get(k, 0) for v in told) for k in ("not_finite", "degenerate", "doubled")}
-        names = {"not_finite": "with broken numbers", "degenerate": "without area", "doubled": "doubled"}
+        names = {
+            "not_finite": "with broken numbers",
+            "degenerate": "without area",
+            "doubled": "doubled",
+            "simplified": "simplified away",
+            "coarser_levels": "of coarser levels",
+        }
+        parts = {k: sum(v.get(k, 0) for v in told) for k in names}
         return ", ".join(f"{n:,} {names[k]}" for k, n in parts.items() if n)
     return ""

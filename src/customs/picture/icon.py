@@ -17,6 +17,7 @@ from customs.motion.posing.pose import posed_scene_points
 from customs.picture.camera import Orbit, framing, project
 from customs.picture.look import Look, Shot
 from customs.picture.renderer import Renderer
+from customs.scene.folding import unfolded
 from customs.scene.model import Scene
 from customs.scene.wishes import Angle, PictureWish
 
@@ -33,6 +34,8 @@ BACKDROPS: dict[str, tuple[int, int, int]] = {
 }
 TWICE = 1024
 """Edge up to which a picture is drawn twice as large and halved."""
+SMALL = 256
+"""Edge up to which a software driver draws fewer triangles of many: they are smaller than its pixels."""
 ROUNDS = 5
 """Times the camera is set anew to what it sees: perspective makes each nearly right."""
 
@@ -41,13 +44,17 @@ def icon_shot(scene: Scene, wish: PictureWish, width: int, height: int) -> Shot:
     """The picture to be drawn, on a clear ground, as large as it is drawn."""
     factor = 2 if max(width, height) <= TWICE else 1
     orbit = framed(scene, wish, width, height)
-    return Shot(scene, orbit, width * factor, height * factor, Look(grid=False, transparent=True))
+    small = max(width, height) * factor <= SMALL
+    return Shot(
+        scene, orbit, width * factor, height * factor, Look(grid=False, transparent=True, sketched=small)
+    )
 
 
 def framed(scene: Scene, wish: PictureWish, width: int, height: int) -> Orbit:
     """A camera in the wished direction that shows every vertex with a margin around, and no more."""
     yaw, pitch = wish.turn if wish.turn is not None else ANGLES[wish.angle]
-    points = np.concatenate([np.zeros((0, 3)), *posed_scene_points(scene)])
+    whole = unfolded(scene) if len(scene.placements) else scene
+    points = np.concatenate([np.zeros((0, 3)), *posed_scene_points(whole)])
     points = points[np.isfinite(points).all(axis=1)]
     if not len(points):
         return Orbit(yaw=yaw, pitch=pitch)

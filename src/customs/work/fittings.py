@@ -10,8 +10,7 @@ import numpy as np
 from customs.changes.coarser import Coarser, coarsened, coarser_of, steps_together
 from customs.changes.posts import posts_of, stands
 from customs.changes.primitives import without_empty_meshes
-from customs.changes.shapes import PURPOSES, WITHIN, Fit, body_of, fit_of, outside_of, shapes_of
-from customs.changes.standing_parts import whole_of
+from customs.changes.shapes import PURPOSES, WITHIN, Fit, all_of, body_of, fit_of, outside_of, shapes_of
 from customs.dispatch.fittings import with_fittings
 from customs.geometry.triangles import triangles_of
 from customs.ledger.shapes import ranges_of
@@ -77,7 +76,7 @@ def what_sticks_out(scene: Scene, purpose: str) -> dict[str, tuple[tuple[int, in
     bodies = [body_of(s, worlds[n]) for n, s in shapes_of(scene) if s.purpose == purpose]
     if not bodies:
         return {}
-    whole = whole_of(scene)
+    whole = all_of(scene)
     apart = np.asarray((outside_of(bodies, whole)[whole.faces] > WITHIN * whole.size).any(axis=1))
     marks = {str(p.prim.key): ranges_of(whole.mine(k, apart)) for k, p in enumerate(whole.parts)}
     return {key: ranges for key, ranges in marks.items() if ranges}

@@ -8,6 +8,7 @@ from pydantic import Field
 
 from customs.changes.coarser import Coarser, coarsened, coarser_of, steps_together, steps_within, sticks_out
 from customs.changes.primitives import without_empty_meshes
+from customs.geometry.triangles import triangles_of
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.folding import shown_times
@@ -55,7 +56,7 @@ def _apply(scene: Scene, settings: Simplify, resources: Content, job: Job) -> Ou
         job.check()
         meshes[k] = coarsened(meshes[k], c, steps[k])
         if meshes[k] is not scene.meshes[k]:
-            said.append(_said(scene.meshes[k], meshes[k], c, steps[k]))
+            said.append(_said(scene.meshes[k], meshes[k], c, steps[k], int(times[k])))
         said += _short(scene.meshes[k], c, steps[k], settings)
     if all(a is b for a, b in zip(meshes, scene.meshes)):
         return Outcome(scene, tuple(said))
@@ -76,12 +77,15 @@ def _steps(mesh: Mesh, found: Coarser, settings: Simplify) -> int:
     return out
 
 
-def _said(before: Mesh, after: Mesh, found: Coarser, steps: int) -> Remark:
+def _said(before: Mesh, after: Mesh, found: Coarser, steps: int, times: int) -> Remark:
     strays = sticks_out(before.primitives, after.primitives)
+    gone = sum(len(triangles_of(p)) for p in before.primitives) - sum(
+        len(triangles_of(p)) for p in after.primitives
+    )
     return Remark(
         f"{before.name}: {found.faces_after(0):,} → {found.faces_after(steps):,} triangles, strays by at most {strays * 1000:,.3g} mm",
         before.key,
-        {"triangles": found.faces_after(steps), "strays": strays},
+        {"triangles": found.faces_after(steps), "strays": strays, "simplified": gone * times},
     )
 
 

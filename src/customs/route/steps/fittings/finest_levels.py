@@ -31,6 +31,7 @@ def _apply(scene: Scene, settings: FinestLevels, resources: Content, job: Job) -
             Remark(
                 f"{family.name}: {many(len(family.members), 'level')} ({counts} triangles), the finest stays",
                 finest.key,
+                {"coarser_levels": sum(family.triangles[1:])},
             )
         )
     if not gone:
