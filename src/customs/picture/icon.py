@@ -111,7 +111,7 @@ def drawn(scene: Scene, wish: PictureWish, width: int, height: int, clear: bool 
     if wish.text:
         return placeholder(wish.text, width, height, wish)
     shot = icon_shot(scene, wish, width, height)
-    return finished(_aside(lambda renderer: renderer.render(shot)), width, height, wish, clear)
+    return finished(aside(lambda renderer: renderer.render(shot)), width, height, wish, clear)
 
 
 def encoded(pixels: Pixels, form: str) -> bytes:
@@ -134,7 +134,9 @@ def _drawer() -> ThreadPoolExecutor:
 _renderer: list[Renderer] = []
 
 
-def _aside(work: Callable[[Renderer], Answer]) -> Answer:
+def aside(work: Callable[[Renderer], Answer]) -> Answer:
+    """What `work` makes with the renderer of that thread. Raises ToolError where there is no OpenGL."""
+
     def run() -> Any:
         if not _renderer:
             _renderer.append(Renderer())
