@@ -27,6 +27,7 @@ from tests.changes.test_coarser import run
 from tests.landing.test_fittings import KIT, again, fitted, sheet
 from tests.landing.test_rules import delivered, refusals
 from tests.motion.rigs import bar
+from tests.outside.judges import read_modern
 
 POSTS = (
     ("lantern", (0.2, 1.5, 0.1), (0.0, 1.0, 0.0), "", "props/lantern.glb"),
@@ -163,3 +164,22 @@ def test_a_frame_points_where_it_is_told(way: tuple[float, float, float]) -> Non
 def test_a_sheet_without_posts_gets_none() -> None:
     out = with_fittings(posted(), sheet(posts={"form": "none"}))
     assert not any("hook" in n.name for k, n in enumerate(out.nodes) if k in out.roots)
+
+
+def test_three_follows_levels_shapes_and_posts(package: Path) -> None:
+    """three.js reads the delivered file: names, triangles, and the index path as child numbers of its own scene."""
+    tree = read_modern("three", package / "ball.glb")["tree"]
+    facts = json.loads((package / "ball.json").read_text("utf-8"))
+    by_path = {o["path"]: o for o in tree}
+    for row in facts["posts"]:
+        found = by_path[row["index_path"]]
+        assert found["name"] == row["node"] and not found["mesh"]
+        assert found["at"] == pytest.approx(row["position"], abs=1e-5) and found["along"] == pytest.approx(
+            row["direction"], abs=1e-5
+        )
+    by_name = {o["name"]: o for o in tree}
+    # three.js gives no name twice, and the scene has that of the asset: the finest is told by its path.
+    assert [by_path["0"]["triangles"], *(by_name[r["node"]]["triangles"] for r in facts["levels"][1:])] == [
+        r["triangles"] for r in facts["levels"]
+    ]
+    assert all(by_name[f"ball_{purpose}"]["mesh"] for purpose in ("hits", "picking", "around"))

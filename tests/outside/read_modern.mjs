@@ -27,8 +27,16 @@ if (reader === 'transform') {
   const loader = new GLTFLoader().setMeshoptDecoder(MeshoptDecoder);
   const gltf = await loader.parseAsync(data.buffer.slice(data.byteOffset, data.byteOffset + data.length), '');
   const rows = a => { const all = []; for (let i = 0; i < a.count; i++) all.push(a.getX(i), a.getY(i), a.getZ(i)); return all; };
-  gltf.scene.traverse(o => { if (o.isMesh) {
-    out.positions.push(rows(o.geometry.attributes.position)); out.normals.push(rows(o.geometry.attributes.normal));
-    out.indices.push(plain(o.geometry.index.array)); } });
+  gltf.scene.updateMatrixWorld(true);
+  const path = o => o === gltf.scene ? [] : [...path(o.parent), o.parent.children.indexOf(o)];
+  out.tree = [];
+  gltf.scene.traverse(o => {
+    const e = o.matrixWorld.elements;
+    out.tree.push({ name: o.name, mesh: !!o.isMesh, path: path(o).join('/'), at: [e[12], e[13], e[14]], along: [e[8], e[9], e[10]],
+      triangles: o.isMesh ? o.geometry.index.count / 3 : 0 });
+    if (o.isMesh) {
+      const normal = o.geometry.attributes.normal;
+      out.positions.push(rows(o.geometry.attributes.position)); out.normals.push(normal ? rows(normal) : []);
+      out.indices.push(plain(o.geometry.index.array)); } });
 }
 fs.writeFileSync(1, JSON.stringify(out));
