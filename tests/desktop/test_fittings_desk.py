@@ -90,6 +90,17 @@ def test_sizes_are_typed_and_purposes_added(demo: Rig) -> None:
     demo.settle()
     assert values(demo, "shapes")["edits"][0][4] == (2.0, 1.0, 1.0)  # type: ignore[index]
     demo.wait(lambda: page.sizes[0].value() == 1.0)
+    # What a person chose is not put right behind their back: the row says so, and its remedy works.
+    page.table.selectRow(2)
+    page.make("box")
+    demo.settle()
+    rows = {r.subject: r for r in demo.session.result.ledger.rows if r.requirement == "shapes"}  # type: ignore[union-attr]
+    assert values(demo, "shapes")["around"] == "box" and rows["around"].verdict == "held"
+    fix = rows["around"].remedy
+    assert fix is not None and not fix.sure
+    demo.session.press(fix, ["hedgehog"])
+    demo.settle()
+    assert values(demo, "shapes")["around"] == "sphere"
     page.table.selectRow(3)
     assert not page.hold.isEnabled()
     page.make("box")
@@ -264,3 +275,43 @@ def test_an_icon_is_framed_seen_and_dispatched(demo: Rig, tmp_path: Path) -> Non
         s.undo()
         demo.settle()
     assert not values(demo, "picture").get("turn") and values(demo, "picture")["angle"] == "three-quarter"
+
+
+@pytest.mark.goods("hedgehog")
+def test_a_plot_is_drawn_mirrored_proposed_and_undone(demo: Rig) -> None:
+    panel, s = ready(demo, "hedgehog"), demo.session
+    demo.window.deck.open("Plot")
+    page, grid = panel.plot, panel.plot.grid
+    demo.wait(lambda: grid.ground is not None)
+    page.clear.click()
+    demo.settle()
+    demo.wait(lambda: (grid.letters == ".").all())
+    assert "left over" in page.told.text()
+    page.areas.buttons["B"].click()
+    rows = len(grid.letters)
+    QTest.mousePress(grid, LEFT, PLAIN, grid.middle_of((0, 0)).toPoint())
+    QTest.mouseMove(grid, grid.middle_of((rows - 1, 0)).toPoint())
+    QTest.mouseRelease(grid, LEFT, PLAIN, grid.middle_of((rows - 1, 0)).toPoint())
+    demo.settle()
+    drawn = np.array([list(r) for r in values(demo, "plot")["rows"]])  # type: ignore[call-overload, attr-defined]
+    assert grid.ground is not None
+    assert (drawn[:, 0] == "B").sum() == grid.ground.inside[:, 0].sum() and np.array_equal(
+        drawn[:, 0] == "B", (drawn[:, -1] == "B") | ~grid.ground.inside[:, -1] & (drawn[:, 0] == "B")
+    )
+    page.tools.buttons["fill"].click()
+    page.areas.buttons["C"].click()
+    spot = tuple(np.argwhere(grid.ground.inside & (drawn != "B"))[0].tolist())
+    QTest.mouseClick(grid, LEFT, PLAIN, grid.middle_of(spot).toPoint())
+    demo.settle()
+    assert "fore" in page.told.text()
+    page.propose.click()
+    demo.settle()
+    demo.wait(lambda: "left over" not in page.told.text())
+    row = next(r for r in s.result.ledger.rows if r.requirement == "plot")  # type: ignore[union-attr]
+    assert row.verdict == "cleared", row
+    before = values(demo, "plot")["rows"]
+    page.clear.click()
+    demo.settle()
+    s.undo()
+    demo.settle()
+    assert values(demo, "plot")["rows"] == before

@@ -7,8 +7,10 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
 
+from customs.changes.plot import footprint_of
 from customs.conventions.convert import change_convention
 from customs.dispatch.fittings import facts_bytes, with_fittings
+from customs.dispatch.plots import ENDINGS, plot_bytes
 from customs.dispatch.variants import ModelFile, model_files
 from customs.errors import WriteError
 from customs.formats.image_write import PLAIN, deliveries, encode, texture_kinds
@@ -69,6 +71,35 @@ def picture_files(scene: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
     return tuple(_picture(scene, rules) for rules in sheet.pictures)
 
 
+def plot_file(scene: Scene, sheet: Sheet) -> Deliverable | None:
+    """The plot, where the sheet asks for one and there is one; `scene` is in the working frame."""
+    wish, rules = scene.wishes.plot, sheet.plot
+    if rules.form == "none" or wish is None:
+        return None
+    path = rules.path.format(
+        asset=scene.name, name="plot", ending=ENDINGS[rules.form], index="", material="", role="", later=""
+    )
+
+    def make(tick: Tick) -> Parts:
+        ground = footprint_of(scene, rules.cell)
+        if ground is None:
+            raise WriteError(
+                "nothing here has a footprint",
+                "an asset that can be seen from above",
+                "Leave the plot out.",
+                path,
+            )
+        return [plot_bytes(wish, ground, rules, scene.name)]
+
+    return Deliverable(path, "plot", make, scene.name)
+
+
+def more_files(scene: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
+    """All that goes beside model and textures: the asset's document, its pictures, its plot."""
+    apart = (facts_file(scene, sheet), plot_file(scene, sheet))
+    return (*(f for f in apart if f is not None), *picture_files(scene, sheet))
+
+
 def _picture(scene: Scene, rules: PictureRules) -> Deliverable:
     wish = scene.wishes.picture or PictureWish(angle=rules.angle)
     path = rules.path.format(
@@ -102,9 +133,8 @@ def planned_files(scene: Scene, sheet: Sheet) -> tuple[tuple[str, str], ...]:
     used = prune(scene)
     textures = [path for path, _, _ in _texture_files(used, sheet)] if _apart(sheet) else []
     models = [pair for f in model_files(used, sheet) for pair in _endings(f, sheet)]
-    facts = [(f.path, f.kind)] if (f := facts_file(scene, sheet)) is not None else []
-    pictures = [(f.path, f.kind) for f in picture_files(scene, sheet)]
-    return tuple([*models, *((p, "texture") for p in textures), *facts, *pictures])
+    more = [(f.path, f.kind) for f in more_files(scene, sheet)]
+    return tuple([*models, *((p, "texture") for p in textures), *more])
 
 
 def _apart(sheet: Sheet) -> bool:

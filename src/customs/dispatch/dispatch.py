@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from customs.dispatch.deliver import deliver, destination_scene, facts_file, picture_files
+from customs.dispatch.deliver import deliver, destination_scene, more_files
 from customs.dispatch.docket import make_docket
 from customs.dispatch.writer import Written, write_package
 from customs.errors import WriteError
@@ -92,6 +92,5 @@ def dispatch(
         )
 
     target = package_folder(out, scene, folder)
-    facts = facts_file(scene, goods.sheet)
-    more = [*([facts] if facts is not None else []), *picture_files(scene, goods.sheet)]
-    return write_package(target, deliver(final, goods.sheet, more), docket, check, job, replace_existing)
+    files = deliver(final, goods.sheet, more_files(scene, goods.sheet))
+    return write_package(target, files, docket, check, job, replace_existing)

@@ -20,6 +20,7 @@ from customs.landing.log import Log
 from customs.landing.model_check import check_model
 from customs.landing.motion_check import fits, names_others, play_all, whole_motion
 from customs.landing.picture_check import check_pictures, picture_path
+from customs.landing.plot_check import check_plot, plot_path
 from customs.landing.texture_check import (
     check_copies,
     check_fixed_names,
@@ -109,11 +110,14 @@ def _land_models(
     apart = told_apart(main, sheet, str(body["asset"]))
     check_fittings(apart, sheet, folder, str(body["asset"]), name, log)
     check_pictures(sheet, folder, str(body["asset"]), log)
+    check_plot(apart.core, sheet, folder, str(body["asset"]), log)
     check_model(apart.core, sheet, name, log)
     check_textures(main, sheet, folder, name, log)
     check_fixed_names(main, sheet, files, log)
     known = {Path(i.uri).name for i in main.images} | check_copies(main, sheet, files, log)
     pictures = {Path(picture_path(rules, str(body["asset"]))).name for rules in sheet.pictures}
+    if sheet.plot.form == "picture":
+        pictures.add(Path(plot_path(sheet, str(body["asset"]))).name)
     check_loose_textures(files, known | _fixed(sheet) | pictures, log)
     parts = {k: s for k, s in scenes.items() if k != name}
     for part, scene in parts.items():

@@ -42,15 +42,25 @@ class PictureWish:
     text: str = ""
 
 
+@dataclass(frozen=True)
+class PlotWish:
+    """A plot as it is drawn: rows of letters from back to front, each from −X to +X, of cells `cell` metres wide."""
+
+    cell: float
+    rows: tuple[str, ...]
+
+
 @dataclass(frozen=True, eq=False)
 class Wishes:
     """`textures`: the files of an image by its Key, the one that models name first; an image without any goes
-    out as it came. `clips`: how clips are put into files, "" for what the sheet takes first. `picture`: how pictures are taken, None where nobody has said.
+    out as it came. `clips`: how clips are put into files, "" for what the sheet takes first. `picture`: how pictures are taken, `plot`: what is drawn on the plan, None where nobody
+    has said.
     """
 
     textures: Mapping[Key, tuple[Delivery, ...]] = field(default_factory=lambda: MappingProxyType({}))
     clips: str = ""
     picture: PictureWish | None = None
+    plot: PlotWish | None = None
 
     def of(self, key: Key) -> tuple[Delivery, ...]:
         """The files wished of an image, none where nothing is wished."""

@@ -93,3 +93,31 @@ class PictureRules(Part):
         if self.format == "jpeg" and self.clear:
             raise ValueError("clear: a JPEG has no clear ground")
         return self
+
+
+class PlotRules(Part):
+    """A plan grid over the footprint: cells `cell` metres wide, given to `areas` (a letter and its name each), `least` cells of
+    an area; written to `path` as JSON, text rows or a picture, a pixel a cell.
+    """
+
+    form: Literal["none", "json", "rows", "picture"] = "none"
+    cell: float = Field(default=0.25, gt=0, le=1e4)
+    areas: dict[str, str] = {}
+    least: dict[str, int] = {}
+    symmetric: bool = False
+    path: str = "{asset}_plot{ending}"
+
+    @field_validator("path")
+    @classmethod
+    def _inside(cls, value: str) -> str:
+        return inside_package(value)
+
+    @model_validator(mode="after")
+    def _letters(self) -> PlotRules:
+        if self.form != "none" and not self.areas:
+            raise ValueError("areas: a plot needs at least one")
+        if any(len(a) != 1 or not a.isalnum() for a in self.areas):
+            raise ValueError("areas: a single letter or digit each")
+        if not set(self.least) <= set(self.areas):
+            raise ValueError("least: of areas there are")
+        return self

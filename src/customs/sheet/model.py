@@ -12,7 +12,7 @@ from customs.errors import CustomsError
 from customs.patterns import problem_of
 from customs.scene.convention import Axis, Convention, Front, Hand, Up
 from customs.scene.model import SLOTS
-from customs.sheet.fittings import LevelRules, PictureRules, PostRules, ShapeRules
+from customs.sheet.fittings import LevelRules, PictureRules, PlotRules, PostRules, ShapeRules
 from customs.sheet.part import Part, check_pattern, inside_package
 from customs.surface.pattern import parse_pattern, pattern_text
 
@@ -277,6 +277,7 @@ class Sheet(Part):
     shapes: ShapeRules = ShapeRules()
     posts: PostRules = PostRules()
     pictures: tuple[PictureRules, ...] = ()
+    plot: PlotRules = PlotRules()
     names: Names = Names()
     layout: Layout = Layout()
     rights: Rights = Rights()

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QWidget
 from customs_desktop.desk import DeskPanel
 from customs_desktop.desks.fittings.levels_page import LevelsPage
 from customs_desktop.desks.fittings.pictures_page import PicturesPage
+from customs_desktop.desks.fittings.plot_page import PlotPage
 from customs_desktop.desks.fittings.posts_page import PostsPage
 from customs_desktop.desks.fittings.sections import LevelTools, ShapeTools
 from customs_desktop.desks.fittings.shapes_page import ShapesPage
@@ -24,6 +25,7 @@ class FittingsPanel(DeskPanel):
         self.overlay = ShapeOverlay()
         self.shapes, self.levels = ShapesPage(session, twin, self.overlay), LevelsPage(session, twin)
         self.posts, self.pictures = PostsPage(session, twin), PicturesPage(session, twin)
+        self.plot = PlotPage(session, twin)
         self.shape_tools, self.level_tools = ShapeTools(session), LevelTools(session)
         self.section("SHAPES", self.shape_tools.said, ("shapes",))
         self.add(self.shape_tools)
@@ -36,6 +38,7 @@ class FittingsPanel(DeskPanel):
         return [
             ("Shapes", self.shapes),
             ("LODs", self.levels),
+            ("Plot", self.plot),
             ("Posts", self.posts),
             ("Pictures", self.pictures),
         ]
@@ -48,9 +51,10 @@ class FittingsPanel(DeskPanel):
         self.levels.refresh()
         self.posts.refresh()
         self.pictures.refresh()
+        self.plot.refresh()
 
     def opened(self) -> None:
-        self.shapes.open = self.levels.open = self.pictures.open = True
+        self.shapes.open = self.levels.open = self.pictures.open = self.plot.open = True
         self.posts.opened()
         self.twin.set_overlay(self.overlay)
         self.refresh()
@@ -58,7 +62,7 @@ class FittingsPanel(DeskPanel):
     def left(self) -> None:
         self.shapes.let_go()
         self.posts.left()
-        self.shapes.open = self.levels.open = self.pictures.open = False
+        self.shapes.open = self.levels.open = self.pictures.open = self.plot.open = False
         self.shapes._of, self.levels._of = (), None
         self.twin.marks = {}
         self.levels.let_go()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator
+from typing import Any
 
 from customs.geometry.triangles import triangles_of
 from customs.ledger.row import Case, Place, Remedy, Requirement, Row, Verdict, register, remedy, said
@@ -18,11 +19,14 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if rules.form == "none" or (rules.least < 2 and not any(m.levels or m.reach for m in shown(case.after))):
         return
     bad = [(m, found) for m in shown(case.after) if (found := _wrong(m, rules))]
-    for mesh, (why, verdict, fix) in bad:
+    fix = _fix(case, rules)
+    note = "Levels are made onto the vertices the mesh has; how far each strays is said once they are made."
+    if fix is None:
+        note = "It has no coarser version that keeps its seams, borders and shape."
+    for mesh, (why, verdict) in bad:
         yield rule.row(
             "–", _asked(rules), said(_counts(mesh), why), verdict,
-            subject=str(mesh.key), subject_name=mesh.name, remedy=fix, place=Place(mesh.key, "mesh"),
-            note="Levels are made onto the vertices the mesh has; how far each strays is said once they are made.",
+            subject=str(mesh.key), subject_name=mesh.name, remedy=fix, place=Place(mesh.key, "mesh"), note=note,
         )  # fmt: skip
     if not bad:
         most = max((len(m.levels) + 1 for m in shown(case.after)), default=0)
@@ -38,26 +42,34 @@ def _counts(mesh: Mesh) -> tuple[int, ...]:
     return tuple(sum(len(triangles_of(p)) for p in m.primitives) for m in (mesh, *mesh.levels))
 
 
-def _wrong(mesh: Mesh, rules: LevelRules) -> tuple[str, Verdict, Remedy | None] | None:
-    """What is wrong with a mesh's levels, how badly, and what would mend it."""
+def _fix(case: Case, rules: LevelRules) -> Remedy | None:
+    """Levels as the sheet asks for them; a plan makes them where nobody has said which. None where that is what was done."""
+    wanted = max(rules.least, 2) - 1
+    ratios = tuple(round(min(rules.ratio * 0.9, 0.45) ** (k + 1), 4) for k in range(wanted))
+    stops = [dict(at.stop.values) for at in case.passed if at.stop.step == "lods"]
+    wished: dict[str, Any] = {"ratios": ratios, "last": rules.last}
+    if stops:
+        wished |= {"triangles": (), "errors": (), "distances": ()}
+        now = {k: tuple(v) if isinstance(v := stops[-1].get(k, ()), list) else v for k in wished}
+        if now == wished:
+            return None
+    return remedy("lods", f"Make {many(wanted, 'level')}", rules.least > 1 and not stops, **wished)
+
+
+def _wrong(mesh: Mesh, rules: LevelRules) -> tuple[str, Verdict] | None:
+    """What is wrong with a mesh's levels, and how badly."""
     counts = _counts(mesh)
     if not counts[0]:
         return None
-    wanted = max(rules.least, 2) - 1
-    ratios = tuple(round(min(rules.ratio * 0.9, 0.45) ** (k + 1), 4) for k in range(wanted))
-    fix = remedy(
-        "lods", f"Make {many(wanted, 'level')}", sure=rules.least > 1, ratios=ratios, last=rules.last
-    )
     if not rules.least <= len(counts) <= rules.most:
         # Too few cost speed and break nothing; some things have no coarser version that is still their shape.
         few = len(counts) < rules.least
-        return f"{many(len(counts), 'level')}: {_list(counts)}", "query" if few else "held", fix
+        return f"{many(len(counts), 'level')}: {_list(counts)}", "query" if few else "held"
     thick = [k for k, (a, b) in enumerate(itertools.pairwise(counts), 1) if b > rules.ratio * a + 1]
     if thick:
-        text = f"level {thick[0]} has {counts[thick[0]]:,} of {counts[thick[0] - 1]:,} triangles"
-        return text, "query", fix
+        return f"level {thick[0]} has {counts[thick[0]]:,} of {counts[thick[0] - 1]:,} triangles", "query"
     if len(mesh.reach) != len(counts) or any(b <= a for a, b in itertools.pairwise(mesh.reach)):
-        return "distances that are missing or do not grow", "held", fix
+        return "distances that are missing or do not grow", "held"
     return None
 
 

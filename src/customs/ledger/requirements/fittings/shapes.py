@@ -21,7 +21,16 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         values: dict[str, Any] = {purpose: first}
         if first == "hull":
             values["corners"] = min(rules.corners, 32)
-        fix = remedy("shapes", f"Make a {first}", True, **values)
+        stops = [dict(at.stop.values) for at in case.passed if at.stop.step == "shapes"]
+        # A plan makes one where nobody has said which; what a person chose is changed by a person.
+        said_so = any(purpose in stop for stop in stops)
+        if said_so:
+            values |= {
+                "by": "whole",
+                "out": 0.0,
+                "edits": tuple(e for e in stops[-1].get("edits", ()) if e[0] != purpose),
+            }
+        fix = remedy("shapes", f"Make a {first}", not said_so, **values)
         covers = rules.covers.get(purpose, 0.0)
         asked = f"{' or '.join(kinds) or 'any shape'}" + (f", covers {covers:.0%}" if covers else "")
         fit = fit_of(case.delivering, purpose)
