@@ -21,7 +21,7 @@ from customs.sheet.model import Sheet
 from customs.work.lookup import find_sheet
 from customs.work.plotting import given, met
 from tests.assets import cube, scene_of
-from tests.changes.test_coarser import ball, run
+from tests.changes.test_coarser import ball
 from tests.landing.test_fittings import KIT, fitted, sheet
 from tests.landing.test_rules import delivered, exchange, refusals
 
@@ -102,16 +102,9 @@ def test_hands_draw_on_both_sides() -> None:
         assert not met(tool, blank, inside, []).any() and not met(tool, blank, inside, [(-9, -9)]).any()  # type: ignore[arg-type]
 
 
-def plotted_ball() -> Scene:
-    scene = fitted()
-    found = footprint_of(scene, KIT.plot.cell)
-    assert found is not None
-    return run("plot", scene, cell=KIT.plot.cell, rows=proposed(found, tuple(KIT.plot.areas))).scene
-
-
 @pytest.fixture
 def package(tmp_path: Path) -> Path:
-    folder = delivered(plotted_ball(), KIT, tmp_path)
+    folder = delivered(fitted(), KIT, tmp_path)
     log = land(folder, find_sheet)
     assert log.accepted, refusals(log)
     return folder
@@ -175,9 +168,9 @@ def test_what_is_left_over_or_uneven_is_remarked_on(package: Path) -> None:
 @pytest.mark.parametrize("form", ["rows", "picture"])
 def test_other_forms_land_too(form: str, tmp_path: Path) -> None:
     rules = sheet(plot={"form": form})
-    folder = delivered(plotted_ball(), rules, tmp_path)
+    folder = delivered(fitted(), rules, tmp_path)
     assert land(folder, find_sheet, rules).accepted
-    wish = plotted_ball().wishes.plot
+    wish = fitted().wishes.plot
     assert wish is not None
     if form == "rows":
         assert tuple((folder / "ball_plot.txt").read_text("utf-8").splitlines()) == wish.rows

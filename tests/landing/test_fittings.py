@@ -13,6 +13,7 @@ import pytest
 import trimesh
 from scipy.spatial import cKDTree
 
+from customs.changes.plot import footprint_of, proposed
 from customs.changes.shapes import fit_of, shapes_of
 from customs.dispatch.fittings import with_fittings
 from customs.formats.registry import read_scene
@@ -40,18 +41,18 @@ KIT = load_sheet("plan-plot-kit")
 
 
 def fitted(**shapes: Any) -> Scene:
-    """A ball on the ground with levels and shapes."""
+    """A ball on the ground with levels, shapes and a plot."""
     prim = replace(ball(3, at=(0, 1, 0)), targets=(), colours=())
     scene = replace(scene_of(prim), name="ball")
     scene = replace(
         scene, nodes=(replace(scene.nodes[0], name="ball"),), meshes=(replace(scene.meshes[0], name="ball"),)
     )
     levelled = run("lods", scene, ratios=(0.4, 0.15)).scene
-    return run(
-        "shapes",
-        levelled,
-        **({"hits": "hull", "picking": "capsule", "around": "sphere", "corners": 64} | shapes),
-    ).scene
+    wished = {"hits": "hull", "picking": "capsule", "around": "sphere", "corners": 64} | shapes
+    shaped = run("shapes", levelled, **wished).scene
+    ground = footprint_of(shaped, KIT.plot.cell)
+    assert ground is not None
+    return run("plot", shaped, cell=KIT.plot.cell, rows=proposed(ground, tuple(KIT.plot.areas))).scene
 
 
 @pytest.fixture

@@ -603,7 +603,11 @@ def test_steps_are_whole_and_in_a_strict_order() -> None:
     for s in every:
         settings = s.settings()
         assert len(s.summary(settings)) <= 18, s.id
-        assert s.about.endswith(".") and s.name and s.desk in ("fit", "surface", "motion", "dispatch")
+        assert (
+            s.about.endswith(".")
+            and s.name
+            and s.desk in ("fit", "surface", "motion", "fittings", "dispatch")
+        )
         assert all(f.description for f in s.settings.model_fields.values()), s.id
 
 

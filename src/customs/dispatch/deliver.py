@@ -15,7 +15,6 @@ from customs.dispatch.variants import ModelFile, model_files
 from customs.errors import WriteError
 from customs.formats.image_write import PLAIN, deliveries, encode, texture_kinds
 from customs.formats.registry import Parts, WriteOptions, get_format
-from customs.picture.icon import drawn, encoded
 from customs.scene.convention import WORKING
 from customs.scene.model import Image, Scene
 from customs.scene.prune import prune
@@ -113,6 +112,9 @@ def _picture(scene: Scene, rules: PictureRules) -> Deliverable:
     )
 
     def make(tick: Tick) -> Parts:
+        # OpenGL is loaded where something is drawn.
+        from customs.picture.icon import drawn, encoded
+
         return [encoded(drawn(scene, wish, rules.width, rules.height, rules.clear), rules.format)]
 
     return Deliverable(path, "picture", make, rules.name)

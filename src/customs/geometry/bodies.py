@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy.spatial import ConvexHull, QhullError
 
 F64 = npt.NDArray[np.float64]
 U32 = npt.NDArray[np.uint32]
@@ -86,6 +85,8 @@ def hull_of(points: npt.NDArray[Any]) -> tuple[F64, U32]:
     """(V, 3) corners and (F, 3) faces, ccw from outside, of the convex hull of `points` (N, 3), N > 0; one of points that
     lie flat, in a line or in one place is given a little thickness. Source: Qhull (Barber, Dobkin and Huhdanpaa 1996).
     """
+    from scipy.spatial import ConvexHull, QhullError
+
     p = np.asarray(points, np.float64)
     try:
         hull = ConvexHull(p)
@@ -203,6 +204,8 @@ def _frame(normal: F64) -> F64:
 
 def _rectangle(flat: F64) -> F64:
     """(2,) direction of one side of the least rectangle around points (N, 2)."""
+    from scipy.spatial import ConvexHull, QhullError
+
     try:
         ring = flat[ConvexHull(flat).vertices]
     except (QhullError, ValueError):

@@ -11,7 +11,6 @@ from typing import Any
 
 import numpy as np
 import numpy.typing as npt
-from scipy import sparse
 
 from customs.errors import ToolError
 from customs.geometry.weld import groups_of_rows
@@ -191,6 +190,8 @@ class _Pass:
 
     def _whole_parts(self, left: int, least: int, moves: int, steps: int) -> int:
         """Where nothing may move any more, parts go whole, the smallest first; the largest stays."""
+        from scipy import sparse
+
         living = np.flatnonzero(self.alive)
         at = self.at[living]
         ties = np.concatenate([at[:, :2], at[:, 1:]])

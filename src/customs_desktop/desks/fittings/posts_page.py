@@ -56,7 +56,7 @@ class PostsPage(QWidget):
         self.at = [NumberField(-1e6, 1e6, 3, f"Position {axis} (m)") for axis in "XYZ"]
         self.way = [NumberField(-1, 1, 3, f"Direction {axis}") for axis in "XYZ"]
         for field in (*self.at, *self.way):
-            field.setFixedWidth(span(58, 0.5))
+            field.setFixedWidth(span(52, 0.5))
             field.entered.connect(lambda _: self._typed())
         self.name.setFixedWidth(span(110, 0.5))
         box = QVBoxLayout(self)
@@ -64,8 +64,8 @@ class PostsPage(QWidget):
         box.addWidget(self.table, 1)
         for line in (
             row(self.place, self.copy, self.drop, 1),
-            row(label("Name"), self.name, label("At"), *self.at, label("along"), *self.way, 1),
-            row(label("Holds"), self.attached),
+            row(label("Name"), self.name, label("Holds"), self.attached),
+            row(label("At"), *self.at, label("along"), *self.way, 1),
         ):
             holder = QHBoxLayout()
             holder.setContentsMargins(12, 0, 12, 0)

@@ -58,10 +58,11 @@ class ShapesPage(QWidget):
         line.setContentsMargins(12, 0, 12, 0)
         line.addWidget(self.kinds, 1)
         box.addLayout(line)
-        foot = QHBoxLayout()
-        foot.setContentsMargins(12, 0, 12, 0)
-        foot.addWidget(row(self.cover, self.hold, label("Sizes ×"), *self.sizes, self.plain, 1))
-        box.addLayout(foot)
+        for widgets in ((self.cover, self.hold, self.plain), (label("Sizes ×"), *self.sizes)):
+            foot = QHBoxLayout()
+            foot.setContentsMargins(12, 0, 12, 0)
+            foot.addWidget(row(*widgets, 1))
+            box.addLayout(foot)
 
     # -- what is shown
 
