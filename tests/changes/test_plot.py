@@ -23,7 +23,7 @@ from customs.work.plotting import given, met
 from tests.assets import cube, scene_of
 from tests.changes.test_coarser import ball
 from tests.landing.test_fittings import KIT, fitted, sheet
-from tests.landing.test_rules import delivered, exchange, refusals
+from tests.landing.test_rules import delivered, exchange_file, refusals
 
 AREAS = ("A", "B", "C")
 
@@ -111,16 +111,7 @@ def package(tmp_path: Path) -> Path:
 
 
 def again(package: Path, data: bytes) -> None:
-    import hashlib
-
-    (package / "ball_plot.json").write_bytes(data)
-
-    def sizes(docket: dict[str, Any]) -> None:
-        for f in docket["files"]:
-            if f["path"] == "ball_plot.json":
-                f |= {"size": len(data), "sha256": hashlib.sha256(data).hexdigest()}
-
-    exchange(package, sizes)
+    exchange_file(package, "ball_plot.json", data)
 
 
 def other(rows: list[str], r: int, c: int, letter: str) -> list[str]:

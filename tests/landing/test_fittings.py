@@ -33,7 +33,7 @@ from customs.sheet.model import Sheet
 from customs.work.lookup import find_sheet
 from tests.assets import key, scene_of
 from tests.changes.test_coarser import ball, run, triangles
-from tests.landing.test_rules import delivered, exchange, refusals
+from tests.landing.test_rules import delivered, exchange_file, refusals
 from tests.motion.rigs import bar
 from tests.outside.judges import validate
 
@@ -119,17 +119,8 @@ def test_a_document_that_is_wrong_is_named(name: str, package: Path) -> None:
 
 
 def again(package: Path, data: bytes) -> None:
-    """The document exchanged, with its size and hash put right."""
-    import hashlib
-
-    (package / "ball.json").write_bytes(data)
-
-    def sizes(docket: dict[str, Any]) -> None:
-        for f in docket["files"]:
-            if f["path"] == "ball.json":
-                f |= {"size": len(data), "sha256": hashlib.sha256(data).hexdigest()}
-
-    exchange(package, sizes)
+    """The document exchanged."""
+    exchange_file(package, "ball.json", data)
 
 
 @pytest.mark.parametrize(

@@ -95,6 +95,18 @@ def exchange(folder: Path, change: Callable[[dict[str, Any]], object], data: byt
     docket.write_text(json.dumps(body), "utf-8")
 
 
+def exchange_file(folder: Path, name: str, data: bytes) -> None:
+    """A file beside the model exchanged, with its size and hash put right."""
+    (folder / name).write_bytes(data)
+
+    def put_right(body: dict[str, Any]) -> None:
+        for f in body["files"]:
+            if f["path"] == name:
+                f |= {"size": len(data), "sha256": hashlib.sha256(data).hexdigest()}
+
+    exchange(folder, put_right)
+
+
 def model_bytes(scene: Scene, format_: str) -> bytes:
     """A scene as the bytes of a model file."""
     write = get_format(format_).write

@@ -21,7 +21,7 @@ from customs.work.lookup import find_sheet
 from tests.assets import scene_of
 from tests.changes.test_coarser import ball, run
 from tests.landing.test_fittings import KIT, fitted
-from tests.landing.test_rules import delivered, exchange, refusals
+from tests.landing.test_rules import delivered, exchange_file, refusals
 
 
 @pytest.mark.parametrize("angle", ANGLES)
@@ -78,16 +78,7 @@ def package(tmp_path: Path) -> Path:
 
 
 def exchanged(package: Path, data: bytes) -> None:
-    import hashlib
-
-    (package / "ball_icon.png").write_bytes(data)
-
-    def put_right(docket: dict[str, object]) -> None:
-        for f in docket["files"]:  # type: ignore[attr-defined]
-            if f["path"] == "ball_icon.png":
-                f |= {"size": len(data), "sha256": hashlib.sha256(data).hexdigest()}
-
-    exchange(package, put_right)
+    exchange_file(package, "ball_icon.png", data)
 
 
 def test_landing_names_a_picture_that_is_wrong(package: Path) -> None:
