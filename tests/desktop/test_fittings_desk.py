@@ -10,7 +10,8 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from customs.changes.shapes import fit_of, shapes_of
+from customs.changes.shape_fit import fits_of
+from customs.changes.shapes import shapes_of
 from customs.geometry.counts import counts
 from customs.picture.camera import project
 from customs.scene.model import Scene
@@ -69,7 +70,7 @@ def test_a_shape_is_chosen_moved_by_its_handle_and_undone(demo: Rig) -> None:
     QTest.mouseRelease(twin, LEFT, PLAIN, (up - QPointF(0, 14)).toPoint())
     demo.settle()
     demo.wait(lambda: "mm" in page.table.item(0, 3).text())  # type: ignore[union-attr]
-    fit = fit_of(end(demo), "hits")
+    fit = fits_of(end(demo)).get("hits")
     assert fit is not None and fit.out > 0 and twin.marks and "out" in page.overlay.said
     assert values(demo, "shapes")["edits"]
     page.plain.click()

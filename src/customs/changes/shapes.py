@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -20,12 +20,10 @@ from customs.geometry.bodies import (
     straight_box,
 )
 from customs.geometry.hulls import several_hulls
-from customs.geometry.shells import shells
-from customs.geometry.triangles import face_vectors, signed_volume, triangles_of
+from customs.geometry.triangles import face_vectors, triangles_of
 from customs.motion.posing.pose import posed_scene_points
 from customs.scene.arrays import frozen
 from customs.scene.folding import unfolded
-from customs.scene.kept import kept
 from customs.scene.key import Key, made_key
 from customs.scene.model import CollisionShape, Mesh, Node, Primitive, Remark, Scene
 from customs.scene.transforms import decompose
@@ -44,8 +42,6 @@ BODIES: dict[str, Callable[[F64, int], Body]] = {
     "turned-box": lambda p, corners: least_box(p),
     "hull": lambda p, corners: hull_within(p, corners),
 }
-WITHIN = 1e-5
-"""Of the size, how far outside a point may lie and still count as covered: single precision."""
 
 
 @dataclass(frozen=True)
@@ -59,19 +55,6 @@ class Wanted:
     hulls: int = 8
     triangles: int = 200
     out: float = 0.0
-
-
-@dataclass(frozen=True)
-class Fit:
-    """How well the shapes of a purpose stand in for the asset: the share of its surface that is outside all of them, how far
-    the farthest point of it is (metres), and the share of their room that holds nothing, None where the asset has no inside.
-    """
-
-    count: int
-    out: float
-    farthest: float
-    air: float | None
-    corners: int
 
 
 def made_shapes(
@@ -251,59 +234,3 @@ def body_of(shape: CollisionShape, world: F64) -> Body:
     x, y, z = (float(h * s) for h, s in zip(shape.half, scale))
     points = None if shape.points is None else shape.points.astype(np.float64) * scale
     return Body(shape.kind, world[:3, 3], axes, shape.radius * mean, (x, y, z), points, shape.faces)
-
-
-def fit_of(scene: Scene, purpose: str) -> Fit | None:
-    """How well the shapes of a purpose stand in for the scene at rest; None where there are none."""
-    return kept(("shape fit", purpose), scene, lambda: _fit(scene, purpose))
-
-
-def _fit(scene: Scene, purpose: str) -> Fit | None:
-    mine = [(n, s) for n, s in shapes_of(scene) if s.purpose == purpose]
-    if not mine:
-        return None
-    worlds = world_matrices(scene)
-    bodies = [body_of(s, worlds[n]) for n, s in mine]
-    whole = all_of(scene)
-    out = outside_of(bodies, whole)
-    if not len(out):
-        return Fit(len(mine), 0.0, 0.0, None, max(_corners(b) for b in bodies))
-    area = np.linalg.norm(face_vectors(whole.points, whole.faces.astype(np.uint32)), axis=1)
-    apart = (out[whole.faces] > WITHIN * whole.size).any(axis=1)
-    share = float(area[apart].sum() / area.sum()) if area.sum() > 0 else float(apart.mean())
-    return Fit(
-        len(mine), share, float(out.max(initial=0.0)), _air(bodies, whole), max(_corners(b) for b in bodies)
-    )
-
-
-def outside_of(bodies: Sequence[Body], whole: Whole) -> F64:
-    """(V,) metres each vertex lies outside all of the bodies; 0 for those inside one, for meshes, and for what is no number."""
-    solid = [b for b in bodies if b.kind != "mesh"]
-    out = np.zeros(len(whole.points))
-    if len(solid) < len(bodies):
-        return out
-    good = np.isfinite(whole.points).all(axis=1)
-    out[good] = np.min([b.outside(whole.points[good]) for b in solid], axis=0)
-    return out
-
-
-def _air(bodies: Sequence[Body], whole: Whole) -> float | None:
-    """The share of the bodies' room that holds nothing of the asset. Bodies that overlap count each; None where the asset is
-    not closed, and has no room of its own.
-    """
-    if not len(whole.faces):
-        return None
-    found = shells(whole.places.astype(np.uint32))
-    if found.opened.any():
-        return None
-    part = found.part
-    inside = sum(
-        abs(signed_volume(whole.points, whole.faces[part == k].astype(np.uint32)))
-        for k in range(int(part.max()) + 1)
-    )
-    room = sum(abs(b.volume) for b in bodies)
-    return min(max(1 - inside / room, 0.0), 1.0) if room > 0 else None
-
-
-def _corners(body: Body) -> int:
-    return len(body.points) if body.points is not None else 0

@@ -40,6 +40,9 @@ def _covering(parts: list[npt.NDArray[Any]], points: npt.NDArray[np.float64], co
     """Hulls of the parts, each with the points that lie nearest to it: cells and few corners leave some of them outside."""
     if not parts:
         return [hull_within(points, corners)]
-    out = np.stack([hull_within(p, corners, cover=False).outside(points) for p in parts])
-    nearest = out.argmin(axis=0)
+    least, nearest = np.full(len(points), np.inf), np.zeros(len(points), np.intp)
+    for k, part in enumerate(parts):
+        out = hull_within(part, corners, cover=False).outside(points)
+        nearest[out < least] = k
+        least = np.minimum(least, out)
     return [hull_within(np.concatenate([p, points[nearest == k]]), corners) for k, p in enumerate(parts)]

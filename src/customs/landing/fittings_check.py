@@ -21,12 +21,12 @@ from customs.geometry.bodies import Body, hull_of
 from customs.geometry.triangles import triangles_of
 from customs.landing.log import Log
 from customs.landing.posts_check import check_posts
-from customs.motion.posing.pose import posed_scene_points
+from customs.motion.posing.pose import posed_positions, posed_scene_points
 from customs.scene.arrays import frozen
 from customs.scene.key import Key, made_key
 from customs.scene.model import CollisionShape, Mesh, Node, Scene
 from customs.scene.prune import prune
-from customs.scene.tree import mesh_nodes
+from customs.scene.tree import mesh_nodes, world_matrices
 from customs.sheet.model import Sheet
 from customs.tolerances import FILE_BYTES
 from customs.words import many
@@ -53,9 +53,11 @@ class Landed:
 
 def told_apart(scene: Scene, sheet: Sheet, asset: str) -> Landed:
     """The nodes of a model by what their names say they are."""
+    if "none" == sheet.levels.form == sheet.shapes.form == sheet.posts.form:
+        return Landed(scene, (), (), scene)
     names = {scene.nodes[n].name for n in mesh_nodes(scene)}
+    worlds = world_matrices(scene)
     level, shape = _expression(sheet.levels.name), _expression(sheet.shapes.name)
-    points = dict(zip(_shown(scene), posed_scene_points(scene)))
     gone, levels, shapes = set[int](), [], []
     for n in mesh_nodes(scene):
         node = scene.nodes[n]
@@ -67,7 +69,7 @@ def told_apart(scene: Scene, sheet: Sheet, asset: str) -> Landed:
             continue
         found = shape.fullmatch(node.name) if sheet.shapes.form in ("meshes", "both") else None
         if found and found["purpose"] in sheet.shapes.purposes and found["asset"] == asset:
-            mine = [points[n, k] for k in range(len(mesh.primitives))]
+            mine = [posed_positions(scene, n, p, worlds) for p in mesh.primitives]
             shapes.append((node.name, found["purpose"], np.concatenate([np.zeros((0, 3)), *mine])))
             gone.add(n)
     if sheet.posts.form == "nodes":
@@ -113,15 +115,6 @@ def refolded(scene: Scene, sheet: Sheet, asset: str, facts: Mapping[str, Any] | 
         roots.append(len(nodes))
         nodes.append(Node(key, name, holds=(shape,)))
     return replace(core, meshes=tuple(meshes), nodes=tuple(nodes), roots=tuple(roots))
-
-
-def _shown(scene: Scene) -> list[tuple[int, int]]:
-    """(node, primitive) in the order points are posed in."""
-    return [
-        (n, k)
-        for n in mesh_nodes(scene)
-        for k in range(len(scene.meshes[scene.nodes[n].mesh or 0].primitives))
-    ]
 
 
 def _expression(pattern: str) -> re.Pattern[str]:
@@ -189,6 +182,8 @@ def _levels(landed: Landed, sheet: Sheet, facts: Json | None, file: str, log: Lo
     rules = sheet.levels
     told = {str(r.get("node")): r for r in _rows(facts, "levels")}
     seen = set[str]()
+    worlds = world_matrices(landed.whole)
+    places = {landed.whole.nodes[n].name: worlds[n] for n in mesh_nodes(landed.whole)}
     for n in mesh_nodes(landed.core):
         node = landed.core.nodes[n]
         mesh = landed.core.meshes[node.mesh or 0]
@@ -222,6 +217,13 @@ def _levels(landed: Landed, sheet: Sheet, facts: Json | None, file: str, log: Lo
                     f"{name} has {_count(b):,} triangles, the level before it {_count(a):,}: at most {rules.ratio:.0%} is looked for",
                 )
             _near(mesh, b, name, file, log)
+            apart = float(np.abs(places[name] - places[node.name]).max())
+            size = max(float(np.abs(places[node.name]).max()), 1e-9)
+            log.check(
+                node.skin is not None or apart <= SLACK * size,
+                file,
+                f"{name} stands on a node that is moved or turned against that of {node.name}",
+            )
         if facts is not None:
             _distances(chain, told, facts[""], log)
         seen |= {name for name, _ in chain}

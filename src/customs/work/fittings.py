@@ -10,10 +10,10 @@ import numpy as np
 from customs.changes.coarser import Coarser, coarsened, coarser_of, steps_together
 from customs.changes.posts import posts_of, stands
 from customs.changes.primitives import without_empty_meshes
-from customs.changes.shapes import PURPOSES, WITHIN, Fit, all_of, body_of, fit_of, outside_of, shapes_of
+from customs.changes.shape_fit import Fit, fits_of
+from customs.changes.shapes import PURPOSES, shapes_of
 from customs.dispatch.fittings import with_fittings
 from customs.geometry.triangles import triangles_of
-from customs.ledger.shapes import ranges_of
 from customs.route.route import Route, Stop
 from customs.route.step import get_step, make_settings
 from customs.scene.folding import shown_times
@@ -50,7 +50,11 @@ def shape_rows(scene: Scene, sheet: Sheet) -> tuple[ShapeRow, ...]:
             kinds = tuple(sorted({s.kind for s in mine}))
             out.append(
                 ShapeRow(
-                    purpose, kinds, fit_of(scene, purpose), asked, _delivered(purpose, scene, sheet, asked)
+                    purpose,
+                    kinds,
+                    fits_of(scene).get(purpose),
+                    asked,
+                    _delivered(purpose, scene, sheet, asked),
                 )
             )
     return tuple(out)
@@ -68,18 +72,6 @@ def _delivered(purpose: str, scene: Scene, sheet: Sheet, asked: bool) -> str:
         "numbers": f"numbers in {facts}",
         "both": f"mesh {name}, numbers in {facts}",
     }[sheet.shapes.form]
-
-
-def what_sticks_out(scene: Scene, purpose: str) -> dict[str, tuple[tuple[int, int], ...]]:
-    """Ranges of faces that no shape of a purpose covers, by the Key of their primitive."""
-    worlds = world_matrices(scene)
-    bodies = [body_of(s, worlds[n]) for n, s in shapes_of(scene) if s.purpose == purpose]
-    if not bodies:
-        return {}
-    whole = all_of(scene)
-    apart = np.asarray((outside_of(bodies, whole)[whole.faces] > WITHIN * whole.size).any(axis=1))
-    marks = {str(p.prim.key): ranges_of(whole.mine(k, apart)) for k, p in enumerate(whole.parts)}
-    return {key: ranges for key, ranges in marks.items() if ranges}
 
 
 def edited(

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QHideEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
 from customs.ledger.row import remedy
@@ -33,7 +34,7 @@ class LevelsPage(QWidget):
         self.open = False
         self.coarsening: Coarsening | None = None
         self._of: Scene | None = None
-        self._sliding = False
+        self._zoomed: float | None = None
         self.ruler = LevelRuler()
         self.ruler.asked.connect(self.look_at)
         self.ruler.moved.connect(self._border)
@@ -86,14 +87,23 @@ class LevelsPage(QWidget):
     def refresh(self) -> None:
         """Take over what is looked at."""
         scene = self.scene
-        if scene is self._of or not self.open:
+        if scene is self._of or not self.open or not self.isVisible():
             return
         self._of = scene
-        self.coarsening, self._sliding = None, False
+        self.coarsening = None
         self.ruler.show_rows(level_rows(scene) if scene is not None else ())
         self.near.setVisible(bool(self.ruler.rows))
         self.look_at(min(self.ruler.level, max(len(self.ruler.rows) - 1, 0)))
         self._enable()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self.refresh()
+        self.look_at(self.ruler.level)
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        super().hideEvent(event)
+        self.let_go()
 
     def _enable(self) -> None:
         ready = self.coarsening is not None
@@ -107,7 +117,7 @@ class LevelsPage(QWidget):
         """Show a level, near or as far away as it is first shown."""
         scene = self.scene
         self.ruler.level = level
-        if scene is None or not self.open:
+        if scene is None or not self.open or not self.isVisible():
             return
         rows = self.ruler.rows
         if rows:
@@ -118,7 +128,9 @@ class LevelsPage(QWidget):
             )
         else:
             self.told.setText("")
-        self.twin.zoom = self._zoom_at(rows[level - 1].until) if rows and level and self._far() else 1.0
+        self._near_again()
+        if rows and level and self._far():
+            self._zoomed, self.twin.zoom = self.twin.zoom, self._zoom_at(rows[level - 1].until)
         self.twin.drawn = {"right": at_level(scene, level)} if level and level_count(scene) else {}
         self.twin.ask()
         self.ruler.update()
@@ -138,9 +150,14 @@ class LevelsPage(QWidget):
             / (metres * math.tan(math.radians(field) / 2) / math.tan(FIELD / 2))
         )
 
+    def _near_again(self) -> None:
+        """As near as a person had come before a level was looked at from afar."""
+        if self._zoomed is not None:
+            self.twin.zoom, self._zoomed = self._zoomed, None
+
     def let_go(self) -> None:
-        """The view as it is."""
-        self.twin.zoom = 1.0
+        """The view as it was, and what is shown in it."""
+        self._near_again()
         self.twin.show_drawn({})
 
     # -- wishes

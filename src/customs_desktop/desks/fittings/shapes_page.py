@@ -13,7 +13,7 @@ from customs.changes.shapes import KINDS, PURPOSES, body_of, shapes_of
 from customs.ledger.row import remedy
 from customs.scene.model import Scene
 from customs.scene.tree import world_matrices
-from customs.work.fittings import NAMES, ShapeRow, edited, settings_at, shape_rows, what_sticks_out
+from customs.work.fittings import NAMES, ShapeRow, edited, settings_at, shape_rows
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
 from customs_desktop.views.handles import Handles
@@ -122,7 +122,7 @@ class ShapesPage(QWidget):
         self._picked()
 
     def _picked(self) -> None:
-        purpose, scene = self.purpose, self.scene
+        purpose = self.purpose
         found = next((r for r in self.rows if r.purpose == purpose), None)
         self.overlay.picked, self.overlay.number = purpose if self.isVisible() else "", 0
         self.overlay.said = said_out(found) if found is not None and found.fit is not None else ""
@@ -130,7 +130,7 @@ class ShapesPage(QWidget):
         there = found is not None and found.fit is not None
         for widget in (self.cover, self.hold, self.plain, *self.sizes):
             widget.setEnabled(there)
-        marks = what_sticks_out(scene, purpose) if scene is not None and there and self.open else {}
+        marks = dict(found.fit.bare) if found is not None and found.fit is not None and self.open else {}
         if marks != self.twin.marks:
             self.twin.marks = marks
             self.twin.ask()

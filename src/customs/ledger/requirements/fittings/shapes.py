@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from customs.changes.shapes import WITHIN, fit_of, shapes_of
+from customs.changes.shape_fit import WITHIN, fits_of
+from customs.changes.shapes import shapes_of
 from customs.ledger.row import Case, Requirement, Row, Verdict, register, remedy, said
 
 NAMES = {"hits": "Hits", "picking": "Picking", "around": "Around all", "walking": "Walking on"}
@@ -33,7 +34,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         fix = remedy("shapes", f"Make a {first}", not said_so, **values)
         covers = rules.covers.get(purpose, 0.0)
         asked = f"{' or '.join(kinds) or 'any shape'}" + (f", covers {covers:.0%}" if covers else "")
-        fit = fit_of(case.delivering, purpose)
+        fit = fits_of(case.delivering).get(purpose)
         common = {"subject": purpose, "subject_name": NAMES[purpose]}
         if fit is None:
             has = bool(case.after.used_meshes)

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from typing import ClassVar
-
 import numpy as np
 from pydantic import Field, field_validator
 
@@ -22,7 +20,6 @@ Said = tuple[str, Three, Three, str, str]
 class Posts(Settings):
     """Every post once, by its name."""
 
-    adds: ClassVar = ()
     posts: tuple[Said, ...] = Field(
         default=(),
         description="each: name, metres, direction, the joint it hangs on, path of what is attached",
