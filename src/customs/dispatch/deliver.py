@@ -10,7 +10,7 @@ from functools import cache
 from customs.changes.plot import footprint_of
 from customs.conventions.convert import change_convention
 from customs.dispatch.fittings import facts_bytes, with_fittings
-from customs.dispatch.plots import ENDINGS, plot_bytes
+from customs.dispatch.plots import plot_bytes
 from customs.dispatch.variants import ModelFile, model_files
 from customs.errors import WriteError
 from customs.formats.image_write import PLAIN, deliveries, encode, texture_kinds
@@ -22,6 +22,7 @@ from customs.scene.settings import Settings
 from customs.scene.wishes import Delivery, PictureWish
 from customs.sheet.fittings import PictureRules
 from customs.sheet.model import Sheet
+from customs.sheet.part import filled
 from customs.surface.files.base import texture_format
 from customs.surface.mipmap import Kind
 
@@ -51,16 +52,16 @@ def _in_numbers(scene: Scene, sheet: Sheet) -> Scene:
     return change_convention(prune(scene), target, replace(WORKING, green=target.green))
 
 
-def facts_file(scene: Scene, sheet: Sheet) -> Deliverable | None:
-    """The asset's document, where the sheet asks for one; `scene` is in the working frame."""
+def facts_file(scene: Scene, sheet: Sheet, final: Scene | None = None) -> Deliverable | None:
+    """The asset's document, where the sheet asks for one; `scene` is in the working frame, `final` it as it is delivered, made
+    where it is not given.
+    """
     if not sheet.layout.facts:
         return None
-    path = sheet.layout.facts.format(
-        asset=scene.name, name=scene.name, ending=".json", index="", material="", role="", later=""
-    )
+    path = sheet.layout.facts_place(scene.name)
 
     def make(tick: Tick) -> Parts:
-        return [facts_bytes(_in_numbers(scene, sheet), destination_scene(scene, sheet), sheet)]
+        return [facts_bytes(_in_numbers(scene, sheet), final or destination_scene(scene, sheet), sheet)]
 
     return Deliverable(path, "facts", make, scene.name)
 
@@ -75,9 +76,7 @@ def plot_file(scene: Scene, sheet: Sheet) -> Deliverable | None:
     wish, rules = scene.wishes.plot, sheet.plot
     if rules.form == "none" or wish is None:
         return None
-    path = rules.path.format(
-        asset=scene.name, name="plot", ending=ENDINGS[rules.form], index="", material="", role="", later=""
-    )
+    path = rules.place(scene.name)
 
     def make(tick: Tick) -> Parts:
         ground = footprint_of(scene, rules.cell)
@@ -93,23 +92,15 @@ def plot_file(scene: Scene, sheet: Sheet) -> Deliverable | None:
     return Deliverable(path, "plot", make, scene.name)
 
 
-def more_files(scene: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
-    """All that goes beside model and textures: the asset's document, its pictures, its plot."""
-    apart = (facts_file(scene, sheet), plot_file(scene, sheet))
+def more_files(scene: Scene, sheet: Sheet, final: Scene | None = None) -> tuple[Deliverable, ...]:
+    """All that goes beside model and textures: the asset's document, its pictures, its plot; `final` as of `facts_file`."""
+    apart = (facts_file(scene, sheet, final), plot_file(scene, sheet))
     return (*(f for f in apart if f is not None), *picture_files(scene, sheet))
 
 
 def _picture(scene: Scene, rules: PictureRules) -> Deliverable:
     wish = scene.wishes.picture or PictureWish(angle=rules.angle)
-    path = rules.path.format(
-        asset=scene.name,
-        name=rules.name,
-        ending={"png": ".png", "jpeg": ".jpg"}[rules.format],
-        index="",
-        material="",
-        role="",
-        later="",
-    )
+    path = rules.place(scene.name)
 
     def make(tick: Tick) -> Parts:
         # OpenGL is loaded where something is drawn.
@@ -123,9 +114,7 @@ def _picture(scene: Scene, rules: PictureRules) -> Deliverable:
 def image_path(image: Image, sheet: Sheet, asset: str, form: str) -> str:
     """Path of a texture inside the package, in the file format `form`."""
     ending = texture_format(form).endings[0]
-    return sheet.layout.texture.format(
-        asset=asset, name=image.name, ending=ending, index="", material="", role="", later=""
-    )
+    return filled(sheet.layout.texture, asset, image.name, ending)
 
 
 def planned_files(scene: Scene, sheet: Sheet) -> tuple[tuple[str, str], ...]:

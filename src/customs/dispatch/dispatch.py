@@ -92,5 +92,5 @@ def dispatch(
         )
 
     target = package_folder(out, scene, folder)
-    files = deliver(final, goods.sheet, more_files(scene, goods.sheet))
+    files = deliver(final, goods.sheet, more_files(scene, goods.sheet, final))
     return write_package(target, files, docket, check, job, replace_existing)

@@ -36,11 +36,11 @@ def with_fittings(scene: Scene, sheet: Sheet) -> Scene:
 def _with_levels(scene: Scene, sheet: Sheet) -> Scene:
     if not any(m.levels for m in scene.meshes):
         return scene
-    bare = replace(scene, meshes=tuple(replace(m, levels=()) if m.levels else m for m in scene.meshes))
-    if sheet.levels.form == "none":
-        return bare
-    whole = unfolded(scene) if len(scene.placements) else scene
+    taken = sheet.levels.form == "nodes"
+    whole = unfolded(scene) if taken and len(scene.placements) else scene
     bare = replace(whole, meshes=tuple(replace(m, levels=()) if m.levels else m for m in whole.meshes))
+    if not taken:
+        return bare
     nodes, roots, meshes = list(bare.nodes), list(bare.roots), list(bare.meshes)
     above, twins = parents(whole), dict[int, list[int]]()
     made: dict[tuple[int, int], int] = {}
@@ -50,10 +50,8 @@ def _with_levels(scene: Scene, sheet: Sheet) -> Scene:
             at = made.setdefault((m, level), len(meshes))
             if at == len(meshes):
                 meshes.append(_level_mesh(whole.meshes[m], level, sheet))
-            key, name = (
-                made_key(node.key, "lods", level),
-                sheet.levels.name.format(name=node.name, level=level),
-            )
+            key = made_key(node.key, "lods", level)
+            name = sheet.levels.name.format(name=node.name, level=level)
             twins.setdefault(n, []).append(len(nodes))
             parent = above[n]
             if parent < 0:

@@ -12,8 +12,6 @@ from customs.changes.plot import NONE, Footprint, letters_of, rows_of
 from customs.scene.wishes import PlotWish
 from customs.sheet.fittings import PlotRules
 
-ENDINGS = {"json": ".json", "rows": ".txt", "picture": ".png"}
-
 
 def plot_bytes(wish: PlotWish, ground: Footprint, rules: PlotRules, asset: str) -> bytes:
     """The file of a plot on its footprint; rows from the back to the front, each from −X to +X."""

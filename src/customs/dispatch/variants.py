@@ -9,6 +9,7 @@ from typing import Any
 from customs.motion.skeleton.bones import bones_of
 from customs.scene.model import Clip, Node, Scene
 from customs.sheet.model import Sheet
+from customs.sheet.part import filled
 
 FILES = "files"
 """Name of the table in the extras of a root node by which files that belong together name each other."""
@@ -30,12 +31,12 @@ def clip_files_of(scene: Scene, sheet: Sheet) -> str:
 
 def model_files(scene: Scene, sheet: Sheet) -> tuple[ModelFile, ...]:
     """All model files of an asset, the one with the mesh first."""
-    path = _path(sheet.layout.model, scene.name, scene.name)
+    path = filled(sheet.layout.model, scene.name, scene.name)
     how = clip_files_of(scene, sheet)
     split = sheet.rig.files == "split" and bool(scene.skins)
     if not split and (how == "together" or not scene.clips):
         return (ModelFile(path, "model", scene),)
-    clips = [(_path(sheet.layout.clip, scene.name, c.name), c) for c in scene.clips]
+    clips = [(filled(sheet.layout.clip, scene.name, c.name), c) for c in scene.clips]
     if how == "each" and not split:
         first = [ModelFile(clips[0][0], "model", replace(scene, clips=(clips[0][1],)))]
         return (*first, *(ModelFile(p, "model part", replace(scene, clips=(c,))) for p, c in clips[1:]))
@@ -45,16 +46,12 @@ def model_files(scene: Scene, sheet: Sheet) -> tuple[ModelFile, ...]:
     out = [ModelFile(path, "model", replace(scene, clips=inside))]
     bones = bones_of(scene)
     if split:
-        out.append(ModelFile(_path(sheet.layout.skeleton, scene.name, scene.name), "skeleton", bones))
+        out.append(ModelFile(filled(sheet.layout.skeleton, scene.name, scene.name), "skeleton", bones))
     # A clip that moves nothing of the skeleton (morph weights alone) has nothing to say in a file of its own.
     out += [
         ModelFile(p, "clip", replace(bones, clips=c)) for p, clip in clips if (c := _onto(scene, bones, clip))
     ]
     return tuple(_naming_each_other(out)) if split else tuple(out)
-
-
-def _path(pattern: str, asset: str, name: str) -> str:
-    return pattern.format(asset=asset, name=name, ending="", index="", material="", role="", later="")
 
 
 def _onto(scene: Scene, bones: Scene, clip: Clip) -> tuple[Clip, ...]:

@@ -135,18 +135,11 @@ def check_fittings(landed: Landed, sheet: Sheet, folder: Path, asset: str, file:
         check_posts(landed.whole, sheet, _rows(facts, "posts"), file, str(facts[""]) if facts else "", log)
 
 
-def facts_path(sheet: Sheet, asset: str) -> str:
-    """Where the asset's document lies in its package."""
-    return sheet.layout.facts.format(
-        asset=asset, name=asset, ending=".json", index="", material="", role="", later=""
-    )
-
-
 def _facts(sheet: Sheet, folder: Path, asset: str, log: Log) -> Json | None:
     """The asset's document, or None where there is none to be or it cannot be read."""
     if not sheet.layout.facts:
         return None
-    name = facts_path(sheet, asset)
+    name = sheet.layout.facts_place(asset)
     try:
         data = read_regular(folder / name, FILE_BYTES)
         body = json.loads((data or b"").decode("utf-8"))

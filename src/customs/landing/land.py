@@ -15,12 +15,12 @@ from customs.formats.registry import endings, get_format, read_scene
 from customs.formats.source import Source
 from customs.geometry.counts import counts
 from customs.landing.docket_check import check_files, check_story, read_docket, recount, same_names
-from customs.landing.fittings_check import check_fittings, facts_path, refolded, told_apart
+from customs.landing.fittings_check import check_fittings, refolded, told_apart
 from customs.landing.log import Log
 from customs.landing.model_check import check_model
 from customs.landing.motion_check import fits, names_others, play_all, whole_motion
-from customs.landing.picture_check import check_pictures, picture_path
-from customs.landing.plot_check import check_plot, plot_path
+from customs.landing.picture_check import check_pictures
+from customs.landing.plot_check import check_plot
 from customs.landing.texture_check import (
     check_copies,
     check_fixed_names,
@@ -115,9 +115,9 @@ def _land_models(
     check_textures(main, sheet, folder, name, log)
     check_fixed_names(main, sheet, files, log)
     known = {Path(i.uri).name for i in main.images} | check_copies(main, sheet, files, log)
-    pictures = {Path(picture_path(rules, str(body["asset"]))).name for rules in sheet.pictures}
+    pictures = {Path(rules.place(str(body["asset"]))).name for rules in sheet.pictures}
     if sheet.plot.form == "picture":
-        pictures.add(Path(plot_path(sheet, str(body["asset"]))).name)
+        pictures.add(Path(sheet.plot.place(str(body["asset"]))).name)
     check_loose_textures(files, known | _fixed(sheet) | pictures, log)
     parts = {k: s for k, s in scenes.items() if k != name}
     for part, scene in parts.items():
@@ -196,7 +196,7 @@ def _facts(folder: Path, sheet: Sheet, asset: str) -> dict[str, Any] | None:
     if not sheet.layout.facts:
         return None
     try:
-        body = json.loads((folder / facts_path(sheet, asset)).read_text("utf-8"))
+        body = json.loads((folder / sheet.layout.facts_place(asset)).read_text("utf-8"))
     except (OSError, ValueError, RecursionError):
         return None
     return body if isinstance(body, dict) else None

@@ -11,20 +11,11 @@ from customs.landing.log import Log
 from customs.sheet.fittings import PictureRules
 from customs.sheet.model import Sheet
 
-ENDINGS = {"png": ".png", "jpeg": ".jpg"}
-
-
-def picture_path(rules: PictureRules, asset: str) -> str:
-    """Where a picture lies in the package."""
-    return rules.path.format(
-        asset=asset, name=rules.name, ending=ENDINGS[rules.format], index="", material="", role="", later=""
-    )
-
 
 def check_pictures(sheet: Sheet, folder: Path, asset: str, log: Log) -> None:
     """Every picture the sheet asks for."""
     for rules in sheet.pictures:
-        name = picture_path(rules, asset)
+        name = rules.place(asset)
         _picture(rules, folder / name, name, log)
 
 

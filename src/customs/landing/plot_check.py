@@ -20,24 +20,15 @@ from customs.sheet.model import Sheet
 from customs.tolerances import FILE_BYTES
 from customs.words import many
 
-ENDINGS = {"json": ".json", "rows": ".txt", "picture": ".png"}
 LARGEST = 4096
 """Pixels along a side of a picture of cells that is still looked at."""
-
-
-def plot_path(sheet: Sheet, asset: str) -> str:
-    """Where the plot lies in the package."""
-    ending = ENDINGS[sheet.plot.form]
-    return sheet.plot.path.format(
-        asset=asset, name="plot", ending=ending, index="", material="", role="", later=""
-    )
 
 
 def check_plot(core: Scene, sheet: Sheet, folder: Path, asset: str, log: Log) -> None:
     """The plot, where the sheet asks for one."""
     if sheet.plot.form == "none":
         return
-    name = plot_path(sheet, asset)
+    name = sheet.plot.place(asset)
     source = sheet.axes.convention(get_format(sheet.model.format).convention.v)
     ground = footprint_of(change_convention(core, WORKING, source), sheet.plot.cell)
     if ground is None:

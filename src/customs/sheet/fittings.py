@@ -6,10 +6,10 @@ import re
 from collections.abc import Callable
 from typing import Annotated, Literal
 
-from pydantic import AfterValidator, Field, field_validator, model_validator
+from pydantic import AfterValidator, Field, model_validator
 
 from customs.scene.wishes import Angle
-from customs.sheet.part import Part, inside_package
+from customs.sheet.part import InPackage, Part, filled
 
 
 def _fitting_pattern(tokens: tuple[str, ...]) -> Callable[[str], str]:
@@ -81,12 +81,11 @@ class PictureRules(Part):
     format: Literal["png", "jpeg"] = "png"
     angle: Angle = "three-quarter"
     clear: bool = True
-    path: str = "{asset}_icon{ending}"
+    path: InPackage = "{asset}_icon{ending}"
 
-    @field_validator("path")
-    @classmethod
-    def _inside(cls, value: str) -> str:
-        return inside_package(value)
+    def place(self, asset: str) -> str:
+        """The path of it inside the package."""
+        return filled(self.path, asset, self.name, {"png": ".png", "jpeg": ".jpg"}[self.format])
 
     @model_validator(mode="after")
     def _can_be_clear(self) -> PictureRules:
@@ -105,12 +104,13 @@ class PlotRules(Part):
     areas: dict[str, str] = {}
     least: dict[str, int] = {}
     symmetric: bool = False
-    path: str = "{asset}_plot{ending}"
+    path: InPackage = "{asset}_plot{ending}"
 
-    @field_validator("path")
-    @classmethod
-    def _inside(cls, value: str) -> str:
-        return inside_package(value)
+    def place(self, asset: str) -> str:
+        """The path of it inside the package; of one that is written."""
+        return filled(
+            self.path, asset, "plot", {"json": ".json", "rows": ".txt", "picture": ".png"}[self.form]
+        )
 
     @model_validator(mode="after")
     def _letters(self) -> PlotRules:

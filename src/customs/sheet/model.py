@@ -13,7 +13,7 @@ from customs.patterns import problem_of
 from customs.scene.convention import Axis, Convention, Front, Hand, Up
 from customs.scene.model import SLOTS
 from customs.sheet.fittings import LevelRules, PictureRules, PlotRules, PostRules, ShapeRules
-from customs.sheet.part import Part, check_pattern, inside_package
+from customs.sheet.part import Part, check_pattern, filled, inside_package
 from customs.surface.pattern import parse_pattern, pattern_text
 
 Rule = Literal["required", "allowed", "forbidden"]
@@ -226,6 +226,10 @@ class Layout(Part):
     licence: str = "rights.txt"
     facts: str = ""
     """The asset's document: levels with their distances, shapes and posts as numbers; "" for none."""
+
+    def facts_place(self, asset: str) -> str:
+        """The path of the asset's document inside the package, "" for none."""
+        return filled(self.facts, asset, ending=".json")
 
     @field_validator("model", "texture", "clip", "skeleton", "licence", "facts")
     @classmethod

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import re
+from typing import Annotated
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import AfterValidator, BaseModel, ConfigDict
 
 TOKENS = ("asset", "name", "index", "later", "material", "role", "ending")
 
@@ -31,3 +32,14 @@ def inside_package(value: str) -> str:
     if value.startswith("/") or ".." in value.split("/") or "\\" in value or ":" in value:
         raise ValueError("a relative path inside the package with forward slashes")
     return value
+
+
+InPackage = Annotated[str, AfterValidator(inside_package)]
+"""A pattern for a path inside the package."""
+
+
+def filled(pattern: str, asset: str, name: str = "", ending: str = "") -> str:
+    """A pattern with what a file has of its tokens; those of names alone are left empty."""
+    return pattern.format(
+        asset=asset, name=name or asset, ending=ending, index="", material="", role="", later=""
+    )

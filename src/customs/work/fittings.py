@@ -64,9 +64,7 @@ def _delivered(purpose: str, scene: Scene, sheet: Sheet, asked: bool) -> str:
     if not asked:
         return "not delivered there"
     name = sheet.shapes.name.format(asset=scene.name, purpose=purpose, index="")
-    facts = sheet.layout.facts.format(
-        asset=scene.name, name=scene.name, ending="", index="", material="", role="", later=""
-    )
+    facts = sheet.layout.facts_place(scene.name)
     return {
         "meshes": f"mesh {name}",
         "numbers": f"numbers in {facts}",

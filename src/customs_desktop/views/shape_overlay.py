@@ -14,20 +14,17 @@ from customs.picture.camera import Orbit, project
 from customs.scene.model import CollisionShape, Scene
 from customs.scene.tree import world_matrices
 from customs_desktop.style.theme import colour, font
-from customs_desktop.views.rig_overlay import RigOverlay
 
 CREASE = 0.95
 """Cosine between two faces below which the edge between them is drawn."""
 
 
-class ShapeOverlay(RigOverlay):
+class ShapeOverlay:
     """Outlines of the shapes of one half; those of the `picked` purpose are drawn strongest, moved by `move` (3,) metres and
     sized by `times` while a hand has hold of them.
     """
 
     def __init__(self) -> None:
-        super().__init__()
-        self.show_joints = False
         self.picked = ""
         self.said = ""
         self.number = 0
@@ -58,6 +55,9 @@ class ShapeOverlay(RigOverlay):
             mine = shape.purpose == self.picked
             self._outline(painter, rect, orbit, shape, worlds[n], unit, mine, mine and number == self.number)
         painter.restore()
+
+    def paint_scale(self, painter: QPainter, rect: QRectF) -> None:
+        """Shapes have none."""
 
     def _outline(
         self,

@@ -31,9 +31,8 @@ from customs_desktop.views.halves import (
     unless_alike,
 )
 from customs_desktop.views.handles import Handles
-from customs_desktop.views.rig_overlay import RigOverlay
 from customs_desktop.views.twin_hands import Hands, Pointed
-from customs_desktop.views.twin_paint import HEAD, Measured
+from customs_desktop.views.twin_paint import HEAD, Measured, Overlay
 
 Mode = Literal["twin", "wipe", "ghost"]
 MOVING_MS = 220
@@ -64,7 +63,7 @@ class TwinView(Hands):
         self.problem = ""
         self.marks: dict[str, tuple[tuple[int, int], ...]] = {}
         self.poses: dict[str, tuple[int | None, float]] = {}
-        self.overlay: RigOverlay | None = None
+        self.overlay: Overlay | None = None
         self.found = ("", "")
         self.drawn: dict[str, Scene] = {}
         self.lasso: QPolygonF | None = None
@@ -236,7 +235,7 @@ class TwinView(Hands):
             self.drawn = scenes
             self.ask()
 
-    def set_overlay(self, overlay: RigOverlay | None) -> None:
+    def set_overlay(self, overlay: Overlay | None) -> None:
         """Joints over the pictures, or none."""
         self.overlay = overlay
         if overlay is None:

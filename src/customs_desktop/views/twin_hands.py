@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QWidget
 from customs.picture.camera import Orbit
 from customs.picture.pick import Met
 from customs_desktop.views.handles import Handles
+from customs_desktop.views.rig_overlay import RigOverlay
 from customs_desktop.views.twin_paint import HEAD
 
 
@@ -45,7 +46,7 @@ class Hands(QWidget):
 
     def joint_under(self, at: QPointF) -> str:
         """The name of the joint at a place of the view, or ""."""
-        if self.overlay is None:
+        if not isinstance(self.overlay, RigOverlay):
             return ""
         areas = self.areas()
         for name, half in (("left", self.left), ("right", self.right)):
@@ -150,7 +151,7 @@ class Hands(QWidget):
         if slot == "under beside":
             self.beside_met.emit(found)
             return
-        if self.overlay is None:  # On the desk Motion the marks are the chosen vertices.
+        if not isinstance(self.overlay, RigOverlay):  # On the desk Motion the marks are the chosen vertices.
             self.marks = {str(found.key): ()} if found is not None and slot == "under right" else {}
         self.found = (slot[6:], found.words()) if found is not None else ("", "")
         self.session.met.emit(found)

@@ -12,16 +12,32 @@ from PyQt6.QtGui import QPainter, QPen, QPolygonF
 from customs.picture.camera import Orbit, project
 from customs.picture.lines import dimension_lines
 from customs.picture.look import Look
+from customs.scene.model import Scene
 from customs_desktop.session import Session
 from customs_desktop.style.theme import colour, font
 from customs_desktop.views.halves import Half, Picture
 from customs_desktop.views.handles import Handles
-from customs_desktop.views.rig_overlay import RigOverlay
 
 HEAD = 30
 """Height of the headings (pixels)."""
 Measured = tuple[Sequence[Sequence[float]], str]
 """Places (metres) of a figure that was measured, and what it comes to."""
+
+
+class Overlay(Protocol):
+    """What a desk draws over the pictures: on each half what its scene holds, and a scale beside the right one."""
+
+    def paint(
+        self,
+        painter: QPainter,
+        rect: QRectF,
+        orbit: Orbit,
+        scene: Scene,
+        clip: int | None,
+        seconds: float,
+        unit: float,
+    ) -> None: ...
+    def paint_scale(self, painter: QPainter, rect: QRectF) -> None: ...
 
 
 class Shown(Protocol):
@@ -39,7 +55,7 @@ class Shown(Protocol):
     landing: bool
     wipe_at: float
     problem: str
-    overlay: RigOverlay | None
+    overlay: Overlay | None
     found: tuple[str, str]
     lasso: QPolygonF | None
     handles: Handles | None

@@ -15,6 +15,7 @@ from customs.scene.levels import at_level, level_count
 from customs.scene.model import Scene
 from customs.work.fittings import Coarsening, level_rows, settings_at
 from customs_desktop.desks.fittings.ruler import LevelRuler, metres_text
+from customs_desktop.desks.fittings.sections import looked_at
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
 from customs_desktop.views.twin import TwinView
@@ -81,8 +82,7 @@ class LevelsPage(QWidget):
     @property
     def scene(self) -> Scene | None:
         """What the right half stands for."""
-        result = self.session.result
-        return result.at(self.session.stop) if result is not None and not self.twin.landing else None
+        return looked_at(self.session, self.twin)
 
     def refresh(self) -> None:
         """Take over what is looked at."""

@@ -13,7 +13,7 @@ from customs.picture.icon import ANGLES, BACKDROPS, drawn
 from customs.scene.model import Scene
 from customs.scene.wishes import PictureWish
 from customs.sheet.fittings import PictureRules
-from customs_desktop.desks.fittings.sections import Wished
+from customs_desktop.desks.fittings.sections import Wished, looked_at
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
 from customs_desktop.views.twin import TwinView
@@ -73,8 +73,7 @@ class PicturesPage(Wished):
     @property
     def scene(self) -> Scene | None:
         """What the right half stands for."""
-        result = self.session.result
-        return result.at(self.session.stop) if result is not None and not self.twin.landing else None
+        return looked_at(self.session, self.twin)
 
     def said(self) -> str:
         """Its state in words."""

@@ -9,7 +9,7 @@ from customs.changes.plot import NONE, Footprint, footprint_of, letters_of, plot
 from customs.scene.model import Scene
 from customs.work.plotting import Letters
 from customs_desktop.desks.fittings.plan_grid import PlanGrid
-from customs_desktop.desks.fittings.sections import Wished
+from customs_desktop.desks.fittings.sections import Wished, looked_at
 from customs_desktop.office import Office
 from customs_desktop.views.twin import TwinView
 from customs_desktop.widgets.basics import Chips, NameLabel, button
@@ -60,8 +60,7 @@ class PlotPage(Wished):
     @property
     def scene(self) -> Scene | None:
         """What the right half stands for."""
-        result = self.session.result
-        return result.at(self.session.stop) if result is not None and not self.twin.landing else None
+        return looked_at(self.session, self.twin)
 
     def refresh(self) -> None:
         """The footprint and what is drawn on it; it takes a while where there are many triangles."""

@@ -15,6 +15,7 @@ from customs.picture.pick import Met
 from customs.route.step import get_step, make_settings
 from customs.work.fittings import PostRow, post_rows, settings_at
 from customs.work.measuring import face_number, place_at, standing_at
+from customs_desktop.desks.fittings.sections import looked_at
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
 from customs_desktop.views.handles import Handles
@@ -90,8 +91,7 @@ class PostsPage(QWidget):
 
     def refresh(self) -> None:
         """The posts of what is looked at; paths take a while where levels and rows are many."""
-        result, sheet = self.session.result, self.session.sheet
-        scene = result.at(self.session.stop) if result is not None and not self.twin.landing else None
+        scene, sheet = looked_at(self.session, self.twin), self.session.sheet
         told = (scene, sheet.id)
         if told == self._of or not self.work.open:
             return

@@ -10,9 +10,11 @@ from customs.changes.shapes import PURPOSES
 from customs.errors import StepError
 from customs.ledger.row import remedy
 from customs.route.step import get_step, make_settings
+from customs.scene.model import Scene
 from customs.work.fittings import settings_at, stop_of
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
+from customs_desktop.views.twin import TwinView
 from customs_desktop.widgets.basics import Chips, NumberField, button, label, row
 
 BY = (("ratios", "By share"), ("triangles", "By triangles"), ("errors", "By error"))
@@ -25,6 +27,12 @@ def column(widget: QWidget) -> QVBoxLayout:
     box.setContentsMargins(0, 0, 0, 0)
     box.setSpacing(5)
     return box
+
+
+def looked_at(session: Office, twin: TwinView) -> Scene | None:
+    """What the right half stands for: the asset after the picked stop."""
+    result = session.result
+    return result.at(session.stop) if result is not None and not twin.landing else None
 
 
 class Wished(QWidget):

@@ -14,6 +14,7 @@ from customs.ledger.row import remedy
 from customs.scene.model import Scene
 from customs.scene.tree import world_matrices
 from customs.work.fittings import NAMES, ShapeRow, edited, settings_at, shape_rows
+from customs_desktop.desks.fittings.sections import looked_at
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
 from customs_desktop.views.handles import Handles
@@ -75,8 +76,7 @@ class ShapesPage(QWidget):
     @property
     def scene(self) -> Scene | None:
         """What the right half stands for."""
-        result = self.session.result
-        return result.at(self.session.stop) if result is not None and not self.twin.landing else None
+        return looked_at(self.session, self.twin)
 
     def refresh(self) -> None:
         """Measure anew what is shown; the rows come when that is done."""
