@@ -25,6 +25,7 @@ class ShapeOverlay:
     """
 
     def __init__(self) -> None:
+        self.shown = True
         self.picked = ""
         self.said = ""
         self.number = 0
@@ -43,7 +44,7 @@ class ShapeOverlay:
         unit: float,
     ) -> None:
         """All shapes the scene holds, where they stand."""
-        shapes = shapes_of(scene)
+        shapes = shapes_of(scene) if self.shown else []
         if not shapes:
             return
         worlds, count = world_matrices(scene), dict[str, int]()

@@ -155,6 +155,11 @@ class LevelsPage(QWidget):
         if self._zoomed is not None:
             self.twin.zoom, self._zoomed = self._zoomed, None
 
+    def left(self) -> None:
+        """What is shown next is looked at anew."""
+        self.open, self._of = False, None
+        self.let_go()
+
     def let_go(self) -> None:
         """The view as it was, and what is shown in it."""
         self._near_again()

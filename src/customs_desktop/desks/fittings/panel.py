@@ -60,10 +60,9 @@ class FittingsPanel(DeskPanel):
         self.refresh()
 
     def left(self) -> None:
-        self.shapes.let_go()
+        self.pictures.open = self.plot.open = False
+        self.shapes.left()
+        self.levels.left()
         self.posts.left()
-        self.shapes.open = self.levels.open = self.pictures.open = self.plot.open = False
-        self.shapes._of, self.levels._of = (), None
         self.twin.marks = {}
-        self.levels.let_go()
         self.twin.set_overlay(None)

@@ -88,9 +88,10 @@ class LevelRuler(QWidget):
             painter.drawRoundedRect(box, 3, 3)
             painter.setPen(colour("card" if k == self.level else "ink"))
             painter.setFont(font(-0.5, 600))
-            text = painter.fontMetrics().elidedText(
-                f"LOD {k} · {r.triangles:,} tri", Qt.TextElideMode.ElideRight, int(box.width() - 6)
-            )
+            # A narrow segment says its number alone.
+            text = f"LOD {k} · {r.triangles:,} tri"
+            if painter.fontMetrics().horizontalAdvance(text) > box.width() - 6:
+                text = str(k)
             painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
             free = self._figure(painter, right, top, end, k == len(self.rows) - 1, free)
             x = right

@@ -7,14 +7,13 @@ from typing import Any
 import numpy as np
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QHBoxLayout, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QTableWidgetItem, QVBoxLayout
 
 from customs.changes.shapes import KINDS, PURPOSES, body_of, shapes_of
-from customs.ledger.row import remedy
 from customs.scene.model import Scene
 from customs.scene.tree import world_matrices
-from customs.work.fittings import NAMES, ShapeRow, edited, settings_at, shape_rows
-from customs_desktop.desks.fittings.sections import looked_at
+from customs.work.fittings import NAMES, ShapeRow, edited, shape_rows
+from customs_desktop.desks.fittings.sections import Wished, looked_at
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
 from customs_desktop.views.handles import Handles
@@ -28,12 +27,14 @@ HEADS = ("Purpose", "Form", "Covers", "Sticks out", "Air inside", "Delivered as"
 WORDS = {"turned-box": "turned box", "hulls": "several hulls", "joints": "along joints"}
 
 
-class ShapesPage(QWidget):
+class ShapesPage(Wished):
     """What a person does here becomes settings of the stop Shapes."""
 
+    step = "shapes"
+
     def __init__(self, session: Office, twin: TwinView, overlay: ShapeOverlay) -> None:
-        super().__init__()
-        self.session, self.twin, self.overlay = session, twin, overlay
+        super().__init__(session)
+        self.twin, self.overlay = twin, overlay
         self.open = False
         self.rows: tuple[ShapeRow, ...] = ()
         self._of: tuple[object, ...] = ()
@@ -97,11 +98,13 @@ class ShapesPage(QWidget):
 
     def hideEvent(self, event: QHideEvent | None) -> None:
         super().hideEvent(event)
-        self.overlay.picked = ""
+        self.overlay.shown = False
+        self.twin.marks = {}
         self.let_go()
 
     def showEvent(self, event: QShowEvent | None) -> None:
         super().showEvent(event)
+        self.overlay.shown = True
         self._picked()
 
     def _show(self, rows: tuple[ShapeRow, ...], told: tuple[object, ...]) -> None:
@@ -124,13 +127,15 @@ class ShapesPage(QWidget):
     def _picked(self) -> None:
         purpose = self.purpose
         found = next((r for r in self.rows if r.purpose == purpose), None)
-        self.overlay.picked, self.overlay.number = purpose if self.isVisible() else "", 0
+        self.overlay.picked, self.overlay.number = purpose, 0
         self.overlay.said = said_out(found) if found is not None and found.fit is not None else ""
         self.kinds.show_chosen(self._kind(purpose))
         there = found is not None and found.fit is not None
         for widget in (self.cover, self.hold, self.plain, *self.sizes):
             widget.setEnabled(there)
-        marks = dict(found.fit.bare) if found is not None and found.fit is not None and self.open else {}
+        marks = (
+            dict(found.fit.bare) if found is not None and found.fit is not None and self.isVisible() else {}
+        )
         if marks != self.twin.marks:
             self.twin.marks = marks
             self.twin.ask()
@@ -139,12 +144,7 @@ class ShapesPage(QWidget):
         self.twin.update()
 
     def _kind(self, purpose: str) -> str:
-        asset = self.session.asset
-        return (
-            str(getattr(settings_at(asset.route, "shapes"), purpose, ""))
-            if asset is not None and purpose
-            else ""
-        )
+        return str(getattr(self.settings, purpose)) if purpose else ""
 
     # -- wishes
 
@@ -152,23 +152,17 @@ class ShapesPage(QWidget):
         """Shapes of another kind for the picked purpose."""
         purpose = self.purpose
         if purpose:
-            self._press(f"{NAMES[purpose]}: {WORDS.get(kind, kind) or 'none'}", **{purpose: kind})
-
-    def _press(self, text: str, **values: Any) -> None:
-        fix = remedy("shapes", text, True, **values)
-        if fix is not None and self.session.asset is not None:
-            self.session.press(fix, [self.session.current])
+            self.wish(f"{NAMES[purpose]}: {WORDS.get(kind, kind) or 'none'}", **{purpose: kind})
 
     def _cover(self) -> None:
-        self._press("Cover everything", out=0.0)
+        self.wish("Cover everything", out=0.0)
 
     def _edits(self) -> tuple[Any, ...]:
-        asset = self.session.asset
-        return tuple(getattr(settings_at(asset.route, "shapes"), "edits", ())) if asset is not None else ()
+        return tuple(self.settings.edits)
 
     def _as_fitted(self) -> None:
         purpose = self.purpose
-        self._press("Shape as fitted", edits=tuple(e for e in self._edits() if e[0] != purpose))
+        self.wish("Shape as fitted", edits=tuple(e for e in self._edits() if e[0] != purpose))
 
     def _hold(self) -> None:
         """Handles at the middle of the picked shape, or none."""
@@ -183,6 +177,11 @@ class ShapesPage(QWidget):
         handles.dropped.connect(self._dropped)
         self.twin.handles = handles
         self.twin.update()
+
+    def left(self) -> None:
+        """Nothing is held; what is shown next is measured anew."""
+        self.open, self._of = False, ()
+        self.let_go()
 
     def let_go(self) -> None:
         """No handles."""
@@ -200,7 +199,7 @@ class ShapesPage(QWidget):
     def _dropped(self) -> None:
         move = self.overlay.move.copy()
         if move.any():
-            self._press(
+            self.wish(
                 "Move shape",
                 edits=edited(self._edits(), self.purpose, self.overlay.number, move, (1.0, 1.0, 1.0)),
             )
@@ -209,7 +208,7 @@ class ShapesPage(QWidget):
         values = [f.value() for f in self.sizes]
         if all(v is not None for v in values) and any(v != 1.0 for v in values):
             times = (float(values[0] or 1), float(values[1] or 1), float(values[2] or 1))
-            self._press(
+            self.wish(
                 "Size shape",
                 edits=edited(self._edits(), self.purpose, self.overlay.number, np.zeros(3), times),
             )
