@@ -10,6 +10,8 @@ import pytest
 import trimesh
 
 from customs.changes.coarser import coarser_of, sticks_out
+from customs.changes.plot import footprint_of
+from customs.changes.shape_fit import fits_of
 from customs.job import Job
 from customs.motion.posing.pose import posed_scene_points
 from customs.route.step import NOTHING, Outcome, get_step, make_settings
@@ -201,3 +203,40 @@ def test_a_stop_that_reshapes_a_mesh_takes_its_levels_and_says_so() -> None:
         and not any("levels" in r.text for r in kept.remarks)
         and not kept.scene.held(Camera)
     )
+
+
+HUGE = np.float32(1e30)
+SPITEFUL: dict[str, Primitive] = {
+    "huge": replace(ball(2), positions=frozen(ball(2).positions * HUGE)),
+    "huge UVs": replace(ball(2), texcoords=(frozen(ball(2).texcoords[0] * np.float32(1e38)),)),
+    "no numbers in a morph target": replace(
+        ball(2), targets=(MorphTarget(positions=frozen(np.full((162, 3), np.nan, np.float32))),)
+    ),
+    "a needle": replace(ball(2), positions=frozen(ball(2).positions * np.float32([1e-7, 1e7, 1e-7]))),
+    "a speck": replace(ball(2), positions=frozen(ball(2).positions * np.float32(1e-30))),
+    "one place": replace(ball(2), positions=frozen(np.ones((162, 3), np.float32))),
+    "one triangle": replace(ball(0), indices=frozen(np.array([0, 1, 5]), np.uint32)),
+    "inside out": replace(ball(2), indices=frozen(ball(2).indices[::-1], np.uint32)),  # type: ignore[index]
+    "twice over": replace(ball(1), indices=frozen(np.tile(ball(1).indices, 2), np.uint32)),  # type: ignore[arg-type]
+    "a fan of one edge": replace(
+        ball(1), indices=frozen(np.array([[0, 1, k] for k in range(2, 40)]).reshape(-1), np.uint32)
+    ),
+}
+
+
+@pytest.mark.parametrize("name", SPITEFUL)
+def test_spiteful_meshes_go_through_every_stop(name: str) -> None:
+    """What makes no sense is left, said or fitted anyhow; nothing breaks down."""
+    scene = scene_of(SPITEFUL[name])
+    for values in ({"ratio": 0.3}, {"total": 5}, {"error": 1.0}, {"vertices": 20}):
+        assert triangles(run("simplify", scene, **values).scene.meshes[0]) >= 1 or name == "one place"
+    for step, values in (
+        ("lods", {}), ("lods", {"errors": (1.0, 50.0)}), ("finest-levels", {}), ("picture", {}), ("plot", {"rows": ("AB",)}),
+        ("posts", {"posts": (("p", (0.0, 0.0, 0.0), (0.0, 1.0, 0.0), "", ""),)}),
+        *(("shapes", {"hits": k}) for k in ("sphere", "capsule", "box", "turned-box", "hull", "hulls", "mesh", "simplified", "joints")),
+        ("shapes", {"hits": "sphere", "by": "part", "out": 0.2}),
+    ):  # fmt: skip
+        out = run(step, scene, **values)
+        assert fits_of(out.scene) or step != "shapes" or out.remarks, step
+    footprint_of(scene, 0.1)
+    assert level_at((), 1.0) is None

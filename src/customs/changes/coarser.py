@@ -29,6 +29,8 @@ UV = 0.5
 """What sliding a texture by a length is as bad as, against moving the surface by it."""
 CODES = 4
 """Numbers that stand for the weights of all joints, and for all morph targets: far apart where those are."""
+MOST = 1e6
+"""Lengths of the mesh a value weighs at most."""
 SAMPLES = 8_000
 """Points by which the distance between two surfaces is measured."""
 HALVINGS = 8
@@ -120,7 +122,10 @@ def _groups(parts: list[Primitive]) -> U32:
 def _values(parts: list[Primitive], points: F32) -> F32:
     """(R, K) what else the rows have, in units of the distance a difference in it is as bad as."""
     size = float(np.linalg.norm(np.ptp(points.astype(np.float64), axis=0)))
-    columns = [_columns(p, size) for p in parts]
+    with np.errstate(
+        over="ignore", invalid="ignore"
+    ):  # what is no number, or beyond all, weighs as much as a lot
+        columns = [_columns(p, size) for p in parts]
     width = {
         name: max(c[name].shape[1] if name in c else 0 for c in columns)
         for name in ("uv", "normal", "colour", "skin", "morph")
@@ -132,7 +137,8 @@ def _values(parts: list[Primitive], points: F32) -> F32:
             if name in mine:
                 room[:, : mine[name].shape[1]] = mine[name]
         out.append(np.concatenate(wide, axis=1))
-    return np.concatenate(out)
+    most = float(np.float32(MOST * max(size, 1e-30)))
+    return np.nan_to_num(np.concatenate(out), nan=0.0, posinf=most, neginf=-most).clip(-most, most)
 
 
 def _columns(prim: Primitive, size: float) -> dict[str, npt.NDArray[Any]]:

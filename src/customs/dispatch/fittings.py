@@ -228,7 +228,7 @@ def _shape_row(shape: CollisionShape, world: np.ndarray[Any, Any]) -> Json:
         row["half"] = _numbers_of(np.array(body.half))
         row["axes"] = [_numbers_of(body.axes[:, k]) for k in range(3)]
     if body.points is not None and body.faces is not None:
-        row["points"] = [_numbers_of(p) for p in body.points @ body.axes.T + body.middle]
+        row["points"] = (np.round(body.points @ body.axes.T + body.middle, 6) + 0.0).tolist()
         row["faces"] = body.faces.tolist()
     return row
 

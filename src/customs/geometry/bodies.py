@@ -92,7 +92,10 @@ def hull_of(points: npt.NDArray[Any]) -> tuple[F64, U32]:
         hull = ConvexHull(p)
     except (QhullError, ValueError):
         p = _thick(p)
-        hull = ConvexHull(p)
+        try:
+            hull = ConvexHull(p)
+        except (QhullError, ValueError):
+            return _box_around(p)
     faces = hull.simplices.astype(np.int64)
     a, b, c = (p[faces[:, k]] for k in range(3))
     inside = np.einsum("ij,ij->i", np.cross(b - a, c - a), hull.equations[:, :3]) < 0
@@ -100,6 +103,16 @@ def hull_of(points: npt.NDArray[Any]) -> tuple[F64, U32]:
     rank = np.zeros(len(p), np.uint32)
     rank[hull.vertices] = np.arange(len(hull.vertices), dtype=np.uint32)
     return p[hull.vertices], rank[faces]
+
+
+def _box_around(p: F64) -> tuple[F64, U32]:
+    """Corners and faces of the box along the axes, for points even a little thickness makes no hull of: numbers too large or
+    too near for the library.
+    """
+    low, high = p.min(axis=0), p.max(axis=0)
+    corners = np.array(list(itertools.product(*zip(low, high))))
+    quads = np.array([[0, 1, 3, 2], [4, 6, 7, 5], [0, 4, 5, 1], [2, 3, 7, 6], [0, 2, 6, 4], [1, 5, 7, 3]])
+    return corners, np.concatenate([quads[:, [0, 1, 2]], quads[:, [0, 2, 3]]]).astype(np.uint32)
 
 
 def _thick(p: F64) -> F64:

@@ -363,7 +363,9 @@ def _body(row: Json, purpose: str, kinds: tuple[str, ...], doc: str, log: Log) -
             if (half3 <= 0).any():
                 raise ValueError("sizes over 0")
             return Body("box", middle, axes, half=(float(half3[0]), float(half3[1]), float(half3[2])))
-        points = np.array([_three(p) for p in row["points"]])
+        points = np.array(row["points"], np.float64)
+        if points.ndim != 2 or points.shape[1] != 3 or not len(points) or not np.isfinite(points).all():
+            raise ValueError("points that are not three finite numbers each")
         p, faces = hull_of(points)
         return Body("hull", np.zeros(3), np.eye(3), points=p, faces=faces)
     except (KeyError, TypeError, ValueError) as problem:
