@@ -159,9 +159,10 @@ def _columns(prim: Primitive, size: float) -> dict[str, npt.NDArray[Any]]:
         out["skin"] = np.einsum("vk,vkc->vc", prim.weights, codes[prim.joints]) * (WEIGHT * size)
     moved = [t.positions for t in prim.targets if t.positions is not None]
     if moved:
-        codes = _codes(len(moved))[:, :2]
+        # One target stands for itself.
+        codes = _codes(len(moved))[:, :2] if len(moved) > 1 else np.ones((1, 1), np.float32)
         out["morph"] = np.concatenate(
-            [sum(c * m for c, m in zip(codes[:, k], moved)) for k in range(2)], axis=1
+            [sum(c * m for c, m in zip(codes[:, k], moved)) for k in range(codes.shape[1])], axis=1
         )
     return out
 
