@@ -144,6 +144,14 @@ def test_every_wish_is_kept(values: dict[str, float], most: int) -> None:
     assert went == sum(triangles(a) - triangles(b) for a, b in zip(scene.meshes, out.scene.meshes))
 
 
+@pytest.mark.parametrize("total", [6000, 3000, 700, 100])
+def test_together_they_have_as_many_as_are_asked_for(total: int) -> None:
+    """No fewer than need be: one error stands for many steps."""
+    scene = scene_of(ball(), ball(3, ordinal=1, at=(5, 0, 0)))
+    out = run("simplify", scene, total=total).scene
+    assert total - 4 <= sum(triangles(m) for m in out.meshes) <= total
+
+
 def test_what_is_small_enough_or_has_no_faces_is_left() -> None:
     scene = scene_of(cube(), replace(cube(ordinal=1), mode="points", indices=None))
     out = run("simplify", scene, ratio=1.0)

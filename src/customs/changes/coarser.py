@@ -251,9 +251,23 @@ def steps_together(
 
     errors = np.unique(np.concatenate([[0.0], *(c.order.errors for c in found.values())]))
     low, high = 0, len(errors) - 1
-    if sum_at(0.0)[0] <= total:
+    begun, so_far = sum_at(0.0)
+    if begun <= total:
         return steps
     while low < high:
         middle = (low + high) // 2
         low, high = (low, middle) if sum_at(float(errors[middle]))[0] <= total else (middle + 1, high)
-    return sum_at(float(errors[low]))[1]
+    last = sum_at(float(errors[low]))[1]
+    # One error stands for many steps: of those of the last one, only as many as are needed.
+    count, at = sum_at(float(errors[low - 1])) if low else (begun, so_far)
+    for k in sorted(
+        found, key=lambda k: found[k].faces_after(at[k]) - found[k].faces_after(last[k]), reverse=True
+    ):
+        over = count - total
+        if over <= 0:
+            break
+        wanted = found[k].faces_after(at[k]) - -(-over // times[k])
+        now = min(max(found[k].order.steps_for(max(wanted, 0)), at[k]), last[k])
+        count -= times[k] * (found[k].faces_after(at[k]) - found[k].faces_after(now))
+        at[k] = now
+    return at
