@@ -20,7 +20,7 @@ from customs.dispatch.fittings import with_fittings
 from customs.formats.registry import read_scene
 from customs.formats.source import Source
 from customs.intake.take import take
-from customs.landing.land import land
+from customs.landing.land import land, landed_scene
 from customs.motion.posing.pose import posed_scene_points
 from customs.picture.icon import aside, icon_shot
 from customs.scene.arrays import frozen
@@ -355,3 +355,14 @@ def test_a_level_on_a_node_that_is_moved_is_refused(tmp_path: Path) -> None:
     ]
     exchange(folder, lambda body: None, model_bytes(replace(read, nodes=tuple(moved)), "glb"))
     assert "ball_lod2 stands on a node that is moved" in refusals(land(folder, find_sheet))
+
+
+def test_nothing_is_read_beside_the_package(package: Path) -> None:
+    """An asset whose name leads out of its package: what lies there is not looked at, by landing or its picture."""
+    for name in ("ball.json", "ball_icon.png", "ball_plot.json"):
+        (package.parent / name).write_bytes((package / name).read_bytes())
+    exchange(package, lambda body: body.update(asset="../ball"))
+    said = refusals(land(package, find_sheet))
+    assert "../ball.json: the asset's document is not there" in said
+    assert "the icon is not there" in said and "the plot is not there" in said
+    assert not any(m.reach for m in landed_scene(package, KIT).meshes)

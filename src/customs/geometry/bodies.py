@@ -65,12 +65,6 @@ class Body:
         ]
         return np.maximum(np.concatenate(far), 0)
 
-    def grown(self, share: float) -> Body:
-        """It, larger by a `share` in all directions from its middle."""
-        x, y, z = (v * share for v in self.half)
-        points = None if self.points is None else self.points * share
-        return Body(self.kind, self.middle, self.axes, self.radius * share, (x, y, z), points, self.faces)
-
 
 def planes_of(points: F64, faces: U32) -> tuple[F64, F64]:
     """Outward normals (F, 3) and heights (F,) of faces that have an area."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -46,6 +47,15 @@ def _bytes(path: Path) -> bytes:
     if data is None:
         raise ValueError("larger than any file that is read")
     return data
+
+
+def bytes_of(files: Mapping[str, Path], name: str) -> bytes:
+    """The bytes of one of the package's own files, those the docket lists and that lie inside it. Raises FileNotFoundError for
+    any other name, OSError and ValueError.
+    """
+    if name not in files:
+        raise FileNotFoundError(name)
+    return _bytes(files[name])
 
 
 def check_story(body: Json, sheet: Sheet, log: Log) -> None:

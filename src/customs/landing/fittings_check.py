@@ -16,9 +16,9 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from customs.files import read_regular
 from customs.geometry.bodies import Body, hull_of
 from customs.geometry.triangles import triangles_of
+from customs.landing.docket_check import bytes_of
 from customs.landing.log import Log
 from customs.landing.posts_check import check_posts
 from customs.motion.posing.pose import posed_positions, posed_scene_points
@@ -28,7 +28,6 @@ from customs.scene.model import CollisionShape, Mesh, Node, Scene
 from customs.scene.prune import prune
 from customs.scene.tree import mesh_nodes, world_matrices
 from customs.sheet.model import Sheet
-from customs.tolerances import FILE_BYTES
 from customs.words import many
 
 Json = dict[str, Any]
@@ -124,9 +123,11 @@ def _expression(pattern: str) -> re.Pattern[str]:
     return re.compile(text)
 
 
-def check_fittings(landed: Landed, sheet: Sheet, folder: Path, asset: str, file: str, log: Log) -> None:
+def check_fittings(
+    landed: Landed, sheet: Sheet, files: Mapping[str, Path], asset: str, file: str, log: Log
+) -> None:
     """Levels, shapes and the document, all that the sheet asks for."""
-    facts = _facts(sheet, folder, asset, log)
+    facts = _facts(sheet, files, asset, log)
     if sheet.levels.form != "none":
         _levels(landed, sheet, facts, file, log)
     if sheet.shapes.form != "none":
@@ -135,14 +136,13 @@ def check_fittings(landed: Landed, sheet: Sheet, folder: Path, asset: str, file:
         check_posts(landed.whole, sheet, _rows(facts, "posts"), file, str(facts[""]) if facts else "", log)
 
 
-def _facts(sheet: Sheet, folder: Path, asset: str, log: Log) -> Json | None:
+def _facts(sheet: Sheet, files: Mapping[str, Path], asset: str, log: Log) -> Json | None:
     """The asset's document, or None where there is none to be or it cannot be read."""
     if not sheet.layout.facts:
         return None
     name = sheet.layout.facts_place(asset)
     try:
-        data = read_regular(folder / name, FILE_BYTES)
-        body = json.loads((data or b"").decode("utf-8"))
+        body = json.loads(bytes_of(files, name).decode("utf-8"))
     except FileNotFoundError:
         log.refuse(name, "the asset's document is not there")
         return None

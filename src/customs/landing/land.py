@@ -14,7 +14,7 @@ from customs.errors import CustomsError
 from customs.formats.registry import endings, get_format, read_scene
 from customs.formats.source import Source
 from customs.geometry.counts import counts
-from customs.landing.docket_check import check_files, check_story, read_docket, recount, same_names
+from customs.landing.docket_check import bytes_of, check_files, check_story, read_docket, recount, same_names
 from customs.landing.fittings_check import check_fittings, refolded, told_apart
 from customs.landing.log import Log
 from customs.landing.model_check import check_model
@@ -108,9 +108,9 @@ def _land_models(
     )
     _same_box(main, body["box"], name, log)
     apart = told_apart(main, sheet, str(body["asset"]))
-    check_fittings(apart, sheet, folder, str(body["asset"]), name, log)
-    check_pictures(sheet, folder, str(body["asset"]), log)
-    check_plot(apart.core, sheet, folder, str(body["asset"]), log)
+    check_fittings(apart, sheet, files, str(body["asset"]), name, log)
+    check_pictures(sheet, files, str(body["asset"]), log)
+    check_plot(apart.core, sheet, files, str(body["asset"]), log)
     check_model(apart.core, sheet, name, log)
     check_textures(main, sheet, folder, name, log)
     check_fixed_names(main, sheet, files, log)
@@ -191,26 +191,23 @@ def _same_box(scene: Scene, box: dict[str, object], file: str, log: Log) -> None
     log.check(off <= 1e-4 * reach, file, "its box is not the docket's: it was moved, turned or scaled")
 
 
-def _facts(folder: Path, sheet: Sheet, asset: str) -> dict[str, Any] | None:
-    """The asset's document as it is; whatever is wrong with it has been said."""
-    if not sheet.layout.facts:
-        return None
+def _facts(folder: Path, body: dict[str, Any], sheet: Sheet) -> dict[str, Any] | None:
+    """The asset's document as it is, one of the files of the docket; whatever is wrong with it has been said."""
+    name = sheet.layout.facts_place(str(body["asset"]))
+    own = {str(f["path"]): folder / str(f["path"]) for f in body["files"]}
+    inside = {k: p for k, p in own.items() if folder.resolve() in p.resolve().parents}
     try:
-        body = json.loads((folder / sheet.layout.facts_place(asset)).read_text("utf-8"))
+        facts = json.loads(bytes_of(inside, name).decode("utf-8"))
     except (OSError, ValueError, RecursionError):
         return None
-    return body if isinstance(body, dict) else None
+    return facts if isinstance(facts, dict) else None
 
 
 def landed_scene(folder: Path, sheet: Sheet) -> Scene:
     """The package's model in the working frame, for the picture of Landing. Raises CustomsError."""
     body = json.loads((folder / "docket.json").read_text("utf-8"))
     scenes = [read_scene(Source(folder / m["path"], folder)) for m in body["models"]]
-    scene = refolded(
-        whole_motion(scenes[0], scenes[1:]),
-        sheet,
-        str(body["asset"]),
-        _facts(folder, sheet, str(body["asset"])),
-    )
+    whole = whole_motion(scenes[0], scenes[1:])
+    scene = refolded(whole, sheet, str(body["asset"]), _facts(folder, body, sheet))
     source = sheet.axes.convention(get_format(sheet.model.format).convention.v)
     return change_convention(scene, WORKING, source)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import io
 import json
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -11,20 +13,19 @@ import PIL.Image
 
 from customs.changes.plot import Footprint, footprint_of, plotted
 from customs.conventions.convert import change_convention
-from customs.files import read_regular
 from customs.formats.registry import get_format
+from customs.landing.docket_check import bytes_of
 from customs.landing.log import Log
 from customs.scene.convention import WORKING
 from customs.scene.model import Scene
 from customs.sheet.model import Sheet
-from customs.tolerances import FILE_BYTES
 from customs.words import many
 
 LARGEST = 4096
 """Pixels along a side of a picture of cells that is still looked at."""
 
 
-def check_plot(core: Scene, sheet: Sheet, folder: Path, asset: str, log: Log) -> None:
+def check_plot(core: Scene, sheet: Sheet, files: Mapping[str, Path], asset: str, log: Log) -> None:
     """The plot, where the sheet asks for one."""
     if sheet.plot.form == "none":
         return
@@ -35,8 +36,7 @@ def check_plot(core: Scene, sheet: Sheet, folder: Path, asset: str, log: Log) ->
         log.remark(name, "the mesh has no footprint to hold it against")
         return
     try:
-        data = read_regular(folder / name, FILE_BYTES)
-        rows = _rows(data or b"", sheet, asset, folder / name)
+        rows = _rows(bytes_of(files, name), sheet, asset)
     except FileNotFoundError:
         log.refuse(name, "the plot is not there")
         return
@@ -46,10 +46,10 @@ def check_plot(core: Scene, sheet: Sheet, folder: Path, asset: str, log: Log) ->
     _held(rows, ground, sheet, name, log)
 
 
-def _rows(data: bytes, sheet: Sheet, asset: str, path: Path) -> list[str]:
+def _rows(data: bytes, sheet: Sheet, asset: str) -> list[str]:
     """Rows of letters. Raises ValueError and what libraries raise."""
     if sheet.plot.form == "picture":
-        with PIL.Image.open(path) as opened:
+        with PIL.Image.open(io.BytesIO(data)) as opened:
             if max(opened.size) > LARGEST:
                 raise ValueError(f"{opened.size[0]} × {opened.size[1]} cells")
             grey = np.asarray(opened.convert("L"))
