@@ -287,6 +287,7 @@ class Jobs:
 
         def done(landed: Landed) -> None:
             self.session.logs[id_] = landed.log
+            self.session.landed_whole[id_] = landed
             if landed.scene is not None:
                 self.session.landed_scenes[id_] = landed.scene
             self.session.landed.emit(id_)

@@ -24,6 +24,7 @@ from customs.shipment.state import Asset, State, changed_places
 from customs.surface.blocks.encode import close_workers
 from customs.work.lookup import all_origins, find_sheet
 from customs.work.requests.evaluate import Evaluated
+from customs.work.requests.land import Landed
 from customs_desktop.painter import Painter
 from customs_desktop.worker import Worker, explain
 
@@ -58,6 +59,7 @@ class Session(QObject):
         self.packages: dict[str, Path] = {}
         self.logs: dict[str, Log] = {}
         self.landed_scenes: dict[str, Scene] = {}
+        self.landed_whole: dict[str, Landed] = {}
         self.coming: dict[object, str] = {}
         """Names of what is being read and is not among the goods yet, by who reads it."""
         self.at_close: list[Callable[[], None]] = []
@@ -99,7 +101,14 @@ class Session(QObject):
             self.shipment.close()
         self.shipment = shipment
         self.cache = SceneCache()
-        for table in (self.results, self.taken, self.packages, self.logs, self.landed_scenes):
+        for table in (
+            self.results,
+            self.taken,
+            self.packages,
+            self.logs,
+            self.landed_scenes,
+            self.landed_whole,
+        ):
             table.clear()
         self.current, self.stop = "", None
         self._use_sheet(shipment.state.sheet)

@@ -73,12 +73,20 @@ def test_whole_groups_are_levels_too() -> None:
 
 
 @pytest.mark.parametrize(
-    ("sheet", "sure"), [("metre-yup-pbr", False), ("one-mesh-kit", True), ("plan-plot-kit", True)]
-)
-def test_a_row_a_family_with_a_remedy_that_works(sheet: str, sure: bool) -> None:
+    ("sheet", "step", "sure"),
+    [
+        ("metre-yup-pbr", "kept-levels", True), ("donor-skeleton-kit", "finest-levels", False),
+        ("one-mesh-kit", "finest-levels", True), ("plan-plot-kit", "finest-levels", True),
+    ],
+)  # fmt: skip
+def test_a_row_a_family_with_a_remedy_that_works(sheet: str, step: str, sure: bool) -> None:
     rule, scene = requirements()["came-levels"], named("stork_lod0", "stork_lod1", "stork_lod2")
     (row,) = rule.judge(rule, Case(scene, scene, scene, load_sheet(sheet), About()))
-    assert row.verdict == "query" and row.remedy is not None and row.remedy.sure is sure
+    assert (
+        row.verdict == "query"
+        and row.remedy is not None
+        and (row.remedy.step, row.remedy.sure) == (step, sure)
+    )
     after = run(row.remedy.step, scene, **row.remedy.values).scene
     (row,) = rule.judge(rule, Case(scene, scene, after, load_sheet(sheet), About()))
     assert row.verdict == "cleared"

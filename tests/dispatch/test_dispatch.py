@@ -19,7 +19,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from customs.dispatch.deliver import Deliverable, deliver, destination_scene, planned_files
+from customs.dispatch.beside import planned_files
+from customs.dispatch.deliver import Deliverable, deliver, destination_scene
 from customs.dispatch.dispatch import package_folder
 from customs.dispatch.docket import digest_of, docket_page
 from customs.dispatch.writer import write_package

@@ -12,7 +12,8 @@ import numpy as np
 import pytest
 import trimesh
 
-from customs.dispatch.deliver import deliver, destination_scene, planned_files
+from customs.dispatch.beside import planned_files
+from customs.dispatch.deliver import deliver, destination_scene
 from customs.errors import SheetError
 from customs.formats.registry import WriteOptions, get_format, read_scene
 from customs.formats.source import Source

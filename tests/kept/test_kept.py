@@ -47,6 +47,11 @@ SAID: dict[tuple[str, str], set[str]] = {
         (sheet, "watering_stork"): {"occlusion-alone query", "role-known query"}
         for sheet in ("centimetre-zup-lh", "clips-apart-kit", "split-rig-kit", "twin-format-kit")
     },
+    # The kit asks for a thumbnail since.
+    **{
+        ("humanoid-avatar-kit", asset): {"pictures held"}
+        for asset in TOLD["first"]["sheets"]["humanoid-avatar-kit"]
+    },
 }
 """(sheet, asset) → rows that are open now and were not in the first edition, or the other way round: each
 change of later issues, as said."""

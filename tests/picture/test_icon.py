@@ -11,11 +11,15 @@ import numpy as np
 import PIL.Image
 import pytest
 
+from customs.dispatch.beside import picture_files
 from customs.landing.land import land
 from customs.motion.posing.pose import posed_scene_points
-from customs.picture.camera import project
-from customs.picture.icon import ANGLES, BACKDROPS, drawn, encoded, framed
+from customs.picture.camera import Orbit, project
+from customs.picture.icon import ANGLES, BACKDROPS, drawn, encoded, frame_on, framed, outermost
+from customs.picture.look import LIGHTS
 from customs.scene.wishes import PictureWish
+from customs.sheet.fittings import PictureRules
+from customs.sheet.load import load_sheet
 from customs.sheet.model import Sheet
 from customs.work.lookup import find_sheet
 from tests.assets import scene_of
@@ -125,3 +129,39 @@ def test_several_at_once_and_what_cannot_be(tmp_path: Path) -> None:
         with pytest.raises(ValueError):
             Sheet.model_validate(KIT.model_dump() | {"pictures": [wrong]})
     assert replace(PictureWish(), text="x").text == "x"
+
+
+def test_the_frame_over_a_view_is_the_frame_of_the_picture() -> None:
+    """Seen by the picture's own camera its frame is the whole picture, by the outermost vertices alone."""
+    scene = scene_of(ball(4))
+    for size in ((128, 128), (240, 180), (90, 300)):
+        wish = PictureWish(turn=(20.0, 30.0), margin=0.1)
+        orbit = framed(scene, wish, *size)
+        x, y, w, h = frame_on(outermost(scene), orbit, size, size, wish.margin)
+        assert (x, y, w, h) == pytest.approx((0, 0, *size), abs=0.01 * max(size))
+    assert len(outermost(scene)) <= 400 < len(scene.meshes[0].primitives[0].positions)
+    assert np.isnan(frame_on(outermost(scene_of()), Orbit(), (9, 9), (1, 1), 0)).all()
+
+
+def test_each_light_makes_another_picture() -> None:
+    """From the side one half is darker; from the viewer both are alike; evenly lit the least varies."""
+    scene = scene_of(replace(ball(4), colours=()))
+    found = {
+        k: drawn(scene, PictureWish(angle="front", light=k), 96, 96)[..., :3].astype(int) for k in LIGHTS
+    }  # type: ignore[arg-type]
+    left = {k: p[20:76, 20:48].mean() for k, p in found.items()}
+    right = {k: p[20:76, 48:76].mean() for k, p in found.items()}
+    assert right["side"] > 1.3 * left["side"] and abs(right["viewer"] - left["viewer"]) < 12
+    assert found["even"][30:66, 30:66].std() < found["side"][30:66, 30:66].std()
+
+
+def test_a_picture_is_lit_as_the_sheet_says_unless_a_person_says() -> None:
+    scene = replace(scene_of(replace(ball(3), colours=())), name="ball")
+    sheet = load_sheet("plan-plot-kit").model_copy(update={"pictures": (PictureRules(light="side"),)})
+
+    def made(light: str | None) -> bytes:
+        wish = PictureWish(light=light)  # type: ignore[arg-type]
+        (file,) = picture_files(replace(scene, wishes=replace(scene.wishes, picture=wish)), sheet)
+        return b"".join(bytes(part) for part in file.make(lambda share: None))
+
+    assert made(None) == made("side") != made("sky")

@@ -39,7 +39,7 @@ LEFT_ALONE: dict[str, dict[str, Any]] = {
     "complete-normal": {}, "renormalise": {}, "footing": {}, "turn-axes": {}, "roles": {}, "find-textures": {},
     "rigid": {}, "weights": {}, "weightless": {}, "weight-sums": {}, "split-joints": {}, "leftovers": {"outlines": True},
     "common-root": {}, "bind-pose": {}, "variants": {}, "merge-alpha": {}, "height-normal": {}, "clip-files": {},
-    "green": {}, "spec-gloss": {}, "lods": {"ratios": (0.5,)}, "shapes": {"hits": "hull"}, "plot": {"rows": ("A",)}, "finest-levels": {}, "picture": {"angle": "front"},
+    "green": {}, "spec-gloss": {}, "lods": {"ratios": (0.5,)}, "shapes": {"hits": "hull"}, "plot": {"rows": ("A",)}, "finest-levels": {}, "kept-levels": {}, "picture": {"angle": "front"},
     "posts": {"posts": (("hook", (0, 1, 0), (0, 1, 0), "", ""),)},
 }  # fmt: skip
 """Steps that do not exist to change what is seen."""

@@ -26,6 +26,7 @@ class Placed:
     points: Three = (0.0, 0.0, 1.0)
     joint: str = ""
     attached: str = ""
+    thing: Scene | None = None
 
 
 def frame_along(direction: Sequence[float]) -> F64:
@@ -54,7 +55,12 @@ def with_posts(scene: Scene, wished: Sequence[Placed]) -> tuple[Scene, list[Rema
         if under is not None:
             matrix = np.linalg.inv(worlds[under]) @ matrix
         key = made_key(source, "posts", post.name)
-        node = Node(key, post.name, holds=(Post(key, post.name, "+Z", post.attached),), made_from=(source,))
+        node = Node(
+            key,
+            post.name,
+            holds=(Post(key, post.name, "+Z", post.attached, post.thing),),
+            made_from=(source,),
+        )
         place = decompose(matrix)
         node = (
             replace(node, matrix=matrix)

@@ -7,10 +7,8 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cache
 
-from customs.changes.plot import footprint_of
 from customs.conventions.convert import change_convention
-from customs.dispatch.fittings import facts_bytes, with_fittings
-from customs.dispatch.plots import plot_bytes
+from customs.dispatch.fittings import with_fittings
 from customs.dispatch.variants import ModelFile, model_files
 from customs.errors import WriteError
 from customs.formats.image_write import PLAIN, deliveries, encode, texture_kinds
@@ -19,8 +17,7 @@ from customs.scene.convention import WORKING
 from customs.scene.model import Image, Scene
 from customs.scene.prune import prune
 from customs.scene.settings import Settings
-from customs.scene.wishes import Delivery, PictureWish
-from customs.sheet.fittings import PictureRules
+from customs.scene.wishes import Delivery
 from customs.sheet.model import Sheet
 from customs.sheet.part import filled
 from customs.surface.files.base import texture_format
@@ -44,71 +41,13 @@ class Deliverable:
 
 def destination_scene(scene: Scene, sheet: Sheet) -> Scene:
     """The scene in the destination's numbers, with levels and shapes as the nodes they are delivered as."""
-    return _in_numbers(with_fittings(scene, sheet), sheet)
+    return in_numbers(with_fittings(scene, sheet), sheet)
 
 
-def _in_numbers(scene: Scene, sheet: Sheet) -> Scene:
+def in_numbers(scene: Scene, sheet: Sheet) -> Scene:
+    """The scene in the destination's numbers as it is."""
     target = sheet.axes.convention(get_format(sheet.model.format).convention.v)
     return change_convention(prune(scene), target, replace(WORKING, green=target.green))
-
-
-def facts_file(scene: Scene, sheet: Sheet, final: Scene | None = None) -> Deliverable | None:
-    """The asset's document, where the sheet asks for one; `scene` is in the working frame, `final` it as it is delivered, made
-    where it is not given.
-    """
-    if not sheet.layout.facts:
-        return None
-    path = sheet.layout.facts_place(scene.name)
-
-    def make(tick: Tick) -> Parts:
-        return [facts_bytes(_in_numbers(scene, sheet), final or destination_scene(scene, sheet), sheet)]
-
-    return Deliverable(path, "facts", make, scene.name)
-
-
-def picture_files(scene: Scene, sheet: Sheet) -> tuple[Deliverable, ...]:
-    """The pictures the sheet asks for, drawn as the asset's stop wishes; `scene` is in the working frame."""
-    return tuple(_picture(scene, rules) for rules in sheet.pictures)
-
-
-def plot_file(scene: Scene, sheet: Sheet) -> Deliverable | None:
-    """The plot, where the sheet asks for one and there is one; `scene` is in the working frame."""
-    wish, rules = scene.wishes.plot, sheet.plot
-    if rules.form == "none" or wish is None:
-        return None
-    path = rules.place(scene.name)
-
-    def make(tick: Tick) -> Parts:
-        ground = footprint_of(scene, rules.cell)
-        if ground is None:
-            raise WriteError(
-                "nothing here has a footprint",
-                "an asset that can be seen from above",
-                "Leave the plot out.",
-                path,
-            )
-        return [plot_bytes(wish, ground, rules, scene.name)]
-
-    return Deliverable(path, "plot", make, scene.name)
-
-
-def more_files(scene: Scene, sheet: Sheet, final: Scene | None = None) -> tuple[Deliverable, ...]:
-    """All that goes beside model and textures: the asset's document, its pictures, its plot; `final` as of `facts_file`."""
-    apart = (facts_file(scene, sheet, final), plot_file(scene, sheet))
-    return (*(f for f in apart if f is not None), *picture_files(scene, sheet))
-
-
-def _picture(scene: Scene, rules: PictureRules) -> Deliverable:
-    wish = scene.wishes.picture or PictureWish(angle=rules.angle)
-    path = rules.place(scene.name)
-
-    def make(tick: Tick) -> Parts:
-        # OpenGL is loaded where something is drawn.
-        from customs.picture.icon import drawn, encoded
-
-        return [encoded(drawn(scene, wish, rules.width, rules.height, rules.clear), rules.format)]
-
-    return Deliverable(path, "picture", make, rules.name)
 
 
 def image_path(image: Image, sheet: Sheet, asset: str, form: str) -> str:
@@ -117,15 +56,12 @@ def image_path(image: Image, sheet: Sheet, asset: str, form: str) -> str:
     return filled(sheet.layout.texture, asset, image.name, ending)
 
 
-def planned_files(scene: Scene, sheet: Sheet) -> tuple[tuple[str, str], ...]:
-    """(path, kind) of every file a delivery of `scene` would write; nothing is converted or encoded for
-    it.
-    """
+def planned_models(scene: Scene, sheet: Sheet) -> tuple[tuple[str, str], ...]:
+    """(path, kind) of every model file and texture a delivery of `scene` would write; nothing is converted or encoded for it."""
     used = prune(scene)
     textures = [path for path, _, _ in _texture_files(used, sheet)] if _apart(sheet) else []
     models = [pair for f in model_files(used, sheet) for pair in _endings(f, sheet)]
-    more = [(f.path, f.kind) for f in more_files(scene, sheet)]
-    return tuple([*models, *((p, "texture") for p in textures), *more])
+    return tuple([*models, *((p, "texture") for p in textures)])
 
 
 def _apart(sheet: Sheet) -> bool:

@@ -8,7 +8,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from customs.dispatch.deliver import deliver, destination_scene, more_files
+from customs.dispatch.beside import more_files
+from customs.dispatch.deliver import deliver, destination_scene
 from customs.dispatch.docket import make_docket
 from customs.dispatch.writer import Written, write_package
 from customs.errors import WriteError

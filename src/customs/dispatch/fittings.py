@@ -5,6 +5,7 @@ document.
 from __future__ import annotations
 
 import json
+from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -96,7 +97,7 @@ def _with_shapes(scene: Scene, sheet: Sheet) -> Scene:
             continue
         shape = mine[0]
         rest = tuple(h for h in node.holds if not isinstance(h, CollisionShape))
-        if not as_mesh or shape.purpose not in sheet.shapes.purposes:
+        if not as_mesh or shape.purpose not in sheet.shapes.taken:
             nodes[n] = replace(node, holds=rest)
             continue
         index = counts[shape.purpose] = counts.get(shape.purpose, -1) + 1
@@ -154,9 +155,23 @@ def _without_bare(scene: Scene, before: Scene) -> Scene:
     )
 
 
-def facts_of_delivery(told: Scene, delivered: Scene, sheet: Sheet) -> Json:
+def has_facts(scene: Scene, sheet: Sheet) -> bool:
+    """True where the asset's document says something: what the sheet asks for, or what a person made and it takes."""
+    if not sheet.layout.facts or sheet.asks_fittings:
+        return bool(sheet.layout.facts)
+    levels = sheet.levels.form != "none" and any(m.levels or m.reach for m in scene.meshes)
+    numbers = sheet.shapes.form in ("numbers", "both")
+    return levels or any(
+        (isinstance(h, CollisionShape) and numbers and h.purpose in sheet.shapes.taken)
+        or (isinstance(h, Post) and sheet.posts.form != "none")
+        for n in scene.nodes
+        for h in n.holds
+    )
+
+
+def facts_of_delivery(told: Scene, delivered: Scene, sheet: Sheet, hung: Mapping[str, str]) -> Json:
     """The asset's document: `told` is the scene in destination numbers before levels and shapes become nodes, `delivered` after. Lengths are in
-    the destination's unit, distances of levels in metres.
+    the destination's unit, distances of levels in metres. `hung` are the paths of what hangs at posts.
     """
     out: Json = {"asset": told.name, "unit": sheet.axes.unit_name}
     if sheet.levels.form != "none":
@@ -164,11 +179,11 @@ def facts_of_delivery(told: Scene, delivered: Scene, sheet: Sheet) -> Json:
     if sheet.shapes.form in ("numbers", "both"):
         out["shapes"] = _shape_rows(told, sheet)
     if sheet.posts.form != "none":
-        out["posts"] = _post_rows(told, delivered, sheet)
+        out["posts"] = _post_rows(told, delivered, sheet, hung)
     return out
 
 
-def _post_rows(told: Scene, delivered: Scene, sheet: Sheet) -> list[Json]:
+def _post_rows(told: Scene, delivered: Scene, sheet: Sheet, hung: Mapping[str, str]) -> list[Json]:
     """Each post with its index path in the hierarchy as it is delivered; what is attached is named, and stands as the post
     does.
     """
@@ -181,9 +196,9 @@ def _post_rows(told: Scene, delivered: Scene, sheet: Sheet) -> list[Json]:
             "index_path": index_path(delivered, numbers[told.nodes[n].key]),
             "position": _numbers_of(at), "direction": _numbers_of(way),
         }  # fmt: skip
-        if post.attached:
+        if path := hung.get(post.name, post.attached):
             row["attached"] = {
-                "path": post.attached,
+                "path": path,
                 "position": [0.0] * 3,
                 "rotation": [0.0, 0.0, 0.0, 1.0],
                 "scale": [1.0] * 3,
@@ -212,7 +227,7 @@ def _shape_rows(scene: Scene, sheet: Sheet) -> list[Json]:
     worlds, out = world_matrices(scene), list[Json]()
     for n, node in enumerate(scene.nodes):
         for h in node.holds:
-            if isinstance(h, CollisionShape) and h.purpose in sheet.shapes.purposes:
+            if isinstance(h, CollisionShape) and h.purpose in sheet.shapes.taken:
                 out.append(_shape_row(h, worlds[n]))
     return out
 
@@ -237,8 +252,8 @@ def _numbers_of(values: np.ndarray[Any, Any]) -> list[float]:
     return [round(float(v), 6) + 0.0 for v in values]
 
 
-def facts_bytes(told: Scene, delivered: Scene, sheet: Sheet) -> bytes:
+def facts_bytes(told: Scene, delivered: Scene, sheet: Sheet, hung: Mapping[str, str]) -> bytes:
     """The document as a file."""
     return (
-        json.dumps(facts_of_delivery(told, delivered, sheet), indent=1, ensure_ascii=False) + "\n"
+        json.dumps(facts_of_delivery(told, delivered, sheet, hung), indent=1, ensure_ascii=False) + "\n"
     ).encode()

@@ -49,6 +49,12 @@ def _bytes(path: Path) -> bytes:
     return data
 
 
+def own_files(folder: Path, body: Json) -> dict[str, Path]:
+    """The files a docket lists that lie inside the package, by their path in it."""
+    listed = {str(f["path"]): folder / str(f["path"]) for f in body["files"]}
+    return {k: p for k, p in listed.items() if folder.resolve() in p.resolve().parents}
+
+
 def bytes_of(files: Mapping[str, Path], name: str) -> bytes:
     """The bytes of one of the package's own files, those the docket lists and that lie inside it. Raises FileNotFoundError for
     any other name, OSError and ValueError.

@@ -14,8 +14,16 @@ from customs.errors import CustomsError
 from customs.formats.registry import endings, get_format, read_scene
 from customs.formats.source import Source
 from customs.geometry.counts import counts
-from customs.landing.docket_check import bytes_of, check_files, check_story, read_docket, recount, same_names
-from customs.landing.fittings_check import check_fittings, refolded, told_apart
+from customs.landing.docket_check import (
+    bytes_of,
+    check_files,
+    check_story,
+    own_files,
+    read_docket,
+    recount,
+    same_names,
+)
+from customs.landing.fittings_check import check_fittings
 from customs.landing.log import Log
 from customs.landing.model_check import check_model
 from customs.landing.motion_check import fits, names_others, play_all, whole_motion
@@ -27,6 +35,7 @@ from customs.landing.texture_check import (
     check_loose_textures,
     check_textures,
 )
+from customs.landing.told_apart import attached_of, refolded, rows_of, told_apart
 from customs.motion.posing.bounds import world_bounds
 from customs.scene.convention import WORKING
 from customs.scene.model import Scene
@@ -37,6 +46,7 @@ from customs.surface.files.base import texture_format
 from customs.words import many
 
 FindSheet = Callable[[str], Sheet]
+Back = Callable[[Scene], Scene]
 
 
 def packages(folder: Path) -> list[Path]:
@@ -108,7 +118,7 @@ def _land_models(
     )
     _same_box(main, body["box"], name, log)
     apart = told_apart(main, sheet, str(body["asset"]))
-    check_fittings(apart, sheet, files, str(body["asset"]), name, log)
+    check_fittings(apart, sheet, files, folder, str(body["asset"]), name, log)
     check_pictures(sheet, files, str(body["asset"]), log)
     check_plot(apart.core, sheet, files, str(body["asset"]), log)
     check_model(apart.core, sheet, name, log)
@@ -118,7 +128,9 @@ def _land_models(
     pictures = {Path(rules.place(str(body["asset"]))).name for rules in sheet.pictures}
     if sheet.plot.form == "picture":
         pictures.add(Path(sheet.plot.place(str(body["asset"]))).name)
-    check_loose_textures(files, known | _fixed(sheet) | pictures, log)
+    hung = {str(f["path"]) for f in body["files"] if f.get("kind") == "attached"}
+    loose = {k: p for k, p in files.items() if k not in hung}
+    check_loose_textures(loose, known | _fixed(sheet) | pictures, log)
     parts = {k: s for k, s in scenes.items() if k != name}
     for part, scene in parts.items():
         if not scene.meshes:
@@ -194,13 +206,22 @@ def _same_box(scene: Scene, box: dict[str, object], file: str, log: Log) -> None
 def _facts(folder: Path, body: dict[str, Any], sheet: Sheet) -> dict[str, Any] | None:
     """The asset's document as it is, one of the files of the docket; whatever is wrong with it has been said."""
     name = sheet.layout.facts_place(str(body["asset"]))
-    own = {str(f["path"]): folder / str(f["path"]) for f in body["files"]}
-    inside = {k: p for k, p in own.items() if folder.resolve() in p.resolve().parents}
     try:
-        facts = json.loads(bytes_of(inside, name).decode("utf-8"))
+        facts = json.loads(bytes_of(own_files(folder, body), name).decode("utf-8"))
     except (OSError, ValueError, RecursionError):
         return None
     return facts if isinstance(facts, dict) else None
+
+
+def _things(folder: Path, body: dict[str, Any], facts: dict[str, Any] | None, back: Back) -> dict[str, Scene]:
+    """Copies of what hangs at posts, by their paths, those that can be read."""
+    out, own = dict[str, Scene](), own_files(folder, body)
+    for path in {attached_of(row) for row in rows_of(facts, "posts")} & set(own):
+        try:
+            out[path] = back(read_scene(Source(own[path], folder)))
+        except CustomsError:
+            continue
+    return out
 
 
 def landed_scene(folder: Path, sheet: Sheet) -> Scene:
@@ -208,6 +229,10 @@ def landed_scene(folder: Path, sheet: Sheet) -> Scene:
     body = json.loads((folder / "docket.json").read_text("utf-8"))
     scenes = [read_scene(Source(folder / m["path"], folder)) for m in body["models"]]
     whole = whole_motion(scenes[0], scenes[1:])
-    scene = refolded(whole, sheet, str(body["asset"]), _facts(folder, body, sheet))
     source = sheet.axes.convention(get_format(sheet.model.format).convention.v)
-    return change_convention(scene, WORKING, source)
+
+    def back(one: Scene) -> Scene:
+        return change_convention(one, WORKING, source)
+
+    facts = _facts(folder, body, sheet)
+    return back(refolded(whole, sheet, str(body["asset"]), facts, _things(folder, body, facts, back)))

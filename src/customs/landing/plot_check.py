@@ -36,7 +36,7 @@ def check_plot(core: Scene, sheet: Sheet, files: Mapping[str, Path], asset: str,
         log.remark(name, "the mesh has no footprint to hold it against")
         return
     try:
-        rows = _rows(bytes_of(files, name), sheet, asset)
+        rows = rows_in(bytes_of(files, name), sheet, asset)
     except FileNotFoundError:
         log.refuse(name, "the plot is not there")
         return
@@ -46,8 +46,8 @@ def check_plot(core: Scene, sheet: Sheet, files: Mapping[str, Path], asset: str,
     _held(rows, ground, sheet, name, log)
 
 
-def _rows(data: bytes, sheet: Sheet, asset: str) -> list[str]:
-    """Rows of letters. Raises ValueError and what libraries raise."""
+def rows_in(data: bytes, sheet: Sheet, asset: str) -> list[str]:
+    """The rows of letters of a plot's file. Raises ValueError and what libraries raise."""
     if sheet.plot.form == "picture":
         with PIL.Image.open(io.BytesIO(data)) as opened:
             if max(opened.size) > LARGEST:

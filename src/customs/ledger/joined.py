@@ -1,4 +1,4 @@
-"""Other goods that joined an asset on its way, with what is said of their rights."""
+"""Other goods that joined an asset on its way or hang at its posts, with what is said of their rights."""
 
 from __future__ import annotations
 
@@ -26,4 +26,7 @@ def joined(passed: Sequence[At]) -> tuple[Joined, ...]:
         if at.stop.step == "from-goods" and at.stop.on and at.error is None and said.get("part"):
             told = (str(said.get(name, "")) for name in ("name", "author", "licence", "use"))
             out[Joined(*told)] = None
+        if at.stop.step == "posts" and at.stop.on and at.error is None:
+            for _, _, *rights in said.get("things", ()):
+                out[Joined(*(str(x) for x in rights))] = None
     return tuple(out)

@@ -36,6 +36,9 @@ TWICE = 1024
 """Edge up to which a picture is drawn twice as large and halved."""
 SMALL = 256
 """Edge up to which a software driver draws fewer triangles of many: they are smaller than its pixels."""
+DIRECTIONS = 400
+CHUNK = 100_000
+"""Vertices looked at at a time."""
 ROUNDS = 5
 """Times the camera is set anew to what it sees: perspective makes each nearly right."""
 
@@ -46,7 +49,11 @@ def icon_shot(scene: Scene, wish: PictureWish, width: int, height: int) -> Shot:
     orbit = framed(scene, wish, width, height)
     small = max(width, height) * factor <= SMALL
     return Shot(
-        scene, orbit, width * factor, height * factor, Look(grid=False, transparent=True, sketched=small)
+        scene,
+        orbit,
+        width * factor,
+        height * factor,
+        Look(grid=False, transparent=True, sketched=small, light=wish.light or "sky"),
     )
 
 
@@ -68,6 +75,48 @@ def framed(scene: Scene, wish: PictureWish, width: int, height: int) -> Orbit:
         orbit = orbit.moved(float(shift[0]), float(-shift[1]))
         orbit = orbit.nearer(float(min(width * room / size[0], height * room / size[1])))
     return orbit
+
+
+def outermost(scene: Scene) -> npt.NDArray[np.float64]:
+    """(K, 3) the vertices that lie farthest out in one of many directions: as a frame around them is one around all."""
+    whole = unfolded(scene) if len(scene.placements) else scene
+    points = np.concatenate([np.zeros((0, 3)), *posed_scene_points(whole)])
+    points = points[np.isfinite(points).all(axis=1)]
+    if not len(points):
+        return points
+    # Directions spread evenly over a sphere by the golden angle (common practice).
+    k = np.arange(DIRECTIONS) + 0.5
+    turn, height = k * np.pi * (3 - np.sqrt(5)), 1 - 2 * k / DIRECTIONS
+    wide = np.sqrt(1 - height**2)
+    ways = np.stack([np.cos(turn) * wide, height, np.sin(turn) * wide])
+    best, far = np.zeros(DIRECTIONS, np.intp), np.full(DIRECTIONS, -np.inf)
+    for first in range(0, len(points), CHUNK):
+        along = (points[first : first + CHUNK] - points[0]) @ ways
+        most = along.argmax(axis=0)
+        reach = along[most, np.arange(DIRECTIONS)]
+        best, far = np.where(reach > far, most + first, best), np.maximum(reach, far)
+    return np.asarray(points[np.unique(best)], np.float64)
+
+
+def frame_on(
+    points: npt.NDArray[np.float64],
+    orbit: Orbit,
+    view: tuple[int, int],
+    picture: tuple[int, int],
+    margin: float,
+) -> tuple[float, float, float, float]:
+    """(x, y, width, height) in pixels of a view (width, height) of the frame a picture (width, height) takes of points (K, 3) with
+    a share of `margin` around them; NaN where there are none.
+    """
+    flat = project(points, orbit, *view)
+    flat = flat[np.isfinite(flat).all(axis=1)]
+    if not len(flat):
+        return (float("nan"),) * 4
+    low, high = flat.min(axis=0), flat.max(axis=0)
+    size = np.array(picture, np.float64)
+    scale = float(np.max((high - low) / (size * (1 - 2 * margin))))
+    x, y = (low + high) / 2 - size * scale / 2
+    return float(x), float(y), float(size[0] * scale), float(size[1] * scale)
 
 
 def finished(pixels: Pixels, width: int, height: int, wish: PictureWish, clear: bool) -> Pixels:

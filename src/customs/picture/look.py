@@ -2,19 +2,40 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import math
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
 from customs.picture.camera import Orbit
 from customs.scene.model import Scene
+from customs.scene.wishes import Light
 
+LIGHTS: Mapping[Light, tuple[tuple[float, float, float] | None, tuple[float, float, float, float]]] = {
+    "sky": ((0.55, 0.80, 0.50), (1.0, 1.0, 1.0, 1.0)),
+    "even": ((0.2, 0.9, 0.4), (0.35, 1.0, 1.0, 1.7)),
+    "viewer": (None, (0.9, 0.5, 0.5, 1.0)),
+    "side": ((0.95, 0.25, 0.2), (1.25, 0.25, 1.0, 0.6)),
+}
+"""How pictures are lit: towards the first light (None: towards who looks), and the strengths of it, the fill, the rim and the
+surroundings (common practice: a sky, an even room, a lamp at the camera, a low light from the side).
+"""
 Shading = Literal["surface", "plain", "sides", "checker", "density"]
 SHADINGS: Mapping[str, int] = {"surface": 0, "plain": 1, "sides": 2, "checker": 3, "density": 4}
 USUAL_DENSITY = 512.0
 """Pixels a metre drawn as neither coarse nor fine; each doubling goes a third of the way to either end."""
 DAY = ((0.890, 0.910, 0.902), (0.725, 0.773, 0.776))
 EVENING = ((0.33, 0.37, 0.39), (0.19, 0.22, 0.24))
+Lit = tuple[tuple[float, float, float], tuple[float, float, float, float]]
+"""The unit vector towards the first light, and the strengths of all."""
+
+
+def lit_by(light: Light, back: Sequence[float]) -> Lit:
+    """How a picture is lit whose camera looks against the direction `back` (3,)."""
+    towards, strengths = LIGHTS[light]
+    x, y, z = towards if towards is not None else back
+    length = math.sqrt(x * x + y * y + z * z) or 1.0
+    return (x / length, y / length, z / length), strengths
 
 
 @dataclass(frozen=True)
@@ -36,6 +57,7 @@ class Look:
     smooth: bool = True
     sketched: bool = False
     dual: bool = False
+    light: Light = "sky"
 
 
 @dataclass(frozen=True, eq=False)

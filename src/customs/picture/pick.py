@@ -9,7 +9,7 @@ import moderngl
 import numpy as np
 
 from customs.picture.items import Item, items
-from customs.picture.look import Shot
+from customs.picture.look import Shot, lit_by
 from customs.picture.renderer import Renderer, uv_matrix
 from customs.scene.folding import row_key
 from customs.scene.key import Key
@@ -57,7 +57,8 @@ def pick(renderer: Renderer, shot: Shot, x: int, y: int) -> Met | None:
     frame.clear()
     context.enable_only(moderngl.DEPTH_TEST)
     orbit = shot.orbit
-    renderer.programs.start(orbit.projection(shot.width / shot.height) @ orbit.view(), tuple(orbit.eye))
+    seen = orbit.projection(shot.width / shot.height) @ orbit.view()
+    renderer.programs.start(seen, tuple(orbit.eye), lit_by(shot.look.light, orbit.back().tolist()))
     for number, item in enumerate(listed):
         _draw(renderer, shot, item, number)
     renderer.unlocked.finish()

@@ -8,6 +8,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from customs.picture.look import Lit, lit_by
+
 SLOTS = {"base_colour": (1, 0, "tex_base"), "metallic_roughness": (2, 1, "tex_metal"), "normal": (4, 2, "tex_normal"),
          "occlusion": (8, 3, "tex_occlusion"), "emissive": (16, 4, "tex_emissive"), "detail": (32, 7, "tex_detail"),
          "detail_normal": (64, 8, "tex_detail_normal")}  # fmt: skip
@@ -35,9 +37,11 @@ class Programs:
         self._context = context
         self._made: dict[tuple[str, ...], Any] = {}
         self._view: tuple[bytes, tuple[float, ...]] = (np.eye(4, dtype=np.float32).tobytes(), (0.0, 0.0, 1.0))
+        self._lit = lit_by("sky", (0.0, 0.0, 1.0))
 
-    def start(self, view_projection: npt.NDArray[np.float64], eye: tuple[float, ...]) -> None:
+    def start(self, view_projection: npt.NDArray[np.float64], eye: tuple[float, ...], lit: Lit) -> None:
         """Begin a picture: what is the same for all its meshes."""
+        self._lit = lit
         self._view = (np.ascontiguousarray(view_projection.T, dtype=np.float32).tobytes(), eye)
         for program in self._made.values():
             self._see(program)
@@ -81,3 +85,5 @@ class Programs:
         program["view_projection"].write(self._view[0])
         if "eye" in program:
             program["eye"] = self._view[1]
+        if "sun" in program:
+            program["sun"], program["lights"] = self._lit

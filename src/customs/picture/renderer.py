@@ -15,7 +15,7 @@ from customs.picture.figure import standing_figure
 from customs.picture.items import Item, items
 from customs.picture.layered import layer_uniforms
 from customs.picture.lines import box_lines, dimension_lines, grid
-from customs.picture.look import DAY, EVENING, SHADINGS, Look, Shot
+from customs.picture.look import DAY, EVENING, SHADINGS, Look, Shot, lit_by
 from customs.picture.programs import LAYER_SLOTS, SLOTS, Programs, shader_text
 from customs.picture.rows import Group, marked_rows
 from customs.picture.unlocked import Unlocked
@@ -142,7 +142,8 @@ class Renderer:
         self.context.blend_func = (
             moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE_MINUS_SRC_ALPHA,
         )  # fmt: skip
-        self.programs.start(vp, tuple(shot.orbit.eye))
+        lit = lit_by(shot.look.light, shot.orbit.back().tolist())
+        self.programs.start(vp, tuple(shot.orbit.eye), lit)
 
     def _set(self, name: str, m: F64) -> None:
         self.mesh[name].write(np.ascontiguousarray(m.T, dtype=np.float32).tobytes())

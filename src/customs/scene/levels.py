@@ -53,6 +53,16 @@ def distance_for(size: float, share: float, field: float = FIELD) -> float:
     return size / (2 * math.tan(math.radians(field) / 2) * share)
 
 
+def switches(triangles: Sequence[int], size: float, field: float = FIELD) -> tuple[float, ...]:
+    """Metres at which each level gives way to the next, from the triangles of all, the finest first, of a thing `size` metres
+    large: as many triangles for a part of the picture at every distance, whose number goes with the square of its height;
+    the first gives way at half the picture (common practice).
+    """
+    return tuple(
+        round(distance_for(size, 0.5 * math.sqrt(n / triangles[0]), field), 3) for n in triangles[1:]
+    )
+
+
 def without_stale_levels(before: Scene, after: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     """`after` without levels of meshes whose own primitives a step has changed, and what is to be said of it."""
     was = {m.key: m for m in before.meshes if m.levels}

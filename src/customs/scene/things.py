@@ -130,11 +130,13 @@ ENDS: tuple[End, ...] = ("+X", "-X", "+Y", "-Y", "+Z", "-Z")
 @dataclass(frozen=True, eq=False)
 class Post(Held):
     """A named point where something else is attached: it stands where its node stands and points along the node's local
-    axis that `points` says. `attached` is the path of what hangs there, "" for nothing.
+    axis that `points` says. `attached` is the path of what hangs there, "" for nothing; `thing` is that as a Scene in the working frame,
+    where it is known, standing at the post with no transform of its own.
     """
 
     points: End = "+Z"
     attached: str = ""
+    thing: Any = None
 
     def turned(self, p: npt.NDArray[np.float64]) -> Self:
         """It points along the axis its own has become."""

@@ -27,12 +27,14 @@ class Delivery:
 
 
 Angle = Literal["three-quarter", "front", "side", "back", "above"]
+Light = Literal["sky", "even", "viewer", "side"]
 
 
 @dataclass(frozen=True)
 class PictureWish:
     """How pictures of the asset are taken: from an `angle`, or by `turn` (degrees of yaw and pitch); `margin` is the share of
-    the picture left free on every side; `backdrop` is clear, paper, white or dark; `text` stands in for a picture.
+    the picture left free on every side; `backdrop` is clear, paper, white or dark; `text` stands in for a picture; `light` is
+    None where the destination says it.
     """
 
     angle: Angle = "three-quarter"
@@ -40,6 +42,7 @@ class PictureWish:
     margin: float = 0.06
     backdrop: str = "clear"
     text: str = ""
+    light: Light | None = None
 
 
 @dataclass(frozen=True)

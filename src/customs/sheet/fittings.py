@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field, model_validator
 
-from customs.scene.wishes import Angle
+from customs.scene.wishes import Angle, Light
 from customs.sheet.part import InPackage, Part, filled
 
 
@@ -42,38 +42,54 @@ class LevelRules(Part):
         return self
 
 
+Purpose = Literal["hits", "picking", "around", "walking"]
 ShapeKind = Literal["sphere", "capsule", "box", "hull", "mesh"]
 
 
 class ShapeRules(Part):
     """Collision shapes: what they are for, which kinds each purpose takes, and how they are delivered: as meshes named by
     `name`, as numbers in the asset's document (`layout.facts`), or both. `covers` is the least share of the surface that has
-    to be inside.
+    to be inside. Purposes that are `optional` are taken where there are shapes for them.
     """
 
     form: Literal["none", "meshes", "numbers", "both"] = "none"
     name: Annotated[str, AfterValidator(_fitting_pattern(("asset", "purpose", "index")))] = (
         "{asset}_{purpose}{index}"
     )
-    purposes: tuple[Literal["hits", "picking", "around", "walking"], ...] = ()
+    purposes: tuple[Purpose, ...] = ()
+    optional: tuple[Purpose, ...] = ()
     kinds: dict[str, tuple[ShapeKind, ...]] = {}
     covers: dict[str, float] = {}
     most: int = Field(default=64, ge=1, le=4096)
     corners: int = Field(default=255, ge=4)
 
+    @property
+    def taken(self) -> tuple[Purpose, ...]:
+        """Purposes of which shapes are delivered."""
+        return () if self.form == "none" else (*self.purposes, *self.optional)
+
 
 class PostRules(Part):
     """Posts: delivered as empty nodes named by `name`, with their index paths in the asset's document; those that have to be
-    there.
+    there. What hangs at one is a `reference`, a path the kit knows, or a `copy` that goes along below `folder` with all files it
+    leans on.
     """
 
     form: Literal["none", "nodes"] = "none"
     name: Annotated[str, AfterValidator(_fitting_pattern(("name",)))] = "{name}"
     required: tuple[str, ...] = ()
+    attached: Literal["reference", "copy"] = "reference"
+    folder: InPackage = "attached/{name}"
+
+    def place(self, asset: str, thing: str) -> str:
+        """The folder inside the package for a copy of what hangs at a post."""
+        return filled(self.folder, asset, thing)
 
 
 class PictureRules(Part):
-    """A picture of the asset: its exact size in pixels, its format and path; `clear` ground or a backdrop."""
+    """A picture of the asset: its exact size in pixels, its format and path; `clear` ground or a backdrop; lit as the
+    destination does.
+    """
 
     name: str = Field(default="icon", min_length=1, max_length=32)
     width: int = Field(default=128, ge=1, le=8192)
@@ -81,6 +97,7 @@ class PictureRules(Part):
     format: Literal["png", "jpeg"] = "png"
     angle: Angle = "three-quarter"
     clear: bool = True
+    light: Light = "sky"
     path: InPackage = "{asset}_icon{ending}"
 
     def place(self, asset: str) -> str:

@@ -293,6 +293,12 @@ class Sheet(Part):
             raise ValueError("shapes.form: numbers need a document: layout.facts")
         return self
 
+    @property
+    def asks_fittings(self) -> bool:
+        """True where levels, shapes or posts have to be there, and the document that tells of them."""
+        shapes = self.shapes.form != "none" and self.shapes.purposes
+        return bool(shapes or self.posts.required or (self.levels.form != "none" and self.levels.least > 1))
+
     def ticket(self) -> str:
         """One line for the destination ticket: unit, up, facing, edition."""
         axes = self.axes.convention("down")

@@ -45,7 +45,7 @@ def shape_rows(scene: Scene, sheet: Sheet) -> tuple[ShapeRow, ...]:
     out = []
     for purpose in PURPOSES:
         mine = [s for _, s in shapes_of(scene) if s.purpose == purpose]
-        asked = sheet.shapes.form != "none" and purpose in sheet.shapes.purposes
+        asked = purpose in sheet.shapes.purposes and sheet.shapes.form != "none"
         if mine or asked:
             kinds = tuple(sorted({s.kind for s in mine}))
             out.append(
@@ -54,14 +54,14 @@ def shape_rows(scene: Scene, sheet: Sheet) -> tuple[ShapeRow, ...]:
                     kinds,
                     fits_of(scene).get(purpose),
                     asked,
-                    _delivered(purpose, scene, sheet, asked),
+                    _delivered(purpose, scene, sheet),
                 )
             )
     return tuple(out)
 
 
-def _delivered(purpose: str, scene: Scene, sheet: Sheet, asked: bool) -> str:
-    if not asked:
+def _delivered(purpose: str, scene: Scene, sheet: Sheet) -> str:
+    if purpose not in sheet.shapes.taken:
         return "not delivered there"
     name = sheet.shapes.name.format(asset=scene.name, purpose=purpose, index="")
     facts = sheet.layout.facts_place(scene.name)
@@ -101,7 +101,7 @@ def stop_of(route: Route, step: str) -> Stop | None:
 @dataclass(frozen=True)
 class PostRow:
     """A post: where it stands (3,) metres, the way it points (3,), its index path as delivered, "" where the sheet takes none,
-    what hangs there.
+    the path of what hangs there, and the name of other goods that do.
     """
 
     name: str
@@ -109,6 +109,7 @@ class PostRow:
     points: tuple[float, float, float]
     path: str
     attached: str
+    thing: str = ""
 
 
 def post_rows(scene: Scene, sheet: Sheet) -> tuple[PostRow, ...]:
@@ -123,7 +124,8 @@ def post_rows(scene: Scene, sheet: Sheet) -> tuple[PostRow, ...]:
         at, way = stands(post, worlds[n])
         number = numbers.get(scene.nodes[n].key) if sheet.posts.form != "none" else None
         path = index_path(delivered, number) if number is not None else ""
-        out.append(PostRow(post.name, _three(at), _three(way), path, post.attached))
+        thing = post.thing.name if post.thing is not None else ""
+        out.append(PostRow(post.name, _three(at), _three(way), path, post.attached, thing))
     return tuple(out)
 
 

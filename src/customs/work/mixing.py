@@ -1,4 +1,4 @@
-"""Taking parts of one asset of a shipment into another: the snapshot, where it is kept, whether its source has gone on."""
+"""Taking one asset of a shipment into another, or hanging it there: the snapshot, where it is kept, whether its source has gone on."""
 
 from __future__ import annotations
 
@@ -42,6 +42,15 @@ def bring(store: Path, other: Asset, scene: Scene, nodes: Sequence[int] | None =
         "part": name, "name": other.name, "source": f"{other.id} {state_of(other)}", "author": other.author,
         "parts": parts, "licence": other.licence or scene.copyright, "use": other.use, "left": left,
     }  # fmt: skip
+
+
+def hung(store: Path, other: Asset, scene: Scene, post: str) -> tuple[str, str, str, str, str, str]:
+    """What a stop Posts says of another asset that hangs at a post, all of it, its snapshot kept in the store. Raises
+    CustomsError.
+    """
+    name, data, _ = make_snapshot(scene)
+    keep_packed(store, name, data)
+    return post, name, other.name, other.author, other.licence or scene.copyright, other.use
 
 
 def bind_for(scene: Scene, other: Scene) -> str:

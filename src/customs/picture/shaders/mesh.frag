@@ -6,6 +6,8 @@ in vec2 uv0;
 in vec2 uv1;
 in vec4 colour;
 uniform vec3 eye;
+uniform vec3 sun;             // towards the first light
+uniform vec4 lights;          // strengths of first light, fill, rim, surroundings
 uniform int shading;        // 0 surface, 1 plain, 2 faces by side, 3 checker, 4 texel density
 uniform bool has_normals;
 uniform bool has_tangents;
@@ -174,13 +176,13 @@ vec3 coat_lit(vec3 n, vec3 v, vec3 l, vec3 light) {
 
 vec3 shade(vec3 n, vec3 base, float metal, float rough, float occlusion) {
     vec3 v = normalize(eye - position);
-    vec3 sun = normalize(vec3(0.55, 0.80, 0.50)), fill = normalize(vec3(-0.60, 0.25, 0.45)), rim = normalize(vec3(-0.2, 0.4, -0.9));
-    vec3 sum = lit(n, v, sun, vec3(3.1, 3.0, 2.8), base, metal, rough);
-    sum += lit(n, v, fill, vec3(0.85, 0.9, 1.0), base, metal, max(rough, 0.4));
-    sum += lit(n, v, rim, vec3(0.7), base, metal, max(rough, 0.4));
+    vec3 fill = normalize(vec3(-0.60, 0.25, 0.45)), rim = normalize(vec3(-0.2, 0.4, -0.9));
+    vec3 sum = lit(n, v, sun, lights.x * vec3(3.1, 3.0, 2.8), base, metal, rough);
+    sum += lit(n, v, fill, lights.y * vec3(0.85, 0.9, 1.0), base, metal, max(rough, 0.4));
+    sum += lit(n, v, rim, lights.z * vec3(0.7), base, metal, max(rough, 0.4));
     vec3 r = reflect(-v, n);
-    vec3 sky = mix(vec3(0.34, 0.32, 0.29), vec3(0.62, 0.68, 0.72), 0.5 + 0.5 * n.y);
-    vec3 mirror = mix(vec3(0.26, 0.25, 0.23), vec3(0.86, 0.92, 0.95), smoothstep(-0.6 * (rough + 0.2), 0.6 * (rough + 0.2), r.y));
+    vec3 sky = lights.w * mix(vec3(0.34, 0.32, 0.29), vec3(0.62, 0.68, 0.72), 0.5 + 0.5 * n.y);
+    vec3 mirror = lights.w * mix(vec3(0.26, 0.25, 0.23), vec3(0.86, 0.92, 0.95), smoothstep(-0.6 * (rough + 0.2), 0.6 * (rough + 0.2), r.y));
     float nv = max(dot(n, v), 0.0);
     vec3 f0 = head_on(base, metal, nv);
     vec3 fresnel = f0 + (max(vec3(1.0 - rough), f0) - f0) * pow(1.0 - nv, 5.0);
@@ -194,9 +196,9 @@ vec3 shade(vec3 n, vec3 base, float metal, float rough, float occlusion) {
         vec3 outer = has_normals ? normalize(normal) * sign(dot(normalize(normal), n)) : n;
         float share = coated(max(dot(outer, v), 0.0));
         vec3 glint = reflect(-v, outer);
-        vec3 bright = mix(vec3(0.26, 0.25, 0.23), vec3(0.86, 0.92, 0.95), smoothstep(-0.6 * (coat.y + 0.2), 0.6 * (coat.y + 0.2), glint.y));
+        vec3 bright = lights.w * mix(vec3(0.26, 0.25, 0.23), vec3(0.86, 0.92, 0.95), smoothstep(-0.6 * (coat.y + 0.2), 0.6 * (coat.y + 0.2), glint.y));
         sum = sum * (1.0 - share) + bright * share * 0.75;
-        sum += coat_lit(outer, v, sun, vec3(3.1, 3.0, 2.8)) + coat_lit(outer, v, fill, vec3(0.85, 0.9, 1.0));
+        sum += coat_lit(outer, v, sun, lights.x * vec3(3.1, 3.0, 2.8)) + coat_lit(outer, v, fill, lights.y * vec3(0.85, 0.9, 1.0));
     }
     return sum;
 #else

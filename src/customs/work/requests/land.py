@@ -6,9 +6,11 @@ import contextlib
 from dataclasses import dataclass
 from pathlib import Path
 
+from customs.changes.hanging import with_hanging
 from customs.errors import CustomsError
 from customs.landing.land import land, landed_scene
 from customs.landing.log import Log
+from customs.landing.seen import Seen, fittings_seen
 from customs.scene.model import Scene
 from customs.sheet.model import Sheet
 from customs.work.lookup import find_sheet
@@ -27,10 +29,11 @@ class LandRequest:
 
 @dataclass(frozen=True, eq=False)
 class Landed:
-    """What the destination says, and what it would show (None where it cannot)."""
+    """What the destination says, and what it would show: the model, what lies beside it (None where it cannot)."""
 
     log: Log
     scene: Scene | None = None
+    seen: Seen | None = None
 
 
 def run_land(request: LandRequest, show: bool = False) -> Landed:
@@ -43,8 +46,11 @@ def run_land(request: LandRequest, show: bool = False) -> Landed:
         return known if known is not None and known.id == name else find_sheet(name)
 
     log = land(request.folder, find, request.by)
-    scene, sheet = None, request.by or known
+    scene, seen, sheet = None, None, request.by or known
     if show and sheet is not None:
         with contextlib.suppress(CustomsError, StopIteration, ValueError, KeyError, OSError):
             scene = landed_scene(request.folder, sheet)
-    return Landed(log, scene)
+            # What hangs at its posts is put in place here, not where the window waits.
+            with_hanging(scene)
+            seen = fittings_seen(request.folder, sheet, scene)
+    return Landed(log, scene, seen)

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from customs.dispatch.deliver import planned_files
+from customs.dispatch.beside import planned_files
 from customs.dispatch.sizes import planned_sizes
 from customs.job import Job
 from customs.ledger.names import KINDS

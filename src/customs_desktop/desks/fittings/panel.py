@@ -24,7 +24,7 @@ class FittingsPanel(DeskPanel):
         self.session, self.twin = session, twin
         self.overlay = ShapeOverlay()
         self.shapes, self.levels = ShapesPage(session, twin, self.overlay), LevelsPage(session, twin)
-        self.posts, self.pictures = PostsPage(session, twin), PicturesPage(session, twin)
+        self.posts, self.pictures = PostsPage(session, twin), PicturesPage(session, twin, self.overlay)
         self.plot = PlotPage(session, twin)
         self.shape_tools, self.level_tools = ShapeTools(session), LevelTools(session)
         self.section("SHAPES", self.shape_tools.said, ("shapes",))
@@ -61,6 +61,7 @@ class FittingsPanel(DeskPanel):
 
     def left(self) -> None:
         self.pictures.open = self.plot.open = False
+        self.pictures.let_go()
         self.shapes.left()
         self.levels.left()
         self.posts.left()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
@@ -9,18 +10,28 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QImage, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
-from customs.picture.icon import ANGLES, BACKDROPS, drawn
+from customs.picture.icon import ANGLES, BACKDROPS, drawn, outermost
 from customs.scene.model import Scene
 from customs.scene.wishes import PictureWish
 from customs.sheet.fittings import PictureRules
+from customs_desktop.desks.fittings.frame_overlay import FrameOverlay
 from customs_desktop.desks.fittings.sections import Wished, looked_at
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
 from customs_desktop.views.twin import TwinView
-from customs_desktop.widgets.basics import Chips, NumberField, button, empty, label
+from customs_desktop.views.twin_paint import Overlay
+from customs_desktop.widgets.basics import Chips, NumberField, button, combo, empty, label, show_choice
 from customs_desktop.worker import Task
 
 GROUNDS = (("clear", "Clear"), ("paper", "Paper"), ("white", "White"), ("dark", "Dark"))
+LIGHTINGS = (
+    ("", "As there"),
+    ("sky", "Sky"),
+    ("even", "Even"),
+    ("viewer", "From the viewer"),
+    ("side", "From the side"),
+)
+"""Light, "" for the destination's own."""
 FREE = PictureRules(name="picture", width=256, height=256)
 """What is shown where the sheet asks for no picture."""
 Drawn = list[tuple[PictureRules, str, np.ndarray]]
@@ -31,15 +42,17 @@ class PicturesPage(Wished):
 
     step = "picture"
 
-    def __init__(self, session: Office, twin: TwinView) -> None:
+    def __init__(self, session: Office, twin: TwinView, usual: Overlay) -> None:
         super().__init__(session)
-        self.twin = twin
+        self.twin, self.usual, self.frame = twin, usual, FrameOverlay()
+        self._stood: tuple[float, float] | None = None
         self.open = False
         self._of: tuple[object, ...] = ()
         self.shown: Drawn = []
         self.angles = Chips([(a, a) for a in ANGLES])
-        self.angles.chosen.connect(lambda a: self.wish(f"Picture {a}", angle=a, turn=None))
+        self.angles.chosen.connect(self._from)
         self.view = button("From the view", self._from_view, "chip", "", "As the right half is turned now")
+        self.lights = combo(LIGHTINGS, "Light", lambda id_: self._lit(id_))
         self.grounds = Chips(GROUNDS)
         self.grounds.chosen.connect(lambda g: self.wish(f"Picture on {g}", backdrop=g))
         self.margin = NumberField(0, 45, 1, "Margin (%)")
@@ -60,7 +73,10 @@ class PicturesPage(Wished):
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 6)
         box.addWidget(area, 1)
-        for line in ((self.angles, self.view), (self.grounds, label("Margin %"), self.margin, self.text)):
+        for line in (
+            (self.angles, self.view),
+            (self.grounds, self.lights, label("Margin %"), self.margin, self.text),
+        ):
             holder = QHBoxLayout()
             holder.setContentsMargins(12, 0, 12, 0)
             for widget in line:
@@ -92,20 +108,23 @@ class PicturesPage(Wished):
         if not self.text.hasFocus():
             self.text.setText(settings.text)
         scene, rules = self.scene, self.session.sheet.pictures or (FREE,)
-        wish = PictureWish(settings.angle, settings.turn, settings.margin, settings.backdrop, settings.text)
+        wish = PictureWish(
+            settings.angle, settings.turn, settings.margin, settings.backdrop, settings.text, settings.light
+        )
+        show_choice(self.lights, settings.light or "")
         told = (scene, rules, wish)
         if told == self._of or not self.isVisible():
             return
         self._of = told
         if scene is None:
-            self._show([], told)
+            self._show(([], np.zeros((0, 3))), told)
             return
         self.session.worker.submit(
             Task(
                 0,
                 key="icon",
                 title="Drawing pictures",
-                run=lambda job: pictures_of(scene, rules, wish),
+                run=lambda job: (pictures_of(scene, rules, wish), outermost(scene)),
                 done=lambda found: self._show(found, told),
                 failed=self.session.fail,
                 apart=True,
@@ -114,12 +133,42 @@ class PicturesPage(Wished):
 
     def showEvent(self, event: Any) -> None:
         super().showEvent(event)
+        self.twin.set_overlay(self.frame)
+        if self._stood is None:
+            self._stood = (self.twin.yaw, self.twin.pitch)
+        self.turn_view()
         self.refresh()
 
-    def _show(self, found: Drawn, told: tuple[object, ...]) -> None:
+    def hideEvent(self, event: Any) -> None:
+        super().hideEvent(event)
+        self.let_go()
+
+    def let_go(self) -> None:
+        """The view as it stood before pictures were looked at."""
+        if self.twin.overlay is self.frame:
+            self.twin.set_overlay(self.usual)
+        if self._stood is not None:
+            self.twin.yaw, self.twin.pitch = self._stood
+            self._stood = None
+            self.twin.ask()
+
+    def turn_view(self) -> None:
+        """The view as the picture is taken."""
+        settings = self.settings
+        self.twin.yaw, self.twin.pitch = (
+            settings.turn if settings.turn is not None else ANGLES[settings.angle]
+        )
+        self.twin.ask()
+
+    def _show(self, drawn: tuple[Drawn, np.ndarray], told: tuple[object, ...]) -> None:
         if told != self._of:
             return
+        found, points = drawn
         self.shown = found
+        scene, rules, wish = told
+        assert isinstance(wish, PictureWish) and isinstance(rules, tuple)
+        self.frame.tell(self.scene if scene is not None else None, points, wish, rules[0])
+        self.twin.update()
         empty(self.pictures)
         ratio = self.devicePixelRatioF()
         for rules, ground, pixels in found:
@@ -147,6 +196,13 @@ class PicturesPage(Wished):
 
     # -- wishes
 
+    def _from(self, angle: str) -> None:
+        self.wish(f"Picture {angle}", angle=angle, turn=None)
+        self.turn_view()
+
+    def _lit(self, light: str) -> None:
+        self.wish("Picture light", light=light or None)
+
     def _from_view(self) -> None:
         yaw, pitch = (self.twin.yaw + 180) % 360 - 180, min(max(self.twin.pitch, -89.0), 89.0)
         self.wish("Picture from the view", turn=(round(yaw, 1), round(pitch, 1)))
@@ -160,7 +216,8 @@ def pictures_of(scene: Scene, rules: tuple[PictureRules, ...], wish: PictureWish
     """Each picture as it is delivered, and on backdrops it will be seen on: (rules, name of the ground, pixels (H, W, 4))."""
     out: Drawn = []
     for picture in rules:
-        mine = drawn(scene, wish, picture.width, picture.height, picture.clear)
+        lit = wish if wish.light is not None else replace(wish, light=picture.light)
+        mine = drawn(scene, lit, picture.width, picture.height, picture.clear)
         out.append((picture, "as delivered", mine))
         if wish.text or wish.backdrop != "clear" or not picture.clear:
             continue

@@ -8,9 +8,9 @@ from PyQt6.QtWidgets import QCheckBox, QHBoxLayout, QVBoxLayout
 from customs.changes.plot import NONE, Footprint, footprint_of, letters_of, plotted, proposed, rows_of
 from customs.scene.model import Scene
 from customs.work.plotting import Letters
-from customs_desktop.desks.fittings.plan_grid import PlanGrid
 from customs_desktop.desks.fittings.sections import Wished, looked_at
 from customs_desktop.office import Office
+from customs_desktop.views.plan_grid import PlanGrid
 from customs_desktop.views.twin import TwinView
 from customs_desktop.widgets.basics import Chips, NameLabel, button
 from customs_desktop.worker import Task

@@ -7,14 +7,26 @@ from typing import Any
 
 import numpy as np
 from PyQt6.QtGui import QHideEvent, QShowEvent
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QLineEdit, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QLineEdit,
+    QMenu,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
+from customs.changes.hanging import with_hanging
 from customs.errors import StepError
 from customs.ledger.row import remedy
 from customs.picture.pick import Met
 from customs.route.step import get_step, make_settings
+from customs.scene.model import Scene
+from customs.shipment.state import Asset
 from customs.work.fittings import PostRow, post_rows, settings_at
 from customs.work.measuring import face_number, place_at, standing_at
+from customs.work.mixing import hung
 from customs_desktop.desks.fittings.sections import looked_at
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
@@ -29,6 +41,7 @@ HEADS = ("Name", "Position (m)", "Points along", "Index path", "What hangs there
 LONG = 0.12
 """Length of the line that shows where a post points, of the size of the view."""
 Said = tuple[str, tuple[float, float, float], tuple[float, float, float], str, str]
+Thing = tuple[str, str, str, str, str, str]
 
 
 class PostsPage(QWidget):
@@ -39,6 +52,7 @@ class PostsPage(QWidget):
         self.session, self.twin, self.work = session, twin, Handwork(session, twin)
         self.rows: tuple[PostRow, ...] = ()
         self._of: tuple[object, ...] = ()
+        self._seen: Scene | None = None
         self._moved = np.zeros(3)
         self.table = listing(HEADS, "Posts", (110, 150, 130, 80))
         self.table.itemSelectionChanged.connect(self._picked)
@@ -48,6 +62,8 @@ class PostsPage(QWidget):
         self.place.setCheckable(True)
         self.copy = button("Copy path", self._copy, "chip", "", "Copy the index path")
         self.drop = button("Remove", self._remove, "flat")
+        self.hang = button("Hang goods there …", self._offer, "chip", "", "Another asset, seen in place")
+        self.unhang = button("Take it down", lambda: self._hang(None), "flat")
         self.name, self.attached = QLineEdit(), QLineEdit()
         self.name.setAccessibleName("Name of the post")
         self.attached.setAccessibleName("Path of what hangs there")
@@ -64,7 +80,7 @@ class PostsPage(QWidget):
         box.setContentsMargins(0, 0, 0, 6)
         box.addWidget(self.table, 1)
         for line in (
-            row(self.place, self.copy, self.drop, 1),
+            row(self.place, self.copy, self.drop, 1, self.hang, self.unhang),
             row(label("Name"), self.name, label("Holds"), self.attached),
             row(label("At"), *self.at, label("along"), *self.way, 1),
         ):
@@ -88,6 +104,7 @@ class PostsPage(QWidget):
         self.place.setChecked(False)
         self.work.open = False
         self.twin.lines = []
+        self.twin.show_drawn({})
 
     def refresh(self) -> None:
         """The posts of what is looked at; paths take a while where levels and rows are many."""
@@ -97,15 +114,15 @@ class PostsPage(QWidget):
             return
         self._of = told
         if scene is None:
-            self._show((), told)
+            self._show((), None, told)
             return
         self.session.worker.submit(
             Task(
                 0,
                 key="posts",
                 title="Index paths",
-                run=lambda job: post_rows(scene, sheet),
-                done=lambda rows: self._show(rows, told),
+                run=lambda job: (post_rows(scene, sheet), with_hanging(scene)),
+                done=lambda found: self._show(*found, told),
                 failed=self.session.fail,
                 apart=True,
             )
@@ -118,16 +135,18 @@ class PostsPage(QWidget):
     def hideEvent(self, event: QHideEvent | None) -> None:
         super().hideEvent(event)
         self.twin.handles, self.twin.lines = None, []
+        self.twin.show_drawn({})
         self.twin.update()
 
-    def _show(self, rows: tuple[PostRow, ...], told: tuple[object, ...]) -> None:
+    def _show(self, rows: tuple[PostRow, ...], seen: Scene | None, told: tuple[object, ...]) -> None:
         if told != self._of:
             return
-        was, self.rows = self.picked, rows
+        was, self.rows, self._seen = self.picked, rows, seen
         self.table.blockSignals(True)
         self.table.setRowCount(len(rows))
         for k, r in enumerate(rows):
-            texts = (r.name, numbers(r.at), numbers(r.points), r.path or "none asked", r.attached or "–")
+            hangs = " · ".join(x for x in (r.thing, r.attached) if x) or "–"
+            texts = (r.name, numbers(r.at), numbers(r.points), r.path or "none asked", hangs)
             for c, text in enumerate(texts):
                 self.table.setItem(k, c, QTableWidgetItem(text))
         self.table.blockSignals(False)
@@ -147,8 +166,9 @@ class PostsPage(QWidget):
 
     def _picked(self) -> None:
         post = self.picked
-        for widget in (self.copy, self.drop, self.name, self.attached, *self.at, *self.way):
+        for widget in (self.copy, self.drop, self.hang, self.name, self.attached, *self.at, *self.way):
             widget.setEnabled(post is not None)
+        self.unhang.setVisible(post is not None and bool(post.thing))
         self.copy.setEnabled(post is not None and bool(post.path))
         if post is not None:
             self.name.setText(post.name)
@@ -158,9 +178,11 @@ class PostsPage(QWidget):
         self._over_view()
 
     def _over_view(self) -> None:
-        """A line for each post along its direction, handles at the picked one."""
+        """A line for each post along its direction, handles at the picked one, what hangs there in place."""
         if not self.work.open or not self.isVisible():
             return
+        hangs = self._seen is not None and self._of and self._seen is not self._of[0]
+        self.twin.show_drawn({"right": self._seen} if hangs else {})
         orbit = self.twin.orbits().get("right")
         reach = LONG * (orbit.distance if orbit is not None else 1.0)
         self.twin.lines = [
@@ -186,13 +208,19 @@ class PostsPage(QWidget):
         asset = self.session.asset
         return list(getattr(settings_at(asset.route, "posts"), "posts", ())) if asset is not None else []
 
-    def _press(self, text: str, posts: list[Said]) -> bool:
+    def _things(self) -> list[Thing]:
+        asset = self.session.asset
+        return list(getattr(settings_at(asset.route, "posts"), "things", ())) if asset is not None else []
+
+    def _press(self, text: str, posts: list[Said], things: list[Thing] | None = None) -> bool:
+        hanging = self._things() if things is None else things
+        hanging = [t for t in hanging if t[0] in {p[0] for p in posts}]
         try:
-            make_settings(get_step("posts"), {"posts": posts})
+            make_settings(get_step("posts"), {"posts": posts, "things": hanging})
         except StepError as problem:
             self.session.said.emit(f"A post takes {problem.expected}.", "query")
             return False
-        fix = remedy("posts", text, True, posts=tuple(posts))
+        fix = remedy("posts", text, True, posts=tuple(posts), things=tuple(hanging))
         return (
             fix is not None
             and self.session.asset is not None
@@ -233,9 +261,8 @@ class PostsPage(QWidget):
         at = next((k for k, s in enumerate(said) if s[0] == post.name), None)
         joint = said[at][3] if at is not None else ""
         entry = (new.name, new.at, new.points, joint, new.attached)
-        self._press(
-            text, [entry if k == at else s for k, s in enumerate(said)] if at is not None else [*said, entry]
-        )
+        posts = [entry if k == at else s for k, s in enumerate(said)] if at is not None else [*said, entry]
+        self._press(text, posts, [(new.name, *t[1:]) if t[0] == post.name else t for t in self._things()])
 
     def _typed(self) -> None:
         post = self.picked
@@ -266,6 +293,41 @@ class PostsPage(QWidget):
         self._moved = np.zeros(3)
         if post is not None and move.any():
             self._change(f"Move {post.name}", post, at=three(np.array(post.at) + move))
+
+    def _offer(self) -> None:
+        """The other goods, to choose what hangs there."""
+        menu = QMenu(self)
+        ready = [a for a in self.session.state.goods if a.id != self.session.current and self._at_end(a)]
+        for asset in ready:
+            menu.addAction(asset.name, lambda asset=asset: self._hang(asset))
+        if not ready:
+            self.session.said.emit("There are no other goods to hang there: take them in first.", "query")
+            return
+        menu.exec(self.hang.mapToGlobal(self.hang.rect().bottomLeft()))
+
+    def _at_end(self, asset: Asset) -> Scene | None:
+        result = self.session.results.get(asset.id)
+        return result.at(None) if result is not None else None
+
+    def _hang(self, other: Asset | None) -> None:
+        """Hang another asset at the picked post, its snapshot made beside the window's work; or take it down."""
+        post, shipment = self.picked, self.session.shipment
+        if post is None:
+            return
+        rest = [t for t in self._things() if t[0] != post.name]
+        if other is None:
+            self._press(f"Take down {post.thing}", self._said(), rest)
+            return
+        scene = self._at_end(other)
+        if shipment is None or scene is None:
+            return
+        store, here, posts = shipment.store, self.session.current, self._said()
+
+        def done(thing: Thing) -> None:
+            if self.session.current == here and self._said() == posts:
+                self._press(f"Hang {other.name} at {post.name}", posts, [*rest, thing])
+
+        self.work.aside("hang", f"Hanging {other.name}", lambda: hung(store, other, scene, post.name), done)
 
     def _copy(self) -> None:
         post, board = self.picked, QApplication.clipboard()

@@ -21,6 +21,7 @@ from customs.landing.log import Log
 from customs.landing.mistakes import MISTAKES, plant
 from customs_desktop.desk import DeskPanel
 from customs_desktop.desks.landing.clips import LandedClips
+from customs_desktop.desks.landing.fittings import LandedFittings
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, colours, font, is_evening
 from customs_desktop.views.shape_overlay import ShapeOverlay
@@ -88,6 +89,9 @@ class LandingPanel(DeskPanel):
         self.player = self.clips.player
         self.clip_fold = self.section("CLIPS AS LANDED", lambda: self.clips.choice.currentText())
         self.add(self.clips)
+        self.fittings = LandedFittings(session, twin)
+        self.fitting_fold = self.section("FITTINGS AS LANDED", self.fittings.said)
+        self.add(self.fittings)
         self.section("PACKAGE", self._package_said)
         self.tree = QTreeWidget()
         self.tree.setAccessibleName("Landed package")
@@ -126,9 +130,11 @@ class LandingPanel(DeskPanel):
         self.twin.set_landing(True)
         self.twin.set_overlay(self.shapes)
         self.clips.set_open(True)
+        self.fittings.set_open(True)
 
     def left(self) -> None:
         self.clips.set_open(False)
+        self.fittings.set_open(False)
         self.twin.show_poses({}, False)
         self.twin.set_overlay(None)
         self.twin.set_landing(False)
@@ -138,6 +144,7 @@ class LandingPanel(DeskPanel):
         log = self.session.logs.get(self.session.current)
         self.log_page.show_log(log)
         self.clips.refresh()
+        self.fittings.refresh()
         self._show(log)
 
     def _show(self, log: Log | None) -> None:
@@ -150,7 +157,8 @@ class LandingPanel(DeskPanel):
         self.again.setVisible(there)
         self.go.setVisible(not there)
         for fold in self.folds:
-            fold.setVisible(log is not None and (fold is not self.clip_fold or self.clips.any))
+            there = {self.clip_fold: self.clips.any, self.fitting_fold: self.fittings.any}.get(fold, True)
+            fold.setVisible(log is not None and there)
         self.arrange_soon()
         for answer in self.answers.values():
             answer.setText("")

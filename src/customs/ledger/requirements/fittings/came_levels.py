@@ -1,4 +1,4 @@
-"""Levels of detail that came along: all of them are drawn at once unless somebody says which."""
+"""Levels of detail that came along: all of them are drawn at once unless somebody says which, or the destination is told."""
 
 from __future__ import annotations
 
@@ -13,8 +13,9 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     before, now = families(case.arrived), families(case.delivering)
     if not before:
         return
-    # Where a kit takes one mesh, or levels it is told of, those that came would be parts of the finest.
-    sure = case.sheet.model.single_mesh or case.sheet.levels.form != "none"
+    # Where a kit takes one mesh those that came would be parts of the finest; where it takes levels they are those.
+    one, keeps = case.sheet.model.single_mesh, _keeps(case)
+    tried = any(at.stop.step == "kept-levels" for at in case.passed)
     received = many(sum(len(f.members) for f in before), "level")
     for family in now:
         node = case.delivering.nodes[family.members[0][1]]
@@ -22,11 +23,21 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         yield rule.row(
             received, "the finest, or told apart", said(family.triangles, f"{many(len(family.members), 'level')}: {counts}"), "query",
             subject=str(node.key), subject_name=family.name, place=Place(node.key, "node"),
-            remedy=remedy("finest-levels", "Keep the finest", sure, targets=(str(node.key),)),
+            remedy=remedy("kept-levels", "Keep them as levels", True)
+            if keeps and not tried
+            else remedy("finest-levels", "Keep the finest", one, targets=(str(node.key),)),
             note="They stand in one place: a destination that does not know them draws them all at once.",
         )  # fmt: skip
     if not now:
-        yield rule.row(received, "the finest, or told apart", "the finest", "cleared")
+        levels = sum(len(m.levels) + 1 for m in case.delivering.meshes if m.levels)
+        text = many(levels, "level") + ", told apart" if levels else "the finest"
+        yield rule.row(received, "the finest, or told apart", said(levels, text), "cleared")
+
+
+def _keeps(case: Case) -> bool:
+    """True where the destination takes several levels of what is not one mesh alone."""
+    rules = case.sheet.levels
+    return rules.form != "none" and rules.most > 1 and not case.sheet.model.single_mesh
 
 
 register(Requirement("came-levels", "Levels that came along", "fittings", _judge, step="finest-levels"))

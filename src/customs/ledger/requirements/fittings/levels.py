@@ -16,7 +16,10 @@ from customs.words import many
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     rules = case.sheet.levels
-    if rules.form == "none" or (rules.least < 2 and not any(m.levels or m.reach for m in shown(case.after))):
+    if rules.form == "none":
+        yield from _not_taken(rule, case)
+        return
+    if rules.least < 2 and not any(m.levels or m.reach for m in shown(case.after)):
         return
     bad = [(m, found) for m in shown(case.after) if (found := _wrong(m, rules))]
     fix = _fix(case, rules)
@@ -31,6 +34,17 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if not bad:
         most = max((len(m.levels) + 1 for m in shown(case.after)), default=0)
         yield rule.row("–", _asked(rules), said(most, many(most, "level")), "cleared")
+
+
+def _not_taken(rule: Requirement, case: Case) -> Iterator[Row]:
+    """Levels are not lost without a word."""
+    most = max((len(m.levels) + 1 for m in shown(case.after)), default=0)
+    if most > 1:
+        yield rule.row(
+            "–", "none", said(most, many(most, "level")), "query",
+            remedy=remedy("lods", "Leave levels out", False, ratios=(), triangles=(), errors=()),
+            note="This destination has no levels: only the finest is delivered.",
+        )  # fmt: skip
 
 
 def _asked(rules: LevelRules) -> str:

@@ -39,10 +39,15 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             0.0 if box is None else float(np.linalg.norm(np.maximum(np.maximum(box[0] - at, at - box[1]), 0)))
         )
         lost = off > FAR * size
+        note = f"It stands {off:.2f} m away from everything." if lost else ""
+        if post.thing is not None and not post.attached and rules.attached == "reference":
+            note = (
+                note
+                or f"{post.thing.name} that hangs there has no path in the kit: say it on the desk Fittings."
+            )
         yield rule.row(
             "–", "on the asset", said(tuple(round(float(v), 4) for v in at), f"{at[0]:.3f}, {at[1]:.3f}, {at[2]:.3f} m"),
-            "query" if lost else "cleared", subject=post.name, subject_name=post.name,
-            note=f"It stands {off:.2f} m away from everything." if lost else "",
+            "query" if note else "cleared", subject=post.name, subject_name=post.name, note=note,
         )  # fmt: skip
 
 

@@ -15,8 +15,11 @@ FIRST = {"hits": "hull", "picking": "capsule", "around": "sphere", "walking": "b
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
-    rules = case.sheet.shapes
-    for purpose in rules.purposes if rules.form != "none" else ():
+    rules, here = case.sheet.shapes, {s.purpose for _, s in shapes_of(case.delivering)}
+    yield from _not_taken(rule, here - set(rules.taken))
+    for purpose in rules.taken:
+        if purpose in rules.optional and purpose not in here:
+            continue
         kinds = rules.kinds.get(purpose, ())
         first = FIRST[purpose] if not kinds or FIRST[purpose] in kinds else kinds[0]
         values: dict[str, Any] = {purpose: first}
@@ -58,6 +61,16 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         yield rule.row(
             "–", asked, said((fit.count, round(fit.out, 4), round(fit.farthest, 4)), shown), verdict,
             note=note, remedy=fix if verdict != "cleared" else None, badness=fit.out, **common,
+        )  # fmt: skip
+
+
+def _not_taken(rule: Requirement, purposes: set[str]) -> Iterator[Row]:
+    """Shapes are not lost without a word."""
+    for purpose in sorted(purposes):
+        fix = remedy("shapes", "Leave it out", False, **{purpose: ""})
+        yield rule.row(
+            "–", "none", "made", "query", subject=purpose, subject_name=NAMES[purpose], remedy=fix,
+            note="This destination has no shape for it: it is not delivered.",
         )  # fmt: skip
 
 

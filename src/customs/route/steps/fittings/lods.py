@@ -14,7 +14,7 @@ from customs.job import Job
 from customs.motion.posing.bounds import world_bounds
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.folding import shown_times
-from customs.scene.levels import FIELD, LAST, distance_for
+from customs.scene.levels import FIELD, LAST, distance_for, switches
 from customs.scene.model import Mesh, Remark, Scene
 from customs.scene.settings import Targeted
 from customs.words import many
@@ -137,9 +137,7 @@ def _reach(mesh: Mesh, levels: tuple[Mesh, ...], settings: Lods, size: float) ->
     elif settings.shares:
         ends = [distance_for(size, share, settings.field) for share in settings.shares[: len(levels)]]
     else:
-        counts = [_triangles(m) for m in (mesh, *levels)]
-        # As many triangles for a part of the picture at every distance: their number goes with the square of its height.
-        ends = [distance_for(size, 0.5 * float(np.sqrt(n / counts[0])), settings.field) for n in counts[1:]]
+        ends = list(switches([_triangles(m) for m in (mesh, *levels)], size, settings.field))
     while len(ends) < len(levels):
         ends.append(ends[-1] * 2 if ends else max(size, 1.0))
     last = settings.distances[len(levels)] if len(settings.distances) > len(levels) else settings.last
@@ -155,7 +153,7 @@ register(
         id="lods",
         name="LODs",
         desk="fittings",
-        order=102,
+        order=103,
         about="Coarser versions of each mesh onto the vertices it has, and the distances up to which each is shown.",
         settings=Lods,
         targets="meshes",

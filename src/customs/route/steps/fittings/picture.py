@@ -11,7 +11,7 @@ from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Scene
 from customs.scene.settings import Settings
-from customs.scene.wishes import Angle, PictureWish
+from customs.scene.wishes import Angle, Light, PictureWish
 
 
 class Picture(Settings):
@@ -27,6 +27,9 @@ class Picture(Settings):
     backdrop: Literal["clear", "paper", "white", "dark"] = Field(
         default="clear", description="what is behind it; clear where the format can"
     )
+    light: Light | None = Field(
+        default=None, description="how it is lit; as the destination says where empty"
+    )
     text: str = Field(default="", max_length=40, description="words in place of a picture")
 
     @field_validator("turn")
@@ -38,7 +41,9 @@ class Picture(Settings):
 
 
 def _apply(scene: Scene, settings: Picture, resources: Content, job: Job) -> Outcome:
-    wish = PictureWish(settings.angle, settings.turn, settings.margin, settings.backdrop, settings.text)
+    wish = PictureWish(
+        settings.angle, settings.turn, settings.margin, settings.backdrop, settings.text, settings.light
+    )
     return Outcome(replace(scene, wishes=replace(scene.wishes, picture=wish)))
 
 
@@ -53,7 +58,7 @@ register(
         id="picture",
         name="Picture",
         desk="fittings",
-        order=105,
+        order=106,
         about="How icons and thumbnails of the asset are taken: angle, margin, backdrop, or words in their place.",
         settings=Picture,
         apply=_apply,

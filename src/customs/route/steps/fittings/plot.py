@@ -45,7 +45,7 @@ register(
         id="plot",
         name="Plot",
         desk="fittings",
-        order=106,
+        order=107,
         about="A plan grid over the footprint, its cells given to the areas the destination knows.",
         settings=Plot,
         apply=_apply,

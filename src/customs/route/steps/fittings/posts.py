@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from pydantic import Field, field_validator
 
 from customs.changes.posts import Placed, posts_of, with_posts
+from customs.changes.snapshot import snapshot_scene
+from customs.errors import ReadError, StepError
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Scene
@@ -15,6 +19,7 @@ from customs.words import many
 
 Three = tuple[float, float, float]
 Said = tuple[str, Three, Three, str, str]
+Thing = tuple[str, str, str, str, str, str]
 
 
 class Posts(Settings):
@@ -23,6 +28,11 @@ class Posts(Settings):
     posts: tuple[Said, ...] = Field(
         default=(),
         description="each: name, metres, direction, the joint it hangs on, path of what is attached",
+    )
+
+    things: tuple[Thing, ...] = Field(
+        default=(),
+        description="what hangs there of other goods: post, snapshot by digest, name, author, licence, use",
     )
 
     @field_validator("posts")
@@ -47,8 +57,20 @@ def _apply(scene: Scene, settings: Posts, resources: Content, job: Job) -> Outco
         scene = with_nodes(scene, {old: new for new, old in enumerate(keep)})
     if not settings.posts:
         return Outcome(scene)
-    out, said = with_posts(scene, [Placed(*post) for post in settings.posts])
+    hung = {post: _thing(part, name, resources) for post, part, name, *_ in settings.things}
+    out, said = with_posts(scene, [Placed(*post, hung.get(post[0])) for post in settings.posts])
     return Outcome(out, tuple(said))
+
+
+def _thing(part: str, name: str, resources: Content) -> Scene:
+    """What hangs at a post. Raises StepError where its snapshot is gone or damaged."""
+    try:
+        return replace(snapshot_scene(part, resources[part]), name=name)
+    except KeyError:
+        found = f"{name} that hangs at a post is no longer there"
+    except ReadError as problem:
+        found = f"{name} that hangs at a post is damaged ({problem.found})"
+    raise StepError(found, "the shipment's own copy", "Hang it there again.", where="things")
 
 
 register(
@@ -56,7 +78,7 @@ register(
         id="posts",
         name="Posts",
         desk="fittings",
-        order=104,
+        order=105,
         about="Named points on the asset, with position and direction, where something else is attached.",
         settings=Posts,
         apply=_apply,

@@ -131,7 +131,7 @@ register(
         id="shapes",
         name="Shapes",
         desk="fittings",
-        order=103,
+        order=104,
         about="Simple bodies that stand in for the mesh: sphere, capsule, box, hull, several hulls, the mesh itself or simplified.",
         settings=Shapes,
         apply=_apply,

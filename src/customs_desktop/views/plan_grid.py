@@ -25,8 +25,9 @@ class PlanGrid(QWidget):
 
     drawn = pyqtSignal(object)
 
-    def __init__(self) -> None:
+    def __init__(self, read_only: bool = False) -> None:
         super().__init__()
+        self.read_only = read_only
         self.ground: Footprint | None = None
         self.letters: Letters = np.full((0, 0), NONE)
         self.areas: tuple[str, ...] = ()
@@ -37,7 +38,8 @@ class PlanGrid(QWidget):
         self.setMinimumHeight(120)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Plot")
-        self.setCursor(Qt.CursorShape.CrossCursor)
+        if not read_only:
+            self.setCursor(Qt.CursorShape.CrossCursor)
 
     def sizeHint(self) -> QSize:
         return QSize(500, 200)
@@ -132,7 +134,7 @@ class PlanGrid(QWidget):
             painter.drawText(small, Qt.AlignmentFlag.AlignCenter, letter)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        if event is not None and self.ground is not None:
+        if event is not None and self.ground is not None and not self.read_only:
             self._way = [self.cell_at(event.position())]
             self.update()
 
