@@ -46,11 +46,12 @@ class PicturesPage(Wished):
         super().__init__(session)
         self.twin, self.usual, self.frame = twin, usual, FrameOverlay()
         self._stood: tuple[float, float] | None = None
+        self._way: tuple[float, float] | None = None
         self.open = False
         self._of: tuple[object, ...] = ()
         self.shown: Drawn = []
         self.angles = Chips([(a, a) for a in ANGLES])
-        self.angles.chosen.connect(self._from)
+        self.angles.chosen.connect(lambda a: self.wish(f"Picture {a}", angle=a, turn=None))
         self.view = button("From the view", self._from_view, "chip", "", "As the right half is turned now")
         self.lights = combo(LIGHTINGS, "Light", lambda id_: self._lit(id_))
         self.grounds = Chips(GROUNDS)
@@ -113,6 +114,8 @@ class PicturesPage(Wished):
         )
         show_choice(self.lights, settings.light or "")
         told = (scene, rules, wish)
+        if self.isVisible():
+            self._turn_view(settings)
         if told == self._of or not self.isVisible():
             return
         self._of = told
@@ -136,7 +139,7 @@ class PicturesPage(Wished):
         self.twin.set_overlay(self.frame)
         if self._stood is None:
             self._stood = (self.twin.yaw, self.twin.pitch)
-        self.turn_view()
+        self._way = None
         self.refresh()
 
     def hideEvent(self, event: Any) -> None:
@@ -152,13 +155,13 @@ class PicturesPage(Wished):
             self._stood = None
             self.twin.ask()
 
-    def turn_view(self) -> None:
-        """The view as the picture is taken."""
-        settings = self.settings
-        self.twin.yaw, self.twin.pitch = (
-            settings.turn if settings.turn is not None else ANGLES[settings.angle]
-        )
-        self.twin.ask()
+    def _turn_view(self, settings: Any) -> None:
+        """The view as the picture is taken, whenever that is another way."""
+        way = settings.turn if settings.turn is not None else ANGLES[settings.angle]
+        if way != self._way:
+            self._way = way
+            self.twin.yaw, self.twin.pitch = way
+            self.twin.ask()
 
     def _show(self, drawn: tuple[Drawn, np.ndarray], told: tuple[object, ...]) -> None:
         if told != self._of:
@@ -195,10 +198,6 @@ class PicturesPage(Wished):
         self.pictures.addStretch(1)
 
     # -- wishes
-
-    def _from(self, angle: str) -> None:
-        self.wish(f"Picture {angle}", angle=angle, turn=None)
-        self.turn_view()
 
     def _lit(self, light: str) -> None:
         self.wish("Picture light", light=light or None)
