@@ -96,7 +96,8 @@ def test_a_copy_goes_along_with_all_it_leans_on(name: str, textures: str, tmp_pa
     log = land(folder, lambda _: sheet)
     assert not [x for x in refusals(log).splitlines() if "attached" in x or "post" in x], refusals(log)
     ending = {"inside": ".glb", "apart": ".fbx"}[textures]
-    place = f"attached/lantern_of_brass/Lantern of brass{ending}"
+    stem = "Lantern of brass" if textures == "inside" else "lantern_of_brass"
+    place = f"attached/lantern_of_brass/{stem}{ending}"
     files = sorted(p.relative_to(folder).as_posix() for p in folder.rglob("attached/**/*") if p.is_file())
     assert place in files and (len(files) > 1) is (textures == "apart")
     assert set(files) <= {path for path, _ in planned_files(scene, sheet)}

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 from functools import cache
 
+from customs.changes.naming import Naming
 from customs.changes.posts import posts_of
 from customs.dispatch.deliver import Deliverable, Tick, deliver, destination_scene, planned_models
 from customs.formats.registry import Parts
@@ -20,13 +22,15 @@ def things_of(scene: Scene, sheet: Sheet) -> dict[str, tuple[str, Scene]]:
     out, taken = dict[str, tuple[str, Scene]](), set[str]()
     if sheet.posts.form == "none" or sheet.posts.attached != "copy":
         return out
+    rules = Naming(sheet.names.allowed, sheet.names.lower, sheet.names.max_length, files=True)
     for _, post in posts_of(scene):
         if post.thing is None or post.thing.digest in out:
             continue
         plain = re.sub(r"[^a-z0-9]+", "_", post.thing.name.lower()).strip("_") or "thing"
         name = next(n for n in (plain, *(f"{plain}_{k}" for k in range(2, 10_000))) if n not in taken)
         taken.add(name)
-        out[post.thing.digest] = (sheet.posts.place(scene.name, name), post.thing)
+        legal = replace(post.thing, name=rules.legal(post.thing.name))
+        out[post.thing.digest] = (sheet.posts.place(scene.name, name), legal)
     return out
 
 

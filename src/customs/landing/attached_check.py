@@ -40,7 +40,7 @@ def check_attached(
         thing = _opened(files[path], folder, path, sheet, log)
         if thing is not None:
             log.check(bool(thing.meshes), path, f"what hangs at post {name} shows nothing")
-            check_textures(thing, sheet, folder, path, log)
+            check_textures(thing, sheet, log, f"{path.rpartition('/')[0]}/")
             log.note("opens", path, f"hangs at post {name}")
 
 

@@ -73,7 +73,7 @@ def _facts(landed: Landed, sheet: Sheet, files: Mapping[str, Path], asset: str, 
     log.note(
         "reads",
         name,
-        f"{many(len(rows_of(body, 'levels')), 'level')}, {many(len(rows_of(body, 'shapes')), 'shape')}",
+        ", ".join(many(len(rows_of(body, f"{k}s")), k) for k in ("level", "shape", "post")),
     )
     return body | {"": name}
 

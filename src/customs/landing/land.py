@@ -122,7 +122,7 @@ def _land_models(
     check_pictures(sheet, files, str(body["asset"]), log)
     check_plot(apart.core, sheet, files, str(body["asset"]), log)
     check_model(apart.core, sheet, name, log)
-    check_textures(main, sheet, folder, name, log)
+    check_textures(main, sheet, log)
     check_fixed_names(main, sheet, files, log)
     known = {Path(i.uri).name for i in main.images} | check_copies(main, sheet, files, log)
     pictures = {Path(rules.place(str(body["asset"]))).name for rules in sheet.pictures}

@@ -18,8 +18,8 @@ from customs.surface.pixels import image_info, pixels_or_none
 ENDINGS = {e for f in texture_formats().values() for e in f.endings}
 
 
-def check_textures(scene: Scene, sheet: Sheet, folder: Path, file: str, log: Log) -> None:
-    """Every texture a material names."""
+def check_textures(scene: Scene, sheet: Sheet, log: Log, under: str = "") -> None:
+    """Every texture a material names; `under` is the folder inside the package that its paths begin at."""
     users: dict[int, set[str]] = {}
     names: dict[int, str] = {}
     for m in scene.materials:
@@ -29,7 +29,7 @@ def check_textures(scene: Scene, sheet: Sheet, folder: Path, file: str, log: Log
             names.setdefault(u.image, m.name)
     for i, slots in sorted(users.items()):
         image = scene.images[i]
-        shown = image.uri or image.name
+        shown = f"{under}{image.uri}" if image.uri else image.name
         if image.content is None:
             log.refuse(shown, f"material {names[i]} names it and it is not there")
             continue

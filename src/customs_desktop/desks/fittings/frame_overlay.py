@@ -88,8 +88,8 @@ class FrameOverlay:
         text += " · not taken from here" if away else ""
         painter.setFont(font(-0.5, 500))
         wide = painter.fontMetrics().horizontalAdvance(text) + 16
-        x = min(max(box.left(), rect.left() + 4), rect.right() - wide - 4)
-        y = min(max(box.bottom() + 6, rect.top() + 40), rect.bottom() - 26)
+        x = min(max(box.left() + 6, rect.left() + 4), rect.right() - wide - 4)
+        y = max(box.top(), rect.top()) + 6
         card = QRectF(x, y, wide, 22)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(colour("rule"))

@@ -28,8 +28,8 @@ LIGHTINGS = (
     ("", "As there"),
     ("sky", "Sky"),
     ("even", "Even"),
-    ("viewer", "From the viewer"),
-    ("side", "From the side"),
+    ("viewer", "Viewer"),
+    ("side", "Side"),
 )
 """Light, "" for the destination's own."""
 FREE = PictureRules(name="picture", width=256, height=256)
@@ -62,7 +62,8 @@ class PicturesPage(Wished):
         self.text = QLineEdit()
         self.text.setMaxLength(40)
         self.text.setAccessibleName("Words in place of a picture")
-        self.text.setPlaceholderText("words in place of a picture")
+        self.text.setPlaceholderText("words instead")
+        self.text.setToolTip("Words in place of a picture")
         self.text.editingFinished.connect(self._worded)
         inner = QWidget()
         self.pictures = QHBoxLayout(inner)
@@ -76,7 +77,7 @@ class PicturesPage(Wished):
         box.addWidget(area, 1)
         for line in (
             (self.angles, self.view),
-            (self.grounds, self.lights, label("Margin %"), self.margin, self.text),
+            (self.grounds, label("Margin %"), self.margin, label("Light"), self.lights, self.text),
         ):
             holder = QHBoxLayout()
             holder.setContentsMargins(12, 0, 12, 0)
@@ -84,6 +85,7 @@ class PicturesPage(Wished):
                 holder.addWidget(widget, 1 if widget in (self.angles, self.text) else 0)
             box.addLayout(holder)
         self.grounds.setFixedWidth(span(248, 0.5))
+        self.lights.setFixedWidth(span(104, 0.5))
 
     # -- what is shown
 
