@@ -248,3 +248,24 @@ def test_spiteful_meshes_go_through_every_stop(name: str) -> None:
         assert fits_of(out.scene) or step != "shapes" or out.remarks, step
     footprint_of(scene, 0.1)
     assert level_at((), 1.0) is None
+
+
+def test_an_order_as_far_as_it_is_asked_for_is_the_beginning_of_the_whole() -> None:
+    """Whether the slider has been there before or not, the same triangles stay; faces without area count for nothing."""
+    flat = ball(4)
+    assert flat.indices is not None
+    degenerate = np.concatenate([flat.indices, np.zeros(3 * 900, np.uint32)])
+    for prim in (flat, replace(flat, indices=degenerate)):
+        mesh = scene_of(prim).meshes[0]
+        part = coarser_of(mesh, least=600)
+        whole = coarser_of(scene_of(prim).meshes[0])
+        assert part is not None and whole is not None and coarser_of(mesh, least=600) is part
+        assert len(part.order.left) < len(whole.order.left) and part.order.left[-1] <= 600
+        steps = len(part.order.left)
+        assert np.array_equal(part.order.left, whole.order.left[:steps])
+        assert np.array_equal(part.order.after(steps)[0], whole.order.after(steps)[0])
+        fresh = scene_of(prim)
+        quick = run("simplify", fresh, ratio=0.1).scene
+        coarser_of(fresh.meshes[0])
+        again = run("simplify", replace(fresh), ratio=0.1).scene
+        assert triangles(quick.meshes[0]) == triangles(again.meshes[0]) == 512

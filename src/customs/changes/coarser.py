@@ -15,7 +15,7 @@ from customs.geometry.closest import Surface
 from customs.geometry.collapsing import Collapses, Tell, collapses
 from customs.geometry.triangles import area, triangles_of
 from customs.geometry.weld import unique_rows
-from customs.scene.kept import kept
+from customs.scene.kept import kept, known
 from customs.scene.model import Mesh, Primitive
 
 F32 = npt.NDArray[np.float32]
@@ -85,18 +85,21 @@ class Coarser:
         return tuple(out)
 
 
-def coarser_of(mesh: Mesh, tell: Tell = lambda share, text: None) -> Coarser | None:
-    """The order in which `mesh` is made coarser, found once while it lives; None where it has no triangles, or numbers that
-    are not finite. `tell` is told how far it is, and may raise Cancelled.
+def coarser_of(mesh: Mesh, tell: Tell = lambda share, text: None, least: int = 0) -> Coarser | None:
+    """The order in which `mesh` is made coarser, found once while it lives, down to `least` triangles at least; None where it
+    has no triangles, or numbers that are not finite. `tell` is told how far it is, and may raise Cancelled.
     """
     if any(not_finite(p) for p in mesh.primitives):
         return None
     if not any(len(triangles_of(p)) for p in mesh.primitives):
         return None
+    if least and known("coarser", mesh) is None:
+        # The coarsest tenth takes a quarter of the time, and nobody asks for it.
+        return kept(("coarser to", least), mesh, lambda: _found(mesh, tell, least))
     return kept("coarser", mesh, lambda: _found(mesh, tell))
 
 
-def _found(mesh: Mesh, tell: Tell) -> Coarser:
+def _found(mesh: Mesh, tell: Tell, least: int = 0) -> Coarser:
     parts = tuple(as_triangles(p) for p in mesh.primitives)
     sizes = [len(p.positions) if len(triangles_of(p)) else 0 for p in parts]
     firsts = np.cumsum([0, *sizes])
@@ -104,8 +107,8 @@ def _found(mesh: Mesh, tell: Tell) -> Coarser:
     faces = np.concatenate([triangles_of(p) + np.uint32(at) for p, at in solid])
     points = np.concatenate([p.positions for p, _ in solid])
     group = _groups([p for p, _ in solid])
-    order = collapses(points, faces, _values([p for p, _ in solid], points), group, tell)
-    size = float(np.linalg.norm(np.ptp(points.astype(np.float64), axis=0)))
+    order = collapses(points, faces, _values([p for p, _ in solid], points), group, tell, least)
+    size = _reach(points)
     return Coarser(parts, order, tuple(firsts.tolist()), size)
 
 
@@ -121,7 +124,7 @@ def _groups(parts: list[Primitive]) -> U32:
 
 def _values(parts: list[Primitive], points: F32) -> F32:
     """(R, K) what else the rows have, in units of the distance a difference in it is as bad as."""
-    size = float(np.linalg.norm(np.ptp(points.astype(np.float64), axis=0)))
+    size = _reach(points)
     with np.errstate(
         over="ignore", invalid="ignore"
     ):  # what is no number, or beyond all, weighs as much as a lot
@@ -138,15 +141,17 @@ def _values(parts: list[Primitive], points: F32) -> F32:
                 room[:, : mine[name].shape[1]] = mine[name]
         out.append(np.concatenate(wide, axis=1))
     most = float(np.float32(MOST * max(size, 1e-30)))
-    return np.nan_to_num(np.concatenate(out), nan=0.0, posinf=most, neginf=-most).clip(-most, most)
+    whole = np.concatenate(out)
+    if not whole.size or np.abs(whole).max() <= most:
+        return whole
+    return np.nan_to_num(whole, nan=0.0, posinf=most, neginf=-most).clip(-most, most)
 
 
 def _columns(prim: Primitive, size: float) -> dict[str, npt.NDArray[Any]]:
     out: dict[str, npt.NDArray[Any]] = {}
     if prim.texcoords:
         uv = prim.texcoords[0]
-        flat = np.concatenate([uv, np.zeros((len(uv), 1), np.float32)], axis=1)
-        room = area(flat, triangles_of(prim))
+        room = _flat_area(uv, triangles_of(prim))
         out["uv"] = uv * (
             UV * np.sqrt(area(prim.positions, triangles_of(prim)) / room) if room > 1e-12 else 0.0
         )
@@ -165,6 +170,20 @@ def _columns(prim: Primitive, size: float) -> dict[str, npt.NDArray[Any]]:
             [sum(c * m for c, m in zip(codes[:, k], moved)) for k in range(codes.shape[1])], axis=1
         )
     return out
+
+
+def _flat_area(uv: F32, faces: U32) -> float:
+    """The area (units²) that faces cover of the plane of their UVs (V, 2), where they overlap as often as they do."""
+    u, v = uv.astype(np.float64).T
+    a, b, c = faces.T
+    ua, va = u.take(a), v.take(a)
+    turned = (u.take(b) - ua) * (v.take(c) - va) - (v.take(b) - va) * (u.take(c) - ua)
+    return float(np.abs(turned).sum() / 2)
+
+
+def _reach(points: npt.NDArray[Any]) -> float:
+    """Length (units) of the diagonal of the box of points (V, 3)."""
+    return float(np.linalg.norm(points.max(axis=0).astype(np.float64) - points.min(axis=0)))
 
 
 def _codes(count: int) -> F32:

@@ -148,26 +148,15 @@ class _Pass:
     def all(self, tell: Tell, least: int, floor: float) -> Collapses:
         """Pass after pass, until nothing may move or enough is gone."""
         if len(self.faces):
-            self.measures.measure(
-                self.points, self.values, self.at, self.rows, self.alive, self.planes, self.fields
-            )
+            self._measure()
         self.died[self.alive == 0] = -1
         left = first = int(self.alive.sum())
         moves = steps = 0
         soft = False
         self._around()
-        self.measures.borders(
-            self.points,
-            self.at,
-            self.rows,
-            self.starts,
-            self.lists,
-            self.edge,
-            self.count,
-            self.planes,
-            OPEN,
-            SEAM,
-        )
+        told = self.points, self.at, self.rows, self.starts, self.lists
+        kinds = self.edge, self.count, self.planes, OPEN, SEAM
+        on_cores(lambda part: self.measures.borders(*told, *part, *kinds), cuts(len(self.points)))
         while left > least:
             tell(1 - (left - least) / max(first - least, 1), "Finding what is least missed")
             before, blocked = left, int(self.failed.sum())
@@ -189,6 +178,21 @@ class _Pass:
             self.faces, len(self.group), self.died, self.moved[:moves, 0].copy(), self.moved[:moves, 1].copy(),
             self.counts[:steps, 0].copy(), self.counts[:steps, 1].copy(), self.errors[:steps] * self.size,
         )  # fmt: skip
+
+    def _measure(self) -> None:
+        """What is known of planes and values around: of very many faces both halves side by side, on any machine, so that
+        sums are the same on each.
+        """
+        count = len(self.faces)
+        told = self.points, self.values, self.at, self.rows, self.alive
+        if count <= ALONE:
+            self.measures.measure(*told, 0, count, self.planes, self.fields)
+            return
+        planes, fields = np.zeros_like(self.planes), np.zeros_like(self.fields)
+        halves = {(0, count // 2): (self.planes, self.fields), (count // 2, count): (planes, fields)}
+        on_cores(lambda part: self.measures.measure(*told, *part, *halves[part]), list(halves))
+        self.planes += planes
+        self.fields += fields
 
     def _whole_parts(self, left: int, least: int, moves: int, steps: int) -> int:
         """Where nothing may move any more, parts go whole, the smallest first; the largest stays."""

@@ -42,9 +42,16 @@ def _strays(fields, values, r, to, points, p):
     x, y, z = points[p, 0], points[p, 1], points[p, 2]
     out = x * (q[0] * x + 2 * (q[3] * y + q[5] * z + q[6])) + y * (q[1] * y + 2 * (q[4] * z + q[7]))
     out += z * (q[2] * z + 2 * q[8]) + q[9]
-    for j in range(values.shape[1]):
-        s, at = float(values[to, j]), 11 + 4 * j
-        out += s * (s * q[10] - 2 * (q[at] * x + q[at + 1] * y + q[at + 2] * z + q[at + 3]))
+    width = values.shape[1]
+    squares, a, b, c, d = 0.0, 0.0, 0.0, 0.0, 0.0
+    for j in range(width):
+        s, at = float(values[to, j]), 11 + j
+        squares += s * s
+        a += s * q[at]
+        b += s * q[at + width]
+        c += s * q[at + 2 * width]
+        d += s * q[at + 3 * width]
+    out += squares * q[10] - 2 * (a * x + b * y + c * z + d)
     return max(out, 0.0)
 
 
@@ -96,11 +103,21 @@ def _goes(places, rows, alive, starts, lists, edge, group, count, u, v, soft, pa
     return found
 
 
-@njit(types.boolean(FACES, U8, I32, I32, types.int64, types.int64), cache=True, nogil=True)
-def _links(places, alive, starts, lists, u, v):
+@njit(types.boolean(FACES, U8, I32, I32, I32, types.int64, types.int64, types.int64), cache=True, nogil=True)
+def _links(places, alive, starts, lists, marks, stamp, u, v):
     """The link condition: a place next to both `u` and `v` is a corner opposite to their edge; and no face of `u` would
-    lie on one of `v`.
+    lie on one of `v`. `marks` (P,) becomes `stamp` next to `v`, `stamp` + 1 opposite to the edge.
     """
+    for j in range(starts[v], starts[v + 1]):
+        g = lists[j]
+        if not alive[g]:
+            continue
+        k = 0 if places[g, 0] == v else (1 if places[g, 1] == v else 2)
+        a, b = places[g, (k + 1) % 3], places[g, (k + 2) % 3]
+        if a == u or b == u:
+            marks[b if a == u else a] = stamp + 1
+        else:
+            marks[a], marks[b] = max(marks[a], stamp), max(marks[b], stamp)
     for i in range(starts[u], starts[u + 1]):
         f = lists[i]
         if not alive[f]:
@@ -109,31 +126,26 @@ def _links(places, alive, starts, lists, u, v):
         a, b = places[f, (k + 1) % 3], places[f, (k + 2) % 3]
         if a == v or b == v:
             continue
-        for side in range(2):
-            w = a if side == 0 else b
-            opposite, near = False, False
-            for j in range(starts[v], starts[v + 1]):
-                g = lists[j]
-                if not alive[g]:
-                    continue
-                has_w = places[g, 0] == w or places[g, 1] == w or places[g, 2] == w
-                has_u = places[g, 0] == u or places[g, 1] == u or places[g, 2] == u
-                near = near or has_w
-                opposite = opposite or (has_w and has_u)
-                other = b if side == 0 else a
-                if (
-                    has_w
-                    and not has_u
-                    and (places[g, 0] == other or places[g, 1] == other or places[g, 2] == other)
-                ):
+        if marks[a] == stamp or marks[b] == stamp:
+            return False
+        if marks[a] < stamp or marks[b] < stamp:
+            continue
+        for j in range(starts[v], starts[v + 1]):
+            g = lists[j]
+            if alive[g] and places[g, 0] != u and places[g, 1] != u and places[g, 2] != u:
+                has_a = places[g, 0] == a or places[g, 1] == a or places[g, 2] == a
+                has_b = places[g, 0] == b or places[g, 1] == b or places[g, 2] == b
+                if has_a and has_b:
                     return False
-            if near and not opposite:
-                return False
     return True
 
 
-@njit(types.boolean(POINTS, FACES, U8, I32, I32, types.int64, types.int64), cache=True, nogil=True)
-def _sound(points, places, alive, starts, lists, u, v):
+@njit(
+    types.boolean(POINTS, FACES, U8, I32, I32, I32, types.int64, types.int64, types.int64),
+    cache=True,
+    nogil=True,
+)
+def _sound(points, places, alive, starts, lists, marks, stamp, u, v):
     """False where moving place `u` onto `v` would turn a face over, lay one on another, pinch the surface, or leave none."""
     left = 0
     for i in range(starts[v], starts[v + 1]):
@@ -159,7 +171,7 @@ def _sound(points, places, alive, starts, lists, u, v):
         # A face without area looks nowhere, and cannot be turned over.
         if square > 0 and dot <= LEAST_TURN * np.sqrt(square * (mx * mx + my * my + mz * mz)):
             return False
-    return left > 0 and _links(places, alive, starts, lists, u, v)
+    return left > 0 and _links(places, alive, starts, lists, marks, stamp, u, v)
 
 
 @njit(
@@ -211,7 +223,7 @@ def rank(
     """The cheapest way each of the places `some`, from `begin` to `end` of them, can go, into `best` (−1 for none) and `cost`. One that `failed`
     before is asked only for ways that are sound.
     """
-    pairs = np.empty((MOST, 2), np.int32)
+    pairs, marks, stamp = np.empty((MOST, 2), np.int32), np.zeros(len(starts), np.int32), 0
     width = values.shape[1]
     for number in range(begin, end):
         u = some[number]
@@ -243,8 +255,13 @@ def rank(
                     points[u, 2] - points[v, 2],
                 )
                 price += 1e-9 * (x * x + y * y + z * z) * planes[u, 10]
-                if price < cost[u] and (not failed[u] or _sound(points, places, alive, starts, lists, u, v)):
-                    best[u], cost[u] = v, price
+                if price >= cost[u]:
+                    continue
+                if failed[u]:
+                    stamp += 2
+                    if not _sound(points, places, alive, starts, lists, marks, stamp, u, v):
+                        continue
+                best[u], cost[u] = v, price
 
 
 @njit(
@@ -344,7 +361,7 @@ def collapse(
     into `counts`, its error (a mean distance) into `errors`, from `steps` on; of a face that is gone, the step, into `died`. Returns (faces left, moves, steps,
     done in this pass).
     """
-    pairs = np.empty((MOST, 2), np.int32)
+    pairs, marks = np.empty((MOST, 2), np.int32), np.zeros(len(starts), np.int32)
     touched[:] = 0
     done = 0
     for k in range(len(order)):
@@ -355,7 +372,7 @@ def collapse(
         if touched[u] or touched[v]:
             continue
         found = _goes(places, rows, alive, starts, lists, edge, group, count, u, v, soft, pairs)
-        if found == 0 or not _sound(points, places, alive, starts, lists, u, v):
+        if found == 0 or not _sound(points, places, alive, starts, lists, marks, 2 * k + 2, u, v):
             failed[u] = stale[u] = 1
             continue
         failed[u] = 0
@@ -366,8 +383,9 @@ def collapse(
         for m in range(found):
             moved[moves, 0], moved[moves, 1] = pairs[m, 0], pairs[m, 1]
             moves += 1
-            for q in range(fields.shape[1]):
-                fields[pairs[m, 1], q] += fields[pairs[m, 0], q]
+            onto, mine = fields[pairs[m, 1]], fields[pairs[m, 0]]
+            for q in range(len(onto)):
+                onto[q] += mine[q]
         counts[steps, 0], counts[steps, 1], errors[steps] = moves, left, np.sqrt(error)
         steps, done = steps + 1, done + 1
         touched[u] = touched[v] = 1

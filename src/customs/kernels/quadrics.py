@@ -65,13 +65,18 @@ def _plane(sums, at, nx, ny, nz, d, weight):
     q[10] += weight
 
 
-@njit(types.void(POINTS, VALUES, FACES, FACES, U8, Q64, Q32), cache=True, nogil=True)
-def measure(points, values, places, rows, alive, planes, fields):
-    """What each place knows of the planes around it (`planes` (P, 11), zeros), and each row of how its `values` (R, K)
-    run over them (`fields` (R, 11 + 4K), zeros). Faces without area are no longer `alive`.
+@njit(
+    types.void(POINTS, VALUES, FACES, FACES, U8, types.int64, types.int64, Q64, Q32),
+    cache=True,
+    nogil=True,
+)
+def measure(points, values, places, rows, alive, begin, end, planes, fields):
+    """What each place knows of the planes around it (`planes` (P, 11)), and each row of how its `values` (R, K) run over
+    them (`fields` (R, 11 + 4K)), added for the faces from `begin` to `end`. Faces without area are no longer `alive`.
     """
     width = values.shape[1]
-    for f in range(len(places)):
+    run, sums = np.empty((4, max(width, 1))), np.empty(10)
+    for f in range(begin, end):
         a, b, c = places[f, 0], places[f, 1], places[f, 2]
         if a == b or b == c or c == a:
             alive[f] = 0
@@ -93,30 +98,32 @@ def measure(points, values, places, rows, alive, planes, fields):
         # Directions in which one edge grows and the other does not: values run along them.
         px, py, pz = (vy * nz - vz * ny) / square, (vz * nx - vx * nz) / square, (vx * ny - vy * nx) / square
         qx, qy, qz = (ny * uz - nz * uy) / square, (nz * ux - nx * uz) / square, (nx * uy - ny * ux) / square
+        sums[:] = 0
         for j in range(width):
             s = values[rows[f, 0], j]
             s1, s2 = values[rows[f, 1], j] - s, values[rows[f, 2], j] - s
             gx, gy, gz = s1 * px + s2 * qx, s1 * py + s2 * qy, s1 * pz + s2 * qz
             e = s - (gx * points[a, 0] + gy * points[a, 1] + gz * points[a, 2])
-            for k in range(3):
-                q = fields[rows[f, k]]
-                q[0] += weight * gx * gx
-                q[1] += weight * gy * gy
-                q[2] += weight * gz * gz
-                q[3] += weight * gx * gy
-                q[4] += weight * gy * gz
-                q[5] += weight * gx * gz
-                q[6] += weight * gx * e
-                q[7] += weight * gy * e
-                q[8] += weight * gz * e
-                q[9] += weight * e * e
-                at = 11 + 4 * j
-                q[at] += weight * gx
-                q[at + 1] += weight * gy
-                q[at + 2] += weight * gz
-                q[at + 3] += weight * e
+            run[0, j], run[1, j], run[2, j], run[3, j] = weight * gx, weight * gy, weight * gz, weight * e
+            sums[0] += gx * gx
+            sums[1] += gy * gy
+            sums[2] += gz * gz
+            sums[3] += gx * gy
+            sums[4] += gy * gz
+            sums[5] += gx * gz
+            sums[6] += gx * e
+            sums[7] += gy * e
+            sums[8] += gz * e
+            sums[9] += e * e
         for k in range(3):
-            fields[rows[f, k], 10] += weight
+            q = fields[rows[f, k]]
+            for n in range(10):
+                q[n] += weight * sums[n]
+            q[10] += weight
+            for n in range(4):
+                at = 11 + n * width
+                for j in range(width):
+                    q[at + j] += run[n, j]
 
 
 @njit(
@@ -141,16 +148,18 @@ def _wall(points, places, f, u, v, planes, weight):
 
 
 @njit(
-    types.void(POINTS, FACES, FACES, I32, I32, U8, I32, Q64, types.float64, types.float64),
+    types.void(
+        POINTS, FACES, FACES, I32, I32, types.int64, types.int64, U8, I32, Q64, types.float64, types.float64
+    ),
     cache=True,
     nogil=True,
 )
-def borders(points, places, rows, starts, lists, edge, count, planes, open_weight, seam_weight):
-    """What kind of place each is, into `edge` (P,): 0 inside, 1 on an open edge, 2 fixed (more than two faces at an
+def borders(points, places, rows, starts, lists, begin, end, edge, count, planes, open_weight, seam_weight):
+    """What kind of place each from `begin` to `end` is, into `edge` (P,): 0 inside, 1 on an open edge, 2 fixed (more than two faces at an
     edge, or too many rows); how many rows it has, into `count`. Open edges and seams hold to their line, by their weights.
     """
     mine = np.empty(MOST, np.int32)
-    for u in range(len(starts) - 1):
+    for u in range(begin, end):
         found = 0
         for i in range(starts[u], starts[u + 1]):
             f = lists[i]

@@ -30,6 +30,12 @@ def kept(name: Hashable, holder: Any, find: Callable[[], Value]) -> Value:
         return table.setdefault(name, value)
 
 
+def known(name: Hashable, holder: Any) -> Any:
+    """The value called `name` of `holder` where it has been found, else None."""
+    with _lock:
+        return _table(holder).get(name)
+
+
 def _table(holder: Any) -> dict[Hashable, Any]:
     number = id(holder)
     known = _tables.get(number)

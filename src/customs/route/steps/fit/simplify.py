@@ -38,7 +38,11 @@ def _apply(scene: Scene, settings: Simplify, resources: Content, job: Job) -> Ou
             job.check()
             part.progress(share, text)
 
-        coarser = coarser_of(scene.meshes[k], tell)
+        mesh, every = scene.meshes[k], sum(len(triangles_of(p)) for p in scene.meshes[k].primitives)
+        coarser = coarser_of(mesh, tell, _least(every, settings))
+        if coarser is not None and coarser.order.least > _least(coarser.order.first, settings):
+            # Faces without area do not count among those a share is of.
+            coarser = coarser_of(mesh, tell)
         if coarser is not None:
             found[k] = coarser
         elif any(len(p.positions) for p in scene.meshes[k].primitives):
@@ -61,6 +65,14 @@ def _apply(scene: Scene, settings: Simplify, resources: Content, job: Job) -> Ou
     if all(a is b for a, b in zip(meshes, scene.meshes)):
         return Outcome(scene, tuple(said))
     return Outcome(without_empty_meshes(replace(scene, meshes=tuple(meshes))), tuple(said))
+
+
+def _least(first: int, settings: Simplify) -> int:
+    """Triangles below which nothing is asked of a mesh of `first`, 0 where that is not known before."""
+    if settings.vertices is not None or settings.total is not None or settings.error is not None:
+        return 0
+    share = first if settings.ratio is None else max(round(first * settings.ratio), 1)
+    return min(share, first if settings.triangles is None else settings.triangles)
 
 
 def _steps(mesh: Mesh, found: Coarser, settings: Simplify) -> int:
