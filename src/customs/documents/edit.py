@@ -1,0 +1,119 @@
+"""Changes to a document at single places: what is there already is left alone, so that a second run changes nothing."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+from customs.documents.encoded import read_text, written
+from customs.documents.splice import Splice, indented, spliced
+from customs.documents.syntax import Syntax, Where, syntaxes
+from customs.errors import ReadError, WriteError
+
+Do = Literal["insert", "set", "replace", "blank"]
+
+
+@dataclass(frozen=True)
+class Edit:
+    """What is done: `insert` a block (`text`) `where` `at` says, told by `same`; `set` the values `at` a path to `text`; `replace`
+    every value that is exactly `at` by `text`; `blank` all values `at` a path but those that are `text`.
+    """
+
+    do: Do
+    at: str
+    text: str = ""
+    where: Where = "last"
+    same: str = ""
+
+
+def edited(data: bytes, edits: Sequence[Edit], syntax: str, file: str | Path, codec: str = "") -> bytes:
+    """A document with all edits, one after another; the same object where none changes anything.
+
+    Raises ReadError for a document that is not well formed, before or after, and for a path that leads nowhere; WriteError for what
+    its encoding cannot hold.
+    """
+    known = syntaxes.get(syntax)
+    if known is None:
+        raise ReadError(f"the syntax {syntax}", " or ".join(syntaxes.all()), "Mend it in the sheet.", file)
+    text = read_text(data, file, codec)
+    known.check(text.body, file)
+    body = text.body
+    for edit in edits:
+        body = _one(body, edit, known, text.newline, file)
+    if body is text.body or body == text.body:
+        return data
+    try:
+        known.check(body, file)
+    except ReadError as problem:
+        raise WriteError(
+            f"it would no longer be well formed ({problem.found})",
+            "a document its destination can read",
+            "Nothing was changed: mend what the sheet inserts.",
+            file,
+        ) from None
+    return written(text, body, file, known.references)
+
+
+def _one(body: bytes, edit: Edit, syntax: Syntax, newline: bytes, file: str | Path) -> bytes:
+    if edit.do == "insert":
+        return _inserted(body, edit, syntax, newline, file)
+    if edit.do == "replace":
+        spans = syntax.every(body, edit.at, file) if edit.at != edit.text else []
+        return spliced(body, [Splice(s.start, s.end, syntax.written(edit.text, s, body)) for s in spans])
+    spans = syntax.values(body, edit.at, file)
+    if not spans:
+        raise _nowhere(edit, file)
+    if edit.do == "blank":
+        if all(s.value not in (edit.text, "") for s in spans):
+            raise ReadError(
+                f"{edit.text!r} is none of the values at {edit.at}",
+                "the one that stays",
+                "Nothing was changed.",
+                file,
+            )
+        return spliced(
+            body,
+            [
+                Splice(s.start, s.end, syntax.written("", s, body))
+                for s in spans
+                if s.value not in (edit.text, "")
+            ],
+        )
+    return spliced(
+        body,
+        [Splice(s.start, s.end, syntax.written(edit.text, s, body)) for s in spans if s.value != edit.text],
+    )
+
+
+def _inserted(body: bytes, edit: Edit, syntax: Syntax, newline: bytes, file: str | Path) -> bytes:
+    block = edit.text.strip("\n").encode()
+    gap = syntax.gap(body, edit.at, edit.where, block, edit.same, newline, file)
+    if gap is None:
+        raise _nowhere(edit, file)
+    mine = indented(block, gap.indent, newline)
+    if gap.there is None:
+        return spliced(body, [Splice(gap.start, gap.end, gap.lead + mine + gap.tail)])
+    was = body[gap.there.start : gap.there.end]
+    if was.split() == mine.split():
+        return body
+    return spliced(body, [Splice(gap.there.start, gap.there.end, mine)])
+
+
+def _nowhere(edit: Edit, file: str | Path) -> ReadError:
+    return ReadError(
+        f"{edit.at} leads nowhere in it",
+        "a document of the kit this sheet is for",
+        "Choose the right kit folder, or mend the sheet. Nothing was changed.",
+        file,
+    )
+
+
+def difference(before: bytes, after: bytes, name: str, codec: str = "") -> str:
+    """A document as it was and as it becomes, as a unified difference (IEEE Std 1003.1, diff -u)."""
+    old, new = (
+        read_text(d, name, codec).body.decode("utf-8", "replace").splitlines() for d in (before, after)
+    )
+    return "\n".join(difflib.unified_diff(old, new, name, name, lineterm="", n=2))

@@ -1,0 +1,116 @@
+"""What is to change in a kit folder, as it is written down before anything does."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Collection, Sequence
+from dataclasses import asdict, dataclass
+from pathlib import Path
+from typing import Any
+
+from customs.errors import WriteError
+from customs.files import open_regular, why_no_part
+
+OURS = ".customs"
+"""The one folder of ours in a kit: journals, with originals."""
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """A file of the kit as it is to be: `data` None takes it away."""
+
+    path: str
+    data: bytes | None
+
+
+@dataclass(frozen=True)
+class Change:
+    """A file of the kit: sha256 of what is there before and after, None for nothing."""
+
+    path: str
+    before: str | None
+    after: str | None
+
+    def as_dict(self) -> dict[str, Any]:
+        """As it stands in a journal."""
+        return asdict(self)
+
+
+def digest_at(path: Path) -> str | None:
+    """sha256 of a file, None where there is none. Raises OSError for what is no regular file."""
+    try:
+        with open_regular(path) as f:
+            return hashlib.file_digest(f, "sha256").hexdigest()
+    except FileNotFoundError:
+        return None
+
+
+def check_places(kit: Path, wanted: Sequence[Wanted], may: Collection[str]) -> list[Change]:
+    """The changes that come of it; what changes nothing is left out. `may` are the paths of files that may be replaced or taken
+    away; nothing else that is there is touched.
+
+    Raises WriteError for a path that leaves the kit or is no name, a file in the way, a name that differs from one that is there
+    by its case alone.
+    """
+    out, seen = list[Change](), dict[str, str]()
+    for w in wanted:
+        _inside(kit, w.path)
+        if seen.setdefault(w.path.casefold(), w.path) != w.path or [x.path for x in wanted].count(w.path) > 1:
+            raise WriteError(f"{w.path} twice", "each file once", "Mend the sheet's paths.", kit)
+        place = kit / w.path
+        try:
+            before = digest_at(place)
+        except OSError as problem:
+            raise WriteError(
+                f"{w.path} is no file ({problem.strerror})", "a file, or nothing", "Move it away.", kit
+            ) from None
+        after = None if w.data is None else hashlib.sha256(w.data).hexdigest()
+        if before == after:
+            continue
+        if before is None:
+            _no_twin(place, kit)
+        elif w.path not in may:
+            raise WriteError(
+                f"{w.path} is there already",
+                "a free name, or leave to replace it",
+                "Say that it may be replaced.",
+                kit,
+            )
+        out.append(Change(w.path, before, after))
+    return out
+
+
+def _inside(kit: Path, path: str) -> None:
+    parts = path.split("/")
+    for part in parts:
+        if why := why_no_part(part):
+            raise WriteError(
+                f"“{part}” in the path {path} {why}", "a path inside the kit", "Mend the sheet's paths.", kit
+            )
+    if parts[0] == OURS:
+        raise WriteError(f"the path {path}", "a path of the kit's own", "Mend the sheet's paths.", kit)
+    place, root = kit / path, kit.resolve()
+    if root not in place.parent.resolve().parents and place.parent.resolve() != root:
+        raise WriteError(
+            f"the path {path} leads out of the kit",
+            "a path inside it",
+            "A link may lead away: look there.",
+            kit,
+        )
+    if place.is_symlink():
+        raise WriteError(f"{path} is a link", "a file", "Name the file it leads to.", kit)
+
+
+def _no_twin(place: Path, kit: Path) -> None:
+    """No name beside it, or of a folder above it, that is the same but for its case: some systems hold them for one."""
+    here = place
+    while here != kit:
+        if here.parent.is_dir():
+            low = here.name.casefold()
+            twin = next((n for n in os.listdir(here.parent) if n.casefold() == low and n != here.name), None)
+            if twin is not None:
+                raise WriteError(
+                    f"{here.relative_to(kit)} differs from {twin} by its case alone", "one name for one thing", "Use the name that is there.", kit
+                )  # fmt: skip
+        here = here.parent
