@@ -29,6 +29,9 @@ DonorFile = Annotated[
     Path | None,
     typer.Option("--donor", help="asset of the destination whose skeleton or clips are taken over"),
 ]
+KitFolder = Annotated[
+    Path | None, typer.Option("--kit", help="the destination's own folder, which the package goes into too")
+]
 Search = Annotated[list[Path] | None, typer.Option("--search", help="folder to look for missing textures in")]
 From = Annotated[str | None, typer.Option("--from", help="origin: an id, or a TOML file")]
 AsJson = Annotated[bool, typer.Option("--json", help="machine-readable output")]
@@ -120,13 +123,14 @@ def port(
     ] = False,
     search: Search = None,
     donor: DonorFile = None,
+    kit: KitFolder = None,
     as_json: AsJson = False,
 ) -> None:
     """Plan, run and dispatch. A held asset is not written, the others are. Exit codes as of check."""
     from customs.command import goods
 
     with _usage():
-        requests = goods.asked(inputs, to, from_, set_ or [], out, replace_, search, donor)
+        requests = goods.asked(inputs, to, from_, set_ or [], out, replace_, search, donor, kit)
     raise typer.Exit(goods.port(requests, as_json))
 
 
@@ -134,13 +138,26 @@ def port(
 def land(
     folder: Path,
     by: Annotated[str | None, typer.Option(help="sheet to land by")] = None,
+    kit: KitFolder = None,
     as_json: AsJson = False,
 ) -> None:
-    """Read packages as their destination would. Exit 1 on any refusal."""
+    """Read packages as their destination would, with --kit its own folder too. Exit 1 on any refusal."""
     from customs.command import landing
 
     with _usage():
-        raise typer.Exit(landing.land(folder, by, as_json))
+        raise typer.Exit(landing.land(folder, by, as_json, kit))
+
+
+@app.command()
+def withdraw(
+    package: Path,
+    kit: Annotated[Path, typer.Option("--kit", help="the destination's own folder")],
+    as_json: AsJson = False,
+) -> None:
+    """Undo a dispatch in a kit folder: every original back, every new file away. Exit 1 where that cannot be."""
+    from customs.command import landing
+
+    raise typer.Exit(landing.withdraw(package, kit, as_json))
 
 
 def main() -> None:

@@ -53,6 +53,7 @@ def asked(
     force: bool,
     search: list[Path] | None,
     donor: Path | None = None,
+    kit: Path | None = None,
 ) -> list[Request]:
     """What the command line asks for. Raises UsageError."""
     try:
@@ -61,6 +62,8 @@ def asked(
         giver = read_donor(donor) if donor is not None else None
     except CustomsError as problem:
         raise UsageError(str(problem)) from None
+    if kit is not None and not kit.is_dir():
+        raise UsageError(f"{kit}: there is no such kit folder")
     missing = [p for p in inputs if not p.exists() and outer(p) is None]
     if missing:
         raise UsageError(f"{missing[0]}: there is no such file or folder")
@@ -72,7 +75,17 @@ def asked(
         raise UsageError("no model files there")
     return [
         Request(
-            e.path, e.root, sheet, start_at, tuple(settings), out, force, tuple(search or ()), giver, folder
+            e.path,
+            e.root,
+            sheet,
+            start_at,
+            tuple(settings),
+            out,
+            force,
+            tuple(search or ()),
+            giver,
+            kit,
+            folder,
         )
         for e, folder in zip(entries, package_folders(entries))
     ]

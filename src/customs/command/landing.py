@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from customs.command.printing import say, say_json
+from customs.command.printing import errors, say, say_json
 from customs.errors import CustomsError, UsageError
 from customs.landing.land import land as land_package
 from customs.landing.land import packages
+from customs.words import many
 from customs.work.lookup import find_sheet
+from customs.work.requests.withdraw import run_withdraw
 
 
-def land(folder: Path, by: str | None, as_json: bool) -> int:
+def land(folder: Path, by: str | None, as_json: bool, kit: Path | None = None) -> int:
     """Land all packages of a folder; the exit code, 1 on any refusal. Raises UsageError."""
     try:
         sheet = find_sheet(by) if by else None
@@ -19,10 +21,12 @@ def land(folder: Path, by: str | None, as_json: bool) -> int:
         raise UsageError(str(problem)) from None
     if not folder.is_dir():
         raise UsageError(f"{folder}: there is no such folder")
+    if kit is not None and not kit.is_dir():
+        raise UsageError(f"{kit}: there is no such kit folder")
     found = packages(folder)
     if not found:
         raise UsageError(f"{folder}: no package in it")
-    logs = [land_package(p, find_sheet, sheet) for p in found]
+    logs = [land_package(p, find_sheet, sheet, kit) for p in found]
     if as_json:
         say_json(
             [
@@ -36,3 +40,20 @@ def land(folder: Path, by: str | None, as_json: bool) -> int:
                 mark = {"note": " ", "remark": "?", "refusal": "■"}[line.level]
                 say(f"{mark} {line.seconds:7.3f} {line.verb:9} {line.file}  {line.text}")
     return 0 if all(g.accepted for g in logs) else 1
+
+
+def withdraw(package: Path, kit: Path, as_json: bool) -> int:
+    """Undo a dispatch in a kit; the exit code, 1 where that cannot be."""
+    try:
+        paths = run_withdraw(package, kit)
+    except CustomsError as problem:
+        if as_json:
+            say_json({"withdrawn": [], "error": problem.as_dict()})
+        else:
+            say(str(problem), errors)
+        return 1
+    if as_json:
+        say_json({"withdrawn": list(paths), "error": None})
+    else:
+        say(f"{kit}: {many(len(paths), 'file')} as before: {', '.join(paths)}")
+    return 0

@@ -8,12 +8,16 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
+from customs.dispatch.attached import attached_paths
 from customs.dispatch.beside import more_files
-from customs.dispatch.deliver import deliver, destination_scene
+from customs.dispatch.deliver import deliver, destination_scene, in_numbers
 from customs.dispatch.docket import make_docket
+from customs.dispatch.fittings import facts_of_delivery
+from customs.dispatch.into_kit import facts_for
 from customs.dispatch.writer import Written, write_package
 from customs.errors import WriteError
 from customs.files import why_no_part
+from customs.geometry.counts import counts
 from customs.job import Job
 from customs.ledger.joined import joined
 from customs.ledger.ledger import Ledger
@@ -34,6 +38,9 @@ def package_folder(out: Path, scene: Scene, folder: str = "") -> Path:
                 f"the name “{part}” {why}", "a name every system takes", "Add Names to the route.", scene.name
             )
     return out / (folder or scene.name)
+
+
+Json = dict[str, Any]
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,11 +64,13 @@ def dispatch(
     job: Job | None = None,
     replace_existing: bool = False,
     folder: str = "",
+    kit: Callable[[Mapping[str, Path], Json], Json] | None = None,
 ) -> Written:
     """Write the package of the asset at the end of its route to a folder of its name (or `folder`) below
     `out`.
 
-    `check` is shown the finished package before it is put in its place, and raises where it must not be.
+    `kit` is shown the files as they are written (by their paths) with the facts about them, and says what the docket has to tell
+    of the destination's own folder. `check` is shown the finished package before it is put in its place, and raises where it must not be.
     Raises WriteError for a held asset (nothing is written) and whatever `write_package` raises.
     """
     held = [r for r in goods.ledger.open() if r.verdict == "held"]
@@ -79,6 +88,13 @@ def dispatch(
     when = datetime.now(UTC).strftime("%Y-%m-%d %H:%M UTC")
 
     def docket(files: Sequence[dict[str, Any]], folder: Path) -> dict[str, Any]:
+        told = None
+        if kit is not None:
+            document = facts_of_delivery(
+                in_numbers(scene, goods.sheet), final, goods.sheet, attached_paths(scene, goods.sheet)
+            )
+            facts = facts_for(final.name, document, counts(final), files)
+            told = kit({str(f["path"]): folder / str(f["path"]) for f in files}, facts)
         return make_docket(
             goods.sheet,
             goods.received,
@@ -90,6 +106,7 @@ def dispatch(
             files,
             when,
             folder,
+            told,
         )
 
     target = package_folder(out, scene, folder)

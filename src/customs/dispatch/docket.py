@@ -143,9 +143,10 @@ def make_docket(
     files: Sequence[Mapping[str, Any]],
     when: str,
     folder: Path,
+    kit: Mapping[str, Any] | None = None,
 ) -> Json:
     """The docket as data; `final` is in destination numbers, `folder` holds the files as written: its counts
-    are theirs.
+    are theirs; `kit` is what changes in the destination's own folder.
 
     The digest is over everything else, written last.
     """
@@ -180,6 +181,7 @@ def make_docket(
         ],
         **({"measured": measured} if (measured := measured_lines(about, sheet)) else {}),
         "left_behind": left_behind(received, passed, sheet, models),
+        **({"kit": dict(kit)} if kit is not None else {}),
         "remarks": remarks,
         "files": [dict(f) for f in files],
     }

@@ -35,6 +35,13 @@ def _off(planes, at, points, p):
     return max(out, 0.0)
 
 
+@njit(types.float64(POINTS, types.int64, types.int64), cache=True, nogil=True)
+def _apart(points, u, v):
+    """The square of how far two points lie apart."""
+    x, y, z = points[u, 0] - points[v, 0], points[u, 1] - points[v, 1], points[u, 2] - points[v, 2]
+    return x * x + y * y + z * z
+
+
 @njit(types.float64(Q32, VALUES, types.int64, types.int64, POINTS, types.int64), cache=True, nogil=True)
 def _strays(fields, values, r, to, points, p):
     """How far the values of row `to`, at point `p`, stray from what row `r` knows of how they run."""
@@ -176,50 +183,13 @@ def _sound(points, places, alive, starts, lists, marks, stamp, u, v):
 
 @njit(
     types.void(
-        POINTS,
-        VALUES,
-        FACES,
-        FACES,
-        U8,
-        I32,
-        I32,
-        U8,
-        I32,
-        I32,
-        Q64,
-        Q32,
-        U8,
-        types.boolean,
-        I32,
-        types.int64,
-        types.int64,
-        I32,
-        F64,
+        POINTS, VALUES, FACES, FACES, U8, I32, I32, U8, I32, I32, Q64, Q32, U8, types.boolean, I32, types.int64, types.int64, I32, F64,
     ),
-    cache=True,
-    nogil=True,
-)
+    cache=True, nogil=True,
+)  # fmt: skip
 def rank(
-    points,
-    values,
-    places,
-    rows,
-    alive,
-    starts,
-    lists,
-    edge,
-    group,
-    count,
-    planes,
-    fields,
-    failed,
-    soft,
-    some,
-    begin,
-    end,
-    best,
-    cost,
-):
+    points, values, places, rows, alive, starts, lists, edge, group, count, planes, fields, failed, soft, some, begin, end, best, cost,
+):  # fmt: skip
     """The cheapest way each of the places `some`, from `begin` to `end` of them, can go, into `best` (−1 for none) and `cost`. One that `failed`
     before is asked only for ways that are sound.
     """
@@ -249,12 +219,7 @@ def rank(
                     for m in range(found):
                         price += _strays(fields, values, pairs[m, 0], pairs[m, 1], points, v)
                 # Of ways that cost the same the shortest is taken.
-                x, y, z = (
-                    points[u, 0] - points[v, 0],
-                    points[u, 1] - points[v, 1],
-                    points[u, 2] - points[v, 2],
-                )
-                price += 1e-9 * (x * x + y * y + z * z) * planes[u, 10]
+                price += 1e-9 * _apart(points, u, v) * planes[u, 10]
                 if price >= cost[u]:
                     continue
                 if failed[u]:

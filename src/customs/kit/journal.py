@@ -8,6 +8,7 @@ import fcntl
 import json
 import os
 import shutil
+import time
 from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
@@ -48,21 +49,21 @@ class Journal:
 
 
 @contextmanager
-def held(kit: Path) -> Iterator[None]:
-    """The kit for this process alone. Raises WriteError where another is at it, or nothing can be written."""
-    ours = kit / OURS
+def held(kit: Path, patience: float = 0.0) -> Iterator[None]:
+    """The kit for this process alone, after `patience` seconds at most. Raises WriteError where another is at it, or nothing can be
+    written.
+    """
+    ours, until = kit / OURS, time.monotonic() + patience
     try:
-        ours.mkdir(exist_ok=True)
-        lock = os.open(ours / "lock", os.O_RDWR | os.O_CREAT, 0o644)
+        while (lock := _locked(ours)) < 0:
+            if time.monotonic() >= until:
+                raise WriteError(
+                    "another dispatch is at work in this kit", "one at a time", "Wait for it to end.", kit
+                )
+            time.sleep(0.05)
     except OSError as problem:
         raise _cannot(problem, kit) from None
     try:
-        try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError:
-            raise WriteError(
-                "another dispatch is at work in this kit", "one at a time", "Wait for it to end.", kit
-            ) from None
         yield
     finally:
         with suppress(OSError):
@@ -70,6 +71,21 @@ def held(kit: Path) -> Iterator[None]:
                 (ours / "lock").unlink()
                 ours.rmdir()
         os.close(lock)
+
+
+def _locked(ours: Path) -> int:
+    """The lock, open and held; −1 where another process has it. Raises OSError."""
+    ours.mkdir(exist_ok=True)
+    lock = os.open(ours / "lock", os.O_RDWR | os.O_CREAT, 0o644)
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        # Whoever had it may have taken it away with the folder: then it is a lock of nothing.
+        if os.fstat(lock).st_ino == os.stat(ours / "lock").st_ino:
+            return lock
+    except OSError:
+        pass
+    os.close(lock)
+    return -1
 
 
 def _cannot(problem: OSError, kit: Path) -> WriteError:

@@ -24,6 +24,7 @@ from customs.landing.docket_check import (
     same_names,
 )
 from customs.landing.fittings_check import check_fittings
+from customs.landing.kit_check import check_kit
 from customs.landing.log import Log
 from customs.landing.model_check import check_model
 from customs.landing.motion_check import fits, names_others, play_all, whole_motion
@@ -59,8 +60,9 @@ def packages(folder: Path) -> list[Path]:
     ]
 
 
-def land(folder: Path, find_sheet: FindSheet, by: Sheet | None = None) -> Log:
-    """Read a package as its destination would. `find_sheet` gives a sheet by id; `by` overrides the docket's.
+def land(folder: Path, find_sheet: FindSheet, by: Sheet | None = None, kit: Path | None = None) -> Log:
+    """Read a package as its destination would. `find_sheet` gives a sheet by id; `by` overrides the docket's; `kit` is the
+    destination's own folder, which is read too where it is given.
 
     Never raises for what is in the package: whatever is wrong there is a refusal.
     """
@@ -78,6 +80,8 @@ def land(folder: Path, find_sheet: FindSheet, by: Sheet | None = None) -> Log:
         log.refuse(body["asset"], "there is no model file in the package")
         return log
     _land_models(models, files, body, sheet, folder, log)
+    if kit is not None:
+        check_kit(sheet, body, files, kit, log)
     if log.accepted:
         log.note("accepts", body["asset"], f"{log.remarks} remarks")
     return log

@@ -12,6 +12,7 @@ from customs.errors import CustomsError
 from customs.patterns import problem_of
 from customs.scene.convention import Axis, Convention, Front, Hand, Up
 from customs.scene.model import SLOTS
+from customs.sheet.documents import DocumentRules, KitRules
 from customs.sheet.fittings import LevelRules, PictureRules, PlotRules, PostRules, ShapeRules
 from customs.sheet.part import Part, check_pattern, filled, inside_package
 from customs.surface.pattern import parse_pattern, pattern_text
@@ -284,6 +285,8 @@ class Sheet(Part):
     plot: PlotRules = PlotRules()
     names: Names = Names()
     layout: Layout = Layout()
+    kit: KitRules = KitRules()
+    documents: tuple[DocumentRules, ...] = ()
     rights: Rights = Rights()
     stamp: Stamp = Stamp()
 
@@ -298,6 +301,11 @@ class Sheet(Part):
         """True where levels, shapes or posts have to be there, and the document that tells of them."""
         shapes = self.shapes.form != "none" and self.shapes.purposes
         return bool(shapes or self.posts.required or (self.levels.form != "none" and self.levels.least > 1))
+
+    @property
+    def goes_into_kit(self) -> bool:
+        """True where there is something to do in the destination's own folder."""
+        return bool(self.kit.place or self.documents)
 
     def ticket(self) -> str:
         """One line for the destination ticket: unit, up, facing, edition."""

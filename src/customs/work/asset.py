@@ -38,6 +38,8 @@ class Request:
     replace_existing: bool = False
     search: tuple[Path, ...] = ()
     donor: Donor | None = None
+    kit: Path | None = None
+    """The destination's own folder, where the package goes into that too."""
     folder: str = ""
     """Name of the package's folder below `out`, where the asset's own would be somebody else's too."""
 
@@ -148,7 +150,10 @@ def _run(request: Request, job: Job | None) -> Result:
         return result
     try:
         sent = run_dispatch(
-            DispatchRequest(done, request.sheet, request.out, request.replace_existing, request.folder), job
+            DispatchRequest(
+                done, request.sheet, request.out, request.replace_existing, request.folder, request.kit
+            ),
+            job,
         )
     except CustomsError as problem:
         return replace(result, error=problem)

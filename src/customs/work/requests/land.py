@@ -19,12 +19,13 @@ from customs.work.lookup import find_sheet
 @dataclass(frozen=True)
 class LandRequest:
     """A package; `by` reads it by another sheet than its docket's, `known` is a sheet at hand that need not
-    be looked up.
+    be looked up, `kit` the destination's own folder, where that is read too.
     """
 
     folder: Path
     by: Sheet | None = None
     known: Sheet | None = None
+    kit: Path | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -45,7 +46,7 @@ def run_land(request: LandRequest, show: bool = False) -> Landed:
     def find(name: str) -> Sheet:
         return known if known is not None and known.id == name else find_sheet(name)
 
-    log = land(request.folder, find, request.by)
+    log = land(request.folder, find, request.by, request.kit)
     scene, seen, sheet = None, None, request.by or known
     if show and sheet is not None:
         with contextlib.suppress(CustomsError, StopIteration, ValueError, KeyError, OSError):

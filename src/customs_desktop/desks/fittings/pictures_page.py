@@ -77,12 +77,15 @@ class PicturesPage(Wished):
         box.addWidget(area, 1)
         for line in (
             (self.angles, self.view),
-            (self.grounds, label("Margin %"), self.margin, label("Light"), self.lights, self.text),
+            (self.grounds, label("Margin %"), self.margin, label("")),
+            (label("Light"), self.lights, self.text),
         ):
             holder = QHBoxLayout()
             holder.setContentsMargins(12, 0, 12, 0)
             for widget in line:
-                holder.addWidget(widget, 1 if widget in (self.angles, self.text) else 0)
+                holder.addWidget(
+                    widget, 1 if widget in (self.angles, line[-1]) and widget is not self.view else 0
+                )
             box.addLayout(holder)
         self.grounds.setFixedWidth(span(248, 0.5))
         self.lights.setFixedWidth(span(104, 0.5))

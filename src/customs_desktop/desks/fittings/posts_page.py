@@ -80,7 +80,8 @@ class PostsPage(QWidget):
         box.setContentsMargins(0, 0, 0, 6)
         box.addWidget(self.table, 1)
         for line in (
-            row(self.place, self.copy, self.drop, 1, self.hang, self.unhang),
+            row(self.place, self.copy, self.drop, 1),
+            row(self.hang, self.unhang, 1),
             row(label("Name"), self.name, label("Holds"), self.attached),
             row(label("At"), *self.at, label("along"), *self.way, 1),
         ):

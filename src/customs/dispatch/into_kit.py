@@ -1,0 +1,141 @@
+"""A package on its way into the destination's own folder: its files or its bundle, and what changes in the kit's documents."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from customs.dispatch.bundle import bundled
+from customs.documents.edit import Edit, difference, edited
+from customs.documents.templates import filled_in
+from customs.errors import WriteError
+from customs.files import read_regular
+from customs.kit.changes import Change, Wanted, check_places
+from customs.kit.journal import journals
+from customs.sheet.documents import DocumentRules
+from customs.sheet.model import Sheet
+from customs.tolerances import FILE_BYTES
+
+Json = dict[str, Any]
+Facts = Mapping[str, Any]
+
+
+@dataclass(frozen=True, eq=False)
+class KitPlan:
+    """What a dispatch will do to a kit, before it does: the files wanted, those of them that may be replaced, what changes,
+    documents as differences.
+    """
+
+    kit: Path
+    id: str
+    wanted: tuple[Wanted, ...]
+    may: tuple[str, ...]
+    changes: tuple[Change, ...]
+    differences: Mapping[str, str]
+
+    def as_dict(self) -> Json:
+        """As it stands in the docket."""
+        return {
+            "dispatch": self.id,
+            "files": [{"path": w.path, "before": b, "after": a} for w, b, a in self._rows()],
+            "documents": [{"path": p, "difference": d} for p, d in self.differences.items()],
+        }
+
+    def _rows(self) -> list[tuple[Wanted, str | None, str | None]]:
+        changed = {c.path: c for c in self.changes}
+        return [(w, c.before, c.after) for w in self.wanted if (c := changed.get(w.path)) is not None]
+
+
+def plan_for_kit(
+    sheet: Sheet, kit: Path, asset: str, files: Mapping[str, Path], facts: Facts, replace: bool
+) -> KitPlan:
+    """What delivering `files` (by their paths in the package) will change in a kit; nothing is written.
+
+    `facts` is what templates may use. Files of an earlier dispatch of the same asset may be replaced where `replace` says so.
+    Raises WriteError, SheetError and ReadError, each with the document and the place.
+    """
+    if not kit.is_dir():
+        raise WriteError("is no folder", "the kit's folder", "Choose it.", kit)
+    wanted = _placed(sheet, asset, files)
+    told = {**facts, "place": sheet.kit.target(asset) if sheet.kit.place else ""}
+    differences, documents = dict[str, str](), list[str]()
+    for rules in sheet.documents:
+        path = rules.place(asset)
+        before, after = _document(rules, path, kit, told)
+        wanted.append(Wanted(path, after))
+        if not rules.new:
+            documents.append(path)
+        if before != after:
+            differences[path] = difference(before, after, path, rules.codec)
+    earlier = {c.path for j in journals(kit) if j.about.get("asset") == asset for c in j.changes if c.after}
+    may = (*documents, *(earlier if replace else ()))
+    changes = tuple(check_places(kit, wanted, may))
+    return KitPlan(kit, _id(kit, asset), tuple(wanted), may, changes, differences)
+
+
+def _placed(sheet: Sheet, asset: str, files: Mapping[str, Path]) -> list[Wanted]:
+    """The package's own files where the kit has them, or the one bundle they are in."""
+    if not sheet.kit.place:
+        return []
+    data = {path: _read(place) for path, place in files.items()}
+    target = sheet.kit.target(asset)
+    if sheet.kit.bundle == "none":
+        return [Wanted(f"{target}/{path}", body) for path, body in data.items()]
+    return [Wanted(target, bundled(data, sheet.kit.bundle))]
+
+
+def _read(place: Path) -> bytes:
+    data = read_regular(place, FILE_BYTES)
+    if data is None:
+        raise WriteError(f"larger than {FILE_BYTES / 1e9:.0f} GB", "a smaller file", "Leave it out.", place)
+    return data
+
+
+def _document(rules: DocumentRules, path: str, kit: Path, facts: Facts) -> tuple[bytes, bytes]:
+    """(a document as it is, as it is to be)."""
+    where = f"documents, {path}"
+    if rules.new:
+        return b"", filled_in(rules.new, facts, rules.syntax, where).encode(rules.codec or "utf-8")
+    try:
+        before = _read(kit / path)
+    except OSError as problem:
+        raise WriteError(
+            f"the kit's document {path} cannot be read ({problem.strerror})",
+            "the kit this sheet is for",
+            "Choose its folder.",
+            kit,
+        ) from None
+    edits = [_edit(e, facts, rules.syntax, f"{where}, edit {n}") for n, e in enumerate(rules.edits, 1)]
+    return before, edited(before, edits, rules.syntax, path, rules.codec)
+
+
+def _edit(rules: Any, facts: Facts, syntax: str, where: str) -> Edit:
+    # A value that is set is escaped where it is written; a block is escaped as it is filled in.
+    whole = rules.do == "insert"
+    text = filled_in(rules.text, facts, syntax if whole else "", where)
+    return Edit(rules.do, filled_in(rules.at, facts, "", where), text, rules.where, rules.same)
+
+
+def _id(kit: Path, asset: str) -> str:
+    """A name for the dispatch that none there has."""
+    plain = f"{datetime.now(UTC):%Y%m%dT%H%M%SZ}-{asset}"
+    taken, number, out = {j.id for j in journals(kit)}, 1, plain
+    while out in taken:
+        number += 1
+        out = f"{plain}-{number}"
+    return out
+
+
+def facts_for(
+    asset: str, document: Mapping[str, Any], counts: Mapping[str, int], files: Sequence[Mapping[str, Any]]
+) -> Json:
+    """What templates may use: the asset's name, what its document says (unit, levels, shapes, posts), its counts, its files, the
+    main model among them.
+    """
+    rows = [{"path": f["path"], "kind": f["kind"], "size": f["size"], "sha256": f["sha256"]} for f in files]
+    model = next((f["path"] for f in rows if f["kind"] == "model"), "")
+    empty: Json = {"levels": [], "shapes": [], "posts": []}
+    return {**empty, **document, "asset": asset, "counts": dict(counts), "files": rows, "model": model}
