@@ -188,6 +188,19 @@ TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
     ("lamplighter", "plan-plot-kit"): ("static footing normals lods shapes picture plot", {}),
     ("moss_keeper", "plan-plot-kit"): ("static join footing normals lods shapes picture plot", {"inward": "query"}),
     ("house_warden", "plan-plot-kit"): ("static footing lods shapes picture plot", {}),
+    ("watering_stork", "attachment-kit"): ("static footing resize tangents rename", {}),
+    ("bell_lantern", "attachment-kit"): ("footing resize convert-textures tangents rename", {SKINS: "query"}),
+    ("fern_bed", "attachment-kit"): ("footing alpha bleed resize rename", {}),
+    ("pane_wall", "attachment-kit"): ("drop-broken turn-outward rename", {}),
+    ("seed_cart", "attachment-kit"): ("settle drop-empties footing resize rename", {LOST: "held"}),
+    ("spring_basin", "attachment-kit"): ("weld drop-broken footing normals", {LIMIT: "held", PLAIN: "query"}),
+    ("mosaic_floor", "attachment-kit"): ("colour-space spec-gloss alpha tangents", {GREEN: "query"}),
+    ("potting_bench", "attachment-kit"): ("find-textures roles tangents", {LOST: "held"}),
+    ("gardener", "attachment-kit"): ("static leave-out settle drop-empties footing", {}),
+    ("hedgehog", "attachment-kit"): ("static settle footing", {}),
+    ("lamplighter", "attachment-kit"): ("static footing normals", {}),
+    ("moss_keeper", "attachment-kit"): ("static footing normals rename", {}),
+    ("house_warden", "attachment-kit"): ("static footing", {}),
 }  # fmt: skip
 """Reviewed. What stays open and why: the cart's brand plate texture is truly missing; the bench's slate is
 there twice, in two folders alike, and a person must say which; the lantern's winter skin lies near and a

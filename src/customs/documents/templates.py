@@ -12,6 +12,7 @@ from customs.errors import SheetError
 MOST = 4_000_000
 """Characters that come of one template at most."""
 SECONDS = 5.0
+LARGEST_POWER = 64
 """Seconds one template may take."""
 
 
@@ -21,7 +22,18 @@ def _environment(escaped: bool) -> Any:
     from jinja2 import StrictUndefined
     from jinja2.sandbox import ImmutableSandboxedEnvironment
 
-    made = ImmutableSandboxedEnvironment(
+    class Careful(ImmutableSandboxedEnvironment):
+        """Multiplying makes much of nothing: what would not fit is not begun."""
+
+        intercepted_binops = frozenset(["*", "**", "%"])
+
+        def call_binop(self, context: Any, operator: str, left: Any, right: Any) -> Any:
+            numbers = all(isinstance(x, int | float) for x in (left, right))
+            if not numbers or (operator == "**" and abs(right) > LARGEST_POWER):
+                raise ValueError(f"{operator} is for numbers that are not large")
+            return super().call_binop(context, operator, left, right)
+
+    made = Careful(
         undefined=StrictUndefined,
         autoescape=escaped,
         trim_blocks=True,
@@ -30,6 +42,8 @@ def _environment(escaped: bool) -> Any:
     )
     # Nothing that makes much of nothing.
     made.globals.clear()
+    for name in ("center", "indent", "format", "wordwrap", "slice", "batch"):
+        made.filters.pop(name, None)
     return made
 
 

@@ -215,7 +215,7 @@ def roll_back(journal: Journal) -> None:
         if _state(kit, c) == "after":
             _exchange(kit / c.path, journal.folder / "was" / str(n) if c.before is not None else None)
     _unmake(kit, journal.made)
-    shutil.rmtree(journal.folder)
+    _discard(journal.folder)
 
 
 def _unmake(kit: Path, made: Sequence[str]) -> None:
@@ -311,8 +311,16 @@ def withdraw(kit: Path, id_: str) -> tuple[str, ...]:
 def _forget(back: Journal) -> None:
     """What an undone dispatch leaves: its folders where they are empty, its journal, the one that undid it."""
     _unmake(back.kit, [str(m) for m in back.about.get("made", [])])
-    shutil.rmtree(back.folder.with_name(back.id.removesuffix(BACK)), ignore_errors=True)
-    shutil.rmtree(back.folder, ignore_errors=True)
+    _discard(back.folder.with_name(back.id.removesuffix(BACK)))
+    _discard(back.folder)
+
+
+def _discard(folder: Path) -> None:
+    """A journal is no more: at once, however long it takes to take its files away."""
+    part = folder.with_name(f"{folder.name}.part")
+    with suppress(OSError):
+        os.rename(folder, part)
+    shutil.rmtree(part, ignore_errors=True)
 
 
 def _write(path: Path, data: bytes) -> None:
