@@ -124,13 +124,16 @@ def port(
     search: Search = None,
     donor: DonorFile = None,
     kit: KitFolder = None,
+    form: Annotated[
+        list[str] | None, typer.Option("--form", help="field=value of the kit's form, again and again")
+    ] = None,
     as_json: AsJson = False,
 ) -> None:
     """Plan, run and dispatch. A held asset is not written, the others are. Exit codes as of check."""
     from customs.command import goods
 
     with _usage():
-        requests = goods.asked(inputs, to, from_, set_ or [], out, replace_, search, donor, kit)
+        requests = goods.asked(inputs, to, from_, set_ or [], out, replace_, search, donor, kit, form)
     raise typer.Exit(goods.port(requests, as_json))
 
 

@@ -22,11 +22,13 @@ from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.work.donors import keep_donor, read_donor
 from customs.work.goods import UNREADABLE, search_for, slipped, take_again, take_in, title_of
+from customs.work.kits import stands_in
 from customs.work.places import data_folder
 from customs.work.requests.dispatch import Dispatched, DispatchRequest, run_dispatch
 from customs.work.requests.evaluate import Evaluated, asked_of
 from customs.work.requests.land import Landed, LandRequest, run_land
 from customs.work.requests.plan import PlanRequest, PressRequest, run_plan, run_press
+from customs.work.requests.withdraw import run_withdraw
 from customs_desktop.looks import Looks
 from customs_desktop.plans import Plans
 from customs_desktop.session import Session
@@ -262,7 +264,7 @@ class Jobs:
             self._dispatch(done, out, replace_existing, id_ if alike else "")
 
     def _dispatch(self, done: Evaluated, out: Path, replace_existing: bool, folder: str) -> None:
-        request = DispatchRequest(done, self.session.sheet, out, replace_existing, folder)
+        request = DispatchRequest(done, self.session.sheet, out, replace_existing, folder, self.session.kit)
 
         def finished(sent: Dispatched) -> None:
             self.session.packages[done.asset.id] = sent.folder
@@ -278,12 +280,32 @@ class Jobs:
         )
         self.session.worker.submit(task)
 
+    def withdraw(self, id_: str) -> None:
+        """Undo the dispatch of an asset in the kit folder: every original back, every new file away."""
+        folder, kit = self.session.packages.get(id_), self.session.kit
+        if folder is None or kit is None:
+            return
+
+        def done(paths: tuple[str, ...]) -> None:
+            self.session.said.emit(f"{len(paths)} files of the kit are as they were.", "note")
+            self.session.dispatched.emit(id_)
+            self.land(id_)
+
+        task = Task(
+            2,
+            title="Withdrawing",
+            run=lambda job: run_withdraw(folder, kit),
+            done=done,
+            failed=self.session.fail,
+        )
+        self.session.worker.submit(task)
+
     def land(self, id_: str) -> None:
         """Let the stand-in destination read the package of an asset."""
         folder, sheet = self.session.packages.get(id_), self.session.sheet
         if folder is None:
             return
-        request = LandRequest(folder, known=sheet)
+        kit = self.session.kit
 
         def done(landed: Landed) -> None:
             self.session.logs[id_] = landed.log
@@ -296,7 +318,9 @@ class Jobs:
             3,
             key=f"land {id_}",
             title="Landing",
-            run=lambda job: run_land(request, show=True),
+            run=lambda job: run_land(
+                LandRequest(folder, known=sheet, kit=kit if stands_in(folder, kit) else None), show=True
+            ),
             done=done,
             failed=self.session.fail,
         )

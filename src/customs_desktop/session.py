@@ -84,6 +84,12 @@ class Session(QObject):
         return self.state.asset(self.current)
 
     @property
+    def kit(self) -> Path | None:
+        """The kit folder of the destination, where it has one and a person has chosen it."""
+        folder = self.state.kits.get(self.sheet.id, "") if self.sheet.goes_into_kit else ""
+        return Path(folder).expanduser() if folder else None
+
+    @property
     def result(self) -> Evaluated | None:
         """The selected asset as last evaluated."""
         return self.results.get(self.current)

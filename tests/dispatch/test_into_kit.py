@@ -73,12 +73,8 @@ def test_goods_go_in_and_out_and_the_kit_is_as_it_was(
         with zipfile.ZipFile(kit / "props" / f"{asset}.zip") as archive:
             assert archive.namelist() == [f"{asset}.glb"] and archive.testzip() is None
             assert archive.read(f"{asset}.glb") == (result.folder / f"{asset}.glb").read_bytes()
-    assert (
-        subprocess.run(
-            ["unzip", "-tq", kit / "props" / "hedgehog.zip"], check=False, capture_output=True
-        ).returncode
-        == 0
-    )
+    if shutil.which("unzip"):
+        subprocess.run(["unzip", "-tq", kit / "props" / "hedgehog.zip"], check=True, capture_output=True)
     data = (kit / XML).read_bytes()
     root = etree.fromstring(data)
     assert [t.get("name") for t in root.iter("thing")] == [

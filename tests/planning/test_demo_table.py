@@ -201,6 +201,19 @@ TABLE: dict[tuple[str, str], tuple[str, dict[str, str]]] = {
     ("lamplighter", "attachment-kit"): ("static footing normals", {}),
     ("moss_keeper", "attachment-kit"): ("static footing normals rename", {}),
     ("house_warden", "attachment-kit"): ("static footing", {}),
+    ("watering_stork", "config-text-kit"): ("static footing resize tangents lods picture rename", {"form": "held"}),
+    ("bell_lantern", "config-text-kit"): ("footing resize convert-textures tangents lods picture rename", {"form": "held", SKINS: "query"}),
+    ("fern_bed", "config-text-kit"): ("footing alpha bleed resize lods picture rename", {"form": "held", FEW: "query"}),
+    ("pane_wall", "config-text-kit"): ("drop-broken turn-outward lods picture rename", {"form": "held", FEW: "query"}),
+    ("seed_cart", "config-text-kit"): ("settle drop-empties footing resize lods picture rename", {LOST: "held", "form": "held", FEW: "query"}),
+    ("spring_basin", "config-text-kit"): ("weld drop-broken footing normals lods picture", {LIMIT: "held", "form": "held", PLAIN: "query"}),
+    ("mosaic_floor", "config-text-kit"): ("colour-space spec-gloss alpha tangents lods picture", {"form": "held", GREEN: "query", FEW: "query"}),
+    ("potting_bench", "config-text-kit"): ("find-textures roles tangents lods picture", {LOST: "held", "form": "held", FEW: "query"}),
+    ("gardener", "config-text-kit"): ("static leave-out settle drop-empties footing lods picture", {"form": "held"}),
+    ("hedgehog", "config-text-kit"): ("static settle footing lods picture", {"form": "held", FEW: "query"}),
+    ("lamplighter", "config-text-kit"): ("static footing normals lods picture", {"form": "held"}),
+    ("moss_keeper", "config-text-kit"): ("static footing normals lods picture rename", {"form": "held", FEW: "query"}),
+    ("house_warden", "config-text-kit"): ("static footing lods picture", {"form": "held"}),
 }  # fmt: skip
 """Reviewed. What stays open and why: the cart's brand plate texture is truly missing; the bench's slate is
 there twice, in two folders alike, and a person must say which; the lantern's winter skin lies near and a

@@ -13,7 +13,7 @@ from customs.intake.scan import model_files
 from customs.intake.through import outer
 from customs.ledger.ledger import Ledger, effective
 from customs.words import many, plain
-from customs.work.asset import Request, Result
+from customs.work.asset import Request, Result, filled_form
 from customs.work.batch import package_folders, run_all
 from customs.work.donors import read_donor
 from customs.work.lookup import find_origin, find_sheet
@@ -54,12 +54,20 @@ def asked(
     search: list[Path] | None,
     donor: Path | None = None,
     kit: Path | None = None,
+    form: list[str] | None = None,
 ) -> list[Request]:
     """What the command line asks for. Raises UsageError."""
     try:
         check_settings(settings)
         sheet, start_at = find_sheet(to), find_origin(origin)
         giver = read_donor(donor) if donor is not None else None
+    except CustomsError as problem:
+        raise UsageError(str(problem)) from None
+    typed = [(name.strip(), text) for name, equals, text in (f.partition("=") for f in form or []) if equals]
+    if len(typed) < len(form or []):
+        raise UsageError("--form takes FIELD=VALUE")
+    try:
+        filled_form(sheet, typed)
     except CustomsError as problem:
         raise UsageError(str(problem)) from None
     if kit is not None and not kit.is_dir():
@@ -84,8 +92,9 @@ def asked(
             force,
             tuple(search or ()),
             giver,
-            kit,
-            folder,
+            form=tuple(typed),
+            kit=kit,
+            folder=folder,
         )
         for e, folder in zip(entries, package_folders(entries))
     ]

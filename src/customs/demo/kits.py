@@ -30,5 +30,27 @@ def write_attachment_kit(folder: Path) -> Path:
     return folder
 
 
-KITS = {"attachment-kit": write_attachment_kit}
+ITEMS = """// The caf\u00e9 and the wings: the order is the walk of the lamplighters.
+version 12
+items
+{
+    include "items/fern_stand/item.txt"   // east wing
+    include "items/bench/item.txt"
+}
+"""
+
+
+def write_config_kit(folder: Path) -> Path:
+    """The kit of the sheet config-text-kit: a list in Latin-1 with blanks, two items it names."""
+    (folder / "data").mkdir(parents=True, exist_ok=True)
+    (folder / "data" / "items.txt").write_bytes(ITEMS.encode("latin-1"))
+    for name in ("fern_stand", "bench"):
+        (folder / "items" / name).mkdir(parents=True, exist_ok=True)
+        (folder / "items" / name / "item.txt").write_text(
+            f'item "{name}"\n{{\n    title "{name}"\n}}\n', "utf-8"
+        )
+    return folder
+
+
+KITS = {"attachment-kit": write_attachment_kit, "config-text-kit": write_config_kit}
 """Writers of the kit folders, by sheet."""

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+from customs.demo.kits import KITS
 from customs.demo.write import GOODS, VERSION, write_goods
 from customs.route.route import SceneCache
 from customs.shipment.file import Shipment
@@ -31,7 +32,10 @@ def open_demo(data: Path, progress: Callable[[str], None] = lambda text: None) -
         return Shipment(path)
     progress("Writing the goods of the glasshouse")
     files = write_goods(path.parent / "goods")
-    state = State(sheet="metre-yup-pbr", last_origin="centimetre-zup", out=str(path.parent / "delivered"))
+    kits = {sheet: str(write(path.parent / "kits" / sheet)) for sheet, write in KITS.items()}
+    state = State(
+        "metre-yup-pbr", last_origin="centimetre-zup", out=str(path.parent / "delivered"), kits=kits
+    )
     sheet, store = find_sheet(state.sheet), path.with_suffix(".store")
     warden = next(g for g in GOODS if g.kind == "donor")
     donor = read_donor(files[warden.id], find_origin(warden.origin))

@@ -12,6 +12,7 @@ from customs.dispatch.attached import attached_paths
 from customs.dispatch.beside import more_files
 from customs.dispatch.deliver import deliver, destination_scene, in_numbers
 from customs.dispatch.docket import make_docket
+from customs.dispatch.documents import document_files, form_facts
 from customs.dispatch.fittings import facts_of_delivery
 from customs.dispatch.into_kit import facts_for
 from customs.dispatch.writer import Written, write_package
@@ -93,7 +94,8 @@ def dispatch(
             document = facts_of_delivery(
                 in_numbers(scene, goods.sheet), final, goods.sheet, attached_paths(scene, goods.sheet)
             )
-            facts = facts_for(final.name, document, counts(final), files)
+            form = form_facts(goods.sheet, goods.about.form)
+            facts = facts_for(final.name, document, counts(final), files, form)
             told = kit({str(f["path"]): folder / str(f["path"]) for f in files}, facts)
         return make_docket(
             goods.sheet,
@@ -110,5 +112,9 @@ def dispatch(
         )
 
     target = package_folder(out, scene, folder)
-    files = deliver(final, goods.sheet, more_files(scene, goods.sheet, final))
+    more = (
+        *more_files(scene, goods.sheet, final),
+        *document_files(scene, goods.sheet, final, goods.about.form),
+    )
+    files = deliver(final, goods.sheet, more)
     return write_package(target, files, docket, check, job, replace_existing)

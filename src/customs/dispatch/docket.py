@@ -181,6 +181,7 @@ def make_docket(
         ],
         **({"measured": measured} if (measured := measured_lines(about, sheet)) else {}),
         "left_behind": left_behind(received, passed, sheet, models),
+        **({"form": form} if (form := form_of(sheet, about)) else {}),
         **({"kit": dict(kit)} if kit is not None else {}),
         "remarks": remarks,
         "files": [dict(f) for f in files],
@@ -190,6 +191,11 @@ def make_docket(
     body["page"] = hashlib.sha256(docket_page(body)).hexdigest()
     body["digest"] = digest_of(body)
     return body
+
+
+def form_of(sheet: Sheet, about: About) -> Json:
+    """The fields of a sheet's form that are filled in."""
+    return {f.id: about.form[f.id] for f in sheet.form if about.form.get(f.id) is not None}
 
 
 def _rights(about: About, received: Scene, passed: Sequence[At]) -> Json:

@@ -11,7 +11,7 @@ from typing import Any
 from customs.dispatch.bundle import bundled
 from customs.documents.edit import Edit, difference, edited
 from customs.documents.templates import filled_in
-from customs.errors import WriteError
+from customs.errors import ReadError, WriteError
 from customs.files import read_regular
 from customs.kit.changes import Change, Wanted, check_places
 from customs.kit.journal import journals
@@ -60,16 +60,13 @@ def plan_for_kit(
     if not kit.is_dir():
         raise WriteError("is no folder", "the kit's folder", "Choose it.", kit)
     wanted = _placed(sheet, asset, files)
-    told = {**facts, "place": sheet.kit.target(asset) if sheet.kit.place else ""}
     differences, documents = dict[str, str](), list[str]()
-    for rules in sheet.documents:
-        path = rules.place(asset)
-        before, after = _document(rules, path, kit, told)
-        wanted.append(Wanted(path, after))
-        if not rules.new:
-            documents.append(path)
+    for rules in (r for r in sheet.documents if not r.new):
+        before, after = edited_document(sheet, rules, kit, asset, facts)
+        wanted.append(Wanted(rules.path, after))
+        documents.append(rules.path)
         if before != after:
-            differences[path] = difference(before, after, path, rules.codec)
+            differences[rules.path] = difference(before, after, rules.path, rules.codec)
     earlier = {c.path for j in journals(kit) if j.about.get("asset") == asset for c in j.changes if c.after}
     may = (*documents, *(earlier if replace else ()))
     changes = tuple(check_places(kit, wanted, may))
@@ -94,11 +91,11 @@ def _read(place: Path) -> bytes:
     return data
 
 
-def _document(rules: DocumentRules, path: str, kit: Path, facts: Facts) -> tuple[bytes, bytes]:
-    """(a document as it is, as it is to be)."""
-    where = f"documents, {path}"
-    if rules.new:
-        return b"", filled_in(rules.new, facts, rules.syntax, where).encode(rules.codec or "utf-8")
+def edited_document(
+    sheet: Sheet, rules: DocumentRules, kit: Path, asset: str, facts: Facts
+) -> tuple[bytes, bytes]:
+    """(a document of a kit as it is, as it is to be). Raises WriteError, SheetError and ReadError."""
+    path, told, where = rules.path, _told(sheet, asset, facts), f"documents, {rules.path}"
     try:
         before = _read(kit / path)
     except OSError as problem:
@@ -108,8 +105,29 @@ def _document(rules: DocumentRules, path: str, kit: Path, facts: Facts) -> tuple
             "Choose its folder.",
             kit,
         ) from None
-    edits = [_edit(e, facts, rules.syntax, f"{where}, edit {n}") for n, e in enumerate(rules.edits, 1)]
+    edits = [_edit(e, told, rules.syntax, f"{where}, edit {n}") for n, e in enumerate(rules.edits, 1)]
     return before, edited(before, edits, rules.syntax, path, rules.codec)
+
+
+def new_document(sheet: Sheet, rules: DocumentRules, asset: str, facts: Facts) -> bytes:
+    """A document that a delivery brings itself. Raises SheetError, and WriteError where it would not be well formed."""
+    path = rules.place(asset)
+    text = filled_in(rules.new, _told(sheet, asset, facts), rules.syntax, f"documents, {path}")
+    try:
+        data = text.encode(rules.codec or "utf-8")
+        edited(data, [], rules.syntax, path, rules.codec)
+    except (UnicodeEncodeError, ReadError) as problem:
+        raise WriteError(
+            f"it would not be well formed ({getattr(problem, 'found', problem)})",
+            f"{rules.syntax} its destination can read",
+            "Mend its text in the sheet, or what stands in its form.",
+            path,
+        ) from None
+    return data
+
+
+def _told(sheet: Sheet, asset: str, facts: Facts) -> Facts:
+    return {**facts, "place": sheet.kit.target(asset) if sheet.kit.place else ""}
 
 
 def _edit(rules: Any, facts: Facts, syntax: str, where: str) -> Edit:
@@ -130,12 +148,24 @@ def _id(kit: Path, asset: str) -> str:
 
 
 def facts_for(
-    asset: str, document: Mapping[str, Any], counts: Mapping[str, int], files: Sequence[Mapping[str, Any]]
+    asset: str,
+    document: Mapping[str, Any],
+    counts: Mapping[str, int],
+    files: Sequence[Mapping[str, Any]],
+    form: Mapping[str, Any],
 ) -> Json:
     """What templates may use: the asset's name, what its document says (unit, levels, shapes, posts), its counts, its files, the
-    main model among them.
+    main model among them, its form.
     """
     rows = [{"path": f["path"], "kind": f["kind"], "size": f["size"], "sha256": f["sha256"]} for f in files]
     model = next((f["path"] for f in rows if f["kind"] == "model"), "")
     empty: Json = {"levels": [], "shapes": [], "posts": []}
-    return {**empty, **document, "asset": asset, "counts": dict(counts), "files": rows, "model": model}
+    return {
+        **empty,
+        **document,
+        "asset": asset,
+        "counts": dict(counts),
+        "files": rows,
+        "model": model,
+        "form": dict(form),
+    }

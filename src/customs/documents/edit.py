@@ -111,6 +111,46 @@ def _nowhere(edit: Edit, file: str | Path) -> ReadError:
     )
 
 
+@dataclass(frozen=True)
+class Pair:
+    """A line as it is beside what it becomes: numbers from 1, None where there is none on that side; `kind` is same, changed, gone,
+    new, or skipped for lines left out between.
+    """
+
+    kind: Literal["same", "changed", "gone", "new", "skipped"]
+    old_number: int | None
+    old: str
+    new_number: int | None
+    new: str
+
+
+def side_by_side(before: bytes, after: bytes, codec: str = "", around: int = 3) -> list[Pair]:
+    """The lines of a document that change, with `around` lines about them."""
+    a, b = (read_text(d, "", codec).body.decode("utf-8", "replace").splitlines() for d in (before, after))
+    out = list[Pair]()
+    for number, group in enumerate(
+        difflib.SequenceMatcher(None, a, b, autojunk=False).get_grouped_opcodes(around)
+    ):
+        if number:
+            out.append(Pair("skipped", None, "", None, ""))
+        for tag, i1, i2, j1, j2 in group:
+            for k in range(max(i2 - i1, j2 - j1)):
+                i, j = (i1 + k if i1 + k < i2 else None), (j1 + k if j1 + k < j2 else None)
+                kind: Literal["same", "changed", "gone", "new"] = (
+                    "same" if tag == "equal" else "new" if i is None else "gone" if j is None else "changed"
+                )
+                out.append(
+                    Pair(
+                        kind,
+                        None if i is None else i + 1,
+                        "" if i is None else a[i],
+                        None if j is None else j + 1,
+                        "" if j is None else b[j],
+                    )
+                )
+    return out
+
+
 def difference(before: bytes, after: bytes, name: str, codec: str = "") -> str:
     """A document as it was and as it becomes, as a unified difference (IEEE Std 1003.1, diff -u)."""
     old, new = (

@@ -16,6 +16,11 @@ LARGEST_POWER = 64
 """Seconds one template may take."""
 
 
+def quoted(value: Any) -> str:
+    """A value as it stands between double quotes: a quote and a backslash behind a backslash, a new line as a blank."""
+    return " ".join(str(value).splitlines()).replace("\\", "\\\\").replace('"', '\\"')
+
+
 @lru_cache(maxsize=2)
 def _environment(escaped: bool) -> Any:
     # Loaded where a template is filled: lists of sheets need none.
@@ -44,6 +49,7 @@ def _environment(escaped: bool) -> Any:
     made.globals.clear()
     for name in ("center", "indent", "format", "wordwrap", "slice", "batch"):
         made.filters.pop(name, None)
+    made.filters["quoted"] = quoted
     return made
 
 

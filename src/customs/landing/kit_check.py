@@ -32,7 +32,7 @@ def check_kit(sheet: Sheet, body: Json, files: Mapping[str, Path], kit: Path, lo
     if not isinstance(told, dict):
         log.refuse("docket.json", "says of no kit that it was dispatched into one")
         return
-    asset, documents = str(body["asset"]), {r.place(str(body["asset"])): r for r in sheet.documents}
+    asset, documents = str(body["asset"]), {r.path: r for r in sheet.documents if not r.new}
     rows = [r for r in told.get("files", []) if isinstance(r, dict)]
     for row in rows:
         _file(kit, str(row.get("path")), row.get("after"), str(row.get("path")) in documents, log)
@@ -108,25 +108,55 @@ def _unpacked(data: bytes, form: str) -> dict[str, bytes | None]:
         return {n: p.read() for n, p in factory.products.items()}
 
 
+def check_documents(sheet: Sheet, files: Mapping[str, Path], asset: str, log: Log) -> None:
+    """Documents a package brings itself: there, and well formed by their own grammar."""
+    for rules in sheet.documents:
+        if not rules.new:
+            continue
+        path = rules.place(asset)
+        try:
+            data = bytes_of(files, path)
+        except OSError:
+            log.refuse(path, "the document is not there")
+            continue
+        parsed = _parsed(data, path, rules, log)
+        for reference in rules.references if parsed is not None else ():
+            for value in _values(parsed, path, rules, reference, log):
+                log.check(
+                    reference.names != "file" or value in files,
+                    path,
+                    f"names {value}, which is not in the package",
+                )
+
+
 def _document(kit: Path, path: str, rules: DocumentRules, target: str, log: Log) -> None:
-    """A document by its own grammar, and what it names."""
+    """A document of the kit by its own grammar, and what it names."""
     data = _read(kit, path)
     if data is None:
         log.refuse(path, "the document is not there")
         return
+    parsed = _parsed(data, path, rules, log)
+    for reference in rules.references if parsed is not None else ():
+        _followed(kit, path, reference, _values(parsed, path, rules, reference, log), target, log)
+
+
+def _parsed(data: bytes, path: str, rules: DocumentRules, log: Log) -> Any:
+    """What a grammar makes of a document, None after a refusal."""
     try:
         parsed = PARSERS[rules.syntax](data, rules.codec)
     except Exception as problem:  # noqa: BLE001 (each grammar has errors of its own)
         log.refuse(path, f"cannot be read as {rules.syntax}: {problem}")
-        return
+        return None
     log.note("reads", path, f"{rules.syntax}, {len(data):,} bytes")
-    for reference in rules.references:
-        try:
-            values = VALUES[rules.syntax](parsed, reference.at)
-        except Exception as problem:  # noqa: BLE001 (each grammar has errors of its own)
-            log.refuse(path, f"{reference.at} cannot be followed: {problem}")
-            continue
-        _followed(kit, path, reference, values, target, log)
+    return parsed
+
+
+def _values(parsed: Any, path: str, rules: DocumentRules, reference: ReferenceRules, log: Log) -> list[str]:
+    try:
+        return VALUES[rules.syntax](parsed, reference.at)
+    except Exception as problem:  # noqa: BLE001 (each grammar has errors of its own)
+        log.refuse(path, f"{reference.at} cannot be followed: {problem}")
+        return []
 
 
 def _followed(
@@ -142,7 +172,8 @@ def _followed(
         inside = kit.resolve() in place.resolve().parents
         log.check(inside and place.exists(), path, f"names {value}, which is not in the kit")
     if target:
-        log.check(target in {f"{under}{v}" for v in values}, path, f"does not name {target}")
+        named = any(f"{under}{v}" == target or f"{under}{v}".startswith(f"{target}/") for v in values)
+        log.check(named, path, f"does not name {target}")
 
 
 def _xml(data: bytes, codec: str) -> Any:
@@ -163,7 +194,7 @@ def _json(data: bytes, codec: str) -> Any:
 
 
 def _ini(data: bytes, codec: str) -> Any:
-    read = configparser.RawConfigParser(strict=True, allow_no_value=True)
+    read = configparser.RawConfigParser(strict=True)
     read.optionxform = str  # type: ignore[assignment,method-assign]
     read.read_string("[\x00]\n" + data.decode(codec or "utf-8-sig"))
     return read

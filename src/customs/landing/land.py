@@ -24,7 +24,8 @@ from customs.landing.docket_check import (
     same_names,
 )
 from customs.landing.fittings_check import check_fittings
-from customs.landing.kit_check import check_kit
+from customs.landing.form_check import check_form
+from customs.landing.kit_check import check_documents, check_kit
 from customs.landing.log import Log
 from customs.landing.model_check import check_model
 from customs.landing.motion_check import fits, names_others, play_all, whole_motion
@@ -75,6 +76,8 @@ def land(folder: Path, find_sheet: FindSheet, by: Sheet | None = None, kit: Path
     if sheet is None:
         return log
     check_story(body, sheet, log)
+    check_form(sheet, body, log)
+    check_documents(sheet, files, str(body["asset"]), log)
     models = [m for m in body["models"] if m["path"] in files]
     if not models:
         log.refuse(body["asset"], "there is no model file in the package")

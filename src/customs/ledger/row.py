@@ -134,7 +134,7 @@ class Row:
 @dataclass(frozen=True)
 class About:
     """What is known of an asset besides its scene: rights, absent files, a source that changed, the
-    destination's donor, the vertices a person chose, texts that say what version it was made for.
+    destination's donor, the vertices a person chose, texts that say what version it was made for, the fields of its form.
     """
 
     author: str = ""
@@ -146,6 +146,7 @@ class About:
     selections: Content = field(default_factory=dict, compare=False)
     stamps: Mapping[str, str] = field(default_factory=dict)
     notes: tuple[Note, ...] = field(default=(), compare=False)
+    form: Mapping[str, Any] = field(default_factory=dict)
 
     @property
     def resources(self) -> Content:

@@ -14,6 +14,7 @@ from customs.scene.convention import Axis, Convention, Front, Hand, Up
 from customs.scene.model import SLOTS
 from customs.sheet.documents import DocumentRules, KitRules
 from customs.sheet.fittings import LevelRules, PictureRules, PlotRules, PostRules, ShapeRules
+from customs.sheet.form import FieldRules
 from customs.sheet.part import Part, check_pattern, filled, inside_package
 from customs.surface.pattern import parse_pattern, pattern_text
 
@@ -285,6 +286,7 @@ class Sheet(Part):
     plot: PlotRules = PlotRules()
     names: Names = Names()
     layout: Layout = Layout()
+    form: tuple[FieldRules, ...] = ()
     kit: KitRules = KitRules()
     documents: tuple[DocumentRules, ...] = ()
     rights: Rights = Rights()
@@ -292,6 +294,9 @@ class Sheet(Part):
 
     @model_validator(mode="after")
     def _numbers_have_a_place(self) -> Sheet:
+        names = [f.id for f in self.form]
+        if len(set(names)) < len(names):
+            raise ValueError("form: each field once")
         if self.shapes.form in ("numbers", "both") and not self.layout.facts:
             raise ValueError("shapes.form: numbers need a document: layout.facts")
         return self

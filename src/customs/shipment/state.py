@@ -24,7 +24,7 @@ class Asset:
     `numbering` of one that was taken again after a change. `given` are files a person chose for names the model
     says and that are not beside it; `stamps` are texts that lay near it and say what it was made for;
     `paired` are files whose clips go along; `archives` are those its files
-    lie in, and what each was known by; `notes` are what a person measured.
+    lie in, and what each was known by; `notes` are what a person measured; `form` the fields a person filled in.
     """
 
     id: str
@@ -50,6 +50,7 @@ class Asset:
     paired: tuple[str, ...] = ()
     archives: Mapping[str, str] = field(default_factory=dict)
     notes: tuple[Note, ...] = ()
+    form: Mapping[str, Any] = field(default_factory=dict)
     extra: Mapping[str, Any] = field(default_factory=dict)
 
     @property
@@ -84,6 +85,7 @@ class Asset:
             **({"paired": list(self.paired)} if self.paired else {}),
             **({"archives": dict(self.archives)} if self.archives else {}),
             **({"notes": [n.as_dict() for n in self.notes]} if self.notes else {}),
+            **({"form": dict(self.form)} if self.form else {}),
         }
 
     @classmethod
@@ -116,6 +118,7 @@ class Asset:
             "paired",
             "archives",
             "notes",
+            "form",
         }
         return cls(
             **{k: str(table.get(k, "")) for k in plain},
@@ -128,6 +131,7 @@ class Asset:
             stamps={str(k): str(v) for k, v in table.get("stamps", {}).items()},
             paired=tuple(map(str, table.get("paired", ()))),
             notes=tuple(Note.from_dict(n) for n in table.get("notes", ())),
+            form=dict(table.get("form", {})),
             archives={str(k): str(v) for k, v in table.get("archives", {}).items()},
             extra={k: v for k, v in table.items() if k not in known},
         )
@@ -136,7 +140,7 @@ class Asset:
 @dataclass(frozen=True)
 class State:
     """A whole shipment at one moment. `origins` are those kept with it; `sheet_text` pins a sheet of a
-    person's own.
+    person's own, `kits` are the destinations' own folders by sheet.
     """
 
     sheet: str = "metre-yup-pbr"
@@ -145,6 +149,7 @@ class State:
     origins: Mapping[str, Mapping[str, Any]] = field(default_factory=dict)
     last_origin: str = ""
     out: str = ""
+    kits: Mapping[str, str] = field(default_factory=dict)
     extra: Mapping[str, Any] = field(default_factory=dict)
 
     def asset(self, id_: str) -> Asset | None:
@@ -179,12 +184,13 @@ class State:
             "origins": {k: dict(v) for k, v in self.origins.items()},
             "last_origin": self.last_origin,
             "out": self.out,
+            "kits": dict(self.kits),
         }
 
     @classmethod
     def from_dict(cls, table: Mapping[str, Any], unpacked: Callable[[Any], Asset] = Asset.from_dict) -> State:
         """From the file; `unpacked` makes an asset of what stands there for it."""
-        known = {"sheet", "sheet_digest", "goods", "origins", "last_origin", "out"}
+        known = {"sheet", "sheet_digest", "goods", "origins", "last_origin", "out", "kits"}
         return cls(
             sheet=table.get("sheet", "metre-yup-pbr"),
             sheet_digest=table.get("sheet_digest", ""),
@@ -192,6 +198,7 @@ class State:
             origins=table.get("origins", {}),
             last_origin=table.get("last_origin", ""),
             out=table.get("out", ""),
+            kits=dict(table.get("kits", {})),
             extra={k: v for k, v in table.items() if k not in known},
         )
 

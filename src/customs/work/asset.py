@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -17,6 +18,7 @@ from customs.ledger.left import losses
 from customs.planning.plan import fresh_route
 from customs.route.route import Route, SceneCache
 from customs.route.step import step_of
+from customs.sheet.form import value_of
 from customs.sheet.model import Sheet
 from customs.shipment.state import Asset
 from customs.work.requests.dispatch import DispatchRequest, run_dispatch
@@ -38,6 +40,8 @@ class Request:
     replace_existing: bool = False
     search: tuple[Path, ...] = ()
     donor: Donor | None = None
+    form: tuple[tuple[str, str], ...] = ()
+    """Fields of its form, as typed."""
     kit: Path | None = None
     """The destination's own folder, where the package goes into that too."""
     folder: str = ""
@@ -98,6 +102,24 @@ class Result:
         }
 
 
+def filled_form(sheet: Sheet, typed: Sequence[tuple[str, str]]) -> dict[str, Any]:
+    """The fields of a sheet's form from what was typed. Raises SettingError for one it does not have, or what it does not take."""
+    fields = {f.id: f for f in sheet.form}
+    out: dict[str, Any] = {}
+    for name, text in typed:
+        if name not in fields:
+            raise SettingError(
+                f"form field {name}",
+                " or ".join(fields) or f"a sheet with a form, which {sheet.id} is not",
+                "Mend --form.",
+            )
+        try:
+            out[name] = value_of(fields[name], text)
+        except ValueError as problem:
+            raise SettingError(f"form field {name}: {text!r}", str(problem), "Mend --form.") from None
+    return out
+
+
 def asked_for(request: Request) -> tuple[Asked, Taken]:
     """The asset of a shipment of one that is kept nowhere. Raises CustomsError when the file cannot be
     read.
@@ -117,6 +139,7 @@ def asked_for(request: Request) -> tuple[Asked, Taken]:
         licence=rights.get("licence", ""),
         use=rights.get("use", ""),
         stamps=taken.stamps,
+        form=filled_form(request.sheet, request.form),
     )
     return Asked(asset, take, request.sheet, donor=request.donor), taken
 

@@ -151,6 +151,7 @@ def _outside(about: About) -> list[Any]:
         about.donor.digest if about.donor else "",
         sorted(about.selections),
         dict(about.stamps),
+        dict(about.form),
     ]
 
 

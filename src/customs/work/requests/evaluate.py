@@ -108,6 +108,7 @@ def about_of(asset: Asset, store: Path | None = None, donor: Donor | None = None
         chosen,
         asset.stamps,
         asset.notes,
+        asset.form,
     )
 
 

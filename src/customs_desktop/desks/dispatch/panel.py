@@ -19,13 +19,15 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from customs.dispatch.beside import planned_files
+from customs.dispatch.documents import all_planned
 from customs.dispatch.sizes import planned_sizes
 from customs.job import Job
 from customs.ledger.names import KINDS
 from customs.scene.prune import prune
 from customs.words import byte_text
 from customs_desktop.desk import DeskPanel
+from customs_desktop.desks.dispatch.documents_page import DocumentsPage
+from customs_desktop.desks.dispatch.kit_tools import KitTools
 from customs_desktop.office import Office
 from customs_desktop.style.theme import font
 from customs_desktop.widgets.basics import button, label, row
@@ -100,7 +102,7 @@ class PackagePage(QWidget):
         scene = result.passed[-1].scene
 
         def run(job: Job) -> Planned:
-            return planned_files(scene, sheet), *planned_sizes(scene, sheet)
+            return all_planned(scene, sheet), *planned_sizes(scene, sheet)
 
         def done(found: Planned) -> None:
             if self.session.result is result:
@@ -151,6 +153,7 @@ class DispatchPanel(DeskPanel):
         super().__init__("Dispatch", "all or nothing")
         self.session = session
         self.names, self.package, self.docket = NamesPage(session), PackagePage(session), DocketPage(session)
+        self.documents = DocumentsPage(session)
         self.out = QLineEdit()
         self.section("WHERE TO", self.out.text, ("names-legal", "names-unique", "names-pattern"))
         self.out.setAccessibleName("Folder the packages go to")
@@ -160,6 +163,9 @@ class DispatchPanel(DeskPanel):
         self.replace = QCheckBox("Replace packages that are there")
         self.replace.setFont(font())
         self.add(self.replace)
+        self.kit = KitTools(session)
+        self.kit_fold = self.section("KIT FOLDER", self.kit.said)
+        self.add(self.kit)
         self.section("READY", self._ready_said, ("left-behind", "allowed-extensions"))
         self.marks: dict[str, tuple[Mark, object]] = {}
         for verdict in ("cleared", "query", "held"):
@@ -188,7 +194,12 @@ class DispatchPanel(DeskPanel):
         return ", ".join(text.text() for _, text in self.marks.values())  # type: ignore[attr-defined]
 
     def pages(self) -> list[tuple[str, QWidget]]:
-        return [("Names", self.names), ("Package", self.package), ("Docket", self.docket)]
+        return [
+            ("Names", self.names),
+            ("Package", self.package),
+            ("Documents", self.documents),
+            ("Docket", self.docket),
+        ]
 
     def opened(self) -> None:
         self.refresh()
@@ -198,6 +209,9 @@ class DispatchPanel(DeskPanel):
         state, results = self.session.state, self.session.results
         if not self.out.hasFocus():
             self.out.setText(state.out)
+        self.kit.refresh()
+        self.kit_fold.setVisible(self.kit.used)
+        self.arrange_soon()
         verdicts = [
             results[a.id].ledger.verdict for a in state.goods if a.id in results and results[a.id].judged
         ]
@@ -214,7 +228,7 @@ class DispatchPanel(DeskPanel):
 
     def refresh_pages(self) -> None:
         """Bring the deck's pages up to date."""
-        for page in (self.names, self.package, self.docket):
+        for page in (self.names, self.package, self.documents, self.docket):
             page.refresh()
 
     def showEvent(self, event: QShowEvent | None) -> None:
@@ -269,3 +283,5 @@ class DispatchPanel(DeskPanel):
             self.last.setText(str(folder))
         self.last.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.docket.refresh()
+        self.kit.refresh()
+        self.documents.again()

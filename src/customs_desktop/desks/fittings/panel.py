@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QWidget
 
 from customs_desktop.desk import DeskPanel
+from customs_desktop.desks.fittings.form_page import FormPage
 from customs_desktop.desks.fittings.levels_page import LevelsPage
 from customs_desktop.desks.fittings.pictures_page import PicturesPage
 from customs_desktop.desks.fittings.plot_page import PlotPage
@@ -25,7 +26,7 @@ class FittingsPanel(DeskPanel):
         self.overlay = ShapeOverlay()
         self.shapes, self.levels = ShapesPage(session, twin, self.overlay), LevelsPage(session, twin)
         self.posts, self.pictures = PostsPage(session, twin), PicturesPage(session, twin, self.overlay)
-        self.plot = PlotPage(session, twin)
+        self.plot, self.form = PlotPage(session, twin), FormPage(session)
         self.shape_tools, self.level_tools = ShapeTools(session), LevelTools(session)
         self.section("SHAPES", self.shape_tools.said, ("shapes",))
         self.add(self.shape_tools)
@@ -41,6 +42,7 @@ class FittingsPanel(DeskPanel):
             ("Plot", self.plot),
             ("Posts", self.posts),
             ("Pictures", self.pictures),
+            ("Form", self.form),
         ]
 
     def refresh(self, *_: object) -> None:
@@ -52,6 +54,7 @@ class FittingsPanel(DeskPanel):
         self.posts.refresh()
         self.pictures.refresh()
         self.plot.refresh()
+        self.form.refresh()
 
     def opened(self) -> None:
         self.shapes.open = self.levels.open = self.pictures.open = self.plot.open = True
