@@ -116,7 +116,7 @@ BOMB = '<!DOCTYPE a [<!ENTITY x "y"><!ENTITY z "&x;&x;&x;">]><a>&z;</a>'
     [
         (b"<a><b></a>", "xml", "line 1, column 9: mismatched tag"), (b"<a x='1' x='2'/>", "xml", "duplicate attribute"),
         (b"", "xml", "no element found"), (BOMB.encode(), "xml", "has the entity x"), (b"<a>\xff</a>", "xml", "byte 3 is no UTF-8"),
-        (b'<!DOCTYPE a SYSTEM "file:///etc/passwd"><a>&x;</a>', "xml", "has the entity x"), (b"<a>" * 600 + b"</a>" * 600, "xml", "deep in one another"),
+        (b'<!DOCTYPE a SYSTEM "file:///etc/passwd"><a>&x;</a>', "xml", "has the entity x"),
         (b'<?xml version="1.0" encoding="ebcdic"?><a/>', "xml", "states the encoding ebcdic"), (b'{"a": 1, "a": 2}', "json", "'a' stands twice"),
         (b'{"a": 1,}', "json", "line 1"), (b"[" * 100_000 + b"]" * 100_000, "json", "too deep"), (b"[a]\nx=1\nx=2\n", "ini", "line 3: a/x stands on line 2"),
         (b"[a]\nx=1\n[a]\n", "ini", r"\[a\] stands on line 1"), (b"what is this\n", "ini", "line 1: what is this"), (b"a {\n b [\n}\n", "bracketed", "line 3: } closes nothing"),
@@ -133,6 +133,7 @@ def test_what_is_not_well_formed_is_said_with_its_line(data: bytes, syntax: str,
 @pytest.mark.parametrize(
     ("syntax", "data", "edit", "error"),
     [
+        ("xml", b"<a>" * 600 + b"</a>" * 600, Edit("set", "/a/@x", "1"), "deep in one another"),
         ("xml", b"<a/>", Edit("set", "/b/@x", "1"), "leads nowhere"), ("xml", b"<a/>", Edit("insert", "/b", "<c/>"), "leads nowhere"),
         ("xml", b"<a/>", Edit("set", "a/b", "1"), "begins with /"), ("xml", b"<a/>", Edit("set", "/a[b]", "1"), "steps like"),
         ("xml", b"<a/>", Edit("insert", "/a", "<c>"), "what is inserted"), ("xml", b"<a/>", Edit("insert", "/a/@x", "<c/>"), "leads to an element"),

@@ -39,7 +39,9 @@ def edited(data: bytes, edits: Sequence[Edit], syntax: str, file: str | Path, co
     if known is None:
         raise ReadError(f"the syntax {syntax}", " or ".join(syntaxes.all()), "Mend it in the sheet.", file)
     text = read_text(data, file, codec)
-    known.check(text.body, file)
+    if not edits:
+        # Every edit reads the whole document, and says where it is not well formed.
+        known.check(text.body, file)
     body = text.body
     for edit in edits:
         body = _one(body, edit, known, text.newline, file)

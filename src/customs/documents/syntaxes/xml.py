@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import gc
 import re
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, field
 from pathlib import Path
 from xml.parsers import expat
@@ -44,8 +46,14 @@ class Found:
     inner: int = 0
     close: int = 0
     end: int = 0
-    children: list[Found] = field(default_factory=list)
+    rows: list[tuple[str, Attributes, int, int]] = field(default_factory=list)
     number: dict[int, int] = field(default_factory=dict)
+
+    def child(self, k: int, body: bytes) -> Found:
+        """One of the elements directly in it; `rows` are (name, attributes, where its first tag begins, where its last one does)."""
+        name, attributes, start, close = self.rows[k]
+        end = max(_tag_end(body, close), _tag_end(body, start))
+        return Found(name, attributes, start, end=end)
 
 
 def parsed_path(path: str, file: str | Path) -> tuple[list[Step], str]:
@@ -80,19 +88,20 @@ class _Reader:
         self.depth, self.matched = 0, 0
         self.open: list[Found] = []
         self.found: list[Found] = []
-        self.parents: list[Found] = []
-        self.inside: Found | None = None
 
     def run(self) -> list[Found]:
         """The elements, in order. Raises ReadError."""
         parser = expat.ParserCreate("utf-8")
-        parser.StartElementHandler, parser.EndElementHandler = self._start, self._stop
+        if self.steps:
+            parser.StartElementHandler, parser.EndElementHandler = self._start, self._stop
         parser.EntityDeclHandler = self._entity
         parser.ExternalEntityRefHandler = self._outside
         parser.SkippedEntityHandler = self._entity
         self.parser = parser
         try:
-            parser.Parse(self.body, True)
+            # Of very many small things nothing is let go before the end: looking through them again and again is in vain.
+            with _uncollected():
+                parser.Parse(self.body, True)
         except expat.ExpatError as problem:
             raise ReadError(
                 f"line {problem.lineno}, column {problem.offset + 1}: {expat.ErrorString(problem.code)}",
@@ -118,8 +127,6 @@ class _Reader:
         if self.depth > DEEPEST:
             self._refuse(f"elements stand {self.depth} deep in one another", f"{DEEPEST} at most")
         above = self.depth - 1
-        if self.inside is not None and above == len(self.steps):
-            self.inside.children.append(Found(name, attributes, self.parser.CurrentByteIndex))
         if above != self.matched or above >= len(self.steps):
             return
         here = Found(name, attributes, self.parser.CurrentByteIndex)
@@ -128,8 +135,33 @@ class _Reader:
         self.matched += 1
         self.open.append(here)
         if self.matched == len(self.steps):
-            self.inside = here
             here.inner = _tag_end(self.body, here.start)
+            self._within(here)
+
+    def _within(self, here: Found) -> None:
+        """What is directly in an element is written down by handlers that do nothing else: there may be hundreds of thousands."""
+        parser, rows, depth, most = self.parser, here.rows, 0, DEEPEST - self.depth
+        begun: tuple[str, Attributes, int] = ("", {}, 0)
+
+        def start(name: str, attributes: Attributes) -> None:
+            nonlocal depth, begun
+            depth += 1
+            if depth == 1:
+                begun = (name, attributes, parser.CurrentByteIndex)
+            elif depth > most:
+                self._refuse(f"elements stand {depth + self.depth} deep in one another", f"{DEEPEST} at most")
+
+        def stop(name: str) -> None:
+            nonlocal depth
+            if depth == 1:
+                rows.append((*begun, parser.CurrentByteIndex))
+            elif not depth:
+                parser.StartElementHandler, parser.EndElementHandler = self._start, self._stop
+                self._stop(name)
+                return
+            depth -= 1
+
+        parser.StartElementHandler, parser.EndElementHandler = start, stop
 
     def _fits(self, here: Found, step: Step, above: int) -> bool:
         if step.name not in ("*", here.name) or any(here.attributes.get(a) != v for a, v in step.attributes):
@@ -141,19 +173,25 @@ class _Reader:
         return counts[above] == step.number
 
     def _stop(self, name: str) -> None:
-        at = self.parser.CurrentByteIndex
-        if self.inside is not None and self.depth == len(self.steps) + 1:
-            child = self.inside.children[-1]
-            child.end = max(_tag_end(self.body, at), _tag_end(self.body, child.start))
         if self.depth == self.matched and self.open:
-            here = self.open.pop()
-            self.matched -= 1
-            if here is self.inside:
+            here, at = self.open.pop(), self.parser.CurrentByteIndex
+            if self.matched == len(self.steps):
                 here.close = at if at != here.start else here.inner
                 here.end = _tag_end(self.body, at)
                 self.found.append(here)
-                self.inside = None
+            self.matched -= 1
         self.depth -= 1
+
+
+@contextmanager
+def _uncollected() -> Iterator[None]:
+    on = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if on:
+            gc.enable()
 
 
 def _tag_end(body: bytes, at: int) -> int:
@@ -168,7 +206,7 @@ class Xml:
 
     def check(self, body: bytes, file: str | Path) -> None:
         """Nothing where it is well formed. Raises ReadError."""
-        _Reader(body, [Step("*", (), 0)], file).run()
+        _Reader(body, (), file).run()
 
     def values(self, body: bytes, path: str, file: str | Path) -> Sequence[Span]:
         """Attributes or texts; an element without either asked for is its text."""
@@ -177,7 +215,7 @@ class Xml:
         for e in _Reader(body, steps, file).run():
             if asked.startswith("@"):
                 out += [s for s in _attributes(body, e.start) if s[0] == asked[1:]]
-            elif not e.children:
+            elif not e.rows:
                 out.append(("", Span(e.inner, e.close, _plain(body[e.inner : e.close]))))
         return [span for _, span in out]
 
@@ -193,17 +231,22 @@ class Xml:
             return None
         name, attributes = _root_of(block, file)
 
-        def alike(e: Found) -> bool:
-            return e.name == name and (not same or e.attributes.get(same) == attributes.get(same))
+        def twins(e: Found) -> list[Found]:
+            mine = (
+                k
+                for k, r in enumerate(e.rows)
+                if r[0] == name and (not same or r[1].get(same) == attributes.get(same))
+            )
+            return [e.child(k, body) for k in mine]
 
         if where in ("before", "after"):
             parents = _Reader(body, steps[:-1], file).run() if len(steps) > 1 else []
-            twins = [c for p in parents for c in p.children if alike(c)]
+            there = _span([c for p in parents for c in twins(p)])
             e = found[0] if where == "before" else found[-1]
             indent, at = line_indent(body, e.start), e.start if where == "before" else e.end
             ends = (b"", newline + indent) if where == "before" else (newline + indent, b"")
-            return Gap(at, at, *ends, indent, _span(twins))
-        return _inside(body, found[0], where, _span([c for c in found[0].children if alike(c)]), newline)
+            return Gap(at, at, *ends, indent, there)
+        return _inside(body, found[0], where, _span(twins(found[0])), newline)
 
     def every(self, body: bytes, name: str, file: str | Path) -> Sequence[Span]:
         """Every attribute and text that is exactly `name`."""
@@ -237,11 +280,12 @@ def _inside(body: bytes, e: Found, where: Where, there: Span | None, newline: by
     """Where a block goes among what is in an element, indented as that is."""
     own = line_indent(body, e.start)
     deeper = own + _unit(body)
-    if e.children:
-        indent = line_indent(body, e.children[0].start)
+    if e.rows:
+        first, last = e.child(0, body), e.child(-1, body)
+        indent = line_indent(body, first.start)
         if where == "first":
-            return Gap(e.children[0].start, e.children[0].start, b"", newline + indent, indent, there)
-        return Gap(e.children[-1].end, e.children[-1].end, newline + indent, b"", indent, there)
+            return Gap(first.start, first.start, b"", newline + indent, indent, there)
+        return Gap(last.end, last.end, newline + indent, b"", indent, there)
     if e.close == e.end:
         # An element of one tag is opened.
         slash = body.rindex(b"/", e.start, e.end)

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHeaderView, QTableWidgetItem, QVBoxLayout, QWidget
 
+from customs.words import many
 from customs.work.kits import Preview, document_previews
 from customs_desktop.office import Office
-from customs_desktop.style.theme import colour, font
+from customs_desktop.style.theme import colour, font, span
 from customs_desktop.widgets.basics import combo, label, row
 from customs_desktop.widgets.tables import listing
 from customs_desktop.worker import Task
@@ -27,6 +28,10 @@ class DocumentsPage(QWidget):
         self.choice = combo((), "Document", lambda _: self._show())
         self.told = label("", "soft", -0.5, wrap=True)
         self.table = listing(["", "", "As it is", "", "As it becomes"], "Difference", (26, 44, 300, 44))
+        if (across := self.table.horizontalHeader()) is not None:
+            for column in (2, 4):
+                across.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
+        self.choice.setFixedWidth(span(230, 0.5))
         self.head = row(self.choice, self.told)
         self.head.setContentsMargins(10, 4, 10, 4)
         box = QVBoxLayout(self)
@@ -114,8 +119,5 @@ class DocumentsPage(QWidget):
             return "It says all of this already: nothing changes."
         new = sum(x.kind in ("new", "changed") for x in preview.lines)
         gone = sum(x.kind in ("gone", "changed") for x in preview.lines)
-        return (
-            "a new document"
-            if preview.new
-            else f"{new} lines new, {gone} gone; all others stay byte for byte"
-        )
+        told = f"{many(new, 'line')} new, {gone} gone; all others stay byte for byte"
+        return "a new document" if preview.new else told
