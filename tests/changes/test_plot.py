@@ -15,8 +15,10 @@ import pytest
 
 from customs.changes.plot import NONE, Footprint, footprint_of, letters_of, plotted, proposed, rows_of
 from customs.landing.land import land
+from customs.ledger.row import About, Case, requirements
 from customs.scene.arrays import frozen
 from customs.scene.model import Scene
+from customs.scene.wishes import PlotWish
 from customs.sheet.model import Sheet
 from customs.work.lookup import find_sheet
 from customs.work.plotting import given, met
@@ -180,3 +182,31 @@ def test_a_sheet_says_which_areas_there_are() -> None:
         with pytest.raises(ValueError):
             Sheet.model_validate(KIT.model_dump() | {"plot": wrong})
     assert letters_of(("AB",), (2, 3))[0].tolist() == [["A", "B", "."], [".", ".", "."]]
+
+
+def test_a_row_for_each_area_and_for_what_is_wrong() -> None:
+    scene, rules = fitted(), sheet(plot={"least": {"A": 5, "B": 1000}})
+    rule = requirements()["plot"]
+
+    def rows(rows_: tuple[str, ...]) -> dict[str, tuple[str, str]]:
+        wish = PlotWish(KIT.plot.cell, rows_)
+        now = replace(scene, wishes=replace(scene.wishes, plot=wish))
+        found = rule.judge(rule, Case(now, now, now, rules, About()))
+        return {
+            r.subject: (r.delivering.text if hasattr(r.delivering, "text") else str(r.delivering), r.verdict)
+            for r in found
+        }
+
+    wish = scene.wishes.plot
+    assert wish is not None
+    good = rows(wish.rows)
+    assert list(good) == ["area aft", "area middle", "area fore", "both sides", "left over", "outside"]
+    assert good["area aft"][1] == "cleared" and good["area middle"][1] == "held"
+    assert [good[k] for k in ("both sides", "left over", "outside")] == [
+        ("0 cells unlike", "cleared"),
+        ("0 cells", "cleared"),
+        ("0 cells", "cleared"),
+    ]
+    bad = rows(tuple(other(other(other(list(wish.rows), 9, 9, "."), 10, 3, "A"), 0, 0, "Q")))
+    assert bad["left over"] == ("1 cell", "query") and bad["both sides"][1] == "query"
+    assert bad["outside"][1] == "held" and "areas Q not known" in bad["outside"][0]

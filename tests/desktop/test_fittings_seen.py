@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import numpy as np
 import pytest
+from PyQt6.QtCore import QPoint
 from PyQt6.QtTest import QTest
 
 from customs.geometry.counts import counts
+from customs.picture.camera import project
 from customs.picture.icon import ANGLES
 from customs_desktop.desks.fittings.panel import FittingsPanel
 from customs_desktop.desks.landing.panel import LandingPanel
@@ -96,3 +99,40 @@ def test_the_picture_is_framed_in_the_view_and_seen_as_landed(demo: Rig, tmp_pat
     before_letters = landing.fittings.grid.letters.copy()
     QTest.mouseClick(landing.fittings.grid, LEFT, PLAIN, landing.fittings.grid.middle_of((1, 1)).toPoint())
     assert (landing.fittings.grid.letters == before_letters).all(), "what has landed is only looked at"
+
+
+@pytest.mark.goods("house_warden")
+def test_a_post_goes_where_the_choice_says(demo: Rig) -> None:
+    demo.session.set_sheet("metre-yup-pbr")
+    demo.session.select("house_warden")
+    demo.settle()
+    demo.window.open_desk("fittings")
+    demo.window.twin.set_figure(False)
+    panel, twin = demo.window.panel("fittings"), demo.window.twin
+    assert isinstance(panel, FittingsPanel)
+    demo.window.deck.open("Posts")
+    page = panel.posts
+    demo.wait(lambda: "right" in twin.pictures and demo.session.painter.idle)
+    for k, on in enumerate(("joint", "vertex"), 1):
+        page.on.setCurrentIndex(page.on.findData(on))
+        if not page.place.isChecked():
+            page.place.click()
+        demo.wait(lambda: page.work.chooser is not None)
+        rect, orbit = twin.areas()["right"], twin.pictures["right"].orbit
+        chooser = page.work.chooser
+        assert chooser is not None
+        # A large face in front: nothing hides it, and it is met.
+        whole = chooser.whole
+        corners = whole.points[whole.faces]
+        room = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1)
+        near = whole.centres @ orbit.back()
+        at = whole.centres[np.where(near > np.quantile(near, 0.9), room, 0).argmax()]
+        flat = project(at[None], orbit, int(rect.width()), int(rect.height()))[0]
+        QTest.mouseClick(twin, LEFT, PLAIN, QPoint(int(flat[0] + rect.x()), int(flat[1] + rect.y())))
+        demo.wait(lambda k=k: len(values(demo, "posts").get("posts", ())) == k)  # type: ignore[arg-type]
+        demo.settle()
+        demo.wait(lambda k=k: len(page.rows) == k)
+    first, second = values(demo, "posts")["posts"]  # type: ignore[misc]
+    scene = end(demo)
+    assert first[3] in {scene.nodes[j].name for s in scene.skins for j in s.joints} and second[3] == ""
+    assert np.linalg.norm(whole.points - np.array(second[1]), axis=1).min() < 1e-4

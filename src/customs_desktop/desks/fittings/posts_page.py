@@ -27,17 +27,24 @@ from customs.shipment.state import Asset
 from customs.work.fittings import PostRow, post_rows, settings_at
 from customs.work.measuring import face_number, place_at, standing_at
 from customs.work.mixing import hung
+from customs.work.posts import spot_for
 from customs_desktop.desks.fittings.sections import looked_at
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
 from customs_desktop.views.handles import Handles
 from customs_desktop.views.handwork import PLACED, Handwork
 from customs_desktop.views.twin import TwinView
-from customs_desktop.widgets.basics import NumberField, button, label, row
+from customs_desktop.widgets.basics import NumberField, button, combo, label, row
 from customs_desktop.widgets.tables import listing
 from customs_desktop.worker import Task
 
 HEADS = ("Name", "Position (m)", "Points along", "Index path", "What hangs there")
+ON = (
+    ("surface", "On the surface"),
+    ("vertex", "On a vertex"),
+    ("centre", "In the part's middle"),
+    ("joint", "On the nearest joint"),
+)
 LONG = 0.12
 """Length of the line that shows where a post points, of the size of the view."""
 Said = tuple[str, tuple[float, float, float], tuple[float, float, float], str, str]
@@ -60,6 +67,8 @@ class PostsPage(QWidget):
             "Place by a click", self._point, "main", "", "Click on the surface in the right half"
         )
         self.place.setCheckable(True)
+        self.on = combo(ON, "Where a click places it", lambda _: None)
+        self.on.setFixedWidth(span(134, 0.5))
         self.copy = button("Copy path", self._copy, "chip", "", "Copy the index path")
         self.drop = button("Remove", self._remove, "flat")
         self.hang = button("Hang goods there …", self._offer, "chip", "", "Another asset, seen in place")
@@ -80,7 +89,7 @@ class PostsPage(QWidget):
         box.setContentsMargins(0, 0, 0, 6)
         box.addWidget(self.table, 1)
         for line in (
-            row(self.place, self.copy, self.drop, 1),
+            row(self.place, self.on, self.copy, self.drop, 1),
             row(self.hang, self.unhang, 1),
             row(label("Name"), self.name, label("Holds"), self.attached),
             row(label("At"), *self.at, label("along"), *self.way, 1),
@@ -247,13 +256,14 @@ class PostsPage(QWidget):
         if whole is None or face is None or place is None:
             self.session.said.emit(PLACED, "query")
             return
-        a, b, c = whole.points[whole.faces[face]]
-        way = np.cross(b - a, c - a)
-        way = way / np.linalg.norm(way) if np.linalg.norm(way) > 0 else np.array([0.0, 1.0, 0.0])
+        spot = spot_for(self.on.currentData(), scene, whole, names, face, place)
+        if spot is None:
+            self.session.said.emit("There is no joint with a name of its own.", "query")
+            return
         said = self._said()
         taken = {s[0] for s in said}
         name = next(f"post {k}" for k in range(1, len(taken) + 2) if f"post {k}" not in taken)
-        self._press(f"Place {name}", [*said, (name, three(place), three(way), "", "")])
+        self._press(f"Place {name}", [*said, (name, three(spot.at), three(spot.points), spot.joint, "")])
 
     def _change(self, text: str, post: PostRow, **changed: Any) -> None:
         """The picked post otherwise, in the list of all."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.changes.plot import Footprint, Plotted, footprint_of, plotted, proposed
-from customs.ledger.row import Case, Remedy, Requirement, Row, Verdict, register, remedy, said
+from customs.ledger.row import Case, Remedy, Requirement, Row, Verdict, register, remedy
 from customs.sheet.fittings import PlotRules
 from customs.words import many
 
@@ -33,12 +33,30 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         )
         return
     found = plotted(wish.rows, ground, tuple(rules.areas))
-    text, verdict = _verdict(found, rules)
-    counts = ", ".join(f"{rules.areas[a]} {n}" for a, n in found.counts.items())
-    yield rule.row(
-        "–", _asked(rules), said(tuple(found.counts.values()), text or counts), verdict,
-        note=counts if text else "", remedy=fix if verdict != "cleared" else None,
-    )  # fmt: skip
+    for subject, asked, told, verdict in _rows(found, rules):
+        yield rule.row(
+            "–", asked, told, verdict, subject=subject, subject_name=subject, remedy=fix if verdict != "cleared" else None,
+        )  # fmt: skip
+
+
+def _rows(found: Plotted, rules: PlotRules) -> Iterator[tuple[str, str, str, Verdict]]:
+    """(what, what is asked, what there is, how bad that is): every area, the sides, the cells left over and outside."""
+    for letter, name in rules.areas.items():
+        least, count = rules.least.get(letter, 0), found.counts[letter]
+        asked = f"at least {many(least, 'cell')}" if least else "any number"
+        yield f"area {name}", asked, many(count, "cell"), "held" if count < least else "cleared"
+    if rules.symmetric:
+        yield (
+            "both sides",
+            "alike",
+            many(found.uneven, "cell") + " unlike",
+            "query" if found.uneven else "cleared",
+        )
+    yield "left over", "none", many(found.left_over, "cell"), "query" if found.left_over else "cleared"
+    outside = many(found.outside, "cell") + (
+        f", areas {', '.join(found.strange)} not known" if found.strange else ""
+    )
+    yield "outside", "none", outside, "held" if found.outside or found.strange else "cleared"
 
 
 def _asked(rules: PlotRules) -> str:
@@ -53,22 +71,6 @@ def _fix(rules: PlotRules, ground: Footprint, sure: bool) -> Remedy | None:
         cell=rules.cell,
         rows=proposed(ground, tuple(rules.areas), rules.least),
     )
-
-
-def _verdict(found: Plotted, rules: PlotRules) -> tuple[str, Verdict]:
-    """What is wrong, the worst first, and how bad it is."""
-    few = [rules.areas[a] for a, n in rules.least.items() if found.counts[a] < n]
-    if found.strange:
-        return f"areas {', '.join(found.strange)} are not known there", "held"
-    if found.outside:
-        return f"{many(found.outside, 'cell')} outside the footprint", "held"
-    if few:
-        return f"too few cells of {', '.join(few)}", "held"
-    if found.left_over:
-        return f"{many(found.left_over, 'cell')} given to nobody", "query"
-    if rules.symmetric and found.uneven:
-        return f"{many(found.uneven, 'cell')} unlike on the other side", "query"
-    return "", "cleared"
 
 
 register(Requirement("plot", "Plot", "fittings", _judge, step="plot"))
