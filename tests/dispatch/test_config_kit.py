@@ -65,6 +65,8 @@ def test_an_item_of_six_files_goes_into_its_kit_and_out_again(goods: dict[str, P
     assert dict(words["hedgehog"]) == {"title": 'The "old" fern stand', "users": "gardeners, visitors"}
     listed = (kit / "data/items.txt").read_bytes()
     assert b'    include "items/hedgehog/item.txt"\n}' in listed and "caf\u00e9".encode("latin-1") in listed
+    page = (result.folder / "docket.html").read_text("utf-8")
+    assert "1880, 1890" in page and "palm house" in page
     body = json.loads((result.folder / "docket.json").read_text("utf-8"))
     assert body["form"]["decades"] == [1880, 1890] and body["form"]["cost"] == 12
     assert land(result.folder, find_sheet, kit=kit).accepted

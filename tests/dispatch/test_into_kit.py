@@ -92,6 +92,12 @@ def test_goods_go_in_and_out_and_the_kit_is_as_it_was(
     ops = difflib.SequenceMatcher(None, was, new, autojunk=False).get_opcodes()
     assert [op[0] for op in ops if op[0] != "equal"] == ["insert"]
     assert data.count(b"\r\n") == data.count(b"\n") and data[:3] == b"\xef\xbb\xbf"
+    page = (folders[0] / "docket.html").read_text("utf-8")
+    assert (
+        "In the kit folder" in page
+        and "+\t\t&lt;thing name=&#34;hedgehog&#34;" in page
+        and "taken away" not in page
+    )
     told = body["kit"]["documents"][0]
     assert told["path"] == XML and '+\t\t<thing name="hedgehog"' in told["difference"]
     for folder in reversed(folders):
@@ -206,6 +212,17 @@ def test_a_package_of_another_sheet_has_nothing_to_do_in_a_kit(
     assert "says of no kit" in refusals(land(plain.folder, find_sheet, kit=kit))
     with pytest.raises(CustomsError, match="no dispatch into a kit"):
         run_withdraw(plain.folder, kit)
+
+
+def test_what_landing_refuses_is_taken_out_of_the_kit_again(
+    goods: dict[str, Path], tmp_path: Path, kit: Path
+) -> None:
+    """Something the document names is gone: the kit is as it was, and that is said."""
+    (kit / "props" / "watering_can.zip").unlink()
+    before = now(kit)
+    result = sent("pane_wall", goods, tmp_path / "out", kit)
+    assert "names props/watering_can.zip" in str(result.error) and "The kit is as it was" in str(result.error)
+    assert now(kit) == before and not (kit / OURS).exists()
 
 
 def test_what_a_kill_left_follows_its_package(kit: Path, package: Path) -> None:

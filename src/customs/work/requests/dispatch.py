@@ -116,13 +116,25 @@ def _with_kit(
                 roll_back(journal)
             raise
         for journal in ready:
-            carry_out(journal)
+            try:
+                carry_out(journal)
+            except WriteError as problem:
+                problem.todo = f"The kit is as it was. {problem.todo} {_stands(written)}"
+                raise
         log = run_land(LandRequest(written.folder, known=sheet, kit=kit)).log
         if not log.accepted:
             for journal in ready:
                 withdraw(kit, journal.id)
-            raise refusal(log, goods.passed[-1].scene.name)
+            refused = refusal(log, goods.passed[-1].scene.name)
+            refused.todo = (
+                f"The kit is as it was. {_stands(written)} Mend what the landing names, and dispatch again."
+            )
+            raise refused
     return written
+
+
+def _stands(written: Written) -> str:
+    return f"The package alone stands in {written.folder}."
 
 
 def is_placed(about: Mapping[str, Any]) -> bool:
