@@ -67,10 +67,23 @@ def fits(name: str, sheet: str) -> bool:
     return sheet not in ASKING and (sheet not in RIGGED or name in MOVING + SKINNED)
 
 
+FILLED = {
+    "decades": "1880s",
+    "licence": "CC0-1.0",
+    "number": "1",
+    "email": "a@b.example",
+    "colour": "#3f7f6a",
+}
+"""Something that each kind of field takes."""
+
+
 def port(goods: Path, name: str, sheet: str, out: Path) -> Result:
-    """A file to a package."""
-    path = goods / name
-    return run(Request(path, path.parent, find_sheet(sheet), out=out))
+    """A file to a package; where its destination has a form, that is filled in."""
+    path, rules = goods / name, find_sheet(sheet)
+    form = tuple(
+        (f.id, FILLED.get(f.kind, f.options[0] if f.options else "x")) for f in rules.form if f.required
+    )
+    return run(Request(path, path.parent, rules, out=out, form=form))
 
 
 def drawn(scene: Scene) -> list[Primitive]:
