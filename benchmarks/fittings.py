@@ -8,7 +8,6 @@ from __future__ import annotations
 import argparse
 import os
 import time
-from collections.abc import Callable
 from pathlib import Path
 
 os.environ.setdefault("LP_NUM_THREADS", str(max(1, (os.cpu_count() or 2) - 1)))
@@ -16,7 +15,7 @@ os.environ.setdefault("LP_NUM_THREADS", str(max(1, (os.cpu_count() or 2) - 1)))
 import numpy as np
 import trimesh
 from scipy.spatial import ConvexHull
-from tables import told
+from tables import told, took
 
 from customs.changes.coarser import coarser_of
 from customs.geometry.bodies import least_box
@@ -50,16 +49,6 @@ def torus(triangles: int) -> Scene:
     )  # fmt: skip
     mesh, node = Mesh(Key("ring", "mesh", 0), "ring", (prim,)), Node(Key("ring", "node", 0), "ring", mesh=0)
     return Scene("ring", "ring", (node,), (0,), (mesh,))
-
-
-def took(action: Callable[[], object], times: int = 5) -> float:
-    """The least seconds of several tries."""
-    out = []
-    for _ in range(times):
-        began = time.perf_counter()
-        action()
-        out.append(time.perf_counter() - began)
-    return min(out)
 
 
 def simplified(mesh: Mesh, least: int) -> float:

@@ -10,28 +10,16 @@ import os
 import shutil
 import subprocess
 import tempfile
-import time
-from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 from lxml import etree
-from tables import told
+from tables import told, took
 
 from customs.dispatch.bundle import bundled
 from customs.documents.edit import Edit, edited
 from customs.kit.changes import Wanted
 from customs.kit.journal import carry_out, held, prepare, withdraw
-
-
-def took(action: Callable[[], object], times: int = 3) -> float:
-    """The least seconds of several tries."""
-    out = []
-    for _ in range(times):
-        began = time.perf_counter()
-        action()
-        out.append(time.perf_counter() - began)
-    return min(out)
 
 
 def large_document() -> bytes:

@@ -16,9 +16,9 @@ from customs.scene.levels import at_level
 from customs.scene.model import Channel, Clip, Material, Mesh, Node, Scene, Skin
 from customs.sheet.load import load_sheet
 from customs.work.lookup import find_sheet
-from tests.assets import key, scene_of
+from tests.assets import key
 from tests.changes.test_came_levels import named
-from tests.changes.test_coarser import ball, run
+from tests.changes.test_coarser import run
 from tests.landing.test_rules import delivered, refusals
 
 NAMES = ("stork_lod0", "stork_lod1", "stork_lod2")
@@ -160,4 +160,3 @@ def test_the_same_mesh_with_other_levels_elsewhere_is_left() -> None:
     twice = replace(scene, nodes=(*scene.nodes, *more), roots=(*scene.roots, 3, 4))
     said = [r.text for r in run("kept-levels", twice).remarks]
     assert "stork: 3 levels kept" in said[0] and "the same mesh has other ones elsewhere" in said[1]
-    assert scene_of(ball(1)).meshes[0].levels == ()

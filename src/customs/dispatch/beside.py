@@ -3,18 +3,29 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 from customs.changes.plot import footprint_of
 from customs.dispatch.attached import attached_files, attached_paths
 from customs.dispatch.deliver import Deliverable, Tick, destination_scene, in_numbers, planned_models
-from customs.dispatch.fittings import facts_bytes, has_facts
+from customs.dispatch.fittings import facts_bytes, facts_of_delivery, has_facts
 from customs.dispatch.plots import plot_bytes
 from customs.errors import WriteError
 from customs.formats.registry import Parts
+from customs.scene.kept import kept
 from customs.scene.model import Scene
 from customs.scene.wishes import PictureWish
 from customs.sheet.fittings import PictureRules
 from customs.sheet.model import Sheet
+
+
+def told_facts(scene: Scene, sheet: Sheet, final: Scene) -> dict[str, Any]:
+    """What the asset's document says: `scene` is in the working frame, `final` it as it is delivered, which this is found once for."""
+    return kept(
+        "facts of delivery",
+        final,
+        lambda: facts_of_delivery(in_numbers(scene, sheet), final, sheet, attached_paths(scene, sheet)),
+    )
 
 
 def facts_file(scene: Scene, sheet: Sheet, final: Scene | None = None) -> Deliverable | None:
@@ -27,7 +38,7 @@ def facts_file(scene: Scene, sheet: Sheet, final: Scene | None = None) -> Delive
 
     def make(tick: Tick) -> Parts:
         delivered = final or destination_scene(scene, sheet)
-        return [facts_bytes(in_numbers(scene, sheet), delivered, sheet, attached_paths(scene, sheet))]
+        return [facts_bytes(told_facts(scene, sheet, delivered))]
 
     return Deliverable(path, "facts", make, scene.name)
 

@@ -8,12 +8,10 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from customs.dispatch.attached import attached_paths
-from customs.dispatch.beside import more_files
-from customs.dispatch.deliver import deliver, destination_scene, in_numbers
+from customs.dispatch.beside import more_files, told_facts
+from customs.dispatch.deliver import deliver, destination_scene
 from customs.dispatch.docket import make_docket
 from customs.dispatch.documents import document_files, form_facts
-from customs.dispatch.fittings import facts_of_delivery
 from customs.dispatch.into_kit import facts_for
 from customs.dispatch.writer import Written, write_package
 from customs.errors import WriteError
@@ -91,9 +89,7 @@ def dispatch(
     def docket(files: Sequence[dict[str, Any]], folder: Path) -> dict[str, Any]:
         told = None
         if kit is not None:
-            document = facts_of_delivery(
-                in_numbers(scene, goods.sheet), final, goods.sheet, attached_paths(scene, goods.sheet)
-            )
+            document = told_facts(scene, goods.sheet, final)
             form = form_facts(goods.sheet, goods.about.form)
             facts = facts_for(final.name, document, counts(final), files, form)
             told = kit({str(f["path"]): folder / str(f["path"]) for f in files}, facts)

@@ -5,10 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any
 
-from customs.dispatch.attached import attached_paths
-from customs.dispatch.beside import planned_files
-from customs.dispatch.deliver import Deliverable, Tick, in_numbers
-from customs.dispatch.fittings import facts_of_delivery
+from customs.dispatch.beside import planned_files, told_facts
+from customs.dispatch.deliver import Deliverable, Tick
 from customs.dispatch.into_kit import facts_for, new_document
 from customs.formats.registry import Parts
 from customs.geometry.counts import counts
@@ -28,7 +26,7 @@ def facts_before(scene: Scene, sheet: Sheet, final: Scene, form: Mapping[str, An
     """What is known of a delivery before it is written: sizes and hashes are not, they stand as 0 and "…". `scene` is in the working
     frame, `final` it as it is delivered.
     """
-    told = facts_of_delivery(in_numbers(scene, sheet), final, sheet, attached_paths(scene, sheet))
+    told = told_facts(scene, sheet, final)
     files = [{"path": p, "kind": k, "size": 0, "sha256": "…"} for p, k in all_planned(scene, sheet)]
     return facts_for(final.name, told, counts(final), files, form_facts(sheet, form))
 

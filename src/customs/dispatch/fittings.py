@@ -252,8 +252,6 @@ def _numbers_of(values: np.ndarray[Any, Any]) -> list[float]:
     return [round(float(v), 6) + 0.0 for v in values]
 
 
-def facts_bytes(told: Scene, delivered: Scene, sheet: Sheet, hung: Mapping[str, str]) -> bytes:
+def facts_bytes(told: Json) -> bytes:
     """The document as a file."""
-    return (
-        json.dumps(facts_of_delivery(told, delivered, sheet, hung), indent=1, ensure_ascii=False) + "\n"
-    ).encode()
+    return (json.dumps(told, indent=1, ensure_ascii=False) + "\n").encode()

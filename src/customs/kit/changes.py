@@ -53,11 +53,12 @@ def check_places(kit: Path, wanted: Sequence[Wanted], may: Collection[str]) -> l
     Raises WriteError for a path that leaves the kit or is no name, a file in the way, a name that differs from one that is there
     by its case alone.
     """
-    out, seen = list[Change](), dict[str, str]()
+    out, seen = list[Change](), set[str]()
     for w in wanted:
         _inside(kit, w.path)
-        if seen.setdefault(w.path.casefold(), w.path) != w.path or [x.path for x in wanted].count(w.path) > 1:
+        if w.path.casefold() in seen:
             raise WriteError(f"{w.path} twice", "each file once", "Mend the sheet's paths.", kit)
+        seen.add(w.path.casefold())
         place = kit / w.path
         try:
             before = digest_at(place)

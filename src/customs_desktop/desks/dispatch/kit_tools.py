@@ -6,7 +6,6 @@ from dataclasses import replace
 
 from PyQt6.QtWidgets import QFileDialog, QLineEdit, QVBoxLayout, QWidget
 
-from customs.work.kits import stands_in
 from customs_desktop.office import Office
 from customs_desktop.widgets.basics import button, label, row
 
@@ -47,8 +46,8 @@ class KitTools(QWidget):
         kit = self.session.kit
         if not self.folder.hasFocus():
             self.folder.setText(self.session.state.kits.get(self.session.sheet.id, ""))
-        package = self.session.packages.get(self.session.current)
-        there = package is not None and stands_in(package, kit)
+        landed = self.session.landed_whole.get(self.session.current)
+        there = kit is not None and landed is not None and landed.in_kit
         self.back.setVisible(there)
         if kit is None:
             self.about.setText("Without one only the package is written.")

@@ -184,6 +184,7 @@ class DispatchPanel(DeskPanel):
         self.finish()
         self.follow(session.changed, session.selected, session.evaluated, session.opened)
         session.dispatched.connect(self._done)
+        session.landed.connect(lambda _: self.kit.refresh())
         self.refresh()
         self.commands = (
             ("Dispatch this one", self._one, "Ctrl+D"), ("Dispatch all that are cleared", self._all, "Ctrl+Shift+Return"),
