@@ -111,6 +111,18 @@ def test_two_for_one_place_are_refused(tmp_path: Path) -> None:
             check_places(kit, [Wanted(p, b"x") for p in pair], ())
 
 
+def test_new_folders_that_differ_by_case_are_refused(tmp_path: Path) -> None:
+    kit = made(tmp_path / "kit")
+    for pair in (
+        ("New/a.txt", "new/b.txt"),
+        ("more/X/a.txt", "more/x/b.txt"),
+        ("Data/new/a.txt", "other.txt"),
+    ):
+        with pytest.raises(WriteError, match="by its case alone"):
+            check_places(kit, [Wanted(p, b"x") for p in pair], ())
+    assert len(check_places(kit, [Wanted(f"data/n{n}/a.txt", b"x") for n in range(50)], ())) == 50
+
+
 def test_what_changed_meanwhile_or_since_is_said_and_kept(tmp_path: Path) -> None:
     kit = made(tmp_path / "kit")
     before = now(kit)

@@ -53,7 +53,7 @@ def check_places(kit: Path, wanted: Sequence[Wanted], may: Collection[str]) -> l
     Raises WriteError for a path that leaves the kit or is no name, a file in the way, a name that differs from one that is there
     by its case alone.
     """
-    out, seen = list[Change](), set[str]()
+    out, seen, names = list[Change](), set[str](), _Names(kit)
     for w in wanted:
         _inside(kit, w.path)
         if w.path.casefold() in seen:
@@ -70,7 +70,7 @@ def check_places(kit: Path, wanted: Sequence[Wanted], may: Collection[str]) -> l
         if before == after:
             continue
         if before is None:
-            _no_twin(place, kit)
+            names.add(w.path)
         elif w.path not in may:
             raise WriteError(
                 f"{w.path} is there already",
@@ -103,15 +103,30 @@ def _inside(kit: Path, path: str) -> None:
         raise WriteError(f"{path} is a link", "a file", "Name the file it leads to.", kit)
 
 
-def _no_twin(place: Path, kit: Path) -> None:
-    """No name beside it, or of a folder above it, that is the same but for its case: some systems hold them for one."""
-    here = place
-    while here != kit:
-        if here.parent.is_dir():
-            low = here.name.casefold()
-            twin = next((n for n in os.listdir(here.parent) if n.casefold() == low and n != here.name), None)
-            if twin is not None:
-                raise WriteError(
-                    f"{here.relative_to(kit)} differs from {twin} by its case alone", "one name for one thing", "Use the name that is there.", kit
-                )  # fmt: skip
-        here = here.parent
+class _Names:
+    """Names that are there and names that come, so that no two differ by their case alone: some systems hold them for one."""
+
+    def __init__(self, kit: Path) -> None:
+        self.kit = kit
+        self._there: dict[Path, dict[str, str]] = {}
+        self._coming: dict[str, str] = {}
+
+    def add(self, path: str) -> None:
+        """A path that is new. Raises WriteError where it, or a folder above it, differs from another by its case alone."""
+        parts = path.split("/")
+        for k in range(len(parts)):
+            mine, folder = "/".join(parts[: k + 1]), self.kit.joinpath(*parts[:k])
+            others = (
+                self._coming.setdefault(mine.casefold(), mine),
+                self._listed(folder).get(parts[k].casefold(), parts[k]),
+            )
+            for other in (others[0].rpartition("/")[2], others[1]):
+                if other != parts[k] and not (folder / parts[k]).exists():
+                    raise WriteError(
+                        f"{mine} differs from {other} by its case alone", "one name for one thing", "Use the name that is there.", self.kit
+                    )  # fmt: skip
+
+    def _listed(self, folder: Path) -> dict[str, str]:
+        if folder not in self._there:
+            self._there[folder] = {n.casefold(): n for n in os.listdir(folder)} if folder.is_dir() else {}
+        return self._there[folder]
