@@ -80,6 +80,10 @@ def test_the_picture_is_framed_in_the_view_and_seen_as_landed(demo: Rig, tmp_pat
     assert (twin.yaw, twin.pitch) == ANGLES["side"]
     twin.yaw += 30
     assert page.frame.turned(twin.orbits()["right"])
+    page.angles.buttons["side"].click()
+    assert not page.frame.turned(twin.orbits()["right"]), (
+        "a press on where it is taken from turns the view back"
+    )
     before = page.shown[0][2]
     page.lights.setCurrentIndex(page.lights.findData("side"))
     page.lights.activated.emit(page.lights.currentIndex())

@@ -50,6 +50,11 @@ def test_a_difference_is_read_dispatched_landed_and_withdrawn(demo: Rig, tmp_pat
     landing = w.panel("landing")
     assert isinstance(landing, LandingPanel) and landing.word.text() == "Accepted"
     w.open_desk("dispatch")
+    s.set_sheet("config-text-kit")
+    demo.settle()
+    assert s.kit is not None and not panel.kit.back.isVisible(), "it stands in another destination's kit"
+    s.set_sheet("attachment-kit")
+    demo.settle()
     panel.kit.back.click()
     demo.settle()
     demo.wait(lambda: not panel.kit.back.isVisible())

@@ -30,12 +30,12 @@ class LandRequest:
 
 @dataclass(frozen=True, eq=False)
 class Landed:
-    """What the destination says, and what it would show: the model, what lies beside it (None where it cannot), whether the kit was read too."""
+    """What the destination says, and what it would show: the model, what lies beside it (None where it cannot), the kit that was read too."""
 
     log: Log
     scene: Scene | None = None
     seen: Seen | None = None
-    in_kit: bool = False
+    kit: Path | None = None
 
 
 def run_land(request: LandRequest, show: bool = False) -> Landed:
@@ -55,4 +55,4 @@ def run_land(request: LandRequest, show: bool = False) -> Landed:
             # What hangs at its posts is put in place here, not where the window waits.
             with_hanging(scene)
             seen = fittings_seen(request.folder, sheet, scene)
-    return Landed(log, scene, seen, request.kit is not None)
+    return Landed(log, scene, seen, request.kit)

@@ -47,7 +47,7 @@ class KitTools(QWidget):
         if not self.folder.hasFocus():
             self.folder.setText(self.session.state.kits.get(self.session.sheet.id, ""))
         landed = self.session.landed_whole.get(self.session.current)
-        there = kit is not None and landed is not None and landed.in_kit
+        there = kit is not None and landed is not None and landed.kit == kit
         self.back.setVisible(there)
         if kit is None:
             self.about.setText("Without one only the package is written.")

@@ -51,7 +51,7 @@ class PicturesPage(Wished):
         self._of: tuple[object, ...] = ()
         self.shown: Drawn = []
         self.angles = Chips([(a, a) for a in ANGLES])
-        self.angles.chosen.connect(lambda a: self.wish(f"Picture {a}", angle=a, turn=None))
+        self.angles.chosen.connect(self._from)
         self.view = button("From the view", self._from_view, "chip", "", "As the right half is turned now")
         self.lights = combo(LIGHTINGS, "Light", lambda id_: self._lit(id_))
         self.grounds = Chips(GROUNDS)
@@ -203,6 +203,14 @@ class PicturesPage(Wished):
         self.pictures.addStretch(1)
 
     # -- wishes
+
+    def _from(self, angle: str) -> None:
+        """A view that was turned away comes back, also where the picture is taken from there already."""
+        if self.settings.turn is None and self.settings.angle == angle:
+            self._way = None
+            self.refresh()
+        else:
+            self.wish(f"Picture {angle}", angle=angle, turn=None)
 
     def _lit(self, light: str) -> None:
         self.wish("Picture light", light=light or None)
