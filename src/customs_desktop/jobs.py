@@ -199,6 +199,10 @@ class Jobs:
 
             if mine:
                 self.session.edit(label, change)
+            if len(mine) < len(assets):
+                self.session.said.emit(
+                    f"{label}: something else was changed meanwhile. Press it again.", "query"
+                )
 
         self.session.worker.submit(Task(1, title=title, run=run, done=done, failed=self.session.fail))
 

@@ -14,6 +14,7 @@ from customs.picture.camera import Orbit, project
 from customs.picture.heat import ramp
 from customs.scene.model import Scene
 from customs_desktop.style.theme import colour, font
+from customs_desktop.views.twin_paint import Over
 
 
 class RigOverlay:
@@ -61,17 +62,9 @@ class RigOverlay:
             )
         return known[1]
 
-    def paint(
-        self,
-        painter: QPainter,
-        rect: QRectF,
-        orbit: Orbit,
-        scene: Scene,
-        clip: int | None,
-        seconds: float,
-        unit: float,
-    ) -> None:
+    def paint(self, painter: QPainter, over: Over) -> None:
         """Bones and joints of one half."""
+        rect, orbit, scene, clip, seconds, unit = over
         if not self.show_joints or not scene.skins:
             return
         s = self.skeleton(scene)

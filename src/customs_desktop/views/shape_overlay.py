@@ -11,9 +11,10 @@ from PyQt6.QtGui import QPainter, QPen
 from customs.changes.shapes import shapes_of
 from customs.picture.bodies import body_triangles
 from customs.picture.camera import Orbit, project
-from customs.scene.model import CollisionShape, Scene
+from customs.scene.model import CollisionShape
 from customs.scene.tree import world_matrices
 from customs_desktop.style.theme import colour, font
+from customs_desktop.views.twin_paint import Over
 
 CREASE = 0.95
 """Cosine between two faces below which the edge between them is drawn."""
@@ -33,17 +34,9 @@ class ShapeOverlay:
         self.times = (1.0, 1.0, 1.0)
         self._edges: dict[int, tuple[CollisionShape, tuple[Any, ...]]] = {}
 
-    def paint(
-        self,
-        painter: QPainter,
-        rect: QRectF,
-        orbit: Orbit,
-        scene: Scene,
-        clip: int | None,
-        seconds: float,
-        unit: float,
-    ) -> None:
+    def paint(self, painter: QPainter, over: Over) -> None:
         """All shapes the scene holds, where they stand."""
+        rect, orbit, scene, _, _, unit = over
         shapes = shapes_of(scene) if self.shown else []
         if not shapes:
             return

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import Protocol
+from typing import NamedTuple, Protocol
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
@@ -24,19 +24,21 @@ Measured = tuple[Sequence[Sequence[float]], str]
 """Places (metres) of a figure that was measured, and what it comes to."""
 
 
+class Over(NamedTuple):
+    """What an overlay is drawn over: the place of a half, its camera and scene, the clip and second it stands at, metres of its unit."""
+
+    rect: QRectF
+    orbit: Orbit
+    scene: Scene
+    clip: int | None
+    seconds: float
+    unit: float
+
+
 class Overlay(Protocol):
     """What a desk draws over the pictures: on each half what its scene holds, and a scale beside the right one."""
 
-    def paint(
-        self,
-        painter: QPainter,
-        rect: QRectF,
-        orbit: Orbit,
-        scene: Scene,
-        clip: int | None,
-        seconds: float,
-        unit: float,
-    ) -> None: ...
+    def paint(self, painter: QPainter, over: Over) -> None: ...
     def paint_scale(self, painter: QPainter, rect: QRectF) -> None: ...
 
 
@@ -191,7 +193,7 @@ def overlaid(view: Shown, painter: QPainter, areas: dict[str, QRectF]) -> None:
             continue
         # As the picture stands, which a slow driver brings later than time runs.
         _, orbit, drawn, clip, seconds = view.pictures[name]
-        view.overlay.paint(painter, areas[name], orbit, drawn.scene, clip, seconds, drawn.unit)
+        view.overlay.paint(painter, Over(areas[name], orbit, drawn.scene, clip, seconds, drawn.unit))
     if "right" in areas:
         view.overlay.paint_scale(painter, areas["right"])
 

@@ -13,6 +13,7 @@ from customs.scene.model import Scene
 from customs.scene.wishes import PictureWish
 from customs.sheet.fittings import PictureRules
 from customs_desktop.style.theme import colour, font
+from customs_desktop.views.twin_paint import Over
 
 NEAR = 0.5
 """Degrees the view may be turned away and still stands where the picture is taken from."""
@@ -42,17 +43,9 @@ class FrameOverlay:
         off = abs((orbit.yaw - yaw + 180) % 360 - 180)
         return off > NEAR or abs(orbit.pitch - pitch) > NEAR
 
-    def paint(
-        self,
-        painter: QPainter,
-        rect: QRectF,
-        orbit: Orbit,
-        scene: Scene,
-        clip: int | None,
-        seconds: float,
-        unit: float,
-    ) -> None:
+    def paint(self, painter: QPainter, over: Over) -> None:
         """The frame, what is outside it paler; dashed where the view is turned away."""
+        rect, orbit, scene, *_ = over
         if scene is not self.scene or not len(self.points) or self.wish.text:
             return
         x, y, w, h = frame_on(
