@@ -45,6 +45,12 @@ def search(pattern: str, text: str) -> str:
     return str(found.group(1) or "") if found.re.groups else str(found.group())
 
 
+def every(pattern: str, text: str) -> list[str]:
+    """What the first group of `pattern` finds, or all of it where it has none, at each place of `text`."""
+    compiled = _compiled(pattern)
+    return [str(m.group(1) or "") if compiled.groups else str(m.group()) for m in compiled.finditer(text)]
+
+
 @lru_cache(maxsize=1 << 18)
 def _fits(pattern: str, text: str) -> bool:
     """Names are asked for again and again: by the ledger at every stop, by the step, by landing."""

@@ -5,6 +5,7 @@ obey.
 from __future__ import annotations
 
 import re
+import unicodedata
 
 PLURALS = {"mesh": "meshes", "vertex": "vertices", "box": "boxes"}
 
@@ -48,3 +49,23 @@ def plain(text: str) -> str:
 def lines_plain(text: str) -> str:
     """As `plain`, with line ends and tabs kept."""
     return re.sub("[^\n\t]+", lambda part: plain(part[0]), text)
+
+
+_LIKE = str.maketrans(
+    "\u0430\u0435\u043e\u0440\u0441\u0443\u0445\u0456\u0458\u0455\u04bb\u0501\u051b\u051d\u0261\u03bf\u03b1\u03bd\u03c1\u0131\u043a\u043c\u0442\u0432\u043d01",
+    "aeopcyxijshdqwgoavpikmtbhol",
+)
+"""Letters of other scripts, and two figures, that look like Latin letters: a small part of the table of Unicode Technical Standard 39
+(confusables), from memory.
+"""
+
+
+def look(text: str) -> str:
+    """What a text looks like: two names of one look are hard to tell apart, whatever their case, width and script."""
+    return unicodedata.normalize("NFKC", text).casefold().translate(_LIKE)
+
+
+def foreign(text: str) -> str:
+    """The first character of `text` that only looks like a Latin letter, by its code point; "" where there is none."""
+    found = next((c for c in text if c.casefold() != c.casefold().translate(_LIKE) and not c.isascii()), "")
+    return f"U+{ord(found):04X}" if found else ""

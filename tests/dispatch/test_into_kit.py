@@ -26,7 +26,7 @@ from customs.documents.templates import filled_in
 from customs.errors import CustomsError, SheetError, WriteError
 from customs.kit.changes import OURS, Wanted
 from customs.kit.journal import held, journals, prepare, recover, withdraw
-from customs.landing.kit_check import PARSERS
+from customs.landing.grammars import PARSERS
 from customs.landing.land import land
 from customs.sheet.load import load_sheet, parse_sheet
 from customs.work.asset import Request, Result, run

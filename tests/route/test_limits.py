@@ -177,7 +177,10 @@ WRONG = [
     ("rename", "max_length", 256),
     ("rename", "allowed", "[a-z"),
     ("rename", "asset", " "),
-    *(("rename", field, "{moon}_{name}") for field in ("node", "mesh", "material", "image", "clip")),
+    *(
+        ("rename", field, "{moon}_{name}")
+        for field in ("node", "mesh", "material", "image", "skin", "clip", "later")
+    ),
 ]
 """(stop, field, a value it cannot have)."""
 

@@ -16,17 +16,18 @@ Named = TypeVar("Named", bound=Any)
 
 @dataclass(frozen=True)
 class Naming:
-    """What a name may look like; `files` are named by it, and a name is one part of a path then."""
+    """What a name may look like; `files` are named by it, and a name is one part of a path then. `reserved` are small letters."""
 
     allowed: str = r".+"
     lower: bool = False
     max_length: int = 64
     unique: bool = True
     files: bool = False
+    reserved: frozenset[str] = frozenset()
 
     def fits(self, name: str) -> bool:
         """True when `name` is legal as it is."""
-        whole = len(name) <= self.max_length and name.strip() == name
+        whole = len(name) <= self.max_length and name.strip() == name and name.lower() not in self.reserved
         return whole and fits(self.allowed, name) and not (self.files and why_no_part(name))
 
     def legal(self, name: str) -> str:
@@ -45,20 +46,34 @@ class Naming:
             # may leave a slash.
             text = re.sub(r"[^A-Za-z0-9_]+", "_", text).strip("_") or "unnamed"
             text = f"{text[: self.max_length - 1]}_" if why_no_part(text) else text
-        return text
+        return self._spared(text)
+
+    def _spared(self, text: str) -> str:
+        """With a number behind it where the destination keeps the name for itself."""
+        out, number = text, 1
+        while out.lower() in self.reserved:
+            number += 1
+            out = f"{text[: self.max_length - len(str(number)) - 1]}_{number}"
+        return out
 
 
 @dataclass(frozen=True)
 class Words:
-    """What a texture's name may be made of besides its own: material, role, and a number from the second
-    material on.
+    """What a name may be made of besides itself. A texture's: its material, role, what stands for the second material and later
+    ones, the order number of its mesh. A material's: `later`. A node's: part, side, place among its like, order number.
     """
 
     material: str = ""
     role: str = ""
     later: str = ""
+    part: str = ""
+    side: str = ""
+    place: str = ""
+    order: str = ""
 
 
+PLACED = ("part", "side", "place", "order")
+GAPS = re.compile(r"[_.\- ]\{(part|side|place|order)\}(?=[_.\- ]|$)|\{(part|side|place|order)\}[_.\- ]?")
 NO_WORDS: Mapping[int, Words] = {}
 
 
@@ -78,6 +93,9 @@ def fill(pattern: str, name: str, index: int, asset: str, words: Words = Words()
         name = name[: -len(tail)]
     whole = f"{head}{name}{tail}" if "{name}" in pattern else head
     values = {"asset": asset, "index": str(index), "ending": "", **words.__dict__}
+    if any(f"{{{t}}}" in whole and not values[t] for t in PLACED):
+        # What a thing has not leaves no separator behind.
+        whole = re.sub(GAPS, lambda m: "" if not values[m[1] or m[2]] else m[0], whole)
     return re.sub(r"\{(\w+)\}", lambda m: values.get(m[1], ""), whole)
 
 

@@ -14,10 +14,14 @@ EPOCH = (1980, 1, 1, 0, 0, 0)
 
 def bundled(files: Mapping[str, bytes], form: str) -> bytes:
     """An archive of files by their paths; `form` is zip, tar.gz or 7z. Raises ValueError for another."""
-    made = {"zip": _zip, "tar.gz": _tar, "7z": _seven}.get(form)
-    if made is None:
+    if form not in BUNDLES:
         raise ValueError(f"no bundle is called {form!r}")
-    return made(dict(sorted(files.items())))
+    return BUNDLES[form](dict(sorted(files.items())))
+
+
+def compressed(data: bytes) -> bytes:
+    """A file compressed alone (gzip, RFC 1952), without a name and a time."""
+    return gzip.compress(data, 6, mtime=0)
 
 
 def _zip(files: Mapping[str, bytes]) -> bytes:
@@ -56,3 +60,7 @@ def _seven(files: Mapping[str, bytes]) -> bytes:
                 if entry.get(key) is not None:
                     entry[key] = py7zr.helpers.ArchiveTimestamp.from_datetime(0.0)
     return out.getvalue()
+
+
+BUNDLES = {"zip": _zip, "tar.gz": _tar, "7z": _seven}
+"""Kinds of archives by their endings."""

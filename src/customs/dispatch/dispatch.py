@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -9,10 +10,12 @@ from pathlib import Path
 from typing import Any
 
 from customs.dispatch.beside import more_files, told_facts
-from customs.dispatch.deliver import deliver, destination_scene
+from customs.dispatch.deliver import Deliverable, deliver, destination_scene
 from customs.dispatch.docket import make_docket
 from customs.dispatch.documents import document_files, form_facts
 from customs.dispatch.into_kit import facts_for
+from customs.dispatch.sizes import planned_sizes
+from customs.dispatch.source import SOURCE
 from customs.dispatch.writer import Written, write_package
 from customs.errors import WriteError
 from customs.files import why_no_part
@@ -24,7 +27,7 @@ from customs.ledger.row import About
 from customs.route.route import At
 from customs.scene.model import Scene
 from customs.sheet.model import Sheet
-from customs.words import many
+from customs.words import byte_text, many
 
 
 def package_folder(out: Path, scene: Scene, folder: str = "") -> Path:
@@ -54,6 +57,8 @@ class Goods:
     sheet: Sheet
     about: About
     source: Mapping[str, Any]
+    made_of: str = ""
+    """Tells all that the package hangs on: one made of the same is the same."""
 
 
 def dispatch(
@@ -64,12 +69,13 @@ def dispatch(
     replace_existing: bool = False,
     folder: str = "",
     kit: Callable[[Mapping[str, Path], Json], Json] | None = None,
+    more: Sequence[Deliverable] = (),
 ) -> Written:
     """Write the package of the asset at the end of its route to a folder of its name (or `folder`) below
     `out`.
 
     `kit` is shown the files as they are written (by their paths) with the facts about them, and says what the docket has to tell
-    of the destination's own folder. `check` is shown the finished package before it is put in its place, and raises where it must not be.
+    of the destination's own folder. `more` are files that go along. `check` is shown the finished package before it is put in its place, and raises where it must not be.
     Raises WriteError for a held asset (nothing is written) and whatever `write_package` raises.
     """
     held = [r for r in goods.ledger.open() if r.verdict == "held"]
@@ -92,7 +98,7 @@ def dispatch(
             document = told_facts(scene, goods.sheet, final)
             form = form_facts(goods.sheet, goods.about.form)
             facts = facts_for(final.name, document, counts(final), files, form)
-            told = kit({str(f["path"]): folder / str(f["path"]) for f in files}, facts)
+            told = kit({str(f["path"]): folder / str(f["path"]) for f in files if f["kind"] != SOURCE}, facts)
         return make_docket(
             goods.sheet,
             goods.received,
@@ -105,12 +111,31 @@ def dispatch(
             when,
             folder,
             told,
+            goods.made_of,
         )
 
     target = package_folder(out, scene, folder)
-    more = (
+    check_room(target, scene, goods.sheet)
+    beside = (
         *more_files(scene, goods.sheet, final),
         *document_files(scene, goods.sheet, final, goods.about.form),
+        *more,
     )
-    files = deliver(final, goods.sheet, more)
-    return write_package(target, files, docket, check, job, replace_existing)
+    files = deliver(final, goods.sheet, beside)
+    bundle = goods.sheet.layout.bundle_place(final.name)
+    return write_package(target, files, docket, check, job, replace_existing, bundle)
+
+
+def check_room(target: Path, scene: Scene, sheet: Sheet) -> None:
+    """Raises WriteError where the disk is plainly too full: sizes are known about, so half of what is expected has to fit."""
+    place = next((p for p in target.parents if p.is_dir()), None)
+    textures, models = planned_sizes(scene, sheet)
+    need = (sum(textures.values()) + models) * (2 if sheet.layout.bundle != "none" else 1) // 2
+    free = shutil.disk_usage(place).free if place is not None else need
+    if free < need:
+        raise WriteError(
+            f"about {byte_text(2 * need)} do not fit on the disk, which has {byte_text(free)} left",
+            "room for the package",
+            "Make room, or choose another folder. Nothing was written.",
+            target,
+        )

@@ -29,6 +29,7 @@ from customs.route.route import At
 from customs.route.step import step_of
 from customs.scene.model import Scene
 from customs.scene.prune import prune
+from customs.sheet.known import known_of
 from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet
 from customs.words import lines_plain
@@ -144,6 +145,7 @@ def make_docket(
     when: str,
     folder: Path,
     kit: Mapping[str, Any] | None = None,
+    made_of: str = "",
 ) -> Json:
     """The docket as data; `final` is in destination numbers, `folder` holds the files as written: its counts
     are theirs; `kit` is what changes in the destination's own folder.
@@ -182,7 +184,9 @@ def make_docket(
         **({"measured": measured} if (measured := measured_lines(about, sheet)) else {}),
         "left_behind": left_behind(received, passed, sheet, models),
         **({"form": form} if (form := form_of(sheet, about)) else {}),
+        **({"known": known} if (known := known_of(sheet, about.form, about.source).as_dict()) else {}),
         **({"kit": dict(kit)} if kit is not None else {}),
+        **({"made_of": made_of} if made_of else {}),
         "remarks": remarks,
         "files": [dict(f) for f in files],
     }

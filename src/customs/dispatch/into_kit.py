@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import fnmatch
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from customs.dispatch.bundle import bundled
+from customs.dispatch.bundle import bundled, compressed
+from customs.dispatch.index import index_of
 from customs.documents.edit import Edit, difference, edited
 from customs.documents.templates import filled_in
 from customs.errors import ReadError, WriteError
@@ -26,7 +28,7 @@ Facts = Mapping[str, Any]
 @dataclass(frozen=True, eq=False)
 class KitPlan:
     """What a dispatch will do to a kit, before it does: the files wanted, those of them that may be replaced, what changes,
-    documents as differences.
+    documents as differences, the edits that make them.
     """
 
     kit: Path
@@ -35,6 +37,7 @@ class KitPlan:
     may: tuple[str, ...]
     changes: tuple[Change, ...]
     differences: Mapping[str, str]
+    edits: Mapping[str, Sequence[Edit]]
 
     def as_dict(self) -> Json:
         """As it stands in the docket."""
@@ -60,28 +63,44 @@ def plan_for_kit(
     if not kit.is_dir():
         raise WriteError("is no folder", "the kit's folder", "Choose it.", kit)
     wanted = _placed(sheet, asset, files)
-    differences, documents = dict[str, str](), list[str]()
-    for rules in (r for r in sheet.documents if not r.new):
-        before, after = edited_document(sheet, rules, kit, asset, facts)
-        wanted.append(Wanted(rules.path, after))
-        documents.append(rules.path)
+    differences, documents, edits = dict[str, str](), list[str](), dict[str, Sequence[Edit]]()
+    for document in (r for r in sheet.documents if not r.new):
+        edits[document.path] = edits_of(sheet, document, asset, facts)
+        before, after = edited_document(kit, document, edits[document.path])
+        wanted.append(Wanted(document.path, after))
+        documents.append(document.path)
         if before != after:
-            differences[rules.path] = difference(before, after, rules.path, rules.codec)
+            differences[document.path] = difference(before, after, document.path, document.codec)
+    own = [w.path for w in wanted if w.path not in documents]
     earlier = {c.path for j in journals(kit) if j.about.get("asset") == asset for c in j.changes if c.after}
-    may = (*documents, *(earlier if replace else ()))
+    may = (*documents, *({*earlier, *(own if sheet.kit.replaces else ())} if replace else ()))
+    if (rules := sheet.kit.index) is not None:
+        check_places(kit, wanted, may)
+        wanted.append(Wanted(rules.path, index_of(rules, kit, wanted)))
+        may = (*may, rules.path)
     changes = tuple(check_places(kit, wanted, may))
-    return KitPlan(kit, _id(kit, asset), tuple(wanted), may, changes, differences)
+    return KitPlan(kit, _id(kit, asset), tuple(wanted), may, changes, differences, edits)
 
 
 def _placed(sheet: Sheet, asset: str, files: Mapping[str, Path]) -> list[Wanted]:
     """The package's own files where the kit has them, or the one bundle they are in."""
     if not sheet.kit.place:
         return []
-    data = {path: _read(place) for path, place in files.items()}
+    own = sheet.layout.bundle_place(asset)
+    data = {path: _read(place) for path, place in files.items() if path != own}
     target = sheet.kit.target(asset)
     if sheet.kit.bundle == "none":
-        return [Wanted(f"{target}/{path}", body) for path, body in data.items()]
+        return [
+            Wanted(f"{target}/{path}{'.gz' if packed else ''}", compressed(body) if packed else body)
+            for path, body in data.items()
+            for packed in [is_packed(sheet, path)]
+        ]
     return [Wanted(target, bundled(data, sheet.kit.bundle))]
+
+
+def is_packed(sheet: Sheet, path: str) -> bool:
+    """True for a file of a package that is compressed alone in the kit."""
+    return any(fnmatch.fnmatchcase(path.rpartition("/")[2], p) for p in sheet.kit.packed)
 
 
 def _read(place: Path) -> bytes:
@@ -91,11 +110,15 @@ def _read(place: Path) -> bytes:
     return data
 
 
-def edited_document(
-    sheet: Sheet, rules: DocumentRules, kit: Path, asset: str, facts: Facts
-) -> tuple[bytes, bytes]:
-    """(a document of a kit as it is, as it is to be). Raises WriteError, SheetError and ReadError."""
-    path, told, where = rules.path, _told(sheet, asset, facts), f"documents, {rules.path}"
+def edits_of(sheet: Sheet, rules: DocumentRules, asset: str, facts: Facts) -> list[Edit]:
+    """The edits of a document with the facts filled in. Raises SheetError."""
+    told, where = _told(sheet, asset, facts), f"documents, {rules.path}"
+    return [_edit(e, told, rules.syntax, f"{where}, edit {n}") for n, e in enumerate(rules.edits, 1)]
+
+
+def edited_document(kit: Path, rules: DocumentRules, edits: Sequence[Edit]) -> tuple[bytes, bytes]:
+    """(a document of a kit as it is, as it is to be). Raises WriteError and ReadError."""
+    path = rules.path
     try:
         before = _read(kit / path)
     except OSError as problem:
@@ -105,7 +128,6 @@ def edited_document(
             "Choose its folder.",
             kit,
         ) from None
-    edits = [_edit(e, told, rules.syntax, f"{where}, edit {n}") for n, e in enumerate(rules.edits, 1)]
     return before, edited(before, edits, rules.syntax, path, rules.codec)
 
 
@@ -127,7 +149,9 @@ def new_document(sheet: Sheet, rules: DocumentRules, asset: str, facts: Facts) -
 
 
 def _told(sheet: Sheet, asset: str, facts: Facts) -> Facts:
-    return {**facts, "place": sheet.kit.target(asset) if sheet.kit.place else ""}
+    """The facts, with where the package goes and what version of the kit is expected."""
+    version = sheet.kit.version.expected if sheet.kit.version is not None else ""
+    return {**facts, "place": sheet.kit.target(asset) if sheet.kit.place else "", "version": version}
 
 
 def _edit(rules: Any, facts: Facts, syntax: str, where: str) -> Edit:

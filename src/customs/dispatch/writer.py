@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from customs.dispatch.bundle import BUNDLES, bundled
 from customs.dispatch.deliver import Deliverable
 from customs.dispatch.docket import docket_json, docket_page
 from customs.dispatch.staging import new_staging
@@ -41,9 +42,10 @@ def write_package(
     check: Callable[[Path], None] = lambda folder: None,
     job: Job | None = None,
     replace_existing: bool = False,
+    bundle: str = "",
 ) -> Written:
-    """Write `files` and then the docket to a hidden folder beside `target`, `check` it, and move it there in
-    one rename.
+    """Write `files`, all of them once more as the archive `bundle` where it is named, and then the docket to a hidden folder beside
+    `target`, `check` it, and move it there in one rename.
 
     Raises WriteError; Cancelled when the job is. Either way the target is as it was and nothing is left
     beside it.
@@ -53,6 +55,8 @@ def write_package(
     staging = _staging(target)
     try:
         records = [_write_file(staging, f, i, len(files), job) for i, f in enumerate(files)]
+        if bundle:
+            records.append(_write_file(staging, _bundle(staging, bundle, records), 0, 1, job))
         body = docket([*records], staging)
         page = docket_page(body)
         (staging / "docket.html").write_bytes(page)
@@ -76,6 +80,15 @@ def write_package(
         shutil.rmtree(staging, ignore_errors=True)
     job.progress(1.0, "In place")
     return Written(target, tuple(records), body)
+
+
+def _bundle(staging: Path, path: str, records: Sequence[dict[str, Any]]) -> Deliverable:
+    form = next(f for f in BUNDLES if path.endswith(f".{f}"))
+    return Deliverable(
+        path,
+        "bundle",
+        lambda tick: [bundled({r["path"]: (staging / r["path"]).read_bytes() for r in records}, form)],
+    )
 
 
 def _staging(target: Path) -> Path:

@@ -17,6 +17,7 @@ from typing import Any
 
 from customs.errors import WriteError
 from customs.kit.changes import OURS, Change, Wanted, check_places, digest_at
+from customs.kit.hashes import KEPT
 
 Json = Mapping[str, Any]
 BACK = "-back"
@@ -67,7 +68,9 @@ def held(kit: Path, patience: float = 0.0) -> Iterator[None]:
         yield
     finally:
         with suppress(OSError):
-            if not _journals(kit) and not any(p.name != "lock" for p in ours.iterdir()):
+            left = {p.name for p in ours.iterdir()} - {"lock", KEPT}
+            if not _journals(kit) and not left:
+                (ours / KEPT).unlink(missing_ok=True)
                 (ours / "lock").unlink()
                 ours.rmdir()
         os.close(lock)

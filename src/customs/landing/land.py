@@ -25,12 +25,13 @@ from customs.landing.docket_check import (
 )
 from customs.landing.fittings_check import check_fittings
 from customs.landing.form_check import check_form
-from customs.landing.kit_check import check_documents, check_kit
+from customs.landing.kit_check import check_bundle, check_documents, check_kit
 from customs.landing.log import Log
 from customs.landing.model_check import check_model
 from customs.landing.motion_check import fits, names_others, play_all, whole_motion
 from customs.landing.picture_check import check_pictures
 from customs.landing.plot_check import check_plot
+from customs.landing.references import There, there_in
 from customs.landing.texture_check import (
     check_copies,
     check_fixed_names,
@@ -42,6 +43,7 @@ from customs.motion.posing.bounds import world_bounds
 from customs.scene.convention import WORKING
 from customs.scene.model import Scene
 from customs.scene.prune import prune
+from customs.sheet.known import for_asset, told_known
 from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet
 from customs.surface.files.base import texture_format
@@ -76,15 +78,21 @@ def land(folder: Path, find_sheet: FindSheet, by: Sheet | None = None, kit: Path
     if sheet is None:
         return log
     check_story(body, sheet, log)
+    sheet = for_asset(sheet, told_known(body))
     check_form(sheet, body, log)
-    check_documents(sheet, files, str(body["asset"]), log)
     models = [m for m in body["models"] if m["path"] in files]
     if not models:
         log.refuse(body["asset"], "there is no model file in the package")
         return log
-    _land_models(models, files, body, sheet, folder, log)
+    known = sheet.kit.version.expected if sheet.kit.version is not None else ""
+    post = sheet.posts.name.partition("{")[0] if sheet.posts.form != "none" else ""
+    there = There(str(body["asset"]), set(files), number=told_known(body).number, version=known, post=post)
+    main = _land_models(models, files, body, sheet, folder, log)
+    there = there_in(main, there) if main is not None else there
+    check_documents(sheet, files, there, log)
+    check_bundle(sheet, files, there.asset, log)
     if kit is not None:
-        check_kit(sheet, body, files, kit, log)
+        check_kit(sheet, body, files, kit, there, log)
     if log.accepted:
         log.note("accepts", body["asset"], f"{log.remarks} remarks")
     return log
@@ -97,8 +105,8 @@ def _land_models(
     sheet: Sheet,
     folder: Path,
     log: Log,
-) -> None:
-    """The file with the mesh, then those of skeleton and clips, and whether they fit it."""
+) -> Scene | None:
+    """The file with the mesh, then those of skeleton and clips, and whether they fit it; the scene of the first, where it opens."""
     scenes: dict[str, Scene] = {}
     for record in models:
         name = str(record["path"])
@@ -112,7 +120,7 @@ def _land_models(
             _same_box(scene, record.get("box", body["box"]), name, log)
     main = scenes.get(str(models[0]["path"]))
     if main is None:
-        return
+        return None
     name = str(models[0]["path"])
     # The docket's own figures are of the asset as a whole: the mesh's file, and the clips of all.
     clips = [c.name for s in scenes.values() for c in s.clips]
@@ -135,7 +143,7 @@ def _land_models(
     pictures = {Path(rules.place(str(body["asset"]))).name for rules in sheet.pictures}
     if sheet.plot.form == "picture":
         pictures.add(Path(sheet.plot.place(str(body["asset"]))).name)
-    hung = {str(f["path"]) for f in body["files"] if f.get("kind") == "attached"}
+    hung = {str(f["path"]) for f in body["files"] if f.get("kind") in ("attached", "source")}
     loose = {k: p for k, p in files.items() if k not in hung}
     check_loose_textures(loose, known | _fixed(sheet) | pictures, log)
     parts = {k: s for k, s in scenes.items() if k != name}
@@ -147,6 +155,7 @@ def _land_models(
         for part, scene in scenes.items():
             names_others(scene, stems, part, log)
     play_all(whole_motion(main, list(parts.values())), sheet, name, log)
+    return main
 
 
 def _fixed(sheet: Sheet) -> set[str]:
@@ -234,6 +243,7 @@ def _things(folder: Path, body: dict[str, Any], facts: dict[str, Any] | None, ba
 def landed_scene(folder: Path, sheet: Sheet) -> Scene:
     """The package's model in the working frame, for the picture of Landing. Raises CustomsError."""
     body = json.loads((folder / "docket.json").read_text("utf-8"))
+    sheet = for_asset(sheet, told_known(body))
     scenes = [read_scene(Source(folder / m["path"], folder)) for m in body["models"]]
     whole = whole_motion(scenes[0], scenes[1:])
     source = sheet.axes.convention(get_format(sheet.model.format).convention.v)

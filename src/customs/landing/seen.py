@@ -13,6 +13,7 @@ from customs.changes.plot import Footprint, footprint_of
 from customs.landing.docket_check import bytes_of, own_files
 from customs.landing.plot_check import rows_in
 from customs.scene.model import Scene
+from customs.sheet.known import for_asset, told_known
 from customs.sheet.model import Sheet
 
 
@@ -31,6 +32,7 @@ def fittings_seen(folder: Path, sheet: Sheet, scene: Scene) -> Seen:
     has said why. Raises OSError and ValueError for a docket that is none.
     """
     body = json.loads((folder / "docket.json").read_text("utf-8"))
+    sheet = for_asset(sheet, told_known(body))
     files, asset = own_files(folder, body), str(body["asset"])
     pictures = [
         (rules.name, bytes_of(files, place))

@@ -19,6 +19,7 @@ KINDS = (
     ("mesh", "meshes"),
     ("material", "materials"),
     ("image", "images"),
+    ("skin", "skins"),
     ("clip", "clips"),
 )
 

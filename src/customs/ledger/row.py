@@ -12,6 +12,7 @@ from customs.changes.donor import Donor
 from customs.errors import StepError
 from customs.formats.registry import Format, get_format
 from customs.ledger.facts import SceneFacts, scene_facts
+from customs.ledger.kit_facts import KitFacts
 from customs.registry import Registry
 from customs.route.route import At
 from customs.route.step import Content, get_step, make_settings
@@ -134,7 +135,8 @@ class Row:
 @dataclass(frozen=True)
 class About:
     """What is known of an asset besides its scene: rights, absent files, a source that changed, the
-    destination's donor, the vertices a person chose, texts that say what version it was made for, the fields of its form.
+    destination's donor, the vertices a person chose, texts that say what version it was made for, the fields of its form, what the destination's
+    own folder says, the path it came from.
     """
 
     author: str = ""
@@ -147,6 +149,8 @@ class About:
     stamps: Mapping[str, str] = field(default_factory=dict)
     notes: tuple[Note, ...] = field(default=(), compare=False)
     form: Mapping[str, Any] = field(default_factory=dict)
+    kit: KitFacts | None = None
+    source: str = ""
 
     @property
     def resources(self) -> Content:

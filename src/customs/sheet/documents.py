@@ -4,14 +4,28 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import AfterValidator, Field, model_validator
 
-from customs.sheet.part import InPackage, Part, filled
+from customs.patterns import problem_of
+from customs.sheet.part import InPackage, Part, check_pattern, filled
 
 LONGEST = 20_000
 """Characters of a template."""
 Template = Annotated[str, Field(max_length=LONGEST)]
 SyntaxName = Literal["xml", "json", "ini", "bracketed"]
+NamesWhat = Literal[
+    "file",
+    "unique",
+    "order",
+    "number",
+    "version",
+    "node",
+    "mesh",
+    "material",
+    "texture",
+    "clip",
+    "index-path",
+]
 
 
 def inside_kit(value: str) -> str:
@@ -20,6 +34,11 @@ def inside_kit(value: str) -> str:
     if value.startswith("/") or ".." in parts or "" in parts or "\\" in value or ":" in value or "{" in value:
         raise ValueError("a relative path inside the kit with forward slashes")
     return value
+
+
+InKit = Annotated[str, AfterValidator(inside_kit)]
+"""A path inside the kit."""
+Bundle = Literal["none", "zip", "tar.gz", "7z"]
 
 
 class EditRules(Part):
@@ -35,13 +54,19 @@ class EditRules(Part):
 
 
 class ReferenceRules(Part):
-    """Values of a document that name something: files of the kit below `under`, by an XPath, a JSON Pointer, `section/key`, or
-    expressions as the document's edits have them; `names` says of what kind.
+    """Values of a document that name something, by an XPath, a JSON Pointer, `section/key`, or expressions as the document's edits
+    have them; {asset} in it is the asset's name. `names` says what: files of the kit below `under` (or of the package), values that
+    stand once (`unique`) or count 1, 2, 3, … (`order`), the asset's number, the kit's version, things of the model by name, an index
+    path from its root.
     """
 
     at: str = Field(min_length=1)
-    names: Literal["file", "unique"] = "file"
+    names: NamesWhat = "file"
     under: str = ""
+
+    def where(self, asset: str) -> str:
+        """Where the values stand, for one asset."""
+        return self.at.replace("{asset}", asset)
 
 
 class DocumentRules(Part):
@@ -69,12 +94,47 @@ class DocumentRules(Part):
         return self
 
 
+class IndexRules(Part):
+    """A file that lists the files of a `folder` of the kit whose names are like one of `files`, with sizes and hashes: as JSON, or as
+    `sums`, the lines that sha256sum writes (GNU coreutils). It is made anew by every dispatch, and not listed itself.
+    """
+
+    path: InKit
+    folder: InKit | Literal[""] = ""
+    files: tuple[str, ...] = Field(default=("*",), min_length=1)
+    form: Literal["json", "sums"] = "json"
+
+
+class VersionRules(Part):
+    """The kit's own version, read by `pattern` (its first group, or all of it) from one of its files; what is `expected`."""
+
+    file: InKit
+    pattern: str = Field(min_length=1)
+    expected: str = Field(min_length=1)
+    codec: str = ""
+
+    @model_validator(mode="after")
+    def _readable(self) -> VersionRules:
+        if problem := problem_of(self.pattern):
+            raise ValueError(f"pattern {self.pattern!r}: {problem}")
+        return self
+
+
 class KitRules(Part):
-    """How a package goes into the kit folder: `place` is where, "" for not at all; as its files, or as one `bundle`."""
+    """How a package goes into the kit folder: `place` is where, "" for not at all; as its files, or as one `bundle` called `name`.
+
+    Files like one of `packed` are compressed alone there (gzip, RFC 1952). `replaces` says that it takes the place of what is there
+    by the same name. {mirror} are the folders of the source from the one called `mirror_from` down.
+    """
 
     place: InPackage | Literal[""] = ""
-    bundle: Literal["none", "zip", "tar.gz", "7z"] = "none"
-    name: str = "{asset}"
+    bundle: Bundle = "none"
+    name: Annotated[str, AfterValidator(check_pattern)] = "{asset}"
+    packed: tuple[str, ...] = ()
+    replaces: bool = False
+    mirror_from: str = ""
+    index: IndexRules | None = None
+    version: VersionRules | None = None
 
     def target(self, asset: str) -> str:
         """The folder, or the bundle's path, in the kit."""

@@ -8,10 +8,14 @@ from typing import Any, Literal
 
 from pydantic import Field, model_validator
 
+from customs.patterns import problem_of as pattern_problem
+from customs.sheet.documents import SyntaxName, inside_kit
 from customs.sheet.part import Part
 
-Kind = Literal["text", "number", "choice", "choices", "decades", "region", "email", "licence", "colour"]
-Value = str | float | list[str] | list[int]
+Kind = Literal["text", "number", "id", "choice", "choices", "decades", "region", "email", "licence", "colour"]
+Value = str | float | int | list[str] | list[int]
+LARGEST_ID = 10**15
+"""Whole numbers up to here are exact everywhere, in JSON too (RFC 8259, 6)."""
 MAIL = re.compile(r"[A-Za-z0-9.!#$%&'*+/=?^_`{|}~-]+@[A-Za-z0-9-]+(?:\.[A-Za-z0-9-]+)+")
 """An e-mail address as HTML's input takes it (HTML Living Standard, 4.10.5.1.5)."""
 LICENCE = re.compile(r"[A-Za-z0-9.+:-]+(?: (?:AND|OR|WITH) [A-Za-z0-9.+:-]+)*")
@@ -20,8 +24,35 @@ COLOUR = re.compile(r"#[0-9a-fA-F]{6}")
 DECADE = re.compile(r"(-?\d{1,4})0s?")
 
 
+class TakenRules(Part):
+    """Where numbers that are taken stand in the kit: names of `folders` or `files` in `path`, values of a `document` (`at`, in
+    `syntax`), or the lines of a `list`. `pattern` finds the number in each: its first group, or all of it.
+    """
+
+    look: Literal["folders", "files", "document", "list"]
+    path: str = ""
+    syntax: SyntaxName = "bracketed"
+    at: str = ""
+    codec: str = ""
+    pattern: str = r"\d+"
+
+    @model_validator(mode="after")
+    def _whole(self) -> TakenRules:
+        if self.path:
+            inside_kit(self.path)
+        if problem := pattern_problem(self.pattern):
+            raise ValueError(f"pattern {self.pattern!r}: {problem}")
+        if self.look == "document" and not self.at:
+            raise ValueError("at: where the numbers stand in the document")
+        return self
+
+
 class FieldRules(Part):
-    """One field. `least` and `most` bound numbers and decades, `longest` texts; `options` are what is chosen from; `about` helps."""
+    """One field. `least` and `most` bound numbers and decades, `longest` texts; `options` are what is chosen from; `about` helps.
+
+    An `id` is a whole number nobody else may have: those `taken` are read from the kit; written with `digits` places, behind the
+    number of the field `after` where it has two parts.
+    """
 
     id: str = Field(pattern=r"^[a-z][a-z0-9_]*$", max_length=32)
     title: str = Field(min_length=1, max_length=60)
@@ -33,6 +64,9 @@ class FieldRules(Part):
     most: float | None = None
     longest: int = Field(default=200, ge=1, le=20_000)
     about: str = ""
+    digits: int = Field(default=0, ge=0, le=12)
+    after: str = ""
+    taken: tuple[TakenRules, ...] = ()
 
     @model_validator(mode="after")
     def _has_options(self) -> FieldRules:
@@ -46,6 +80,13 @@ def value_of(field: FieldRules, text: str) -> Value:
     text = text.strip()
     if field.kind == "number":
         return _number(field, text)
+    if field.kind == "id":
+        if not re.fullmatch(r"[0-9]{1,15}", text):
+            raise ValueError("a whole number")
+        whole = int(text)
+        if problem := problem_of(field, whole):
+            raise ValueError(problem)
+        return whole
     if field.kind in ("choices", "decades"):
         parts = [p.strip() for p in re.split(r"[,;]", text) if p.strip()]
         value: Any = parts if field.kind == "choices" else [_decade(p) for p in parts]
@@ -87,6 +128,9 @@ def problem_of(field: FieldRules, value: Any) -> str:
         if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value):
             return f"a number{f' in {field.unit}' if field.unit else ''}"
         return _bounds(field, value)
+    if field.kind == "id":
+        whole = isinstance(value, int) and not isinstance(value, bool) and 0 <= value <= LARGEST_ID
+        return _id_problem(field, value) if whole else "a whole number"
     if field.kind in ("choices", "decades"):
         return _several(field, value)
     if not isinstance(value, str):
@@ -94,6 +138,12 @@ def problem_of(field: FieldRules, value: Any) -> str:
     if not value.strip():
         return "something" if field.required else ""
     return _single(field, value)
+
+
+def _id_problem(field: FieldRules, value: int) -> str:
+    if field.digits and value >= 10**field.digits:
+        return f"at most {field.digits} digits"
+    return _bounds(field, value)
 
 
 def _bounds(field: FieldRules, value: float) -> str:

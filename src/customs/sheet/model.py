@@ -12,7 +12,7 @@ from customs.errors import CustomsError
 from customs.patterns import problem_of
 from customs.scene.convention import Axis, Convention, Front, Hand, Up
 from customs.scene.model import SLOTS
-from customs.sheet.documents import DocumentRules, KitRules
+from customs.sheet.documents import Bundle, DocumentRules, KitRules
 from customs.sheet.fittings import LevelRules, PictureRules, PlotRules, PostRules, ShapeRules
 from customs.sheet.form import FieldRules
 from customs.sheet.part import Part, check_pattern, filled, inside_package
@@ -183,6 +183,8 @@ class Rig(Part):
     donor: bool = False
     donor_version: int | None = Field(default=None, ge=1)
     order_numbers: bool = False
+    order_textures: bool = False
+    """The order number of a mesh picks its textures too."""
     humanoid: Rule = "allowed"
 
 
@@ -200,10 +202,11 @@ Expression = Annotated[str, AfterValidator(check_expression)]
 
 
 class Names(Part):
-    """Patterns with {asset} {name} {index} {material} {role} {later}, and what a name may look like.
+    """Patterns with {asset} {name} {index} {material} {role} {later} {part} {side} {place} {order} {number} {original}, and what a
+    name may look like. `docs/patterns.md` says what each token stands for, with examples.
 
-    {role} is the sheet's suffix for the role; {later} is nothing for the first material with textures, then
-    _2, _3, …
+    {role} is the sheet's suffix for the role, {side} that of `sides`; {later} is nothing for the first material with textures, then
+    `later` with {index} 2, 3, …
     """
 
     asset: Pattern = "{asset}"
@@ -211,11 +214,23 @@ class Names(Part):
     mesh: Pattern = "{name}"
     material: Pattern = "{name}"
     image: Pattern = "{name}"
+    skin: Pattern = "{name}"
     clip: Pattern = "{name}"
     allowed: Expression = r".+"
     lower: bool = False
     max_length: int = Field(default=64, ge=1, le=255)
     unique: bool = True
+    reserved: tuple[str, ...] = ()
+    """Names the destination keeps for itself, in whatever case."""
+    later: str = "_{index}"
+    sides: dict[Literal["left", "right"], str] = {"left": "left", "right": "right"}
+
+    @field_validator("later")
+    @classmethod
+    def _counts(cls, value: str) -> str:
+        if "{index}" not in check_pattern(value):
+            raise ValueError("a pattern with {index}")
+        return value
 
 
 class Layout(Part):
@@ -228,12 +243,20 @@ class Layout(Part):
     licence: str = "rights.txt"
     facts: str = ""
     """The asset's document: levels with their distances, shapes and posts as numbers; "" for none."""
+    source: str = ""
+    """The folder the editable source's own files are taken along in; "" leaves them out."""
+    bundle: Bundle = "none"
+    """All files but the docket once more, as one archive beside them, to hand out."""
+
+    def bundle_place(self, asset: str) -> str:
+        """The path of the bundle inside the package, "" for none."""
+        return f"{asset}.{self.bundle}" if self.bundle != "none" else ""
 
     def facts_place(self, asset: str) -> str:
         """The path of the asset's document inside the package, "" for none."""
         return filled(self.facts, asset, ending=".json")
 
-    @field_validator("model", "texture", "clip", "skeleton", "licence", "facts")
+    @field_validator("model", "texture", "clip", "skeleton", "licence", "facts", "source")
     @classmethod
     def _inside(cls, value: str) -> str:
         return inside_package(value) if value else value
@@ -297,6 +320,8 @@ class Sheet(Part):
         names = [f.id for f in self.form]
         if len(set(names)) < len(names):
             raise ValueError("form: each field once")
+        if lost := next((f.after for f in self.form if f.after and f.after not in names), ""):
+            raise ValueError(f"form: there is no field {lost} for a number to stand behind")
         if self.shapes.form in ("numbers", "both") and not self.layout.facts:
             raise ValueError("shapes.form: numbers need a document: layout.facts")
         return self

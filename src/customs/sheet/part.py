@@ -7,7 +7,8 @@ from typing import Annotated
 
 from pydantic import AfterValidator, BaseModel, ConfigDict
 
-TOKENS = ("asset", "name", "index", "later", "material", "role", "ending")
+TOKENS = ("asset", "name", "index", "later", "material", "role", "ending", "part", "side", "place", "order", "number", "original",
+          "mirror")  # fmt: skip
 
 
 class Part(BaseModel):
@@ -40,6 +41,5 @@ InPackage = Annotated[str, AfterValidator(inside_package)]
 
 def filled(pattern: str, asset: str, name: str = "", ending: str = "") -> str:
     """A pattern with what a file has of its tokens; those of names alone are left empty."""
-    return pattern.format(
-        asset=asset, name=name or asset, ending=ending, index="", material="", role="", later=""
-    )
+    known = dict.fromkeys(TOKENS, "") | {"asset": asset, "name": name or asset, "ending": ending}
+    return pattern.format(**known)

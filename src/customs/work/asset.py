@@ -141,7 +141,7 @@ def asked_for(request: Request) -> tuple[Asked, Taken]:
         stamps=taken.stamps,
         form=filled_form(request.sheet, request.form),
     )
-    return Asked(asset, take, request.sheet, donor=request.donor), taken
+    return Asked(asset, take, request.sheet, donor=request.donor, kit=request.kit), taken
 
 
 def prepare(request: Request, job: Job | None = None) -> Evaluated:

@@ -152,6 +152,7 @@ def _outside(about: About) -> list[Any]:
         sorted(about.selections),
         dict(about.stamps),
         dict(about.form),
+        about.kit.as_list() if about.kit is not None else [],
     ]
 
 

@@ -10,7 +10,7 @@ from typing import Any
 
 from customs.dispatch.deliver import destination_scene
 from customs.dispatch.documents import facts_before
-from customs.dispatch.into_kit import edited_document, new_document
+from customs.dispatch.into_kit import edited_document, edits_of, new_document
 from customs.documents.edit import Pair, side_by_side
 from customs.errors import CustomsError
 from customs.kit.journal import journals
@@ -50,7 +50,7 @@ def document_previews(
                 )
                 continue
             else:
-                before, after = edited_document(sheet, rules, kit, final.name, facts)
+                before, after = edited_document(kit, rules, edits_of(sheet, rules, final.name, facts))
             lines = tuple(side_by_side(before, after, rules.codec)) if before != after else ()
             out.append(Preview(path, lines, new=bool(rules.new)))
         except CustomsError as problem:

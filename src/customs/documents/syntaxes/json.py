@@ -61,6 +61,16 @@ def _members(body: bytes, at: int) -> Iterator[Member]:
             return
 
 
+def _inside(body: bytes, at: int) -> list[tuple[str, int, int, int]]:
+    """The members of an object or array, none of anything else."""
+    return list(_members(body, at)) if body[at : at + 1] in (b"{", b"[") else []
+
+
+def _told(raw: bytes) -> str:
+    value = json.loads(raw)
+    return value if isinstance(value, str) else raw.decode()
+
+
 class Json:
     """The syntax as others ask for it."""
 
@@ -103,14 +113,17 @@ class Json:
         return found
 
     def values(self, body: bytes, path: str, file: str | Path) -> Sequence[Span]:
-        """The value as text: a string's own characters, anything else as it is written."""
+        """The value as text: a string's own characters, anything else as it is written. A part * is every member."""
         self.check(body, file)
-        found = self._find(body, path, file)
+        first, star, rest = path.partition("/*")
+        found = self._find(body, first, file)
         if found is None:
             return []
-        raw = body[found[1] : found[2]]
-        value = json.loads(raw)
-        return [Span(found[1], found[2], value if isinstance(value, str) else raw.decode())]
+        places = [(found[1], found[2])]
+        for part in rest.split("/") if star else ():
+            # The part in front of the first slash is the star itself.
+            places = [m[2:] for at, _ in places for m in _inside(body, at) if part in ("", "*", m[0])]
+        return [Span(a, b, _told(body[a:b])) for a, b in places]
 
     def gap(
         self, body: bytes, path: str, where: Where, block: bytes, same: str, newline: bytes, file: str | Path

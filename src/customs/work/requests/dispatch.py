@@ -2,21 +2,30 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from customs.dispatch.deliver import Deliverable
 from customs.dispatch.dispatch import Goods, dispatch, package_folder
 from customs.dispatch.into_kit import KitPlan, plan_for_kit
+from customs.dispatch.source import source_files
+from customs.dispatch.unchanged import standing_package, stands_in_kit
 from customs.dispatch.writer import Written
 from customs.errors import CustomsError, WriteError
 from customs.job import Job
 from customs.kit.journal import Journal, carry_out, held, prepare, recover, roll_back, withdraw
 from customs.landing.log import Log
 from customs.ledger.ledger import judge
+from customs.ledger.row import Case, requirements
+from customs.sheet.known import for_asset, known_of
+from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet
+from customs.work.judged import edition
+from customs.work.kit_facts import kit_facts
 from customs.work.requests.evaluate import Evaluated
 from customs.work.requests.land import LandRequest, run_land
 
@@ -50,34 +59,87 @@ class Dispatched:
 
 
 def run_dispatch(request: DispatchRequest, job: Job | None = None) -> Dispatched:
-    """Write, land, and put in place. Raises CustomsError (nothing is put in place then) and Cancelled."""
+    """Write, land, and put in place; where the same stands there already nothing is written. Raises CustomsError (nothing is put in
+    place then) and Cancelled.
+    """
     done = request.done
     if done.taken is None or done.error is not None:
         raise done.error or CustomsError("was not read", file=done.asset.name)
+    asset = done.asset
+    sheet = for_asset(request.sheet, known_of(request.sheet, asset.form, asset.source))
+    request = replace(request, sheet=sheet)
+    made_of = _made_of(request)
+    if (standing := _standing(request, made_of)) is not None:
+        return standing
     logs: list[Log] = []
 
     def landed(folder: Path) -> None:
-        log = run_land(LandRequest(folder, known=request.sheet)).log
+        log = run_land(LandRequest(folder, known=sheet)).log
         logs.append(log)
         if not log.accepted:
-            raise refusal(log, done.asset.name)
+            raise refusal(log, asset.name)
 
-    source = {**done.taken.source(), "name": Path(done.asset.source).name}
+    source = {**done.taken.source(), "name": Path(asset.source).name}
     ledger = done.ledger
     if done.recalled:
         # What leaves is judged by what is here now; an answer kept from before is only for looking at.
-        waivers = done.asset.waivers
-        ledger = judge(done.taken.scene, done.passed, request.sheet, done.about, waivers)
-    goods = Goods(done.taken.scene, done.passed, ledger, request.sheet, done.about, source)
+        ledger = judge(done.taken.scene, done.passed, sheet, done.about, asset.waivers)
+    goods = Goods(done.taken.scene, done.passed, ledger, sheet, done.about, source, made_of)
+    more = source_files(sheet, done.passed[-1].scene.name, done.taken.files)
     if request.kit is None:
-        written = dispatch(goods, request.out, landed, job, request.replace_existing, request.folder)
+        written = dispatch(
+            goods, request.out, landed, job, request.replace_existing, request.folder, more=more
+        )
     else:
-        written = _with_kit(request, request.kit, goods, landed, job)
+        written = _with_kit(request, request.kit, goods, landed, job, more)
     return Dispatched(written, logs[-1])
 
 
+def _made_of(request: DispatchRequest) -> str:
+    """Tells all that a package hangs on: the source, the route, the sheet, what is known of the asset, this program."""
+    done, about = request.done, request.done.about
+    told = [
+        edition(),
+        sheet_digest(request.sheet),
+        done.asset.digest,
+        [[s.step, [list(v) for v in s.values]] for s in (at.stop for at in done.passed)],
+        [about.author, about.licence, about.use, dict(about.form), about.source_changed],
+        known_of(request.sheet, about.form, about.source).as_dict(),
+        about.donor.digest if about.donor else "",
+        sorted(about.selections),
+        dict(about.stamps),
+        [n.as_dict() for n in about.notes],
+        {k: w.as_dict() for k, w in done.asset.waivers.items()},
+        Path(done.asset.source).name,
+    ]
+    return hashlib.sha256(json.dumps(told, sort_keys=True, default=str).encode()).hexdigest()
+
+
+def _standing(request: DispatchRequest, made_of: str) -> Dispatched | None:
+    """What was dispatched before, where another dispatch would write the same."""
+    target = package_folder(request.out, request.done.passed[-1].scene, request.folder)
+    if any(r.verdict == "held" for r in request.done.ledger.open()):
+        return None
+    written = standing_package(target, made_of)
+    if written is None or (
+        request.kit is not None and not stands_in_kit(written, request.sheet, request.kit)
+    ):
+        return None
+    log = Log(target)
+    log.note(
+        "finds", written.docket["asset"], f"unchanged since {written.docket['when']}: nothing was written"
+    )
+    log.note("accepts", written.docket["asset"], "as it was accepted then")
+    return Dispatched(written, log)
+
+
 def _with_kit(
-    request: DispatchRequest, kit: Path, goods: Goods, landed: Callable[[Path], None], job: Job | None
+    request: DispatchRequest,
+    kit: Path,
+    goods: Goods,
+    landed: Callable[[Path], None],
+    job: Job | None,
+    more: Sequence[Deliverable],
 ) -> Written:
     """The package in its place and the kit changed: both or neither, whenever this process ends."""
     sheet = request.sheet
@@ -96,20 +158,19 @@ def _with_kit(
 
     with held(kit, PATIENCE):
         recover(kit, is_placed)
+        _check_kit(request, kit, goods)
         ready: list[Journal] = []
 
         def prepared(folder: Path) -> None:
             landed(folder)
-            digest = json.loads((folder / "docket.json").read_text("utf-8"))["digest"]
-            target = package_folder(request.out, goods.passed[-1].scene, request.folder)
-            about = {"asset": goods.passed[-1].scene.name, "package": str(target.resolve()), "digest": digest}
+            about = _about(request, goods, plans[-1], folder)
             plan = plans[-1]
             journal = prepare(kit, plan.id, plan.wanted, plan.may, about)
             ready.extend([journal] if journal is not None else [])
 
         try:
             written = dispatch(
-                goods, request.out, prepared, job, request.replace_existing, request.folder, planned
+                goods, request.out, prepared, job, request.replace_existing, request.folder, planned, more
             )
         except BaseException:
             for journal in ready:
@@ -131,6 +192,38 @@ def _with_kit(
             )
             raise refused
     return written
+
+
+def _about(request: DispatchRequest, goods: Goods, plan: KitPlan, folder: Path) -> dict[str, Any]:
+    """What the journal of a dispatch says of it."""
+    name, form = goods.passed[-1].scene.name, goods.about.form
+    return {
+        "asset": name,
+        "source": goods.about.source,
+        "package": str(package_folder(request.out, goods.passed[-1].scene, request.folder).resolve()),
+        "digest": json.loads((folder / "docket.json").read_text("utf-8"))["digest"],
+        "numbers": {f.id: form[f.id] for f in request.sheet.form if f.kind == "id" and f.id in form},
+        "edits": {path: [asdict(e) for e in edits] for path, edits in plan.edits.items()},
+    }
+
+
+KIT_RULES = ("number-free", "kit-name", "kit-version")
+
+
+def _check_kit(request: DispatchRequest, kit: Path, goods: Goods) -> None:
+    """The kit once more, now that nobody else is at it: numbers and names may have been taken meanwhile. Raises WriteError."""
+    about = replace(goods.about, kit=kit_facts(request.sheet, kit, goods.about.source))
+    arrived, last = goods.passed[0].scene, goods.passed[-1].scene
+    case = Case(goods.received, arrived, last, request.sheet, about, goods.passed)
+    rules = requirements()
+    for row in (r for id_ in KIT_RULES for r in rules[id_].judge(rules[id_], case)):
+        if row.verdict == "held":
+            raise WriteError(
+                f"{row.title} {row.subject_name} {row.delivering}".replace("  ", " "),
+                row.required,
+                f"{row.note} Nothing was written.",
+                kit,
+            )
 
 
 def _stands(written: Written) -> str:

@@ -18,11 +18,13 @@ from customs.planning.plan import Plan, Subject
 from customs.route.route import At, Route, SceneCache, evaluate
 from customs.route.steps.fit.arrive import Arrive, arriving
 from customs.scene.model import Scene
+from customs.sheet.known import for_asset, known_of
 from customs.sheet.model import Sheet
 from customs.shipment.state import Asset
 from customs.shipment.store import changed_on_disk
 from customs.work.donors import kept_donor
 from customs.work.judged import Judged
+from customs.work.kit_facts import kit_facts
 from customs.work.measure import measure
 from customs.work.requests.take import Take, kept_copy
 from customs.work.selections import kept_selections
@@ -30,8 +32,8 @@ from customs.work.selections import kept_selections
 
 @dataclass(frozen=True, eq=False)
 class Asked:
-    """An asset as decided, where its files lie, the sheet it goes to. Its donor is `donor`, or the one the
-    `store` keeps. `judged` are answers from before, where any are kept.
+    """An asset as decided, where its files lie, the sheet it goes to, the destination's own folder `kit`. Its donor is `donor`, or
+    the one the `store` keeps. `judged` are answers from before, where any are kept.
     """
 
     asset: Asset
@@ -40,19 +42,27 @@ class Asked:
     store: Path | None = None
     donor: Donor | None = None
     judged: Judged | None = None
+    kit: Path | None = None
 
     def about(self) -> About:
         """What is known of it besides its scene."""
-        return about_of(self.asset, self.store, self.donor)
+        about = about_of(self.asset, self.store, self.donor)
+        if self.kit is None:
+            return about
+        return replace(about, kit=kit_facts(self.own_sheet(), self.kit, self.asset.source))
+
+    def own_sheet(self) -> Sheet:
+        """The sheet as it stands for this asset: with its number, its file's name, its folders."""
+        return for_asset(self.sheet, known_of(self.sheet, self.asset.form, self.asset.source))
 
     def subject(self, taken: Taken) -> Subject:
         """What is judged and planned."""
-        return Subject(taken.scene, taken.digest, self.sheet, self.about(), self.asset.waivers)
+        return Subject(taken.scene, taken.digest, self.own_sheet(), self.about(), self.asset.waivers)
 
 
-def asked_of(asset: Asset, store: Path, sheet: Sheet) -> Asked:
-    """An asset of a shipment, from its store."""
-    return Asked(asset, kept_copy(asset, store), sheet, store, judged=Judged(store))
+def asked_of(asset: Asset, store: Path, sheet: Sheet, kit: Path | None = None) -> Asked:
+    """An asset of a shipment, from its store; the destination's own folder is looked at where one is given."""
+    return Asked(asset, kept_copy(asset, store), sheet, store, judged=Judged(store), kit=kit)
 
 
 @dataclass(frozen=True, eq=False)
@@ -109,6 +119,7 @@ def about_of(asset: Asset, store: Path | None = None, donor: Donor | None = None
         asset.stamps,
         asset.notes,
         asset.form,
+        source=asset.source,
     )
 
 
@@ -149,7 +160,7 @@ def run_evaluate(
         job.progress(0.5 + 0.5 * share, "Judging")
         early(replace(seen, ledger=Ledger(tuple(rows))))
 
-    ledger = judge(taken.scene, passed, asked.sheet, subject.about, asked.asset.waivers, told=row_by_row)
+    ledger = judge(taken.scene, passed, subject.sheet, subject.about, asked.asset.waivers, told=row_by_row)
     if asked.judged:
         asked.judged.keep(asked.asset, asked.sheet, subject.about, ledger)
     return replace(seen, ledger=ledger, whole=True)

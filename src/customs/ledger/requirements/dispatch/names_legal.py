@@ -10,11 +10,13 @@ from customs.changes.naming import Naming
 from customs.files import why_no_part
 from customs.ledger.names import KINDS, file_kinds, name_fix, named
 from customs.ledger.row import Case, Place, Requirement, Row, register, said
+from customs.sheet.model import Names
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     n = case.sheet.names
-    plain = Naming(n.allowed, n.lower, n.max_length, n.unique)
+    kept_back = frozenset(r.lower() for r in n.reserved)
+    plain = Naming(n.allowed, n.lower, n.max_length, n.unique, reserved=kept_back)
     rules = {kind: replace(plain, files=kind in file_kinds(case.sheet)) for kind, _ in KINDS}
     firm = {n.key for n in donor_nodes(case.delivering)}
     bad = [
@@ -32,7 +34,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             "held",
             subject=str(item.key),
             subject_name=item.name,
-            note=f"Names there match {n.allowed} and have at most {n.max_length} characters.",
+            note=_why(item.name, n),
             remedy=name_fix(case.sheet),
             place=Place(item.key, kind),
         )
@@ -51,6 +53,12 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         )
     elif not bad:
         yield rule.row(f"{before} illegal", "legal names", "0 illegal", "cleared")
+
+
+def _why(name: str, rules: Names) -> str:
+    if name.lower() in (r.lower() for r in rules.reserved):
+        return f"The destination keeps the name {name} for itself."
+    return f"Names there match {rules.allowed} and have at most {rules.max_length} characters."
 
 
 register(Requirement("names-legal", "Names", "dispatch", _judge, step="rename"))

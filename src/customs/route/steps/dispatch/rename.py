@@ -2,18 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any, ClassVar, Literal
 
 from pydantic import Field
 
 from customs.changes.donor import donor_nodes
-from customs.changes.naming import Naming, Words, renamed_all
+from customs.changes.naming import Naming, fill, renamed_all
+from customs.changes.wordings import Wordings
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.folding import row_names
-from customs.scene.model import SLOTS, Remark, Scene
+from customs.scene.model import Remark, Scene
 from customs.scene.prune import prune
 from customs.scene.settings import Settings
 from customs.sheet.model import Expression, Pattern
@@ -21,7 +21,7 @@ from customs.words import many
 
 
 class Rename(Settings):
-    """Patterns with {asset} {name} {index} {material} {role} {later}."""
+    """Patterns with {asset} {name} {index} {material} {role} {later} {part} {side} {place} {order}."""
 
     adds: ClassVar = ("files",)
     stays: ClassVar = ("lower", "unique")
@@ -30,46 +30,42 @@ class Rename(Settings):
     mesh: Pattern = Field(default="{name}", description="pattern for meshes")
     material: Pattern = Field(default="{name}", description="pattern for materials")
     image: Pattern = Field(default="{name}", description="pattern for textures")
+    skin: Pattern = Field(default="{name}", description="pattern for skeletons")
     clip: Pattern = Field(default="{name}", description="pattern for clips")
     allowed: Expression = Field(default=r".+", description="regular expression a whole name must match")
     lower: bool = Field(default=False, description="small letters only")
     max_length: int = Field(default=64, ge=1, le=255, description="characters")
     unique: bool = Field(default=True, description="no name twice within a kind")
+    reserved: tuple[str, ...] = Field(default=(), description="names the destination keeps for itself")
+    later: Pattern = Field(
+        default="_{index}", description="what {later} is from the second material with textures on"
+    )
+    sides: dict[str, str] = Field(
+        default={"left": "left", "right": "right"}, description="what {side} is for left and right"
+    )
     suffixes: dict[str, str] = Field(default={}, description="what {role} is for each role")
     files: tuple[Literal["image", "clip"], ...] = Field(
         default=(), description="kinds that files of their own are named by"
     )
 
 
-def _words(scene: Scene, kept: Scene, suffixes: Mapping[str, str]) -> dict[int, Words]:
-    """For each used texture its material, its role and, from the second material with textures on, a
-    number.
-    """
-    order = {role: k for k, role in enumerate((*suffixes, *SLOTS))}
-    out: dict[int, Words] = {}
-    number, used = 0, {m.key for m in kept.materials}
-    for m in scene.materials:
-        if m.key not in used:
-            continue
-        number += bool(m.textures)
-        for role, use in sorted(m.textures.items(), key=lambda pair: order[pair[0]]):
-            later = f"_{number}" if number > 1 else ""
-            out.setdefault(use.image, Words(m.name, suffixes.get(role, role), later))
-    return out
-
-
 def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outcome:
     s = settings
-    rules = Naming(s.allowed, s.lower, s.max_length, s.unique)
+    rules = Naming(
+        s.allowed, s.lower, s.max_length, s.unique, reserved=frozenset(r.lower() for r in s.reserved)
+    )
     by_kind = {kind: replace(rules, files=kind in s.files) for kind in ("image", "clip")}
     asset = replace(rules, files=True).legal(
-        s.asset.replace("{asset}", scene.name).replace("{name}", scene.name)
+        fill(s.asset.replace("{asset}", "{name}"), scene.name, 1, scene.name)
     )
     # What nothing uses is not delivered: it keeps its name and takes none away.
     kept = prune(scene)
     standing = [*kept.nodes, *row_names(kept)]
     every: list[Any] = [*scene.nodes, *row_names(scene)]
-    nodes = renamed_all(every, s.node, asset, rules, standing, firm=donor_nodes(kept))
+    words = Wordings(scene, kept, s.suffixes, s.later, s.sides)
+    nodes = renamed_all(
+        every, s.node, asset, rules, standing, words.nodes(every, standing), donor_nodes(kept)
+    )
     count, rows = len(scene.nodes), scene.placements
     names = tuple(r.name for r in nodes[count:])
     out = replace(
@@ -77,16 +73,15 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
         name=asset,
         nodes=nodes[:count],
         placements=rows if names == rows.names else replace(rows, names=names),
-        meshes=renamed_all(scene.meshes, s.mesh, asset, rules, kept.meshes),
-        materials=renamed_all(scene.materials, s.material, asset, rules, kept.materials),
-        images=renamed_all(
-            scene.images, s.image, asset, by_kind["image"], kept.images, _words(scene, kept, s.suffixes)
-        ),
+        meshes=renamed_all(scene.meshes, s.mesh, asset, rules, kept.meshes, words.meshes()),
+        materials=renamed_all(scene.materials, s.material, asset, rules, kept.materials, words.materials()),
+        images=renamed_all(scene.images, s.image, asset, by_kind["image"], kept.images, words.images()),
+        skins=renamed_all(scene.skins, s.skin, asset, rules, kept.skins),
         clips=renamed_all(scene.clips, s.clip, asset, by_kind["clip"], kept.clips),
     )
     pairs = [
         (a.name, b.name)
-        for kind in ("nodes", "meshes", "materials", "images", "clips")
+        for kind in ("nodes", "meshes", "materials", "images", "skins", "clips")
         for a, b in zip(getattr(scene, kind), getattr(out, kind))
         if a.name != b.name
     ]

@@ -17,16 +17,23 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     shown = [case.delivering.nodes[n] for n in mesh_nodes(case.delivering)]
     said = sorted(str(n.extras.get(ORDER, "–")) for n in shown)
     bad = said != sorted(str(k) for k in range(1, len(shown) + 1))
+    picks = case.sheet.rig.order_textures
     yield rule.row(
         many(len(shown), "mesh"),
         told(len(shown), f"1 to {len(shown)}"),
         told(tuple(said), ", ".join(said[:6])) if bad else told(len(shown), f"1 to {len(shown)}"),
         "held" if bad else "cleared",
-        note="Meshes are drawn in the order of their numbers; a gap or a double stops the import."
+        note=_why(picks) if bad else "",
+        remedy=remedy("numbers", "Number them", order=True, **({"own_textures": True} if picks else {}))
         if bad
-        else "",
-        remedy=remedy("numbers", "Number them", order=True) if bad else None,
+        else None,
     )
+
+
+def _why(picks: bool) -> str:
+    note = "Meshes are drawn in the order of their numbers; a gap or a double stops the import."
+    more = " The number picks the texture too: textures take their mesh's new number, and each mesh keeps its own."
+    return note + (more if picks else "")
 
 
 register(Requirement("order-numbers", "Order numbers", "motion", _judge, step="numbers"))

@@ -7,6 +7,7 @@ from typing import ClassVar
 
 from pydantic import Field
 
+from customs.changes.own_textures import with_own_textures
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Node, Remark, Scene
@@ -28,15 +29,19 @@ class Numbers(Settings):
     first: tuple[str, ...] = Field(
         default=(), description="names of mesh nodes that come first, in this order"
     )
+    own_textures: bool = Field(
+        default=False, description="the number picks the texture too: each mesh gets textures of its own"
+    )
 
 
 def _apply(scene: Scene, settings: Numbers, resources: Content, job: Job) -> Outcome:
     wanted: dict[int, dict[str, str]] = {}
     if settings.version_number and scene.roots:
         wanted[scene.roots[0]] = {VERSION: str(settings.version_number)}
+    shown = mesh_nodes(scene)
     if settings.order:
         rank = {name: k for k, name in enumerate(settings.first)}
-        shown = sorted(mesh_nodes(scene), key=lambda n: rank.get(scene.nodes[n].name, len(rank)))
+        shown = sorted(shown, key=lambda n: rank.get(scene.nodes[n].name, len(rank)))
         for number, n in enumerate(shown, 1):
             wanted[n] = {**wanted.get(n, {}), ORDER: str(number)}
 
@@ -44,13 +49,14 @@ def _apply(scene: Scene, settings: Numbers, resources: Content, job: Job) -> Out
         new = {**node.extras, **wanted.get(i, {})}
         return node if new == dict(node.extras) else replace(node, extras=new)
 
-    nodes = tuple(change(i, n) for i, n in enumerate(scene.nodes))
-    if all(a is b for a, b in zip(nodes, scene.nodes)):
-        return Outcome(scene)
-    return Outcome(
-        replace(scene, nodes=nodes),
-        (Remark(f"{many(sum(a is not b for a, b in zip(nodes, scene.nodes)), 'node')} numbered"),),
-    )
+    nodes, remarks, out = tuple(change(i, n) for i, n in enumerate(scene.nodes)), list[Remark](), scene
+    if count := sum(a is not b for a, b in zip(nodes, scene.nodes)):
+        out = replace(scene, nodes=nodes)
+        remarks.append(Remark(f"{many(count, 'node')} numbered"))
+    if settings.own_textures:
+        out, copies = with_own_textures(out, shown)
+        remarks += [Remark(f"{many(copies, 'texture')} copied: each mesh keeps its own")] if copies else []
+    return Outcome(out, tuple(remarks))
 
 
 register(
