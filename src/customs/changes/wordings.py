@@ -7,7 +7,7 @@ from typing import Any
 
 from customs.changes.naming import Words
 from customs.changes.sides import places_of
-from customs.scene.model import SLOTS, Scene
+from customs.scene.model import SLOTS, Material, Scene
 from customs.scene.numbers import ORDER
 from customs.scene.tree import mesh_nodes
 
@@ -39,8 +39,8 @@ class Wordings:
         """What stands for the second material with textures and later ones."""
         return {i: Words(later=text) for i, text in self._laters().items()}
 
-    def images(self) -> dict[int, Words]:
-        """Of each used texture its material, its role, `later`, the order number of its mesh."""
+    def images(self, named: Sequence[Material]) -> dict[int, Words]:
+        """Of each used texture its material as it is `named` now, its role, `later`, the order number of its mesh."""
         places = {role: k for k, role in enumerate((*self.suffixes, *SLOTS))}
         out: dict[int, Words] = {}
         orders, laters = self._of_materials(), self._laters()
@@ -48,7 +48,7 @@ class Wordings:
             if m.key not in self._used:
                 continue
             for role, use in sorted(m.textures.items(), key=lambda pair: places[pair[0]]):
-                mine = Words(m.name, self.suffixes.get(role, role), laters[i], order=orders.get(i, ""))
+                mine = Words(named[i].name, self.suffixes.get(role, role), laters[i], order=orders.get(i, ""))
                 out.setdefault(use.image, mine)
         return out
 

@@ -11,7 +11,7 @@ from typing import Any
 
 from customs.dispatch.beside import more_files, told_facts
 from customs.dispatch.deliver import Deliverable, deliver, destination_scene
-from customs.dispatch.docket import make_docket
+from customs.dispatch.docket import Told, make_docket
 from customs.dispatch.documents import document_files, form_facts
 from customs.dispatch.into_kit import facts_for
 from customs.dispatch.sizes import planned_sizes
@@ -19,13 +19,13 @@ from customs.dispatch.source import SOURCE
 from customs.dispatch.writer import Written, write_package
 from customs.errors import WriteError
 from customs.files import why_no_part
-from customs.geometry.counts import counts
 from customs.job import Job
 from customs.ledger.joined import joined
 from customs.ledger.ledger import Ledger
 from customs.ledger.row import About
 from customs.route.route import At
 from customs.scene.model import Scene
+from customs.sheet.known import known_of
 from customs.sheet.model import Sheet
 from customs.words import byte_text, many
 
@@ -60,6 +60,28 @@ class Goods:
     made_of: str = ""
     """Tells all that the package hangs on: one made of the same is the same."""
 
+    def told(
+        self,
+        final: Scene,
+        files: Sequence[Mapping[str, Any]],
+        when: str,
+        kit: Mapping[str, Any] | None = None,
+    ) -> Told:
+        """What the docket is made from."""
+        return Told(
+            self.sheet,
+            self.received,
+            final,
+            self.passed,
+            self.ledger,
+            self.about,
+            self.source,
+            files,
+            when,
+            kit,
+            self.made_of,
+        )
+
 
 def dispatch(
     goods: Goods,
@@ -78,52 +100,49 @@ def dispatch(
     of the destination's own folder. `more` are files that go along. `check` is shown the finished package before it is put in its place, and raises where it must not be.
     Raises WriteError for a held asset (nothing is written) and whatever `write_package` raises.
     """
-    held = [r for r in goods.ledger.open() if r.verdict == "held"]
-    scene = goods.passed[-1].scene
-    if held:
-        what = "; ".join(f"{r.title}: {r.delivering}" for r in held[:3])
-        raise WriteError(
-            f"{many(len(held), 'requirement')} held ({what})", "none", "Clear them first.", scene.name
-        )
-    if goods.about.use == "study" or any(x.use == "study" for x in joined(goods.passed)):
-        raise WriteError(
-            "study-only goods are never dispatched", "goods that may be delivered", file=goods.received.name
-        )
-    final = destination_scene(scene, goods.sheet)
+    scene, sheet, about = goods.passed[-1].scene, goods.sheet, goods.about
+    _check_may_leave(goods)
+    final = destination_scene(scene, sheet)
+    known = known_of(sheet, about.form, about.source)
     when = datetime.now(UTC).strftime("%Y-%m-%d %H:%M UTC")
 
     def docket(files: Sequence[dict[str, Any]], folder: Path) -> dict[str, Any]:
         told = None
         if kit is not None:
-            document = told_facts(scene, goods.sheet, final)
-            form = form_facts(goods.sheet, goods.about.form)
-            facts = facts_for(final.name, document, counts(final), files, form)
+            facts = facts_for(
+                final, told_facts(scene, sheet, final), files, form_facts(sheet, about.form), known
+            )
             told = kit({str(f["path"]): folder / str(f["path"]) for f in files if f["kind"] != SOURCE}, facts)
-        return make_docket(
-            goods.sheet,
-            goods.received,
-            final,
-            goods.passed,
-            goods.ledger,
-            goods.about,
-            goods.source,
-            files,
-            when,
-            folder,
-            told,
-            goods.made_of,
-        )
+        return make_docket(goods.told(final, files, when, told), folder)
 
     target = package_folder(out, scene, folder)
-    check_room(target, scene, goods.sheet)
+    check_room(target, scene, sheet)
     beside = (
-        *more_files(scene, goods.sheet, final),
-        *document_files(scene, goods.sheet, final, goods.about.form),
+        *more_files(scene, sheet, final),
+        *document_files(scene, sheet, final, about.form, known),
         *more,
     )
-    files = deliver(final, goods.sheet, beside)
-    bundle = goods.sheet.layout.bundle_place(final.name)
-    return write_package(target, files, docket, check, job, replace_existing, bundle)
+    files = deliver(final, sheet, beside)
+    return write_package(
+        target, files, docket, check, job, replace_existing, sheet.layout.bundle_place(final.name)
+    )
+
+
+def _check_may_leave(goods: Goods) -> None:
+    """Raises WriteError for what is held, and for what is for study only."""
+    held = [r for r in goods.ledger.open() if r.verdict == "held"]
+    if held:
+        what = "; ".join(f"{r.title}: {r.delivering}" for r in held[:3])
+        raise WriteError(
+            f"{many(len(held), 'requirement')} held ({what})",
+            "none",
+            "Clear them first.",
+            goods.passed[-1].scene.name,
+        )
+    if goods.about.use == "study" or any(x.use == "study" for x in joined(goods.passed)):
+        raise WriteError(
+            "study-only goods are never dispatched", "goods that may be delivered", file=goods.received.name
+        )
 
 
 def check_room(target: Path, scene: Scene, sheet: Sheet) -> None:

@@ -14,7 +14,7 @@ from typing import Any
 from jinja2.sandbox import SandboxedEnvironment
 
 from customs import __version__
-from customs.dispatch.told import told_by_model
+from customs.dispatch.told import names_of, told_by_model
 from customs.dispatch.variants import ModelFile, model_files
 from customs.errors import WriteError
 from customs.formats.registry import get_format, read_scene
@@ -43,13 +43,6 @@ def box_of(scene: Scene) -> Json:
     if box is None:
         return {"low": [0.0] * 3, "high": [0.0] * 3}
     return {"low": [round(float(v), 6) for v in box[0]], "high": [round(float(v), 6) for v in box[1]]}
-
-
-def names_of(scene: Scene) -> dict[str, list[str]]:
-    """Names of all that is delivered, by kind, in order."""
-    kinds = ("nodes", "meshes", "materials", "images", "clips")
-    out = {k: [item.name for item in getattr(scene, k)] for k in kinds}
-    return {**out, "nodes": [*out["nodes"], *scene.placements.names]}
 
 
 @dataclass(frozen=True, eq=False)
@@ -93,6 +86,20 @@ def written_model(file: ModelFile, sheet: Sheet, folder: Path) -> Model:
     return Model(record, found, lost)
 
 
+def meant_model(file: ModelFile, sheet: Sheet) -> Model:
+    """What one model file would hold."""
+    entry = get_format(sheet.model.format)
+    meant = told_by_model(file.scene, entry, posixpath.basename(file.path))
+    record = {
+        "path": file.path + entry.files(file.scene)[0],
+        "kind": file.kind,
+        "after": counts(meant),
+        "names": names_of(meant),
+        "box": box_of(meant),
+    }
+    return Model(record, meant, {})
+
+
 def stop_lines(passed: Sequence[At]) -> list[Json]:
     """The stops passed, with settings and remarks."""
     out = []
@@ -110,15 +117,31 @@ def stop_lines(passed: Sequence[At]) -> list[Json]:
     return out
 
 
-def left_behind(received: Scene, passed: Sequence[At], sheet: Sheet, models: Sequence[Model]) -> list[Json]:
+@dataclass(frozen=True, eq=False)
+class Told:
+    """All that a docket is made from: the asset as received and after every stop, `final` it in destination numbers, how it was
+    judged, what is known of it and of its source, its files, `kit` what changes in the destination's own folder.
+    """
+
+    sheet: Sheet
+    received: Scene
+    final: Scene
+    passed: Sequence[At]
+    ledger: Ledger
+    about: About
+    source: Mapping[str, Any]
+    files: Sequence[Mapping[str, Any]]
+    when: str
+    kit: Mapping[str, Any] | None = None
+    made_of: str = ""
+
+
+def left_behind(told: Told, models: Sequence[Model]) -> list[Json]:
     """What did not come along: on the way, and in the files themselves."""
-    arrived = passed[0].scene if passed else received
-    out = [
-        loss.as_dict()
-        for loss in losses(
-            arrived, passed[-1].scene if passed else received, get_format(sheet.model.format), passed
-        )
-    ]
+    arrived = told.passed[0].scene if told.passed else told.received
+    last = told.passed[-1].scene if told.passed else told.received
+    form = get_format(told.sheet.model.format)
+    out = [loss.as_dict() for loss in losses(arrived, last, form, told.passed)]
     for m in models:
         out += [
             {
@@ -133,68 +156,71 @@ def left_behind(received: Scene, passed: Sequence[At], sheet: Sheet, models: Seq
     return out
 
 
-def make_docket(
-    sheet: Sheet,
-    received: Scene,
-    final: Scene,
-    passed: Sequence[At],
-    ledger: Ledger,
-    about: About,
-    source: Mapping[str, Any],
-    files: Sequence[Mapping[str, Any]],
-    when: str,
-    folder: Path,
-    kit: Mapping[str, Any] | None = None,
-    made_of: str = "",
-) -> Json:
-    """The docket as data; `final` is in destination numbers, `folder` holds the files as written: its counts
-    are theirs; `kit` is what changes in the destination's own folder.
-
-    The digest is over everything else, written last.
+def make_docket(told: Told, folder: Path) -> Json:
+    """The docket as data; `folder` holds the files as written: its counts are theirs. The digest is over everything else, written
+    last.
     """
-    remarks = [r.text for r in received.remarks]
-    models = [written_model(f, sheet, folder) for f in model_files(final, sheet)]
-    main = models[0].record
+    body = shown(
+        _body(told, [written_model(f, told.sheet, folder) for f in model_files(told.final, told.sheet)])
+    )
+    # The page is made of all above, so it is known before the digest is.
+    body["page"] = hashlib.sha256(docket_page(body)).hexdigest()
+    body["digest"] = digest_of(body)
+    return dict(body)
+
+
+def docket_before(told: Told) -> Json:
+    """The docket as it will be, for looking at: counts are those of what would be written, sizes and hashes are not known."""
+    models = [meant_model(f, told.sheet) for f in model_files(told.final, told.sheet)]
+    return {**shown(_body(told, models)), "before_writing": True}
+
+
+def _body(told: Told, models: Sequence[Model]) -> Json:
+    main, sheet, about = models[0].record, told.sheet, told.about
     clips = [c.name for m in models for c in m.scene.clips]
-    body: Json = {
+    return {
         "docket": 2,
         "made_by": f"Customs {__version__}",
-        "when": when,
-        "asset": final.name,
+        "when": told.when,
+        "asset": told.final.name,
         "sheet": {
             "id": sheet.id,
             "title": sheet.title,
             "edition": sheet.edition,
             "digest": sheet_digest(sheet),
         },
-        "source": dict(source),
-        "rights": _rights(about, received, passed),
-        "before": counts(received),
+        "source": dict(told.source),
+        "rights": _rights(about, told.received, told.passed),
+        "before": counts(told.received),
         "after": main["after"] | {"clips": len(clips)},
         "box": {"unit": sheet.axes.unit_name, "metres_per_unit": sheet.axes.metres_per_unit, **main["box"]},
         "names": main["names"] | {"clips": clips},
         "models": [m.record for m in models],
-        "route": stop_lines(passed),
-        "requirements": {v: ledger.count(v) for v in ("cleared", "query", "held")},
+        "route": stop_lines(told.passed),
+        "requirements": {v: told.ledger.count(v) for v in ("cleared", "query", "held")},
         "ledger": [
             {k: v for k, v in r.as_dict().items() if k != "remedy"}
-            for r in ledger.rows
+            for r in told.ledger.rows
             if effective(r) != "cleared" or r.waived
         ],
-        **({"measured": measured} if (measured := measured_lines(about, sheet)) else {}),
-        "left_behind": left_behind(received, passed, sheet, models),
-        **({"form": form} if (form := form_of(sheet, about)) else {}),
-        **({"known": known} if (known := known_of(sheet, about.form, about.source).as_dict()) else {}),
-        **({"kit": dict(kit)} if kit is not None else {}),
-        **({"made_of": made_of} if made_of else {}),
-        "remarks": remarks,
-        "files": [dict(f) for f in files],
+        "left_behind": left_behind(told, models),
+        **_where_asked(told),
+        "remarks": [r.text for r in told.received.remarks],
+        "files": [dict(f) for f in told.files],
     }
-    body = shown(body)
-    # The page is made of all above, so it is known before the digest is.
-    body["page"] = hashlib.sha256(docket_page(body)).hexdigest()
-    body["digest"] = digest_of(body)
-    return body
+
+
+def _where_asked(told: Told) -> Json:
+    """What not every docket has."""
+    known = known_of(told.sheet, told.about.form, told.about.source).as_dict()
+    out = {
+        "measured": measured_lines(told.about, told.sheet),
+        "form": form_of(told.sheet, told.about),
+        "known": known,
+        "kit": dict(told.kit) if told.kit is not None else {},
+        "made_of": told.made_of,
+    }
+    return {k: v for k, v in out.items() if v or (k == "kit" and told.kit is not None)}
 
 
 def form_of(sheet: Sheet, about: About) -> Json:

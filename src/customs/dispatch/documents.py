@@ -9,8 +9,8 @@ from customs.dispatch.beside import planned_files, told_facts
 from customs.dispatch.deliver import Deliverable, Tick
 from customs.dispatch.into_kit import facts_for, new_document
 from customs.formats.registry import Parts
-from customs.geometry.counts import counts
 from customs.scene.model import Scene
+from customs.sheet.known import Known
 from customs.sheet.model import Sheet
 
 Json = dict[str, Any]
@@ -22,13 +22,13 @@ def form_facts(sheet: Sheet, form: Mapping[str, Any]) -> Json:
     return {f.id: form.get(f.id, [] if f.kind in ("choices", "decades") else "") for f in sheet.form}
 
 
-def facts_before(scene: Scene, sheet: Sheet, final: Scene, form: Mapping[str, Any]) -> Json:
+def facts_before(scene: Scene, sheet: Sheet, final: Scene, form: Mapping[str, Any], known: Known) -> Json:
     """What is known of a delivery before it is written: sizes and hashes are not, they stand as 0 and "…". `scene` is in the working
     frame, `final` it as it is delivered.
     """
     told = told_facts(scene, sheet, final)
     files = [{"path": p, "kind": k, "size": 0, "sha256": "…"} for p, k in all_planned(scene, sheet)]
-    return facts_for(final.name, told, counts(final), files, form_facts(sheet, form))
+    return facts_for(final, told, files, form_facts(sheet, form), known)
 
 
 def all_planned(scene: Scene, sheet: Sheet) -> tuple[tuple[str, str], ...]:
@@ -37,13 +37,13 @@ def all_planned(scene: Scene, sheet: Sheet) -> tuple[tuple[str, str], ...]:
 
 
 def document_files(
-    scene: Scene, sheet: Sheet, final: Scene, form: Mapping[str, Any]
+    scene: Scene, sheet: Sheet, final: Scene, form: Mapping[str, Any], known: Known
 ) -> tuple[Deliverable, ...]:
     """The documents of a delivery."""
     mine = [r for r in sheet.documents if r.new]
     if not mine:
         return ()
-    facts = facts_before(scene, sheet, final, form)
+    facts = facts_before(scene, sheet, final, form, known)
 
     def made(number: int) -> Deliverable:
         rules = mine[number]

@@ -11,13 +11,19 @@ from typing import Any
 
 from customs.dispatch.bundle import bundled, compressed
 from customs.dispatch.index import index_of
+from customs.dispatch.told import names_of
 from customs.documents.edit import Edit, difference, edited
 from customs.documents.templates import filled_in
 from customs.errors import ReadError, WriteError
 from customs.files import read_regular
+from customs.geometry.counts import counts
 from customs.kit.changes import Change, Wanted, check_places
 from customs.kit.journal import journals
+from customs.scene.model import Scene
+from customs.scene.numbers import ORDER
+from customs.scene.tree import mesh_nodes
 from customs.sheet.documents import DocumentRules
+from customs.sheet.known import Known
 from customs.sheet.model import Sheet
 from customs.tolerances import FILE_BYTES
 
@@ -158,7 +164,8 @@ def _edit(rules: Any, facts: Facts, syntax: str, where: str) -> Edit:
     # A value that is set is escaped where it is written; a block is escaped as it is filled in.
     whole = rules.do == "insert"
     text = filled_in(rules.text, facts, syntax if whole else "", where)
-    return Edit(rules.do, filled_in(rules.at, facts, "", where), text, rules.where, rules.same)
+    swap = [[filled_in(x, facts, "", where) for x in pair] for pair in rules.swap]
+    return Edit(rules.do, filled_in(rules.at, facts, "", where), text, rules.where, rules.same, swap)
 
 
 def _id(kit: Path, asset: str) -> str:
@@ -172,14 +179,14 @@ def _id(kit: Path, asset: str) -> str:
 
 
 def facts_for(
-    asset: str,
+    final: Scene,
     document: Mapping[str, Any],
-    counts: Mapping[str, int],
     files: Sequence[Mapping[str, Any]],
     form: Mapping[str, Any],
+    known: Known,
 ) -> Json:
-    """What templates may use: the asset's name, what its document says (unit, levels, shapes, posts), its counts, its files, the
-    main model among them, its form.
+    """What templates may use of a scene as it is delivered: its name, what its document says (unit, levels, shapes, posts), its
+    counts, its files, the main model among them, its names by kind, its meshes with their order numbers, its form, what is known.
     """
     rows = [{"path": f["path"], "kind": f["kind"], "size": f["size"], "sha256": f["sha256"]} for f in files]
     model = next((f["path"] for f in rows if f["kind"] == "model"), "")
@@ -187,9 +194,24 @@ def facts_for(
     return {
         **empty,
         **document,
-        "asset": asset,
-        "counts": dict(counts),
+        "asset": final.name,
+        "counts": counts(final),
+        "names": names_of(final),
+        "parts": parts_of(final),
+        "number": known.number,
+        "original": known.original,
+        "mirror": known.mirror,
         "files": rows,
         "model": model,
         "form": dict(form),
     }
+
+
+def parts_of(final: Scene) -> list[Json]:
+    """Nodes with meshes as templates tell of them: name, name of the mesh, order number, where the scene has one."""
+    shown = [final.nodes[n] for n in mesh_nodes(final)]
+    rows = [
+        {"node": n.name, "mesh": final.meshes[n.mesh or 0].name, "order": str(n.extras.get(ORDER, ""))}
+        for n in shown
+    ]
+    return sorted(rows, key=lambda r: (len(r["order"]), r["order"]))

@@ -57,3 +57,10 @@ def _one_mesh(scene: Scene, entry: Format, stem: str) -> Scene:
 def _corners(prim: Primitive) -> Primitive:
     points = prim.positions[triangles_of(prim).reshape(-1)]
     return Primitive(prim.key, frozen(points), indices=frozen(np.arange(len(points)), np.uint32))
+
+
+def names_of(scene: Scene) -> dict[str, list[str]]:
+    """Names of all that is delivered, by kind, in order."""
+    kinds = ("nodes", "meshes", "materials", "images", "clips")
+    out = {k: [item.name for item in getattr(scene, k)] for k in kinds}
+    return {**out, "nodes": [*out["nodes"], *scene.placements.names]}

@@ -9,17 +9,18 @@ from pathlib import Path
 from typing import Literal
 
 from customs.documents.encoded import read_text, written
-from customs.documents.splice import Splice, indented, spliced
+from customs.documents.splice import Splice, indented, line_indent, spliced
 from customs.documents.syntax import Syntax, Where, syntaxes
 from customs.errors import ReadError, WriteError
 
-Do = Literal["insert", "set", "replace", "blank"]
+Do = Literal["insert", "set", "replace", "blank", "copy"]
 
 
 @dataclass(frozen=True)
 class Edit:
     """What is done: `insert` a block (`text`) `where` `at` says, told by `same`; `set` the values `at` a path to `text`; `replace`
-    every value that is exactly `at` by `text`; `blank` all values `at` a path but those that are `text`.
+    every value that is exactly `at` by `text`; `blank` all values `at` a path but those that are `text`; `copy` the block `at` a
+    path behind it, with each text of `swap` exchanged for another.
     """
 
     do: Do
@@ -27,6 +28,7 @@ class Edit:
     text: str = ""
     where: Where = "last"
     same: str = ""
+    swap: Sequence[Sequence[str]] = ()
 
 
 def edited(data: bytes, edits: Sequence[Edit], syntax: str, file: str | Path, codec: str = "") -> bytes:
@@ -62,6 +64,8 @@ def edited(data: bytes, edits: Sequence[Edit], syntax: str, file: str | Path, co
 def _one(body: bytes, edit: Edit, syntax: Syntax, newline: bytes, file: str | Path) -> bytes:
     if edit.do == "insert":
         return _inserted(body, edit, syntax, newline, file)
+    if edit.do == "copy":
+        return _copied(body, edit, syntax, newline, file)
     if edit.do == "replace":
         spans = syntax.every(body, edit.at, file) if edit.at != edit.text else []
         return spliced(body, [Splice(s.start, s.end, syntax.written(edit.text, s, body)) for s in spans])
@@ -102,6 +106,27 @@ def _inserted(body: bytes, edit: Edit, syntax: Syntax, newline: bytes, file: str
     if was.split() == mine.split():
         return body
     return spliced(body, [Splice(gap.there.start, gap.there.end, mine)])
+
+
+def _copied(body: bytes, edit: Edit, syntax: Syntax, newline: bytes, file: str | Path) -> bytes:
+    """One that is there by the new name already stays as it is."""
+    span = syntax.block(body, edit.at, file)
+    if span is None:
+        raise _nowhere(edit, file)
+    own = line_indent(body, span.start)
+    lines = body[span.start : span.end].replace(b"\r\n", b"\n").split(b"\n")
+    block = b"\n".join([lines[0], *(x.removeprefix(own) for x in lines[1:])])
+    # Longer names first: one may be part of another.
+    for old, new in sorted(edit.swap, key=lambda pair: -len(pair[0])):
+        block = block.replace(old.encode(), new.encode()) if old else block
+    gap = syntax.gap(body, edit.at, "after", block, edit.same, newline, file)
+    if gap is None:
+        raise _nowhere(edit, file)
+    if gap.there is not None:
+        return body
+    return spliced(
+        body, [Splice(gap.start, gap.end, gap.lead + indented(block, gap.indent, newline) + gap.tail)]
+    )
 
 
 def _nowhere(edit: Edit, file: str | Path) -> ReadError:

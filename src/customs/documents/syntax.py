@@ -55,6 +55,9 @@ class Syntax(Protocol):
         says by what one that is there already is told.
         """
 
+    def block(self, body: bytes, path: str, file: str | Path) -> Span | None:
+        """All of the first thing a path leads to, as it is written; None where it leads nowhere."""
+
     def every(self, body: bytes, name: str, file: str | Path) -> Sequence[Span]:
         """Every value that is exactly `name`."""
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import configparser
 import json
 import re
+from collections.abc import Iterator
 from typing import Any
 
 from customs.landing.log import Log
@@ -93,11 +94,43 @@ def _of_json(parsed: Any, at: str) -> list[str]:
 def _of_ini(parsed: Any, at: str) -> list[str]:
     section, _, key = at.rpartition("/")
     names = parsed.sections() if section == "*" else [section or "\x00"]
+    if key == "*":
+        return [v for n in names if parsed.has_section(n) for _, v in parsed.items(n)]
     return [parsed.get(n, key) for n in names if parsed.has_option(n, key)]
 
 
 def _of_text(parsed: str, at: str) -> list[str]:
-    return [m for line in parsed.splitlines() if (m := search(at, line.strip()))]
+    """What the last expression finds at the beginning of lines inside the blocks that the others lead to; one alone is looked for
+    in every line.
+    """
+    *above, last = at.split(" >> ")
+    if not above:
+        return [m for line in parsed.splitlines() if (m := search(last, line.strip()))]
+    heads = [f"^(?:{part})" for part in above]
+    return [
+        m
+        for inside, line in _lines_in_blocks(parsed)
+        if len(inside) == len(heads)
+        and all(search(h, words) for h, words in zip(heads, inside))
+        and (m := search(f"^(?:{last})", line))
+    ]
+
+
+def _lines_in_blocks(text: str) -> Iterator[tuple[list[str], str]]:
+    """Each line, with the words in front of the curly brackets it stands in."""
+    inside, words = list[str](), ""
+    for raw in text.splitlines():
+        line = raw.strip()
+        bare = re.sub(r'"(?:[^"\\]|\\.)*"|//.*', "", line).strip()
+        own = bare.partition("{")[0].strip()
+        if own and own[0] not in "})":
+            words = line.partition("{")[0].strip()
+            yield list(inside), line
+        for sign in re.findall(r"[{}]", bare):
+            if sign == "{":
+                inside.append(words)
+            elif inside:
+                inside.pop()
 
 
 PARSERS = {"xml": _xml, "json": _json, "ini": _ini, "bracketed": _bracketed}

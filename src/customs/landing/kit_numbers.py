@@ -11,6 +11,7 @@ from customs.landing.grammars import PARSERS, VALUES
 from customs.landing.log import Log
 from customs.patterns import every
 from customs.sheet.form import FieldRules, TakenRules
+from customs.sheet.known import written_number
 from customs.sheet.model import Sheet
 from customs.tolerances import FILE_BYTES
 
@@ -35,12 +36,12 @@ def check_version(sheet: Sheet, kit: Path, log: Log) -> None:
 
 def check_numbers(sheet: Sheet, body: dict[str, Any], kit: Path, log: Log) -> None:
     """Each number of the form stands at most once wherever the kit keeps such numbers."""
-    form = body.get("form")
+    told = body.get("form")
+    form: dict[str, Any] = told if isinstance(told, dict) else {}
     for field in sheet.form:
-        number = form.get(field.id) if isinstance(form, dict) else None
-        if field.kind == "id" and isinstance(number, int):
-            for rules in field.taken:
-                _once(field, number, rules, kit, log)
+        number = written_number(sheet, field, form) if field.kind == "id" else ""
+        for rules in field.taken if number else ():
+            _once(field, int(number), rules, kit, log)
 
 
 def _once(field: FieldRules, number: int, rules: TakenRules, kit: Path, log: Log) -> None:

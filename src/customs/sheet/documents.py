@@ -42,15 +42,16 @@ Bundle = Literal["none", "zip", "tar.gz", "7z"]
 
 
 class EditRules(Part):
-    """One change to a document; `at`, `text` and `same` as `documents.edit.Edit` has them. `text` is a template over what is
-    delivered, `at` too.
+    """One change to a document; `at`, `text`, `same` and `swap` as `documents.edit.Edit` has them. `text`, `at` and `swap` are
+    templates over what is delivered.
     """
 
-    do: Literal["insert", "set", "replace", "blank"]
+    do: Literal["insert", "set", "replace", "blank", "copy"]
     at: Template
     text: Template = ""
     where: Literal["first", "last", "before", "after"] = "last"
     same: str = ""
+    swap: tuple[tuple[Template, Template], ...] = ()
 
 
 class ReferenceRules(Part):

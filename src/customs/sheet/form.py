@@ -12,7 +12,9 @@ from customs.patterns import problem_of as pattern_problem
 from customs.sheet.documents import SyntaxName, inside_kit
 from customs.sheet.part import Part
 
-Kind = Literal["text", "number", "id", "choice", "choices", "decades", "region", "email", "licence", "colour"]
+Kind = Literal[
+    "text", "number", "id", "existing", "choice", "choices", "decades", "region", "email", "licence", "colour"
+]
 Value = str | float | int | list[str] | list[int]
 LARGEST_ID = 10**15
 """Whole numbers up to here are exact everywhere, in JSON too (RFC 8259, 6)."""
@@ -51,7 +53,7 @@ class FieldRules(Part):
     """One field. `least` and `most` bound numbers and decades, `longest` texts; `options` are what is chosen from; `about` helps.
 
     An `id` is a whole number nobody else may have: those `taken` are read from the kit; written with `digits` places, behind the
-    number of the field `after` where it has two parts.
+    number of the field `after` where it has two parts. `existing` is the name of something the kit has; `taken` says where those stand.
     """
 
     id: str = Field(pattern=r"^[a-z][a-z0-9_]*$", max_length=32)

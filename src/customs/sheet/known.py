@@ -53,13 +53,15 @@ def number_of(sheet: Sheet, form: Mapping[str, Any]) -> str:
     """The number of an asset as it is written: that of the first field of kind id with what stands in front of it; "" where it is
     not filled in.
     """
-    fields = {f.id: f for f in sheet.form}
     in_front = {f.after for f in sheet.form}
     first = next((f for f in sheet.form if f.kind == "id" and f.id not in in_front), None)
-    if first is None:
-        return ""
-    parts = [*([fields[first.after]] if first.after in fields else []), first]
-    told = [_digits(f, form.get(f.id)) for f in parts]
+    return written_number(sheet, first, form) if first is not None else ""
+
+
+def written_number(sheet: Sheet, field: FieldRules, form: Mapping[str, Any]) -> str:
+    """The number of a field as it is written, with that of the field it stands behind; "" where either is not filled in."""
+    in_front = [f for f in sheet.form if f.id == field.after]
+    told = [_digits(f, form.get(f.id)) for f in (*in_front, field)]
     return "".join(told) if all(told) else ""
 
 

@@ -58,13 +58,22 @@ def _looked(asked: _Asked, stamp: Stamp, digest: str) -> KitFacts:
             taken[field.id] = frozenset(found - _own(own, field))
         except (CustomsError, OSError) as problem:
             problems[field.id] = _said(problem)
+    existing = dict[str, tuple[str, ...]]()
+    for field in (f for f in sheet.form if f.kind == "existing"):
+        try:
+            found_names = (
+                n for rules in field.taken for t in _texts(kit, rules) for n in every(rules.pattern, t)[:1]
+            )
+            existing[field.id] = tuple(dict.fromkeys(found_names))
+        except (CustomsError, OSError) as problem:
+            problems[field.id] = _said(problem)
     version = ""
     if (rules := sheet.kit.version) is not None:
         try:
             version = next(iter(every(rules.pattern, _text(kit, rules.file, rules.codec))), "")
         except (CustomsError, OSError) as problem:
             problems["version"] = _said(problem)
-    return KitFacts(str(kit), taken, _names(sheet, kit, mine), version, problems)
+    return KitFacts(str(kit), taken, existing, _names(sheet, kit, mine), version, problems)
 
 
 def _said(problem: Exception) -> str:

@@ -15,6 +15,7 @@ from customs.documents.edit import Pair, side_by_side
 from customs.errors import CustomsError
 from customs.kit.journal import journals
 from customs.scene.model import Scene
+from customs.sheet.known import for_asset, known_of
 from customs.sheet.model import Sheet
 
 
@@ -31,11 +32,15 @@ class Preview:
 
 
 def document_previews(
-    scene: Scene, sheet: Sheet, kit: Path | None, form: Mapping[str, Any]
+    scene: Scene, sheet: Sheet, kit: Path | None, form: Mapping[str, Any], source: str
 ) -> tuple[Preview, ...]:
-    """Every document of a sheet, for an asset at the end of its route; nothing is written. Those of the kit need its folder."""
+    """Every document of a sheet, for an asset at the end of its route that came from the path `source`; nothing is written. Those of
+    the kit need its folder.
+    """
+    known = known_of(sheet, form, source)
+    sheet = for_asset(sheet, known)
     final = destination_scene(scene, sheet)
-    facts, out = facts_before(scene, sheet, final, form), list[Preview]()
+    facts, out = facts_before(scene, sheet, final, form, known), list[Preview]()
     for rules in sheet.documents:
         path = rules.place(final.name)
         try:

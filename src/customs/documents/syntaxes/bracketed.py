@@ -212,6 +212,11 @@ class Bracketed:
         begin, end = (block_of.inner, block_of.close) if block_of is not None else (0, len(body))
         return text.within(block_of, begin, end, where, text.twin((begin, end), block), newline)
 
+    def block(self, body: bytes, path: str, file: str | Path) -> Span | None:
+        """A thing with its brackets."""
+        found = _Text(body, file).find(path, file)[0]
+        return Span(found[0].start, found[0].end, "") if found else None
+
     def every(self, body: bytes, name: str, file: str | Path) -> Sequence[Span]:
         """Every quoted text and every bare word that is exactly `name`, outside comments."""
         brackets(body, file)

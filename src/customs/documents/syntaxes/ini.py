@@ -109,6 +109,11 @@ class Ini:
         lead = b"" if not at or body[at - 1 : at] == b"\n" else newline
         return Gap(at, at, lead, newline, b"", there)
 
+    def block(self, body: bytes, path: str, file: str | Path) -> Span | None:
+        """A section with its header."""
+        self.check(body, file)
+        return _span(body, [x for x in _lines(body, file) if x.section == path])
+
     def every(self, body: bytes, name: str, file: str | Path) -> Sequence[Span]:
         """Every value that is exactly `name`."""
         self.check(body, file)

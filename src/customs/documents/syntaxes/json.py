@@ -125,6 +125,12 @@ class Json:
             places = [m[2:] for at, _ in places for m in _inside(body, at) if part in ("", "*", m[0])]
         return [Span(a, b, _told(body[a:b])) for a, b in places]
 
+    def block(self, body: bytes, path: str, file: str | Path) -> Span | None:
+        """A member, with its key where it has one."""
+        self.check(body, file)
+        found = self._find(body, path, file)
+        return Span(found[0], found[2], "") if found is not None else None
+
     def gap(
         self, body: bytes, path: str, where: Where, block: bytes, same: str, newline: bytes, file: str | Path
     ) -> Gap | None:

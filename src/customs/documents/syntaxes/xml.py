@@ -219,6 +219,12 @@ class Xml:
                 out.append(("", Span(e.inner, e.close, _plain(body[e.inner : e.close]))))
         return [span for _, span in out]
 
+    def block(self, body: bytes, path: str, file: str | Path) -> Span | None:
+        """An element with all that is in it."""
+        steps, _ = parsed_path(path, file)
+        found = _Reader(body, steps, file).run()
+        return Span(found[0].start, found[0].end, "") if found else None
+
     def gap(
         self, body: bytes, path: str, where: Where, block: bytes, same: str, newline: bytes, file: str | Path
     ) -> Gap | None:

@@ -21,7 +21,7 @@ from customs.kit.journal import Journal, carry_out, held, prepare, recover, roll
 from customs.landing.log import Log
 from customs.ledger.ledger import judge
 from customs.ledger.row import Case, requirements
-from customs.sheet.known import for_asset, known_of
+from customs.sheet.known import for_asset, known_of, written_number
 from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet
 from customs.work.judged import edition
@@ -196,13 +196,14 @@ def _with_kit(
 
 def _about(request: DispatchRequest, goods: Goods, plan: KitPlan, folder: Path) -> dict[str, Any]:
     """What the journal of a dispatch says of it."""
-    name, form = goods.passed[-1].scene.name, goods.about.form
+    name, form, sheet = goods.passed[-1].scene.name, goods.about.form, request.sheet
+    numbers = {f.id: written_number(sheet, f, form) for f in sheet.form if f.kind == "id"}
     return {
         "asset": name,
         "source": goods.about.source,
         "package": str(package_folder(request.out, goods.passed[-1].scene, request.folder).resolve()),
         "digest": json.loads((folder / "docket.json").read_text("utf-8"))["digest"],
-        "numbers": {f.id: form[f.id] for f in request.sheet.form if f.kind == "id" and f.id in form},
+        "numbers": {k: int(v) for k, v in numbers.items() if v},
         "edits": {path: [asdict(e) for e in edits] for path, edits in plan.edits.items()},
     }
 

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from customs.ledger.kit_facts import next_free
+from customs.ledger.kit_facts import free_number
 from customs.ledger.row import Case, Requirement, Row, register, said
 from customs.sheet.form import FieldRules
+from customs.sheet.known import written_number
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
@@ -25,15 +26,17 @@ def _row(rule: Requirement, case: Case, field: FieldRules, value: int) -> Row:
     if problem := kit.problems.get(field.id, ""):
         note = f"Taken numbers cannot be read: {problem}"
         return rule.row("–", "free", said(value, str(value)), "held", note=note, **common)
-    taken = kit.taken.get(field.id, frozenset())
-    if value not in taken:
-        return rule.row(f"{len(taken)} taken", "free", said(value, str(value)), "cleared", **common)
-    free = next_free(taken, field.least, field.most, field.digits)
+    taken, written = kit.taken.get(field.id, frozenset()), written_number(case.sheet, field, case.about.form)
+    if not written or int(written) not in taken:
+        return rule.row(
+            f"{len(taken)} taken", "free", said(value, written or str(value)), "cleared", **common
+        )
+    free = free_number(case.sheet, field, case.about.form, taken)
     note = (
         f"The kit has it already; {free} is free." if free is not None else "The kit has all of them already."
     )
     return rule.row(
-        f"{len(taken)} taken", "free", said(value, f"{value}, taken"), "held", note=note, **common
+        f"{len(taken)} taken", "free", said(value, f"{written}, taken"), "held", note=note, **common
     )
 
 

@@ -66,6 +66,7 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
     nodes = renamed_all(
         every, s.node, asset, rules, standing, words.nodes(every, standing), donor_nodes(kept)
     )
+    materials = renamed_all(scene.materials, s.material, asset, rules, kept.materials, words.materials())
     count, rows = len(scene.nodes), scene.placements
     names = tuple(r.name for r in nodes[count:])
     out = replace(
@@ -74,8 +75,10 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
         nodes=nodes[:count],
         placements=rows if names == rows.names else replace(rows, names=names),
         meshes=renamed_all(scene.meshes, s.mesh, asset, rules, kept.meshes, words.meshes()),
-        materials=renamed_all(scene.materials, s.material, asset, rules, kept.materials, words.materials()),
-        images=renamed_all(scene.images, s.image, asset, by_kind["image"], kept.images, words.images()),
+        materials=materials,
+        images=renamed_all(
+            scene.images, s.image, asset, by_kind["image"], kept.images, words.images(materials)
+        ),
         skins=renamed_all(scene.skins, s.skin, asset, rules, kept.skins),
         clips=renamed_all(scene.clips, s.clip, asset, by_kind["clip"], kept.clips),
     )

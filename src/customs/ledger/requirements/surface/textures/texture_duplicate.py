@@ -10,6 +10,9 @@ from customs.route.steps.surface.textures.merge_textures import twins
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    if case.sheet.rig.order_textures:
+        # There each mesh is to have its own, alike or not.
+        return
     scene = case.delivering
     used = {i for i, _ in case.after.used_images}
     bad = [
