@@ -142,13 +142,14 @@ def land(
     folder: Path,
     by: Annotated[str | None, typer.Option(help="sheet to land by")] = None,
     kit: KitFolder = None,
+    said: Annotated[Path | None, typer.Option("--log", help="a log the destination itself wrote")] = None,
     as_json: AsJson = False,
 ) -> None:
     """Read packages as their destination would, with --kit its own folder too. Exit 1 on any refusal."""
     from customs.command import landing
 
     with _usage():
-        raise typer.Exit(landing.land(folder, by, as_json, kit))
+        raise typer.Exit(landing.land(folder, by, as_json, kit, said))
 
 
 @app.command()

@@ -51,6 +51,17 @@ def every(pattern: str, text: str) -> list[str]:
     return [str(m.group(1) or "") if compiled.groups else str(m.group()) for m in compiled.finditer(text)]
 
 
+def groups_of(pattern: str) -> list[str]:
+    """The names of a pattern's groups."""
+    return list(_compiled(pattern).groupindex)
+
+
+def found_in(pattern: str, text: str) -> dict[str, str] | None:
+    """What each named group of `pattern` finds in `text`, None where it does not fit anywhere."""
+    match = _compiled(pattern).search(text)
+    return {k: str(v or "") for k, v in match.groupdict().items()} if match is not None else None
+
+
 @lru_cache(maxsize=1 << 18)
 def _fits(pattern: str, text: str) -> bool:
     """Names are asked for again and again: by the ledger at every stop, by the step, by landing."""

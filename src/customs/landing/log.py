@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Literal
 
+Level = Literal["note", "remark", "refusal"]
+
 
 @dataclass(frozen=True)
 class Line:
@@ -16,7 +18,9 @@ class Line:
     verb: str
     file: str
     text: str
-    level: Literal["note", "remark", "refusal"] = "note"
+    level: Level = "note"
+    row: str = ""
+    """The requirement it concerns, where the destination's own log says so."""
 
     def as_dict(self) -> dict[str, Any]:
         """For `--json`."""
@@ -26,6 +30,7 @@ class Line:
             "file": self.file,
             "text": self.text,
             "level": self.level,
+            **({"row": self.row} if self.row else {}),
         }
 
 
@@ -37,8 +42,12 @@ class Log:
     lines: list[Line] = field(default_factory=list)
     started: float = field(default_factory=time.perf_counter)
 
-    def _add(self, verb: str, file: str, text: str, level: Literal["note", "remark", "refusal"]) -> None:
-        self.lines.append(Line(time.perf_counter() - self.started, verb, file, text, level))
+    def _add(self, verb: str, file: str, text: str, level: Level, row: str = "") -> None:
+        self.lines.append(Line(time.perf_counter() - self.started, verb, file, text, level, row))
+
+    def said(self, file: str, text: str, level: Level, row: str) -> None:
+        """Something the destination itself said, and the requirement it concerns."""
+        self._add("said", file, text, level, row)
 
     def note(self, verb: str, file: str, text: str) -> None:
         """Something that went well."""

@@ -1,68 +1,65 @@
-"""Faults planted in a copy of a package, to see that they are caught."""
+"""Faults planted in a copy of a package, and of the kit it went into, to see that they are caught."""
 
 from __future__ import annotations
 
-import json
+import os
+import shutil
+import tempfile
 from pathlib import Path
 
-MISTAKES = (
-    ("texture", "Remove a texture"),
-    ("name", "Change a name"),
-    ("number", "Alter a number"),
-    ("cut", "Cut the model off"),
+from customs.errors import WriteError
+from customs.landing import mistakes_documents, mistakes_kit, mistakes_package
+from customs.landing.land import land
+from customs.landing.log import Line
+from customs.landing.planting import Copy, Mistake
+from customs.sheet.model import Sheet
+
+MISTAKES: tuple[Mistake, ...] = (
+    *mistakes_package.MISTAKES,
+    *mistakes_documents.MISTAKES,
+    *mistakes_kit.MISTAKES,
 )
+"""Every kind that is known."""
 
 
-def plant(folder: Path, kind: str) -> bool:
-    """Plant the fault `kind` in the package at `folder` (a copy!). False when there is nothing of the kind in
-    it.
+def plant(folder: Path, kind: str, sheet: Sheet | None = None, kit: Path | None = None) -> bool:
+    """Plant the fault `kind` in the package at `folder`, or in the `kit` it went into (copies, both!). False when there is nothing of
+    the kind in them.
     """
-    docket = folder / "docket.json"
-    body = json.loads(docket.read_text("utf-8"))
-    model = next(folder / f["path"] for f in body["files"] if f["kind"] == "model")
-    if kind == "texture":
-        return _remove_texture(folder, body, model)
-    if kind == "name":
-        return _change_name(body, model)
-    if kind == "number":
-        body["after"]["triangles"] += 1
-        docket.write_text(json.dumps(body), "utf-8")
-        return True
-    data = model.read_bytes()
-    model.write_bytes(data[: len(data) * 2 // 3])
-    return True
+    mistake = next(m for m in MISTAKES if m.id == kind)
+    return mistake.plant(Copy(folder, sheet, kit))
 
 
-def _remove_texture(folder: Path, body: dict[str, object], model: Path) -> bool:
-    """A texture file goes; where textures lie inside the model, its image is left without a name in the
-    file.
+LARGEST = 1 << 29
+"""Bytes of the largest kit that is copied to try a mistake in it."""
+
+
+def _check_size(kit: Path) -> None:
+    whole = 0
+    for folder, _, files in os.walk(kit):
+        whole += sum(os.lstat(os.path.join(folder, f)).st_size for f in files)
+        if whole > LARGEST:
+            raise WriteError(
+                f"a kit of more than {LARGEST / 1e6:.0f} MB",
+                "one that can be copied to try mistakes in",
+                "Try it with the package alone.",
+                kit,
+            )
+
+
+def tried(package: Path, kind: str, sheet: Sheet, kit: Path | None) -> tuple[Line, ...] | None:
+    """What landing refuses once the fault `kind` is planted in copies of a package and of the kit it went into; None where there is
+    nothing of the kind in them. Raises OSError, and WriteError for a kit that is too large to be copied.
     """
-    files = body["files"]
-    assert isinstance(files, list)
-    for f in files:
-        if f["kind"] == "texture":
-            (folder / f["path"]).unlink()
-            return True
-    data = model.read_bytes()
-    at = data.find(b'"images":')
-    if at < 0:
-        return False
-    spot = data.find(b'"bufferView"', at)
-    model.write_bytes(data[:spot] + b'"bufferVieX"' + data[spot + 12 :])
-    return spot > 0
-
-
-def _change_name(body: dict[str, object], model: Path) -> bool:
-    """One name in the model becomes another of the same length."""
-    names = body["names"]
-    assert isinstance(names, dict)
-    data = model.read_bytes()
-    for kind in ("nodes", "materials"):
-        for name in names.get(kind, []):
-            old = str(name).encode("utf-8")
-            for frame in (b'"name":"%s"', b"o %s\n", b"usemtl %s\n", b"%s\0\x01Model", b"%s\0\x01Material"):
-                if frame % old in data and len(old) > 1:
-                    new = b"z" + old[1:] if old[:1] != b"z" else b"y" + old[1:]
-                    model.write_bytes(data.replace(frame % old, frame % new))
-                    return True
-    return False
+    with tempfile.TemporaryDirectory() as place:
+        copy = Path(place) / "package" / package.name
+        shutil.copytree(package, copy)
+        kit_copy = None
+        if kit is not None:
+            _check_size(kit)
+            kit_copy = Path(place) / "kit"
+            shutil.copytree(kit, kit_copy, symlinks=True)
+        if not plant(copy, kind, sheet, kit_copy):
+            return None
+        log = land(copy, lambda name: sheet, kit=kit_copy)
+        return tuple(line for line in log.lines if line.level == "refusal")

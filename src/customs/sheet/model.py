@@ -16,6 +16,7 @@ from customs.sheet.documents import Bundle, DocumentRules, KitRules
 from customs.sheet.fittings import LevelRules, PictureRules, PlotRules, PostRules, ShapeRules
 from customs.sheet.form import FieldRules
 from customs.sheet.part import Part, check_pattern, filled, inside_package
+from customs.sheet.told import LogRules
 from customs.surface.pattern import parse_pattern, pattern_text
 
 Rule = Literal["required", "allowed", "forbidden"]
@@ -312,6 +313,7 @@ class Sheet(Part):
     form: tuple[FieldRules, ...] = ()
     kit: KitRules = KitRules()
     documents: tuple[DocumentRules, ...] = ()
+    log: tuple[LogRules, ...] = ()
     rights: Rights = Rights()
     stamp: Stamp = Stamp()
 
