@@ -11,6 +11,8 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import NamedTuple
 
+from PyQt6.QtCore import QTimer
+
 from customs.changes.donor import Donor
 from customs.conventions.origin import Origin
 from customs.intake.rights import Slip
@@ -47,11 +49,19 @@ class Wanted(NamedTuple):
     slip: Slip | None = None
 
 
+SETTLED = 400
+"""Milliseconds without another change of a kit after which the goods are looked at anew."""
+
+
 class Jobs:
     """Each call puts a task in line; what comes of it is a decision of the session, or a signal of it."""
 
     def __init__(self, session: Session, looks: Looks, plans: Plans) -> None:
         self.session, self._looks, self.plans = session, looks, plans
+        self._kit_timer = QTimer(session)
+        self._kit_timer.setSingleShot(True)
+        self._kit_timer.setInterval(SETTLED)
+        self._kit_timer.timeout.connect(lambda: looks.again())
 
     def take_in(self, paths: Sequence[Path], origin: Origin | None) -> None:
         """Take files and folders in, every file its own decision: in the goods and in the view as soon as it
@@ -134,11 +144,12 @@ class Jobs:
         """An asset as its files are now, what was decided about it kept, and its route planned anew."""
         assert self.session.shipment is not None
         store, sheet, cache = self.session.shipment.store, self.session.sheet, self.session.cache
+        kit = self.session.kit
 
         def run(job: Job) -> tuple[Asset, tuple[str, ...]]:
             job.progress(0.1, asset.name)
             now, words = take_again(asset, store)
-            return run_plan(PlanRequest(asked_of(now, store, sheet)), cache, job=job).asset, words
+            return run_plan(PlanRequest(asked_of(now, store, sheet, kit)), cache, job=job).asset, words
 
         def done(answer: tuple[Asset, tuple[str, ...]]) -> None:
             now, words = answer
@@ -160,7 +171,10 @@ class Jobs:
         if self.session.shipment is None or not pairs:
             return False
         store, sheet, cache = self.session.shipment.store, self.session.sheet, self.session.cache
-        requests = [PressRequest(asked_of(a, store, sheet), fixes, self._current(a)) for a, fixes in pairs]
+        kit = self.session.kit
+        requests = [
+            PressRequest(asked_of(a, store, sheet, kit), fixes, self._current(a)) for a, fixes in pairs
+        ]
         taken = dict(self.session.taken)
 
         def run(job: Job) -> list[Asset]:
@@ -272,8 +286,12 @@ class Jobs:
 
         def finished(sent: Dispatched) -> None:
             self.session.packages[done.asset.id] = sent.folder
+            if sent.unchanged:
+                told = f"{done.asset.name} stands there unchanged: nothing was written."
+                self.session.said.emit(told, "note")
             self.session.dispatched.emit(done.asset.id)
             self.land(done.asset.id)
+            self._kit_changed(request.kit)
 
         task = Task(
             2,
@@ -283,6 +301,11 @@ class Jobs:
             failed=self.session.fail,
         )
         self.session.worker.submit(task)
+
+    def _kit_changed(self, kit: Path | None) -> None:
+        """Numbers and names may be taken now, or free again: the goods are looked at anew, once all that is on its way is there."""
+        if kit is not None and kit == self.session.kit:
+            self._kit_timer.start()
 
     def withdraw(self, id_: str) -> None:
         """Undo the dispatch of an asset in the kit folder: every original back, every new file away."""
@@ -294,6 +317,7 @@ class Jobs:
             self.session.said.emit(f"{len(paths)} files of the kit are as they were.", "note")
             self.session.dispatched.emit(id_)
             self.land(id_)
+            self._kit_changed(kit)
 
         task = Task(
             2,
@@ -338,6 +362,7 @@ class Jobs:
         if asset is None or self.session.shipment is None:
             return
         store, sheet, cache = self.session.shipment.store, self.session.sheet, self.session.cache
+        kit = self.session.kit
 
         def run(job: Job) -> Asset:
             job.progress(0.1, str(folder))
@@ -345,7 +370,7 @@ class Jobs:
             return (
                 found
                 if found is asset
-                else run_plan(PlanRequest(asked_of(found, store, sheet)), cache, job=job).asset
+                else run_plan(PlanRequest(asked_of(found, store, sheet, kit)), cache, job=job).asset
             )
 
         def done(found: Asset) -> None:

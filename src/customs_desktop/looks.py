@@ -12,7 +12,6 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from customs.errors import Cancelled
 from customs.job import Job
 from customs.ledger.ledger import Ledger
-from customs.sheet.load import sheet_digest
 from customs.shipment.state import Asset, changed_places
 from customs.work.judged import Judged
 from customs.work.requests.evaluate import Evaluated, asked_of, run_evaluate
@@ -54,14 +53,14 @@ class Looks(QObject):
         asset = self.session.state.asset(result.asset.id)
         return asset is result.asset and self._asked.get(result.asset.id) == (
             asset,
-            sheet_digest(self.session.sheet),
+            self.session.mark,
         )
 
     def ask(self) -> None:
         """Ask for every asset not evaluated as it is now."""
         if self.session.shipment is None:
             return
-        digest, goods = sheet_digest(self.session.sheet), self.session.state.goods
+        digest, goods = self.session.mark, self.session.state.goods
         # One that has gone may come back as the very same asset: then it is asked about again.
         if len(self._asked) > len(goods):
             for gone in set(self._asked) - {a.id for a in goods}:
@@ -115,7 +114,7 @@ class Looks(QObject):
         asset = self.session.asset
         # One whose look was cancelled is looked at when it is selected again.
         if asset is not None and self.session.shipment is not None:
-            self._ask(asset, sheet_digest(self.session.sheet))
+            self._ask(asset, self.session.mark)
 
     def _opened(self) -> None:
         """Verdicts of the time before are shown at once; after that each asset is looked at closely."""
@@ -162,10 +161,15 @@ class Looks(QObject):
         self._asked[asset.id] = (asset, digest)
         assert s.shipment is not None
         store, sheet, cache, taken = s.shipment.store, s.sheet, s.cache, s.taken.get(asset.digest)
+        kit = s.kit
 
         def run(job: Job) -> Evaluated:
             return run_evaluate(
-                asked_of(asset, store, sheet), cache, taken, job, lambda seen: self.show(seen, digest, job)
+                asked_of(asset, store, sheet, kit),
+                cache,
+                taken,
+                job,
+                lambda seen: self.show(seen, digest, job),
             )
 
         def done(result: Evaluated) -> None:
@@ -204,7 +208,7 @@ class Looks(QObject):
         they come.
         """
         s, id_ = self.session, result.asset.id
-        if s.state.asset(id_) is not result.asset or digest != sheet_digest(s.sheet):
+        if s.state.asset(id_) is not result.asset or digest != s.mark:
             return
         known = s.results.get(id_)
         if known is not None and known.judged:

@@ -7,7 +7,6 @@ from dataclasses import replace
 
 from customs.errors import Cancelled
 from customs.job import Job
-from customs.sheet.load import sheet_digest
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.work.requests.evaluate import Evaluated, asked_of
@@ -75,11 +74,11 @@ class Plans:
 
     def _plan(self, asset: Asset, decision: Decision, shipment: Shipment, again: bool) -> None:
         s = self._session
-        store, sheet, cache = shipment.store, s.sheet, s.cache
-        digest = sheet_digest(sheet)
+        store, sheet, cache, kit = shipment.store, s.sheet, s.cache, s.kit
+        digest = s.mark
 
         def run(job: Job) -> Evaluated:
-            request = PlanRequest(asked_of(asset, store, sheet))
+            request = PlanRequest(asked_of(asset, store, sheet, kit))
             taken = s.taken.get(asset.digest)
             return run_plan(request, cache, taken, job, lambda seen: self._looks.show(seen, digest, job))
 
@@ -88,7 +87,7 @@ class Plans:
             now = s.state.asset(asset.id)
             if s.shipment is not shipment or now is None:
                 return
-            if sheet_digest(s.sheet) != digest:
+            if s.mark != digest:
                 # Undone meanwhile: it is looked at by the sheet it goes to now.
                 if ours:
                     self._looks.ask()

@@ -18,6 +18,8 @@ from customs.ledger.row import Row
 from customs.ledger.waiver import waiver
 from customs.route.route import Route, SceneCache
 from customs.scene.model import Scene
+from customs.sheet.known import for_asset, known_of
+from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State, changed_places
@@ -88,6 +90,21 @@ class Session(QObject):
         """The kit folder of the destination, where it has one and a person has chosen it."""
         folder = self.state.kits.get(self.sheet.id, "") if self.sheet.goes_into_kit else ""
         return Path(folder).expanduser() if folder else None
+
+    @property
+    def mark(self) -> str:
+        """Tells where the goods go: an answer for another destination, or another kit folder, is none."""
+        return f"{sheet_digest(self.sheet)} {self.kit or ''}"
+
+    @property
+    def own_sheet(self) -> Sheet:
+        """The destination's sheet as it stands for the selected asset: with its number, its file's name, its folders."""
+        asset = self.asset
+        return (
+            self.sheet
+            if asset is None
+            else for_asset(self.sheet, known_of(self.sheet, asset.form, asset.source))
+        )
 
     @property
     def result(self) -> Evaluated | None:

@@ -498,7 +498,14 @@ def test_dispatch_all_that_are_cleared_and_its_pages(demo: Rig, tmp_path: Path) 
     w.panel("dispatch").refresh_pages()
     demo.wait(lambda: w.panel("dispatch").package.tree.topLevelItemCount() == 1)
     assert w.panel("dispatch").names.table.rowCount() > 5
-    assert "fern_bed" in w.panel("dispatch").docket.toPlainText()
+    w.deck.open("Docket")
+    assert "fern_bed" in w.panel("dispatch").docket.page.toPlainText()
+    before = sorted((p, p.stat().st_mtime_ns) for p in (tmp_path / "out").rglob("*"))
+    w.panel("dispatch").one.click()
+    demo.wait(lambda: any("nothing was written" in text for text, _ in demo.said))
+    assert sorted((p, p.stat().st_mtime_ns) for p in (tmp_path / "out").rglob("*")) == before
+    s.change_asset("Author", lambda a: replace(a, author="the lamplighter"))
+    demo.settle()
     w.panel("dispatch").one.click()
     demo.wait(lambda: any("already" in text for text, _ in demo.said))
     w.panel("dispatch").replace.setChecked(True)
@@ -510,14 +517,15 @@ def test_dispatch_all_that_are_cleared_and_its_pages(demo: Rig, tmp_path: Path) 
 @pytest.mark.parametrize("mistake", ["texture", "name", "number", "cut"])
 def test_mistakes_are_tried_on_a_copy(demo: Rig, tmp_path: Path, mistake: str) -> None:
     w, s = demo.window, demo.session
-    w.panel("landing").try_mistake(mistake)
-    assert w.panel("landing").answers[mistake].text() == "dispatch first"
+    page = w.panel("landing").mistakes
+    page.try_some([mistake])
+    assert page.answers[mistake] == "dispatch first"
     s.select("bell_lantern")
     s.jobs.dispatch(["bell_lantern"], tmp_path / "out")
     demo.wait(lambda: "bell_lantern" in s.logs)
     w.open_desk("landing")
-    w.panel("landing").try_mistake(mistake)
-    demo.wait(lambda: w.panel("landing").answers[mistake].text().startswith("refused"))
+    page.try_some([mistake])
+    demo.wait(lambda: page.answers[mistake].startswith("refused"))
     assert s.logs["bell_lantern"].accepted
     assert w.panel("landing").log_page.table.rowCount() == len(s.logs["bell_lantern"].lines)
 

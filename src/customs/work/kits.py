@@ -11,7 +11,7 @@ from typing import Any
 from customs.dispatch.deliver import destination_scene
 from customs.dispatch.documents import facts_before
 from customs.dispatch.into_kit import edited_document, edits_of, new_document
-from customs.documents.edit import Pair, side_by_side
+from customs.documents.edit import Pair, difference, side_by_side
 from customs.errors import CustomsError
 from customs.kit.journal import journals
 from customs.scene.model import Scene
@@ -29,6 +29,7 @@ class Preview:
     lines: tuple[Pair, ...] = ()
     problem: str = ""
     new: bool = False
+    difference: str = ""
 
 
 def document_previews(
@@ -57,7 +58,8 @@ def document_previews(
             else:
                 before, after = edited_document(kit, rules, edits_of(sheet, rules, final.name, facts))
             lines = tuple(side_by_side(before, after, rules.codec)) if before != after else ()
-            out.append(Preview(path, lines, new=bool(rules.new)))
+            told = difference(before, after, path, rules.codec) if lines and not rules.new else ""
+            out.append(Preview(path, lines, new=bool(rules.new), difference=told))
         except CustomsError as problem:
             out.append(Preview(path, problem=str(problem)))
     return tuple(out)

@@ -51,6 +51,8 @@ class Dispatched:
 
     written: Written
     log: Log
+    unchanged: bool = False
+    """True where the same stood there already, and nothing was written."""
 
     @property
     def folder(self) -> Path:
@@ -130,7 +132,7 @@ def _standing(request: DispatchRequest, made_of: str) -> Dispatched | None:
         "finds", written.docket["asset"], f"unchanged since {written.docket['when']}: nothing was written"
     )
     log.note("accepts", written.docket["asset"], "as it was accepted then")
-    return Dispatched(written, log)
+    return Dispatched(written, log, True)
 
 
 def _with_kit(

@@ -55,7 +55,8 @@ class DocumentsPage(QWidget):
         scene = result.passed[-1].scene if result is not None and result.passed else None
         asset = self.session.asset
         form = dict(asset.form) if asset is not None else {}
-        told = (scene, sheet, kit, form)
+        source = asset.source if asset is not None else ""
+        told = (scene, sheet, kit, form, source)
         if told == self._of or not self.isVisible():
             return
         self._of = told
@@ -67,7 +68,7 @@ class DocumentsPage(QWidget):
                 1,
                 key="documents",
                 title="Documents of the kit",
-                run=lambda job: document_previews(scene, sheet, kit, form),
+                run=lambda job: document_previews(scene, sheet, kit, form, source),
                 done=lambda found: self._take(found, told),
                 failed=self.session.fail,
                 apart=True,

@@ -12,138 +12,19 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QFileDialog,
     QLineEdit,
-    QTableWidgetItem,
-    QTextBrowser,
-    QTreeWidget,
-    QVBoxLayout,
     QWidget,
 )
 
-from customs.dispatch.documents import all_planned
-from customs.dispatch.sizes import planned_sizes
-from customs.job import Job
-from customs.ledger.names import KINDS
-from customs.scene.prune import prune
-from customs.words import byte_text
 from customs_desktop.desk import DeskPanel
+from customs_desktop.desks.dispatch.docket_page import DocketPage
 from customs_desktop.desks.dispatch.documents_page import DocumentsPage
 from customs_desktop.desks.dispatch.kit_tools import KitTools
+from customs_desktop.desks.dispatch.names_page import NamesPage
+from customs_desktop.desks.dispatch.package_page import PackagePage
 from customs_desktop.office import Office
 from customs_desktop.style.theme import font
 from customs_desktop.widgets.basics import button, label, row
 from customs_desktop.widgets.marks import Mark
-from customs_desktop.widgets.tables import fill_tree, listing, stretched
-from customs_desktop.worker import Task
-
-
-class NamesPage(QWidget):
-    """Old and new names."""
-
-    def __init__(self, session: Office) -> None:
-        super().__init__()
-        self.session = session
-        self.table = listing(["Kind", "As received", "As delivered"], "Names", (100, 260))
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(self.table)
-
-    def refresh(self) -> None:
-        """Pair names through keys."""
-        result = self.session.result
-        rows: list[tuple[str, str, str]] = []
-        if result is not None and result.taken is not None and result.passed:
-            scene = prune(result.passed[-1].scene)
-            rows.append(("asset", result.taken.scene.name, scene.name))
-            for kind, attribute in KINDS:
-                old = {x.key: x.name for x in getattr(result.taken.scene, attribute)}
-                for item in getattr(scene, attribute):
-                    known = [old[k] for k in (item.key, *getattr(item, "made_from", ())) if k in old]
-                    rows.append(
-                        (kind, ", ".join(known[:3]) + (" …" if len(known) > 3 else "") or "–", item.name)
-                    )
-        self.table.setRowCount(len(rows))
-        for i, cells in enumerate(rows):
-            for j, text in enumerate(cells):
-                item = QTableWidgetItem(text)
-                item.setFont(font(0, 600 if j == 2 and cells[1] != text else 400))
-                self.table.setItem(i, j, item)
-
-
-Planned = tuple[tuple[tuple[str, str], ...], dict[str, int], int]
-"""Files of a package with what they are, bytes of its textures, bytes of its models."""
-
-
-class PackagePage(QWidget):
-    """The tree of files to be."""
-
-    def __init__(self, session: Office) -> None:
-        super().__init__()
-        self.session = session
-        self.tree = QTreeWidget()
-        self.tree.setAccessibleName("Package")
-        self.tree.setHeaderLabels(["File", "What it is", "About"])
-        stretched(self.tree, 0)
-        self.total = label("", "soft", -0.5, wrap=True)
-        self.total.setContentsMargins(10, 2, 10, 6)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.addWidget(self.tree)
-        box.addWidget(self.total)
-
-    def refresh(self) -> None:
-        """List deliverables with what they will take, worked out in the background; nothing is encoded for
-        it.
-        """
-        self.tree.clear()
-        self.total.setText("")
-        result, sheet = self.session.result, self.session.sheet
-        if result is None or not result.passed:
-            return
-        scene = result.passed[-1].scene
-
-        def run(job: Job) -> Planned:
-            return all_planned(scene, sheet), *planned_sizes(scene, sheet)
-
-        def done(found: Planned) -> None:
-            if self.session.result is result:
-                self._show(scene.name, *found)
-
-        self.session.worker.submit(Task(3, key="package", title="Package", run=run, done=done))
-
-    def _show(
-        self, name: str, files: tuple[tuple[str, str], ...], textures: dict[str, int], models: int
-    ) -> None:
-        rows = [*files, ("docket.html", "docket, to read"), ("docket.json", "docket, as data")]
-        self.tree.clear()
-        items = fill_tree(self.tree, name, rows)
-        first = next((path for path, what in files if what == "model"), "")
-        for path, size in {**textures, first: models}.items():
-            if path in items:
-                items[path].setText(2, f"≈ {byte_text(size)}")
-        whole = sum(textures.values()) + models
-        self.total.setText(
-            f"About {byte_text(whole)} in all, beside the docket; textures that go out as they came are exact."
-        )
-
-
-class DocketPage(QTextBrowser):
-    """The docket of the last dispatch of the selected asset."""
-
-    def __init__(self, session: Office) -> None:
-        super().__init__()
-        self.session = session
-        self.setAccessibleName("Docket")
-        self.setOpenLinks(False)
-        self.setFrameShape(QTextBrowser.Shape.NoFrame)
-
-    def refresh(self) -> None:
-        """Show the page."""
-        folder = self.session.packages.get(self.session.current)
-        page = folder / "docket.html" if folder else None
-        if page is None or not page.is_file():
-            self.setPlainText("There is no docket yet: it is written with the package.")
-            return
-        self.setHtml(page.read_text("utf-8"))
 
 
 class DispatchPanel(DeskPanel):
@@ -283,6 +164,6 @@ class DispatchPanel(DeskPanel):
         except (OSError, ValueError):
             self.last.setText(str(folder))
         self.last.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.docket.refresh()
+        self.docket.again()
         self.kit.refresh()
         self.documents.again()

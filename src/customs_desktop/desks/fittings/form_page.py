@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from typing import Any
 
@@ -19,11 +19,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from customs.ledger.kit_facts import KitFacts
 from customs.sheet.form import FieldRules, problem_of, text_of, value_of
-from customs.work.forms import remembered
+from customs.work.forms import proposed, remembered
 from customs_desktop.office import Office
 from customs_desktop.style.theme import font
 from customs_desktop.widgets.basics import button, combo, label, row, show_choice
+
+KIT_ROWS = ("number-free", "made-after")
 
 
 class FormPage(QWidget):
@@ -102,27 +105,69 @@ class FormPage(QWidget):
             return combo(options, field.title, lambda text: self._typed(field, text))
         if field.kind == "choices":
             return Several(field, lambda text: self._typed(field, text))
+        if field.kind == "existing":
+            return Existing(field, lambda text: self._typed(field, text))
         line = QLineEdit()
         line.setAccessibleName(field.title)
         line.setPlaceholderText(field.about or field.unit)
         line.textEdited.connect(lambda text: self._check(field, text))
         line.editingFinished.connect(lambda: self._typed(field, line.text()))
+        if field.kind == "id" and field.taken:
+            return Numbered(line, lambda: self._take_free(field))
         return line
 
     def _fill(self, field: FieldRules, value: Any) -> None:
         widget, text = self.inputs[field.id], "" if value is None else text_of(value)
-        if isinstance(widget, QComboBox):
+        if isinstance(widget, QComboBox) and not isinstance(widget, Existing):
             show_choice(widget, text)
         elif isinstance(widget, Several):
             widget.show_chosen(value if isinstance(value, list) else [])
+        elif isinstance(widget, Existing):
+            widget.show_options(
+                self._facts.existing.get(field.id, ()) if self._facts is not None else (), text
+            )
+        elif isinstance(widget, Numbered):
+            widget.show_number(text, self._free(field))
         elif isinstance(widget, QLineEdit) and not widget.hasFocus():
             widget.setText(text)
         self._say(field, problem_of(field, value) if value is not None else "")
+        if value is not None and not problem_of(field, value):
+            self._say_row(field)
 
     def _say(self, field: FieldRules, problem: str) -> None:
         hint = self.hints[field.id]
         hint.setProperty("role", "held" if problem else "soft")
         hint.setText(f"It takes {problem}." if problem else field.unit)
+        if (style := hint.style()) is not None:
+            style.polish(hint)
+
+    @property
+    def _facts(self) -> KitFacts | None:
+        result = self.session.result
+        return result.about.kit if result is not None else None
+
+    def _free(self, field: FieldRules) -> int | None:
+        """The least number nobody has, in the kit and in this shipment."""
+        facts, asset = self._facts, self.session.asset
+        if facts is None or asset is None or field.id in facts.problems:
+            return None
+        return proposed(self.session.state, asset, self.session.sheet, facts, field)
+
+    def _take_free(self, field: FieldRules) -> None:
+        number = self._free(field)
+        if number is not None:
+            self._typed(field, str(number))
+
+    def _say_row(self, field: FieldRules) -> None:
+        """What the ledger says of a number, or of what the asset is made after."""
+        result = self.session.result
+        rows = result.ledger.rows if result is not None else ()
+        row = next((r for r in rows if r.requirement in KIT_ROWS and r.subject == field.id), None)
+        if row is None or row.verdict == "cleared":
+            return
+        hint = self.hints[field.id]
+        hint.setProperty("role", row.verdict if row.verdict == "held" else "soft")
+        hint.setText(row.note)
         if (style := hint.style()) is not None:
             style.polish(hint)
 
@@ -144,7 +189,15 @@ class FormPage(QWidget):
         form = {k: v for k, v in asset.form.items() if k != field.id}
         if text.strip():
             form[field.id] = value_of(field, text)
-        if form != dict(asset.form):
+        if form == dict(asset.form):
+            return
+        if field.kind == "id":
+            # Its number is in names and folders: they are planned anew with it, as one decision.
+            now = replace(asset, form=form)
+            self.session.plans.decide(
+                f"Form: {field.title}: {asset.name}", lambda s: s.with_asset(now), [asset.id]
+            )
+        else:
             self.session.change_asset(f"Form: {field.title}", lambda a: replace(a, form=form))
 
     def _take_over(self) -> None:
@@ -177,3 +230,52 @@ class Several(QWidget):
 
     def _clicked(self) -> None:
         self.chosen(", ".join(o for o, check in self.boxes.items() if check.isChecked()))
+
+
+class Numbered(QWidget):
+    """A number, and the next one nobody has."""
+
+    def __init__(self, line: QLineEdit, take: Callable[[], object]) -> None:
+        super().__init__()
+        self.line, self.free = line, button("Next free", take, "chip")
+        box = QHBoxLayout(self)
+        box.setContentsMargins(0, 0, 0, 0)
+        box.addWidget(line, 1)
+        box.addWidget(self.free)
+
+    def show_number(self, text: str, free: int | None) -> None:
+        """The number as it stands, and what would be taken."""
+        if not self.line.hasFocus():
+            self.line.setText(text)
+        self.free.setText(f"Take {free}" if free is not None else "Next free")
+        self.free.setEnabled(free is not None and str(free) != text)
+        self.free.setToolTip(
+            "The least number nobody has"
+            if free is not None
+            else "Choose the kit folder on the desk Dispatch: numbers are read there"
+        )
+
+
+class Existing(QComboBox):
+    """One of the things a kit has, or a name typed."""
+
+    def __init__(self, field: FieldRules, chosen: Callable[[str], object]) -> None:
+        super().__init__()
+        self.setEditable(True)
+        self.setFont(font())
+        self.setAccessibleName(field.title)
+        if (line := self.lineEdit()) is not None:
+            line.setPlaceholderText(field.about)
+            line.editingFinished.connect(lambda: chosen(self.currentText()))
+        self.activated.connect(lambda _: chosen(self.currentText()))
+
+    def show_options(self, names: Sequence[str], text: str) -> None:
+        """What may be chosen, and what is."""
+        line = self.lineEdit()
+        if line is not None and line.hasFocus():
+            return
+        if [self.itemText(k) for k in range(self.count())] != list(names):
+            self.clear()
+            self.addItems(list(names))
+        self.setCurrentIndex(self.findText(text))
+        self.setEditText(text)

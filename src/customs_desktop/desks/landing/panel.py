@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import shutil
-import tempfile
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
+    QFileDialog,
     QHBoxLayout,
     QTableWidgetItem,
     QTreeWidget,
@@ -15,13 +14,14 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from customs.job import Job
-from customs.landing.land import land
+from customs.landing.destination_log import read_destination_log
 from customs.landing.log import Log
-from customs.landing.mistakes import MISTAKES, plant
+from customs.ledger.row import requirements
+from customs.words import many
 from customs_desktop.desk import DeskPanel
 from customs_desktop.desks.landing.clips import LandedClips
 from customs_desktop.desks.landing.fittings import LandedFittings
+from customs_desktop.desks.landing.mistakes_page import MistakesPage
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, colours, font, is_evening
 from customs_desktop.views.shape_overlay import ShapeOverlay
@@ -32,6 +32,12 @@ from customs_desktop.widgets.tables import fill_tree, listing
 from customs_desktop.worker import Task
 
 LEVELS = {"note": "", "remark": "query", "refusal": "held"}
+
+
+def title_of(requirement: str) -> str:
+    """What the ledger calls a requirement that a sheet's pattern names."""
+    known = requirements().get(requirement)
+    return known.title if known is not None else requirement
 
 
 class LogPage(QWidget):
@@ -58,7 +64,8 @@ class LogPage(QWidget):
                 self.table.setCellWidget(i, 0, holder)
             else:
                 self.table.removeCellWidget(i, 0)
-            for j, text in enumerate((f"{line.seconds:.3f}", line.verb, line.file, line.text), start=1):
+            said = f"{line.text}  → {title_of(line.row)}" if line.row else line.text
+            for j, text in enumerate((f"{line.seconds:.3f}", line.verb, line.file, said), start=1):
                 item = QTableWidgetItem(text)
                 item.setFont(font(0, 600 if j == 2 else 400))
                 item.setForeground(colour("soft" if j == 1 else "held" if line.level == "refusal" else "ink"))
@@ -72,6 +79,8 @@ class LandingPanel(DeskPanel):
     def __init__(self, session: Office, twin: TwinView) -> None:
         super().__init__("Landing", "what the destination would say")
         self.session, self.twin = session, twin
+        self._told: tuple[str, bool, bool] | None = None
+        self._log: Log | None = None
         self.log_page = LogPage()
         self.shapes = ShapeOverlay()
         self.card = QWidget()
@@ -102,17 +111,25 @@ class LandingPanel(DeskPanel):
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.setMinimumHeight(150)
         self.add(self.tree)
+        self.section("THE DESTINATION'S LOG", self._said_said)
+        self.said = label("", "soft", -0.5, wrap=True)
+        self.read = button(
+            "Read a log …",
+            self._read_log,
+            "",
+            "",
+            "A log the destination itself wrote: its lines are put beside the file and row they concern",
+        )
+        self.add(row(self.read, 1))
+        self.add(self.said)
+        self.mistakes = MistakesPage(session, self._show_tried)
         self.section("TRY A MISTAKE", self._mistakes_said)
-        self.answers = {}
-        for id_, name in MISTAKES:
-            answer = label("", "soft", -0.5)
-            self.answers[id_] = answer
-            self.add(row(button(name, lambda i=id_: self.try_mistake(i), "chip"), 1, answer))
-        self.add(label("On a copy; the package is not touched.", "soft", -0.5))
+        self.tried = label("", "soft", -0.5, wrap=True)
+        self.try_all = button("Try every kind", self.mistakes.try_all)
+        self.add(row(self.try_all, 1))
+        self.add(self.tried)
         self.finish()
         self.follow(session.selected, session.landed, session.changed, session.opened)
-        self._told: tuple[str, bool, bool] | None = None
-        self._log: Log | None = None
         self.refresh()
 
     def _package_said(self) -> str:
@@ -120,11 +137,60 @@ class LandingPanel(DeskPanel):
         return log.folder.name if log is not None else ""
 
     def _mistakes_said(self) -> str:
-        caught = sum(a.text().startswith("refused") for a in self.answers.values())
+        caught = self.mistakes.caught
         return f"{caught} tried and caught" if caught else "none tried"
 
+    def _show_tried(self) -> None:
+        answers = list(self.mistakes.answers.values())
+        done = [a for a in answers if a.startswith(("refused", "not caught"))]
+        if done:
+            missed = sum(a == "not caught" for a in done)
+            self.tried.setText(
+                f"{len(done)} kinds planted, {len(done) - missed} caught. The page Mistakes says by what."
+            )
+        else:
+            self.tried.setText("Plants faults in a copy, and shows that they are caught.")
+
+    def _said_said(self) -> str:
+        log = self._log
+        lines = sum(x.verb == "said" for x in log.lines) if log is not None else 0
+        return many(lines, "line") if lines else "none read"
+
+    def _read_log(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(
+            self, "A log the destination wrote", "", "Logs (*.log *.txt);;All files (*)"
+        )
+        if name:
+            self.read_log(Path(name))
+
+    def read_log(self, path: Path) -> None:
+        """Add the lines of a destination's own log that concern the selected package."""
+        s = self.session
+        folder, known, current, sheet = s.packages.get(s.current), s.logs.get(s.current), s.current, s.sheet
+        if folder is None or known is None:
+            return
+        log = Log(folder, [x for x in known.lines if x.verb != "said"], known.started)
+
+        def done(others: int) -> None:
+            s.logs[current] = log
+            mine = sum(x.verb == "said" for x in log.lines)
+            self.said.setText(
+                f"{path.name}: {many(mine, 'line')} about this package, {others:,} about others."
+            )
+            s.landed.emit(current)
+
+        s.worker.submit(
+            Task(
+                1,
+                title="Reading a log",
+                run=lambda job: read_destination_log(path, folder, sheet, log),
+                done=done,
+                failed=s.fail,
+            )
+        )
+
     def pages(self) -> list[tuple[str, QWidget]]:
-        return [("Log", self.log_page)]
+        return [("Log", self.log_page), ("Mistakes", self.mistakes)]
 
     def opened(self) -> None:
         self.twin.set_landing(True)
@@ -160,8 +226,11 @@ class LandingPanel(DeskPanel):
             there = {self.clip_fold: self.clips.any, self.fitting_fold: self.fittings.any}.get(fold, True)
             fold.setVisible(log is not None and there)
         self.arrange_soon()
-        for answer in self.answers.values():
-            answer.setText("")
+        self.mistakes.clear()
+        self.read.setEnabled(bool(self.session.sheet.log))
+        if log is None or not any(x.verb == "said" for x in log.lines):
+            told = "" if self.session.sheet.log else "This destination's sheet says of no log how it is read."
+            self.said.setText(told)
         c = colours()
         good = log is not None and log.accepted
         ground = c.cleared_soft if good else c.card
@@ -192,30 +261,3 @@ class LandingPanel(DeskPanel):
             size = (log.folder / path).stat().st_size
             item.setText(1, "refused" if path in bad else f"{size / 1000:,.0f} kB  ✓")
             item.setForeground(1, colour("held" if path in bad else "cleared"))
-
-    def try_mistake(self, id_: str) -> None:
-        """Plant a fault in a copy of the package and see that it is caught."""
-        folder, sheet = self.session.packages.get(self.session.current), self.session.sheet
-        if folder is None:
-            self.answers[id_].setText("dispatch first")
-            return
-
-        def run(job: Job) -> str:
-            with tempfile.TemporaryDirectory() as place:
-                copy = Path(place) / folder.name
-                shutil.copytree(folder, copy)
-                done = plant(copy, id_)
-                if not done:
-                    return "nothing of the kind here"
-                log = land(copy, lambda name: sheet)
-                first = next((i for i, x in enumerate(log.lines) if x.level == "refusal"), None)
-                return f"refused, line {first + 1}" if first is not None else "not caught"
-
-        task = Task(
-            1,
-            title="Trying a mistake",
-            run=run,
-            done=self.answers[id_].setText,
-            failed=lambda p: self.answers[id_].setText(str(p)),
-        )
-        self.session.worker.submit(task)
