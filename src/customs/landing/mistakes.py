@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 import tempfile
+from collections.abc import Sequence
 from pathlib import Path
 
 from customs.errors import WriteError
@@ -28,6 +29,14 @@ def plant(folder: Path, kind: str, sheet: Sheet | None = None, kit: Path | None 
     """
     mistake = next(m for m in MISTAKES if m.id == kind)
     return mistake.plant(Copy(folder, sheet, kit))
+
+
+PLAIN = ("differs from what was dispatched", "differs from the package", "was changed after it was written")
+
+
+def telling(lines: Sequence[Line]) -> Line:
+    """The refusal that says most: any but that something is not what it was, where there is another."""
+    return next((x for x in lines if not any(p in x.text for p in PLAIN)), lines[0])
 
 
 LARGEST = 1 << 29

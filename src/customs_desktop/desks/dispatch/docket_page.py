@@ -24,7 +24,7 @@ class DocketPage(QWidget):
         self.page.setAccessibleName("Docket")
         self.page.setOpenLinks(False)
         self.page.setFrameShape(QTextBrowser.Shape.NoFrame)
-        self.told = label("", "soft", -0.5, wrap=True)
+        self.told = label("", "soft", -0.5)
         self.swap = button("As it would be now", self._swap, "chip")
         self.pdf = button("As PDF …", self._as_pdf, "chip", "", "The page as a PDF, A4")
         head = row(self.told, 1, self.swap, self.pdf)

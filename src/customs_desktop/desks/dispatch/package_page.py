@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtWidgets import QTreeWidget, QVBoxLayout, QWidget
 
-from customs.words import byte_text
+from customs.words import byte_text, many
 from customs.work.expected import Expected, expected_files
 from customs_desktop.office import Office
 from customs_desktop.widgets.basics import label
@@ -57,7 +57,7 @@ class PackagePage(QWidget):
                 items[f.path].setText(2, f"{'' if f.exact else '≈ '}{byte_text(f.size)}")
         whole = sum(f.size or 0 for f in files)
         rest = sum(f.size is None for f in files)
-        more = f", and {rest} whose size shows when they are made" if rest else ""
+        more = f", and {many(rest, 'file')} whose size shows once made" if rest else ""
         own = self.session.own_sheet
         goes = (
             f" In the kit: {own.kit.target(name)}." if own.kit.place and self.session.kit is not None else ""

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QTableWidgetItem, QVBoxLayout, QWidget
 
 from customs.errors import CustomsError
 from customs.job import Job
-from customs.landing.mistakes import MISTAKES, tried
+from customs.landing.mistakes import MISTAKES, telling, tried
 from customs.work.kits import stands_in
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font
@@ -87,7 +87,8 @@ class MistakesPage(QWidget):
                 if lines is None:
                     out[id_] = NONE
                 else:
-                    out[id_] = f"refused: {lines[0].file}: {lines[0].text}" if lines else "not caught"
+                    line = telling(lines) if lines else None
+                    out[id_] = f"refused: {line.file}: {line.text}" if line is not None else "not caught"
             return out
 
         def done(found: dict[str, str]) -> None:

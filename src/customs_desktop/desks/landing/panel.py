@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtWidgets import (
+    QAbstractItemView,
     QFileDialog,
     QHBoxLayout,
     QTableWidgetItem,
@@ -17,7 +18,7 @@ from PyQt6.QtWidgets import (
 from customs.landing.destination_log import read_destination_log
 from customs.landing.log import Log
 from customs.ledger.row import requirements
-from customs.words import many
+from customs.words import byte_text, many
 from customs_desktop.desk import DeskPanel
 from customs_desktop.desks.landing.clips import LandedClips
 from customs_desktop.desks.landing.fittings import LandedFittings
@@ -71,6 +72,11 @@ class LogPage(QWidget):
                 item.setForeground(colour("soft" if j == 1 else "held" if line.level == "refusal" else "ink"))
                 item.setToolTip(text)
                 self.table.setItem(i, j, item)
+        first = next((i for i, line in enumerate(lines) if line.verb == "said"), -1)
+        if first >= 0:
+            # The table knows its rows' places a turn later.
+            top = QAbstractItemView.ScrollHint.PositionAtTop
+            QTimer.singleShot(0, lambda: self.table.scrollToItem(self.table.item(first, 4), top))
 
 
 class LandingPanel(DeskPanel):
@@ -81,6 +87,7 @@ class LandingPanel(DeskPanel):
         self.session, self.twin = session, twin
         self._told: tuple[str, bool, bool] | None = None
         self._log: Log | None = None
+        self._landed_at = 0.0
         self.log_page = LogPage()
         self.shapes = ShapeOverlay()
         self.card = QWidget()
@@ -150,6 +157,8 @@ class LandingPanel(DeskPanel):
             )
         else:
             self.tried.setText("Plants faults in a copy, and shows that they are caught.")
+
+        self.arrange_soon()
 
     def _said_said(self) -> str:
         log = self._log
@@ -226,7 +235,9 @@ class LandingPanel(DeskPanel):
             there = {self.clip_fold: self.clips.any, self.fitting_fold: self.fittings.any}.get(fold, True)
             fold.setVisible(log is not None and there)
         self.arrange_soon()
-        self.mistakes.clear()
+        if log is None or log.started != self._landed_at:
+            self._landed_at = log.started if log is not None else 0.0
+            self.mistakes.clear()
         self.read.setEnabled(bool(self.session.sheet.log))
         if log is None or not any(x.verb == "said" for x in log.lines):
             told = "" if self.session.sheet.log else "This destination's sheet says of no log how it is read."
@@ -245,8 +256,10 @@ class LandingPanel(DeskPanel):
         else:
             self.mark.show_verdict("cleared" if good else "held")
             self.word.setText("Accepted" if good else "Refused")
-            seconds = log.lines[-1].seconds if log.lines else 0.0
-            self.about.setText(f"{log.refusals} refusals · {log.remarks} remarks · read in {seconds:.2f} s")
+            seconds = max((x.seconds for x in log.lines if x.verb != "said"), default=0.0)
+            self.about.setText(
+                f"{many(log.refusals, 'refusal')} · {many(log.remarks, 'remark')} · read in {seconds:.2f} s"
+            )
         self._show_tree(log)
 
     def _show_tree(self, log: Log | None) -> None:
@@ -259,5 +272,5 @@ class LandingPanel(DeskPanel):
         bad = {line.file for line in log.lines if line.level == "refusal"}
         for path, item in items.items():
             size = (log.folder / path).stat().st_size
-            item.setText(1, "refused" if path in bad else f"{size / 1000:,.0f} kB  ✓")
+            item.setText(1, "refused" if path in bad else f"{byte_text(size)}  ✓")
             item.setForeground(1, colour("held" if path in bad else "cleared"))
