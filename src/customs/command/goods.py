@@ -11,11 +11,15 @@ from customs.command.printing import MARKS, errors, say, say_folded, say_json
 from customs.errors import CustomsError, UsageError
 from customs.intake.scan import model_files
 from customs.intake.through import outer
+from customs.ledger.kit_facts import free_number
 from customs.ledger.ledger import Ledger, effective
+from customs.sheet.known import written_number
+from customs.sheet.model import Sheet
 from customs.words import many, plain
 from customs.work.asset import Request, Result, filled_form
 from customs.work.batch import package_folders, run_all
 from customs.work.donors import read_donor
+from customs.work.kit_facts import kit_facts
 from customs.work.lookup import find_origin, find_sheet
 from customs.work.requests.plan import check_settings
 
@@ -66,12 +70,12 @@ def asked(
     typed = [(name.strip(), text) for name, equals, text in (f.partition("=") for f in form or []) if equals]
     if len(typed) < len(form or []):
         raise UsageError("--form takes FIELD=VALUE")
-    try:
-        filled_form(sheet, typed)
-    except CustomsError as problem:
-        raise UsageError(str(problem)) from None
     if kit is not None and not kit.is_dir():
         raise UsageError(f"{kit}: there is no such kit folder")
+    try:
+        filled_form(sheet, [(k, v) for k, v in typed if v.strip() != NEXT])
+    except CustomsError as problem:
+        raise UsageError(str(problem)) from None
     missing = [p for p in inputs if not p.exists() and outer(p) is None]
     if missing:
         raise UsageError(f"{missing[0]}: there is no such file or folder")
@@ -81,6 +85,7 @@ def asked(
         raise UsageError(str(problem)) from None
     if not entries:
         raise UsageError("no model files there")
+    forms = forms_for(sheet, typed, kit, len(entries))
     return [
         Request(
             e.path,
@@ -92,12 +97,46 @@ def asked(
             force,
             tuple(search or ()),
             giver,
-            form=tuple(typed),
+            form=form_,
             kit=kit,
             folder=folder,
         )
-        for e, folder in zip(entries, package_folders(entries))
+        for e, folder, form_ in zip(entries, package_folders(entries), forms)
     ]
+
+
+NEXT = "next"
+"""Typed for a number: the next one nobody has in the kit."""
+Typed = tuple[tuple[str, str], ...]
+
+
+def forms_for(sheet: Sheet, typed: list[tuple[str, str]], kit: Path | None, count: int) -> list[Typed]:
+    """The form of each of several goods as typed, with numbers nobody has where the next one is asked for. Raises UsageError."""
+    wanted = [k for k, v in typed if v.strip() == NEXT]
+    fields = {f.id: f for f in sheet.form if f.kind == "id" and f.taken}
+    if not wanted:
+        return [tuple(typed)] * count
+    if kit is None or any(k not in fields for k in wanted):
+        raise UsageError(
+            f"--form {wanted[0]}={NEXT}: the next free number is read from the kit: give --kit, and a number of the sheet"
+        )
+    facts = kit_facts(sheet, kit, "")
+    if problem := next((facts.problems[k] for k in wanted if k in facts.problems), ""):
+        raise UsageError(f"taken numbers cannot be read: {problem}")
+    known = filled_form(sheet, [(k, v) for k, v in typed if k not in wanted])
+    taken, out = {k: set(facts.taken[k]) for k in wanted}, list[Typed]()
+    for _ in range(count):
+        own = dict(known)
+        for k in wanted:
+            number = free_number(sheet, fields[k], own, taken[k])
+            if number is None:
+                raise UsageError(
+                    f"--form {k}={NEXT}: no number is free, or what stands in front of it is not given"
+                )
+            own[k] = number
+            taken[k].add(int(written_number(sheet, fields[k], own)))
+        out.append(tuple((k, str(own[k]) if k in wanted else v) for k, v in typed))
+    return out
 
 
 def _run(
