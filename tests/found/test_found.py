@@ -81,7 +81,14 @@ def port(goods: Path, name: str, sheet: str, out: Path) -> Result:
     """A file to a package; where its destination has a form, that is filled in."""
     path, rules = goods / name, find_sheet(sheet)
     form = tuple(
-        (f.id, FILLED.get(f.kind, f.options[0] if f.options else "x")) for f in rules.form if f.required
+        (
+            f.id,
+            str(int(f.least or 1))
+            if f.kind == "id"
+            else FILLED.get(f.kind, f.options[0] if f.options else "x"),
+        )
+        for f in rules.form
+        if f.required or f.id == "mirror"
     )
     return run(Request(path, path.parent, rules, out=out, form=form))
 

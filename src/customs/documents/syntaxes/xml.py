@@ -238,11 +238,12 @@ class Xml:
         name, attributes = _root_of(block, file)
 
         def twins(e: Found) -> list[Found]:
-            mine = (
+            wanted = attributes.get(same)
+            mine = [
                 k
-                for k, r in enumerate(e.rows)
-                if r[0] == name and (not same or r[1].get(same) == attributes.get(same))
-            )
+                for k, (n, a, _, _) in enumerate(e.rows)
+                if n == name and (not same or a.get(same) == wanted)
+            ]
             return [e.child(k, body) for k in mine]
 
         if where in ("before", "after"):
