@@ -118,7 +118,7 @@ class LandingPanel(DeskPanel):
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.setMinimumHeight(150)
         self.add(self.tree)
-        self.section("THE DESTINATION'S LOG", self._said_said)
+        self.log_fold = self.section("THE DESTINATION'S LOG", self._said_said)
         self.said = label("", "soft", -0.5, wrap=True)
         self.read = button(
             "Read a log …",
@@ -232,16 +232,18 @@ class LandingPanel(DeskPanel):
         self.again.setVisible(there)
         self.go.setVisible(not there)
         for fold in self.folds:
-            there = {self.clip_fold: self.clips.any, self.fitting_fold: self.fittings.any}.get(fold, True)
-            fold.setVisible(log is not None and there)
+            asked = {
+                self.clip_fold: self.clips.any,
+                self.fitting_fold: self.fittings.any,
+                self.log_fold: bool(self.session.sheet.log),
+            }
+            fold.setVisible(log is not None and asked.get(fold, True))
         self.arrange_soon()
         if log is None or log.started != self._landed_at:
             self._landed_at = log.started if log is not None else 0.0
             self.mistakes.clear()
-        self.read.setEnabled(bool(self.session.sheet.log))
         if log is None or not any(x.verb == "said" for x in log.lines):
-            told = "" if self.session.sheet.log else "This destination's sheet says of no log how it is read."
-            self.said.setText(told)
+            self.said.setText("")
         c = colours()
         good = log is not None and log.accepted
         ground = c.cleared_soft if good else c.card
