@@ -1,21 +1,21 @@
-"""Tables of three columns: what, what was measured, the goal; and how long something took."""
+"""Tables: what, what was measured, the goal; and how long something took."""
 
 from __future__ import annotations
 
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
 
 
 def told(
     title: str,
     about: str,
-    head: tuple[str, str, str],
-    rows: Iterable[tuple[str, str, str]],
+    head: Sequence[str],
+    rows: Iterable[Sequence[str]],
     place: Path | None,
 ) -> None:
     """Print a table, and write it where a place is given."""
-    lines = [f"| {' | '.join(head)} |", "|---|---|---|", *(f"| {a} | {b} | {c} |" for a, b, c in rows)]
+    lines = [f"| {' | '.join(head)} |", "|" + "---|" * len(head), *(f"| {' | '.join(r)} |" for r in rows)]
     text = f"# {title}\n\n{about}\n\n" + "\n".join(lines) + "\n"
     print(text)
     if place is not None:

@@ -153,6 +153,22 @@ def land(
 
 
 @app.command()
+def learn(
+    packages: Annotated[
+        list[Path], typer.Argument(help="packages the destination already has, or folders of them")
+    ],
+    out: Annotated[Path, typer.Option("--out", help="the sheet to write, a TOML file")],
+    replace_: Annotated[bool, typer.Option("--replace", help="write over a sheet that is there")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Read a destination sheet off packages that are accepted there. Exit 1 where the sheet would hold one of them."""
+    from customs.command import learn as learning
+
+    with _usage():
+        raise typer.Exit(learning.learn(packages, out, as_json, replace_))
+
+
+@app.command()
 def withdraw(
     package: Path,
     kit: Annotated[Path, typer.Option("--kit", help="the destination's own folder")],

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from PyQt6.QtGui import QAction
-from PyQt6.QtWidgets import QMenu, QWidget
+from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from customs.sheet.load import sheet_texts
 from customs.work.lookup import read_sheets
@@ -21,6 +22,7 @@ class Tickets:
     def __init__(self, session: Office, parent: QWidget) -> None:
         self.session, self.parent = session, parent
         self.editor: SheetEditor | None = None
+        self.learn: Callable[[Sequence[Path]], object] = lambda paths: None
 
     def origin_menu(self) -> QMenu:
         """Origins to choose for the selected asset."""
@@ -64,7 +66,18 @@ class Tickets:
         mine.setEnabled(path is not None)
         mine.triggered.connect(lambda: self.edit_sheet(self.session.sheet.id, path))
         menu.addAction(mine)
+        learn = QAction("Learn from packages …", menu)
+        learn.setToolTip("A new sheet, read off packages the destination already has")
+        learn.triggered.connect(self._choose_packages)
+        menu.addAction(learn)
         return menu
+
+    def _choose_packages(self) -> None:
+        name = QFileDialog.getExistingDirectory(
+            self.parent, "A folder of packages the destination already has"
+        )
+        if name:
+            self.learn([Path(name)])
 
     def edit_sheet(self, base: str, path: Path | None = None) -> SheetEditor:
         """Open the editor on a copy of `base`, or on a person's own sheet."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings, Qt, QTimer
@@ -21,6 +22,7 @@ from PyQt6.QtWidgets import (
 from customs.work.places import config_folder
 from customs_desktop.desk import DESKS, Desk, DeskPanel
 from customs_desktop.help import about_dialog, shortcuts_dialog
+from customs_desktop.learning_page import LearningPage
 from customs_desktop.menus import Menus
 from customs_desktop.office import Office
 from customs_desktop.player import Player
@@ -61,6 +63,7 @@ class MainWindow(QMainWindow):
         self._deck_heights: dict[tuple[int, int], list[int]] = {}
         self._build()
         self.tickets = Tickets(session, self)
+        self.tickets.learn = self.learn_from
         self._menus()
         self._connect()
         self.open_desk("fit")
@@ -79,6 +82,7 @@ class MainWindow(QMainWindow):
         self.twin, self.ledger = TwinView(s), LedgerView(s)
         self.bar = ViewBar(self.twin)
         self.deck = Deck(self.ledger)
+        self.learning = LearningPage(self.session, self.deck.let_go)
         self.panels = QStackedWidget()
         self.panels.setObjectName("panel")
         self.desk_panels = {d.id: d.panel(s, self.twin) for d in DESKS.all().values()}
@@ -267,6 +271,11 @@ class MainWindow(QMainWindow):
         name, _ = QFileDialog.getOpenFileName(self, "Open shipment", "", "Shipments (*.customs)")
         if name:
             self.session.open(Path(name))
+
+    def learn_from(self, paths: Sequence[Path]) -> None:
+        """Open the page Learn on packages a destination already has."""
+        self.deck.take_guest("Learn", self.learning)
+        self.learning.learn(paths)
 
     def take_files(self) -> None:
         """Choose models and take them in with the chosen origin."""

@@ -106,6 +106,20 @@ def test_what_the_destination_keeps_for_itself_gets_a_number() -> None:
     assert named(out, "node") == ["item_2", "pot"]
 
 
+@pytest.mark.parametrize(
+    ("pattern", "name", "meant"),
+    [
+        ("bar", "bar", "bar"), ("bar", "foo", "bar"), ("prop_{asset}", "cart", "prop_cart"), ("prop_{asset}", "prop_cart", "prop_cart"), ("{name}_v2", "cart", "cart_v2"),
+        ("i7_{name}", "i7", "i7"), ("{asset}_{name}", "x", "x"),
+    ],
+)  # fmt: skip
+def test_the_asset_s_own_name_by_pattern(pattern: str, name: str, meant: str) -> None:
+    """A constant is what it is, whatever the asset was called; a second time changes nothing."""
+    scene = replace(three(["a"], "node"), name=name)
+    once = renamed(scene, asset=pattern)
+    assert once.name == meant and renamed(once, asset=pattern).name == meant
+
+
 def test_skeletons_are_renamed_too() -> None:
     from tests.assets import lettered
 

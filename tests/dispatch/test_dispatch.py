@@ -28,7 +28,7 @@ from customs.errors import Cancelled, WriteError
 from customs.files import why_no_part
 from customs.job import Job
 from customs.landing.land import land, landed_scene, packages
-from customs.landing.mistakes import MISTAKES, plant
+from customs.landing.mistakes import plant
 from customs.motion.posing.bounds import world_bounds
 from customs.route.step import NOTHING, get_step, make_settings
 from customs.work.asset import Request, prepare, run
@@ -317,7 +317,9 @@ def test_what_was_dispatched_is_accepted_and_where_it_should_be(
     )
 
 
-@pytest.mark.parametrize("mistake", [m for m, _ in MISTAKES])
+@pytest.mark.parametrize(
+    "mistake", ["texture", "name", "number", "count", "cut", "byte", "gone", "case", "box"]
+)
 @pytest.mark.parametrize("sheet", ["metre-yup-pbr", "centimetre-zup-lh"])
 def test_every_planted_mistake_is_caught(
     sheet: str, mistake: str, goods: dict[str, Path], tmp_path: Path

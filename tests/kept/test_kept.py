@@ -42,11 +42,6 @@ SAID: dict[tuple[str, str], set[str]] = {
         (sheet, "mosaic_floor"): {"green-direction query", "occlusion-alone query", "role-known query"}
         for sheet in ("centimetre-zup-lh", "twin-format-kit")
     },
-    # Skeletons have names too, which the sheet would have otherwise.
-    **{
-        ("clips-apart-kit", a): {"names-legal held", "names-pattern held"}
-        for a in ("gardener", "lamplighter")
-    },
     # Formats that cannot say which channel is meant were given packed textures whole.
     **{
         (sheet, "watering_stork"): {"occlusion-alone query", "role-known query"}

@@ -81,17 +81,17 @@ def fill(pattern: str, name: str, index: int, asset: str, words: Words = Words()
     """A pattern with its tokens filled. A name that already starts as the pattern does is not given the start
     twice.
     """
-    before, _, after = pattern.partition("{name}")
+    before, named, after = pattern.partition("{name}")
     head = before.replace("{asset}", asset)
     tail = after.replace("{asset}", asset)
     low = name.lower()
     if head and "{" not in head and low.startswith(head.lower()) and len(name) > len(head):
         name = name[len(head) :]
-    elif head and head.rstrip("_").lower() == low:
+    elif named and head and head.rstrip("_").lower() == low:
         head = ""
     if tail and "{" not in tail and low.endswith(tail.lower()) and len(name) > len(tail):
         name = name[: -len(tail)]
-    whole = f"{head}{name}{tail}" if "{name}" in pattern else head
+    whole = f"{head}{name}{tail}" if named else head
     values = {"asset": asset, "index": str(index), "ending": "", **words.__dict__}
     if any(f"{{{t}}}" in whole and not values[t] for t in PLACED):
         # What a thing has not leaves no separator behind.

@@ -19,7 +19,6 @@ KINDS = (
     ("mesh", "meshes"),
     ("material", "materials"),
     ("image", "images"),
-    ("skin", "skins"),
     ("clip", "clips"),
 )
 

@@ -20,6 +20,8 @@ class Deck(QWidget):
         self.stack = QStackedWidget()
         self.ledger = ledger
         self.pages: list[tuple[str, QWidget]] = []
+        self.guest: tuple[str, QWidget] | None = None
+        """A page of no desk: it stays while desks change, until it is let go."""
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
@@ -30,7 +32,7 @@ class Deck(QWidget):
 
     def show_pages(self, pages: list[tuple[str, QWidget]], first: int = 0) -> None:
         """Show the ledger and a desk's own pages, opening page `first` of all."""
-        wanted = [("Ledger", self.ledger), *pages]
+        wanted = [("Ledger", self.ledger), *pages, *([self.guest] if self.guest is not None else [])]
         for _, widget in wanted:
             if self.stack.indexOf(widget) < 0:
                 self.stack.addWidget(widget)
@@ -44,6 +46,18 @@ class Deck(QWidget):
         self.bar.blockSignals(False)
         self.bar.setVisible(len(wanted) > 1)
         self._turn(first)
+
+    def take_guest(self, name: str, widget: QWidget) -> None:
+        """Show a page of no desk behind the others, and open it."""
+        self.guest = (name, widget)
+        self.show_pages([p for p in self.pages[1:] if p[1] is not widget])
+        self.open(name)
+
+    def let_go(self) -> None:
+        """The guest leaves; the ledger is opened."""
+        widget = self.guest[1] if self.guest is not None else None
+        self.guest = None
+        self.show_pages([p for p in self.pages[1:] if p[1] is not widget])
 
     def open(self, name: str) -> None:
         """Open a page by name."""

@@ -1,0 +1,1 @@
+"""A destination sheet read off packages the destination already has."""

@@ -1,0 +1,1 @@
+"""One detector for each key of a sheet that examples can tell; each module adds its own."""

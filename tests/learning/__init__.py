@@ -1,0 +1,1 @@
+"""Tests of a sheet from examples."""
