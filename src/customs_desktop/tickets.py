@@ -73,9 +73,12 @@ class Tickets:
         return menu
 
     def _choose_packages(self) -> None:
-        name = QFileDialog.getExistingDirectory(
-            self.parent, "A folder of packages the destination already has"
-        )
+        # The demo has some.
+        shipment = self.session.shipment
+        beside = shipment.path.parent / "unknown" if shipment is not None else Path()
+        start = str(beside) if beside.is_dir() else ""
+        title = "A folder of packages the destination already has"
+        name = QFileDialog.getExistingDirectory(self.parent, title, start)
         if name:
             self.learn([Path(name)])
 

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+from customs.demo.accepted import write_accepted
 from customs.demo.kits import KITS
 from customs.demo.write import GOODS, VERSION, write_goods
 from customs.route.route import SceneCache
@@ -33,6 +34,7 @@ def open_demo(data: Path, progress: Callable[[str], None] = lambda text: None) -
     progress("Writing the goods of the glasshouse")
     files = write_goods(path.parent / "goods")
     kits = {sheet: str(write(path.parent / "kits" / sheet)) for sheet, write in KITS.items()}
+    write_accepted(path.parent / "unknown")
     state = State(
         "metre-yup-pbr", last_origin="centimetre-zup", out=str(path.parent / "delivered"), kits=kits
     )

@@ -11,7 +11,7 @@ from customs.demo import bench, cart, floor, gardener, goods, hedgehog, people, 
 from customs.formats.registry import WriteOptions, get_format
 from customs.scene.model import Scene
 
-VERSION = "5"
+VERSION = "6"
 """Raised when the goods change, so a folder written before is written anew."""
 
 
