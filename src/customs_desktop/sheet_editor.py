@@ -5,16 +5,22 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QColor, QFontDatabase, QTextCursor, QTextFormat
-from PyQt6.QtWidgets import QLineEdit, QPlainTextEdit, QTextEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QPlainTextEdit, QSplitter, QTextEdit, QVBoxLayout, QWidget
 
 from customs.errors import CustomsError, SheetError
-from customs.sheet.load import copy_text, parse_sheet
+from customs.sheet.load import copy_text, parse_sheet, sheet_digest
+from customs.sheet.model import Sheet
+from customs.sheet.schema import with_key
 from customs.work.places import sheets_folder
+from customs.work.requests.effect import Effect, effect_text, effects
 from customs_desktop.office import Office
+from customs_desktop.sheet_completion import Completion
+from customs_desktop.sheet_form import SheetForm
 from customs_desktop.style.theme import colour
 from customs_desktop.widgets.basics import button, label, row
+from customs_desktop.worker import Task
 
 
 class SheetEditor(QWidget):
@@ -23,22 +29,35 @@ class SheetEditor(QWidget):
     def __init__(self, session: Office, base: str, path: Path | None = None) -> None:
         super().__init__()
         self.session, self.base = session, base
+        self._effect_of = ""
         self.setWindowTitle("Destination sheet")
-        self.resize(640, 620)
+        self.resize(1060, 660)
         self.id = QLineEdit(path.stem if path else f"my-{base}")
         self.id.setAccessibleName("Name of the sheet")
         self.text = QPlainTextEdit()
         self.text.setAccessibleName("Sheet text")
-        self.text.setFont(QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont))
+        fixed = QFontDatabase.systemFont(QFontDatabase.SystemFont.FixedFont)
+        self.text.setFont(fixed)
+        # The window's own style says another font for everything.
+        self.text.setStyleSheet(f'QPlainTextEdit {{ font-family: "{fixed.family()}", monospace; }}')
         self.text.setPlainText(
             path.read_text("utf-8") if path else copy_text(base, self.id.text(), "My sheet", sheets_folder())
         )
         self.problem = label("", "", 0, 500, wrap=True)
         self.save = button("Save and use", self._save, "main")
+        self.form = SheetForm(self._set_key)
+        self.effect = label("", "soft", -0.5, wrap=True)
+        self.completion = Completion(self.text)
+        halves = QSplitter(Qt.Orientation.Horizontal)
+        halves.setChildrenCollapsible(False)
+        halves.addWidget(self.text)
+        halves.addWidget(self.form)
+        halves.setSizes([520, 520])
         box = QVBoxLayout(self)
         box.addWidget(row(label("Kept as"), self.id, ".toml", 1))
-        box.addWidget(self.text, 1)
+        box.addWidget(halves, 1)
         box.addWidget(self.problem)
+        box.addWidget(self.effect)
         box.addWidget(row(1, button("Close", self.close), self.save))
         self._wait = QTimer(self)
         self._wait.setSingleShot(True)
@@ -67,11 +86,47 @@ class SheetEditor(QWidget):
             self.problem.setStyleSheet(f"color: {colour('held').name()};")
             self._mark(line)
             self.save.setEnabled(False)
+            self.effect.setText("")
             return False
+        self.form.show_sheet(sheet)
+        self._show_effect(sheet)
         self.problem.setText(f"Well formed: {sheet.title}, {sheet.ticket()}.")
         self.problem.setStyleSheet(f"color: {colour('cleared').name()};")
         self.save.setEnabled(True)
         return True
+
+    def _set_key(self, path: str, value: str) -> None:
+        """A value typed in the form goes into the text, as one step that can be undone."""
+        new = with_key(self.text.toPlainText(), path, value)
+        cursor = QTextCursor(self.text.document())
+        cursor.beginEditBlock()
+        cursor.select(QTextCursor.SelectionType.Document)
+        cursor.insertText(new)
+        cursor.endEditBlock()
+        self.check()
+
+    def _show_effect(self, sheet: Sheet) -> None:
+        """What the sheet does to the goods of this shipment, worked out beside."""
+        goods = [r for r in self.session.results.values() if r.judged]
+        told = sheet_digest(sheet)
+        self._effect_of = told
+        if not goods:
+            return
+
+        def done(found: list[Effect]) -> None:
+            if self._effect_of == told:
+                self.effect.setText(f"Of the goods of this shipment {effect_text(found)}.")
+
+        self.session.worker.submit(
+            Task(
+                1,
+                key="effect",
+                title="Effect of the sheet",
+                run=lambda job: effects(goods, sheet, job),
+                done=done,
+                failed=self.session.fail,
+            )
+        )
 
     def _mark(self, line: int) -> None:
         document = self.text.document()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Collection, Iterator, Sequence
 from pathlib import Path
 from typing import Any
@@ -14,6 +13,7 @@ from customs.learning.examples import Example
 from customs.learning.found import DETECTORS, GROUPS, Found
 from customs.sheet.load import parse_sheet
 from customs.sheet.model import Sheet
+from customs.sheet.schema import to_toml
 
 Told = Callable[[Found], None]
 HEADS = ("version", "id", "title", "summary", "edition")
@@ -73,9 +73,9 @@ def sheet_text(
     summary = f"Read off {len(names)} packages: {', '.join(names[:6])}{' …' if len(names) > 6 else ''}."
     lines = [
         "version = 1",
-        f"id = {_toml(id_)}",
-        f"title = {_toml(title)}",
-        f"summary = {_toml(summary)}",
+        f"id = {to_toml(id_)}",
+        f"title = {to_toml(title)}",
+        f"summary = {to_toml(summary)}",
         "edition = 1",
     ]
     for group in GROUPS:
@@ -95,7 +95,7 @@ def _table(group: str, found: Sequence[Found], take: Collection[str]) -> Iterato
         if f.value is None:
             yield f"# {key} is not told."
         else:
-            yield f"{'' if f.key in take else '# '}{key} = {_toml(f.value)}"
+            yield f"{'' if f.key in take else '# '}{key} = {to_toml(f.value)}"
     if group == "axes":
         yield from _axes({f.key: f.value for f in found if f.value is not None and f.key in take})
     if group == "model" and any(f.key == "model.format" and f.key in take for f in found):
@@ -105,7 +105,7 @@ def _table(group: str, found: Sequence[Found], take: Collection[str]) -> Iterato
 def _axes(values: dict[str, Any]) -> Iterator[str]:
     """What has to stand beside axes that are told, so that they are axes."""
     if "axes.metres_per_unit" in values:
-        yield f"unit_name = {_toml(UNITS.get(values['axes.metres_per_unit'], 'u'))}"
+        yield f"unit_name = {to_toml(UNITS.get(values['axes.metres_per_unit'], 'u'))}"
     up, faces = values.get("axes.up", "+Y"), values.get("axes.faces")
     if faces is None and up[1] == "Z":
         yield "# Which way things face is not told; something that is not along up has to stand here."
@@ -117,18 +117,7 @@ def _pictures(f: Found, take: Collection[str]) -> Iterator[str]:
     lead = "" if f.key in take else "# "
     for row in f.value or ():
         yield f"{lead}[[pictures]]"
-        yield from (f"{lead}{k} = {_toml(v)}" for k, v in row.items())
-
-
-def _toml(value: Any) -> str:
-    """A value as TOML 1.0 writes it; JSON's strings and numbers are its own."""
-    if isinstance(value, bool):
-        return "true" if value else "false"
-    if isinstance(value, dict):
-        return "{" + ", ".join(f"{k} = {_toml(v)}" for k, v in value.items()) + "}"
-    if isinstance(value, list | tuple):
-        return "[" + ", ".join(_toml(v) for v in value) + "]"
-    return json.dumps(value, ensure_ascii=False)
+        yield from (f"{lead}{k} = {to_toml(v)}" for k, v in row.items())
 
 
 def learned_sheet(text: str, file: str | Path) -> Sheet:
