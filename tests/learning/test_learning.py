@@ -170,6 +170,26 @@ def test_broken_ones_are_left_out_and_said(tmp_path: Path, monkeypatch: pytest.M
     assert "more than 20 files" in read_example(crowd).problem
 
 
+def test_packages_in_archives_are_read_too(tmp_path: Path) -> None:
+    """As kits keep them: by Python's own zip and tar."""
+    rules = Rules("glb", "+Y", True, "tex/", "m_", True, True, True, False, True, False, (64, 64))
+    places = written(tmp_path / "plain", rules, 4, 3)
+    packs = tmp_path / "packs"
+    for k, place in enumerate(places):
+        shutil.make_archive(str(packs / place.name), ("zip", "gztar")[k % 2], place)
+    (packs / "readme.zip").write_bytes(b"PK\x03\x04 cut off")
+    for named in ([packs], sorted(packs.glob("*.zip"))[:2]):
+        learned = run_learn(LearnRequest(tuple(p for p in named if p.name != "readme.zip"), "packed"))
+        assert {e.name for e in learned.examples} <= {p.name for p in places} and len(learned.examples) in (
+            1,
+            2,
+            4,
+        )
+    whole = run_learn(LearnRequest((packs,), "packed"))
+    plain = run_learn(LearnRequest(tuple(places), "packed"))
+    assert [f.as_dict() for f in whole.found] == [f.as_dict() for f in plain.found]
+
+
 def test_keys_are_taken_and_left(tmp_path: Path) -> None:
     rules = Rules("glb", "+Y", False, "", "m_", True, True, True, False, True, False, (64, 64))
     learned = run_learn(LearnRequest(tuple(written(tmp_path, rules, 5, 1)), "taken"))

@@ -16,6 +16,7 @@ from customs.formats.source import Source
 from customs.geometry.counts import counts
 from customs.job import Job
 from customs.landing.motion_check import whole_motion
+from customs.learning.bundles import is_bundle, unpacked
 from customs.motion.posing.bounds import world_bounds
 from customs.scene.content import Encoded
 from customs.scene.kept import kept
@@ -135,10 +136,15 @@ def _core(scene: Scene, asset: str) -> Scene:
     return prune(replace(scene, nodes=kept_nodes, roots=tuple(r for r in scene.roots if r not in bare)))
 
 
-def find_packages(paths: Sequence[Path]) -> list[Path]:
-    """Packages named, or the folders directly in a named one that has no model of its own. Raises ReadError."""
+def find_packages(paths: Sequence[Path], job: Job | None = None) -> list[Path]:
+    """Packages named, folders or archives, or those directly in a named folder that has no model of its own; archives are unpacked.
+    Raises CustomsError where there are none, and Cancelled.
+    """
     out = list[Path]()
     for path in paths:
+        if is_bundle(path):
+            out.append(unpacked(path, job))
+            continue
         if not path.is_dir():
             raise ReadError("there is no such folder", "a package, or a folder of packages", "Name it.", path)
         if _models(sorted(p for p in path.iterdir() if p.is_file())):
@@ -146,16 +152,30 @@ def find_packages(paths: Sequence[Path]) -> list[Path]:
             continue
         inside = sorted(p for p in path.iterdir() if p.is_dir() and not p.name.startswith("."))
         with_models = [p for p in inside if _models(_files(p))]
+        with_models += _in_bundles(path, job)
         many = len(with_models) > 1 or not inside
         out += with_models if many or not _models(_files(path)) else [path]
     if not out:
         raise ReadError(
             "no package in it",
-            "folders that hold a model each",
+            "folders or archives that hold a model each",
             "Name packages the destination has.",
             paths[0],
         )
     return list(dict.fromkeys(out))
+
+
+def _in_bundles(folder: Path, job: Job | None) -> list[Path]:
+    """Archives right in a folder that hold a model; what cannot be unpacked is no package."""
+    out = list[Path]()
+    for path in sorted(p for p in folder.iterdir() if is_bundle(p)):
+        try:
+            place = unpacked(path, job)
+        except CustomsError:
+            continue
+        if _models(_files(place)):
+            out.append(place)
+    return out
 
 
 def _files(folder: Path) -> list[Path]:

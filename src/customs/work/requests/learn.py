@@ -60,7 +60,7 @@ def run_learn(
 ) -> Learned:
     """Read, find and judge; `told` hears of each key as it is found. Raises CustomsError and Cancelled."""
     job = job or Job()
-    places = find_packages(request.packages)
+    places = find_packages(request.packages, job)
     examples = []
     for k, place in enumerate(places):
         job.progress(0.5 * k / len(places), place.name)
