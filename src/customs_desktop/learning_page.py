@@ -42,15 +42,14 @@ class LearningPage(QWidget):
         self.id.setMaximumWidth(span(130, 0.5))
         self.told = label("", "soft", -0.5)
         self.group = combo((), "Which destination", lambda _: self._one_group())
+        self.group.setVisible(False)
         self.save = button("Save and use", self._save, "main")
         self.keys = listing(
             ["", "Key", "Value", "Evidence", "How sure"], "What was learned", (28, 122, 128, 112)
         )
         self.keys.itemChanged.connect(self._ticked)
         self.goods = listing(["", "Package", "By this sheet"], "Examples", (28, 92))
-        head = row(
-            label("Kept as"), self.id, self.group, self.told, 1, button("Close", close, "flat"), self.save
-        )
+        head = row(label("Kept as"), self.id, self.told, 1, button("Close", close, "flat"), self.save)
         head.setContentsMargins(10, 4, 10, 2)
         halves = QSplitter(Qt.Orientation.Horizontal)
         halves.setChildrenCollapsible(False)
@@ -61,6 +60,7 @@ class LearningPage(QWidget):
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
         box.addWidget(head)
+        box.addWidget(self.group)
         box.addWidget(halves, 1)
         self.heard.connect(self._hear)
 
@@ -161,16 +161,14 @@ class LearningPage(QWidget):
         self.goods.setRowCount(len(examples))
         for i, e in enumerate(examples):
             rows = self.learned.verdicts.get(e.name, ()) if self.learned is not None else ()
-            verdict = (
-                max((r.verdict for r in rows), key=ORDER.index, default="cleared") if e.models else "held"
-            )
-            told = "; ".join(f"{r.title}: {r.delivering}" for r in rows) or (
-                "as it asks" if e.models else e.problem
-            )
+            known = self.learned is not None and self.learned.sheet is not None
+            verdict = max((r.verdict for r in rows), key=ORDER.index, default="cleared" if known else "")
+            told = "; ".join(f"{r.title}: {r.delivering}" for r in rows) or ("as it asks" if known else "")
+            verdict, told = (verdict, told) if e.models else ("held", e.problem)
             holder = QWidget()
             box = QHBoxLayout(holder)
             box.setContentsMargins(6, 0, 0, 0)
-            box.addWidget(Mark(verdict if self.learned and self.learned.sheet else "", 15))
+            box.addWidget(Mark(verdict, 15))
             self.goods.setCellWidget(i, 0, holder)
             for j, text in enumerate((e.folder.name, told), start=1):
                 item = QTableWidgetItem(text)

@@ -30,9 +30,9 @@ class MistakesPage(QWidget):
         self.table.setRowCount(len(MISTAKES))
         self.table.itemDoubleClicked.connect(lambda item: self.try_some([MISTAKES[item.row()].id]))
         self.every = button("Try every kind", self.try_all, "chip")
-        self.one = button("Try the chosen ones", self._chosen, "chip")
+        self.one = button("Try the chosen", self._chosen, "chip")
         head = row(
-            label("On a copy; the package and the kit are not touched.", "soft", -0.5),
+            label("On a copy; nothing is touched.", "soft", -0.5),
             1,
             self.one,
             self.every,
