@@ -152,6 +152,24 @@ def land(
         raise typer.Exit(landing.land(folder, by, as_json, kit, said))
 
 
+@app.command(name="list")
+def list_(
+    lists: Annotated[list[Path], typer.Argument(help="lists of placements: JSON, CSV or XML")],
+    mapping: Annotated[
+        Path | None, typer.Option("--mapping", help="where in them the values stand, a TOML file")
+    ] = None,
+    library: Annotated[
+        list[Path] | None, typer.Option("--library", help="folder of the files their names mean")
+    ] = None,
+    as_json: AsJson = False,
+) -> None:
+    """What lists of placements hold and which files their names mean. Exit 1 where something is missing, ambiguous or cannot be used."""
+    from customs.command import level
+
+    with _usage():
+        raise typer.Exit(level.told(lists, mapping, library or [], as_json))
+
+
 @app.command()
 def learn(
     packages: Annotated[

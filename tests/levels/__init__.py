@@ -1,0 +1,1 @@
+"""Tests of lists of placements."""
