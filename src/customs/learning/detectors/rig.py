@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from customs.learning.examples import Example
-from customs.learning.found import Detector, Found, register, rule, seen
+from customs.learning.found import Detector, Found, Sure, register, rule, seen
 from customs.motion.weights.influences import most_influences
 from customs.scene.model import Clip
 from customs.scene.numbers import ORDER
@@ -31,6 +31,7 @@ def _find(examples: Sequence[Example]) -> Iterator[Found]:
     joints = [(e.name, max((len(s.joints) for s in e.main.skins), default=0)) for e in skinned]
     yield seen("rig.max_joints", joints, "the most joints of a skin")
     yield _files(examples, moving)
+    yield _split(skinned)
     yield _rate(moving)
     yield _order(examples)
 
@@ -69,7 +70,12 @@ def _files(examples: Sequence[Example], moving: Sequence[Example]) -> Found:
     several = [(n, w) for (n, w), e in zip(ways, moving) if sum(len(m.scene.clips) for m in e.models) > 1]
     if not several:
         return Found(
-            "rig.clip_files", None, len(ways), len(moving), sure="undecided", why="none has two clips"
+            "rig.clip_files",
+            None,
+            len(ways),
+            len(moving),
+            sure="undecided",
+            why="none has two clips",
         )
     kinds = sorted({w for _, w in several}, key=lambda k: -[w for _, w in several].count(k))
     return Found(
@@ -81,6 +87,18 @@ def _files(examples: Sequence[Example], moving: Sequence[Example]) -> Found:
         "sure" if len(several) > 1 else "likely",
         "the files clips lie in",
     )
+
+
+def _split(skinned: Sequence[Example]) -> Found:
+    """Told by a file that holds nodes alone: a skeleton without a mesh."""
+    if not skinned:
+        return Found("rig.files", None, 0, 0, sure="undecided", why="no skin")
+    apart = [e.name for e in skinned if any(not m.scene.meshes and not m.scene.clips for m in e.models[1:])]
+    value = "split" if apart else "together"
+    bad = tuple(e.name for e in skinned if apart and e.name not in apart)
+    sure: Sure = "sure" if not bad and len(skinned) > 1 else "likely"
+    why = "whether skeletons lie in files of their own"
+    return Found("rig.files", value, len(skinned) - len(bad), len(skinned), bad, sure, why)
 
 
 def _rate(moving: Sequence[Example]) -> Found:
@@ -148,7 +166,15 @@ def _order(examples: Sequence[Example]) -> Found:
 register(
     Detector(
         "rig",
-        ("rig.skins", "rig.clips", "rig.influences", "rig.clip_files", "rig.rate", "rig.order_numbers"),
+        (
+            "rig.skins",
+            "rig.clips",
+            "rig.influences",
+            "rig.clip_files",
+            "rig.files",
+            "rig.rate",
+            "rig.order_numbers",
+        ),
         "skins and clips of the models, the files they lie in, the times of keys, numbers in the extras of nodes",
         _find,
     )
