@@ -13,7 +13,7 @@ import numpy as np
 import pytest
 
 from customs.errors import ReadError, SheetError
-from customs.learning.examples import find_packages, read_example, shared_start
+from customs.learning.examples import Example, ModelFile, find_packages, read_example, shared_start
 from customs.learning.found import DETECTORS, Found
 from customs.learning.judging import judged
 from customs.learning.learned import learn, taken_by_default
@@ -234,3 +234,64 @@ def test_what_names_begin_with() -> None:
     assert taken_by_default(
         [Found("a.b", None, 0, 0), Found("a.c", 1, 1, 1, sure="undecided"), Found("a.d", 1, 1, 1)]
     ) == ["a.d"]
+
+
+def scene_with(images: int, uses: list[dict[str, int]]) -> Any:
+    """Cubes, each with a material of these textures."""
+    from dataclasses import replace
+
+    from customs.scene.arrays import frozen
+    from customs.scene.model import Image, Material, Mesh, Node, TextureUse
+    from tests.assets import cube, key, scene_of
+
+    grey = frozen(np.zeros((8, 8, 3)), np.uint8)
+    base, part = scene_of(cube()), cube()
+    count = range(len(uses))
+    return replace(
+        base,
+        images=tuple(Image(key("image", i), f"t{i}", pixels=grey) for i in range(images)),
+        materials=tuple(
+            Material(key("material", i), f"m{i}", textures={r: TextureUse(k) for r, k in u.items()})
+            for i, u in enumerate(uses)
+        ),
+        meshes=tuple(Mesh(key("mesh", i), f"p{i}", (replace(part, material=i),)) for i in count),
+        nodes=tuple(Node(key("node", i), f"n{i}", mesh=i) for i in count),
+        roots=tuple(count),
+    )
+
+
+def test_values_that_share_a_texture(tmp_path: Path) -> None:
+    both = {"occlusion": 0, "metallic_roughness": 0}
+    detector = DETECTORS["maps"]
+    for uses, told in (
+        ([both] * 3, "R=occlusion G=roughness B=metallic"),
+        ([both] * 2, None),
+        ([both, both, {**both, "occlusion": 1}], None),
+    ):
+        example = Example(tmp_path, (), (ModelFile("a.glb", scene_with(2, uses)),))
+        found = {f.key: f for f in detector.find([example])}
+        assert found["textures.pack"].value == told and found["axes.green"].value is None
+
+
+def test_skeletons_in_files_of_their_own(tmp_path: Path) -> None:
+    from dataclasses import replace
+
+    from tests.assets import lettered
+
+    scene = lettered()
+    bones = replace(
+        scene,
+        meshes=(),
+        skins=(),
+        clips=(),
+        nodes=tuple(replace(n, mesh=None, skin=None) for n in scene.nodes),
+    )
+    whole = Example(tmp_path / "a", (), (ModelFile("a.glb", scene),))
+    split = Example(tmp_path / "b", (), (ModelFile("b.glb", scene), ModelFile("b_bones.glb", bones)))
+    for examples, value, sure in (
+        ([whole, whole], "together", "sure"),
+        ([split, split], "split", "sure"),
+        ([whole, split], "split", "likely"),
+    ):
+        found = {f.key: f for f in DETECTORS["rig"].find(examples)}
+        assert (found["rig.files"].value, found["rig.files"].sure) == (value, sure)
