@@ -161,13 +161,14 @@ def list_(
     library: Annotated[
         list[Path] | None, typer.Option("--library", help="folder of the files their names mean")
     ] = None,
+    out: Annotated[Path | None, typer.Option("--out", help="write the level as one GLB")] = None,
     as_json: AsJson = False,
 ) -> None:
-    """What lists of placements hold and which files their names mean. Exit 1 where something is missing, ambiguous or cannot be used."""
+    """What lists of placements hold and which files their names mean; with --out the level as one GLB. Exit 1 where something is missing, ambiguous or cannot be used."""
     from customs.command import level
 
     with _usage():
-        raise typer.Exit(level.told(lists, mapping, library or [], as_json))
+        raise typer.Exit(level.told(lists, mapping, library or [], as_json, out))
 
 
 @app.command()

@@ -275,3 +275,69 @@ def test_a_hundred_thousand_are_read_at_once(tmp_path: Path) -> None:
         len(listed) == 100_000
         and np.abs(listed.matrices - whole(points, turns, np.ones_like(sizes))).max() < 1e-9
     )
+
+
+def test_a_level_is_written_with_every_file_once(tmp_path: Path) -> None:
+    """Bounds against trimesh: 60 cubes of two files by a list in left-handed centimetres, one of them sheared."""
+    import trimesh
+
+    from tests.assets import cube, saved, scene_of
+
+    library, rng = tmp_path / "lib", np.random.default_rng(5)
+    library.mkdir()
+    saved(scene_of(cube()), library / "crate.glb")
+    saved(scene_of(cube()), library / "urn.glb")
+    frame = {"up": "+Z", "faces": "+X", "hand": "left", "metres_per_unit": 0.01}
+    rows = []
+    for k in range(60):
+        turn = Rotation.random(random_state=k).as_matrix() * rng.uniform(0.5, 2)
+        if k == 7:
+            turn = turn @ np.array([[1, 0.4, 0], [0, 1, 0], [0, 0, 1]])
+        matrix = np.eye(4)
+        matrix[:3, :3], matrix[:3, 3] = turn, rng.uniform(-900, 900, 3)
+        rows.append({"name": ("crate", "urn")[k % 2], "matrix": matrix.tolist()})
+    (tmp_path / "l.json").write_text(json.dumps(rows))
+    (tmp_path / "m.toml").write_text(
+        "version = 1\nentries = '/*'\norder = 'row'\n[fields]\nname = '/name'\nmatrix = '/matrix'\n[frame]\n"
+        + "\n".join(f"{k} = {json.dumps(v)}" for k, v in frame.items())
+    )
+    out = tmp_path / "level.glb"
+    code, text = call(
+        "list",
+        tmp_path / "l.json",
+        "--mapping",
+        tmp_path / "m.toml",
+        "--library",
+        library,
+        "--out",
+        out,
+        "--json",
+    )
+    told = json.loads(text)
+    assert code == 0 and told["left_behind"] == [], text
+    c = change_of(Frame.model_validate(frame))
+    corners = np.array(trimesh.load(library / "crate.glb", process=False).to_geometry().vertices)
+    low, high = np.full(3, np.inf), np.full(3, -np.inf)
+    for row in rows:
+        # By hand: the cube in the list's own numbers, moved there, and back.
+        whole = c @ np.array(row["matrix"]) @ np.linalg.inv(c)
+        points = corners @ whole[:3, :3].T + whole[:3, 3]
+        low, high = np.minimum(low, points.min(axis=0)), np.maximum(high, points.max(axis=0))
+    from customs.formats.registry import read_scene
+    from customs.formats.source import Source
+    from customs.motion.posing.bounds import world_bounds
+
+    scene = read_scene(Source(out, tmp_path))
+    box = world_bounds(scene)
+    assert (
+        box is not None
+        and np.abs(box[0] - low).max() < 1e-5 * np.linalg.norm(high - low)
+        and np.abs(box[1] - high).max() < 1e-5 * np.linalg.norm(high - low)
+    )
+    assert len(scene.meshes) == 2 and len(scene.placements) + len(scene.nodes) >= 60
+    assert (
+        call(
+            "list", tmp_path / "l.json", "--mapping", tmp_path / "m.toml", "--library", library, "--out", out
+        )[0]
+        == 2
+    )

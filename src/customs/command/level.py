@@ -9,28 +9,51 @@ from typing import Any
 from customs.command.printing import MARKS, say, say_folded, say_json
 from customs.errors import CustomsError, UsageError
 from customs.levels.library import Resolved
-from customs.levels.mapping import OWN, read_mapping
+from customs.levels.mapping import OWN, Mapping, read_mapping
 from customs.levels.read import Listed, read_list, resolved_names
 from customs.words import many
 
 SHOWN = 12
 
 
-def told(paths: list[Path], mapping: Path | None, libraries: list[Path], as_json: bool) -> int:
-    """Read lists and resolve their names; 0 where each name means one file and every entry is used, else 1. Raises UsageError."""
+def told(
+    paths: list[Path], mapping: Path | None, libraries: list[Path], as_json: bool, out: Path | None = None
+) -> int:
+    """Read lists and resolve their names, and write the level as one GLB where `out` is named; 0 where each name means one file and
+    every entry is used, else 1. Raises UsageError.
+    """
+    if out is not None and (out.suffix.lower() != ".glb" or out.exists() or not libraries):
+        raise UsageError(f"{out}: a new file that ends in .glb, and a --library to make it of")
     try:
         rules = read_mapping(mapping) if mapping is not None else OWN
         lists = [read_list(p, rules) for p in paths]
         names = resolved_names(lists, libraries, rules) if libraries else []
     except CustomsError as problem:
         raise UsageError(str(problem)) from None
+    left = _write(lists, names, rules, out) if out is not None else ()
     missing = [r for r in names if not r.files]
     unclear = [r for r in names if r.ambiguous]
     if as_json:
-        say_json(_table(lists, names))
+        say_json(
+            _table(lists, names) | ({"level": str(out), "left_behind": list(left)} if out is not None else {})
+        )
     else:
         _say(lists, names, missing, unclear)
+        if out is not None:
+            say_folded(f"{out} written; left behind: {'; '.join(left) or 'nothing'}", 0, 4)
     return 1 if missing or unclear or any(x.problems for x in lists) else 0
+
+
+def _write(lists: list[Listed], names: list[Resolved], rules: Mapping, out: Path) -> tuple[str, ...]:
+    # Formats are loaded where a level is written: lists alone need none.
+    from customs.work.levels import assembled, written_level
+
+    scene, left = assembled(lists, names, rules, out.stem)
+    try:
+        written_level(scene, out)
+    except OSError as problem:
+        raise UsageError(f"{out} cannot be written ({problem.strerror})") from None
+    return left
 
 
 def _table(lists: list[Listed], names: list[Resolved]) -> dict[str, Any]:
