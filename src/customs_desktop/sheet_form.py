@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import QTableWidgetItem, QVBoxLayout, QWidget
 
 from customs.sheet.model import Sheet
 from customs.sheet.schema import Key, sheet_keys, value_in
-from customs.words import look
 from customs_desktop.style.theme import colour, font
 from customs_desktop.widgets.basics import label, search_field
 from customs_desktop.widgets.tables import listing
@@ -43,8 +42,10 @@ class SheetForm(QWidget):
             self._fill()
 
     def _fill(self) -> None:
-        wanted = look(self.find.text().strip())
-        self.keys = tuple(k for k in sheet_keys() if not wanted or wanted in look(f"{k.path} {k.meaning}"))
+        wanted = self.find.text().strip().casefold()
+        self.keys = tuple(
+            k for k in sheet_keys() if not wanted or wanted in f"{k.path} {k.meaning}".casefold()
+        )
         self.table.blockSignals(True)
         self.table.setRowCount(len(self.keys))
         for i, k in enumerate(self.keys):

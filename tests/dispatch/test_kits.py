@@ -398,3 +398,15 @@ def test_a_kit_that_cannot_be_written_stays_as_it_is(
     result = into_kit("hedgehog", MIRROR, goods, tmp_path / "out", kit, replace=True)
     assert isinstance(result.error, WriteError) and "No space left" in str(result.error)
     assert now(kit) == before and not (tmp_path / "out/hedgehog").exists()
+
+
+def test_a_source_in_an_archive_goes_along_too(goods: dict[str, Path], tmp_path: Path) -> None:
+    packed = tmp_path / "heap.zip"
+    with zipfile.ZipFile(packed, "w") as archive:
+        archive.write(goods["pane_wall"], "models/props/pane_wall.glb")
+    inner = packed / "models" / "props" / "pane_wall.glb"
+    result = run(Request(inner, packed, find_sheet(MIRROR), find_origin("metre-yup"), (), tmp_path / "o"))
+    assert result.folder is not None, result.error
+    assert (result.folder / "source/pane_wall.glb").read_bytes() == goods["pane_wall"].read_bytes()
+    body = json.loads((result.folder / "docket.json").read_text("utf-8"))
+    assert body["known"]["mirror"] == "props", "told by the path inside the archive"

@@ -245,3 +245,32 @@ def test_twenty_megabytes_are_edited() -> None:
     data = f"<things>\n{many}</things>\n".encode()
     new = edited(data, [Edit("insert", "/things", BLOCK, "last", "name")], "xml", "things.xml")
     assert len(etree.fromstring(new)) == 20_001 and new.startswith(data[:-11])
+
+
+@pytest.mark.parametrize(
+    ("syntax", "text", "at", "told"),
+    [
+        ("xml", '<a>\r\n\t<t n="lamp" f="lamp/clamp_lamp.glb">\r\n\t\t<p/>\r\n\t</t>\r\n</a>\r\n', "/a/t", '<t n="urn" f="urn/clamp_urn.glb">\r\n\t\t<p/>\r\n\t</t>'),
+        ("json", '{\n  "lamp": {"f": "lamp.glb"},\n  "z": 1\n}', "/lamp", '"urn": {"f": "urn.glb"}'),
+        ("ini", "[lamp]\nf = lamp.glb\n\n[z]\na = 1\n", "lamp", "[urn]\nf = urn.glb"),
+        ("bracketed", "things\n{\n    lamp { f clamp } // the lamp\n    z\n}\n", "things >> lamp", "urn { f clamp }"),
+    ],
+)  # fmt: skip
+def test_a_block_is_copied_under_another_name_and_only_once(
+    syntax: str, text: str, at: str, told: str
+) -> None:
+    edit = Edit("copy", at, same="n" if syntax == "xml" else "", swap=(("lamp", "urn"),))
+    once = edited(text.encode(), [edit], syntax, "x")
+    assert told.encode() in once and edited(once, [edit], syntax, "x") == once
+    # All that was there is there still, in its order.
+    left = iter(once.splitlines())
+    assert all(
+        any(line.rstrip(b",") == has.rstrip(b",") for has in left) for line in text.encode().splitlines()
+    )
+    with pytest.raises(ReadError, match="leads nowhere"):
+        edited(
+            text.encode(),
+            [Edit("copy", at.replace("lamp", "bell").replace("/t", "/u"), swap=(("a", "b"),))],
+            syntax,
+            "x",
+        )

@@ -10,6 +10,7 @@ from customs.dispatch.deliver import Deliverable, Tick
 from customs.errors import WriteError
 from customs.files import read_regular
 from customs.formats.registry import Parts
+from customs.intake.through import disk_file
 from customs.sheet.model import Sheet
 from customs.sheet.part import filled
 from customs.tolerances import FILE_BYTES
@@ -27,7 +28,7 @@ def source_files(sheet: Sheet, asset: str, files: Sequence[Path]) -> tuple[Deliv
 
     def made(file: Path) -> Deliverable:
         def make(tick: Tick) -> Parts:
-            data = read_regular(file, FILE_BYTES)
+            data = read_regular(disk_file(file), FILE_BYTES)
             if data is None:
                 raise WriteError("larger than can be taken along", "a smaller source", "Leave it out.", file)
             return [data]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import difflib
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -118,7 +119,7 @@ def _copied(body: bytes, edit: Edit, syntax: Syntax, newline: bytes, file: str |
     block = b"\n".join([lines[0], *(x.removeprefix(own) for x in lines[1:])])
     # Longer names first: one may be part of another.
     for old, new in sorted(edit.swap, key=lambda pair: -len(pair[0])):
-        block = block.replace(old.encode(), new.encode()) if old else block
+        block = _swapped(block, old, new.encode()) if old else block
     gap = syntax.gap(body, edit.at, "after", block, edit.same, newline, file)
     if gap is None:
         raise _nowhere(edit, file)
@@ -127,6 +128,12 @@ def _copied(body: bytes, edit: Edit, syntax: Syntax, newline: bytes, file: str |
     return spliced(
         body, [Splice(gap.start, gap.end, gap.lead + indented(block, gap.indent, newline) + gap.tail)]
     )
+
+
+def _swapped(block: bytes, old: str, new: bytes) -> bytes:
+    """`old` exchanged where it stands by itself: "lamp" is no part of "clamp"; it is one of "fern_lamp"."""
+    whole = rb"(?<![A-Za-z0-9])" + re.escape(old.encode()) + rb"(?![A-Za-z0-9])"
+    return re.sub(whole, lambda _: new, block)
 
 
 def _nowhere(edit: Edit, file: str | Path) -> ReadError:

@@ -14,7 +14,8 @@ def check_form(sheet: Sheet, body: dict[str, Any], log: Log) -> None:
     """What has to be filled in is, and holds what it may; nothing else is there."""
     if not sheet.form:
         return
-    told = body.get("form")
+    # A form of which nothing has to be filled in may be left as it is.
+    told = body.get("form", None if any(f.required for f in sheet.form) else {})
     if not isinstance(told, dict):
         log.refuse("docket.json", "has no form")
         return

@@ -25,6 +25,7 @@ CLOSES = {b"{": b"}", b"[": b"]", b"(": b")"}
 BLANK = re.compile(rb"""//[^\n]*|(?:(?<=\s)|\A)\#[^\n]*|/\*.*?\*/""", re.DOTALL)
 NEXT = re.compile(rb"""//[^\n]*|(?:(?<=\s)|\A)\#[^\n]*|/\*.*?\*/|"(?:[^"\\\n]|\\.)*"|[\[({;\n]""", re.DOTALL)
 GAPS = re.compile(rb"""(?:[\s;,]|//[^\n]*|\#[^\n]*|/\*.*?\*/)*""", re.DOTALL)
+COMMENT_BEHIND = re.compile(rb"[ \t]*(?://[^\r\n]*|#[^\r\n]*|/\*[^\r\n]*?\*/[ \t]*)(?=\r?\n|\Z)")
 OPENS = re.compile(rb"\s*\{")
 WORD = re.compile(rb"""(?<![\w.-])[\w.-]+(?![\w.-])""")
 QUOTED = re.compile(rb'"((?:[^"\\\n]|\\.)*)"')
@@ -167,7 +168,14 @@ class _Text:
         indent = line_indent(self.body, things[0][0])
         if where == "first":
             return Gap(things[0][0], things[0][0], b"", newline + indent, indent, there)
-        return Gap(things[-1][1], things[-1][1], newline + indent, b"", indent, there)
+        at = _line_end(self.body, things[-1][1])
+        return Gap(at, at, newline + indent, b"", indent, there)
+
+
+def _line_end(body: bytes, at: int) -> int:
+    """Behind a comment that stands on the same line: it stays with what it is about."""
+    match = COMMENT_BEHIND.match(body, at)
+    return match.end() if match is not None else at
 
 
 def _head(text: bytes) -> bytes:
@@ -205,7 +213,8 @@ class Bracketed:
             indent = line_indent(body, e.start)
             if where == "before":
                 return Gap(e.start, e.start, b"", newline + indent, indent, there)
-            return Gap(e.end, e.end, newline + indent, b"", indent, there)
+            at = _line_end(body, e.end)
+            return Gap(at, at, newline + indent, b"", indent, there)
         block_of = found[0] if found else None
         if block_of is not None and block_of.inner < 0:
             return None

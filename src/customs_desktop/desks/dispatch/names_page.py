@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import QLineEdit, QTableWidgetItem, QVBoxLayout, QWidget
 
 from customs.ledger.names import KINDS
 from customs.scene.prune import prune
-from customs.words import look
 from customs.work.naming import names_by, pattern_of
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font, span
@@ -82,11 +81,11 @@ class NamesPage(QWidget):
         self._fill()
 
     def _fill(self) -> None:
-        wanted = look(self.find.text().strip())
+        wanted = self.find.text().strip().casefold()
         shown = [
             r
             for r in self.rows
-            if not wanted or any(wanted in look(t) for t in (r.old, r.new, self.tried.get(r.key, "")))
+            if not wanted or any(wanted in t.casefold() for t in (r.old, r.new, self.tried.get(r.key, "")))
         ]
         self.table.setRowCount(len(shown))
         for i, r in enumerate(shown):
