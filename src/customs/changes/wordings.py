@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from customs.changes.naming import Words
+from customs.changes.naming import NO_WORDS, PLACED, Words
 from customs.changes.sides import places_of
 from customs.scene.model import SLOTS, Material, Scene
 from customs.scene.numbers import ORDER
@@ -21,8 +21,12 @@ class Wordings:
         self.scene, self.suffixes, self.later, self.sides = scene, suffixes, later, sides
         self._used = {m.key for m in kept.materials}
 
-    def nodes(self, every: Sequence[Any], standing: Sequence[Any]) -> dict[int, Words]:
-        """Part, side, place and order number of each node that stands, among `every` node and row."""
+    def nodes(self, every: Sequence[Any], standing: Sequence[Any], pattern: str) -> Mapping[int, Words]:
+        """Part, side, place and order number of each node that stands, among `every` node and row; of a level there are very many:
+        none where the pattern asks for none.
+        """
+        if not any(f"{{{token}}}" in pattern for token in PLACED):
+            return NO_WORDS
         keys = {n.key for n in standing}
         mine = [i for i, n in enumerate(every) if n.key in keys]
         told = places_of([every[i].name for i in mine])

@@ -64,7 +64,7 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
     every: list[Any] = [*scene.nodes, *row_names(scene)]
     words = Wordings(scene, kept, s.suffixes, s.later, s.sides)
     nodes = renamed_all(
-        every, s.node, asset, rules, standing, words.nodes(every, standing), donor_nodes(kept)
+        every, s.node, asset, rules, standing, words.nodes(every, standing, s.node), donor_nodes(kept)
     )
     materials = renamed_all(scene.materials, s.material, asset, rules, kept.materials, words.materials())
     count, rows = len(scene.nodes), scene.placements
