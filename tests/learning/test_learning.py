@@ -13,14 +13,18 @@ import numpy as np
 import pytest
 
 from customs.errors import ReadError, SheetError
+from customs.formats.registry import read_scene
+from customs.formats.source import Source
+from customs.learning.detectors.axes import stance_of
 from customs.learning.examples import Example, ModelFile, find_packages, read_example, shared_start
 from customs.learning.found import DETECTORS, Found
 from customs.learning.judging import judged
 from customs.learning.learned import learn, taken_by_default
 from customs.work.asset import Request, run
-from customs.work.lookup import find_sheet
+from customs.work.lookup import find_origin, find_sheet
 from customs.work.requests.land import LandRequest, run_land
 from customs.work.requests.learn import LearnRequest, run_learn, with_taken
+from tests.conftest import good
 from tests.learning.made import Rules, written
 from tests.work.test_cli import call
 
@@ -214,19 +218,21 @@ def test_every_key_that_can_be_told_is_in_the_guide() -> None:
     assert all(d.told for d in DETECTORS.all().values())
 
 
-def test_skeletons_show_facing_and_hand(goods: dict[str, Path]) -> None:
-    """Toes point forward, names say the sides: what they show is what glTF states (+Z, right-handed)."""
-    from customs.intake.take import take
-    from customs.learning.detectors.axes import stance_of
-    from customs.route.steps.fit.arrive import Arrive, arriving
-
-    path = goods["house_warden"]
-    scene = take(path, path.parent).scene
+@pytest.mark.parametrize("asset", ["watering_stork", "gardener", "lamplighter", "moss_keeper"])
+def test_skeletons_show_up_facing_and_hand(asset: str, goods: dict[str, Path]) -> None:
+    """Heads over feet, toes before ankles, names of sides: what they show is what each asset was made in."""
+    scene, origin = read_scene(Source(goods[asset], goods[asset].parent)), find_origin(good(asset).origin)
     stance = stance_of(scene)
-    assert stance is not None or not any("toe" in n.name.lower() for n in scene.nodes)
-    if stance is not None and stance.forward is not None:
-        assert float(np.cross(stance.up, stance.forward) @ stance.left) != 0
-    del Arrive, arriving
+    assert stance is not None and stance.forward is not None and origin is not None
+    up, forward = (np.zeros(3) for _ in range(2))
+    up["XYZ".index(origin.up[1])] = forward["XYZ".index(origin.faces[1])] = 1.0
+    up, forward = (
+        v * (1 if axis[0] == "+" else -1) for v, axis in ((up, origin.up), (forward, origin.faces))
+    )
+    for shown, meant in ((stance.up, up), (stance.forward, forward)):
+        assert shown @ meant > 0.9 * np.linalg.norm(shown)
+    turn = np.cross(stance.up, stance.forward) @ stance.left
+    assert (turn > 0) == (origin.hand == "right")
 
 
 def test_what_names_begin_with() -> None:

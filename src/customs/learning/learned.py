@@ -41,18 +41,6 @@ def learn(
     return out
 
 
-def signature(example: Example) -> tuple[str, ...]:
-    """What two packages of one destination have in common: the format, how textures lie and are."""
-    folders = {f.rpartition("/")[0] for f in example.files}
-    forms = sorted({info.form for _, info in example.textures})
-    return (
-        example.main.format,
-        example.main.convention.axes_text(),
-        "apart" if len(folders) > 1 else "flat",
-        *forms[:1],
-    )
-
-
 def told_apart(examples: Sequence[Example]) -> list[list[Example]]:
     """Examples by destination, as far as their formats and axes tell them apart; the largest group first."""
     groups: dict[tuple[str, str], list[Example]] = {}
