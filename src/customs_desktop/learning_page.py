@@ -14,7 +14,7 @@ from customs.learning.found import Found
 from customs.sheet.load import sheet_texts
 from customs.words import many
 from customs.work.places import sheets_folder
-from customs.work.requests.learn import Learned, LearnRequest, run_learn, with_taken
+from customs.work.requests.learn import Learned, LearnRequest, run_learn, with_taken, written_with
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font, span
 from customs_desktop.widgets.basics import button, combo, label, row
@@ -216,7 +216,7 @@ class LearningPage(QWidget):
             self.told.setText(f"There is a sheet called {id_} already: give this one another name.")
             return
         try:
-            text = with_taken(learned, self.taken, id_).text
+            text, _ = written_with(learned, self.taken, id_)
             folder.mkdir(parents=True, exist_ok=True)
             part = folder / f"{id_}.part"
             part.write_text(text, "utf-8")

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from pathlib import Path
 
-from customs.landing.planting import Copy, Mistake
+from customs.landing.planting import Copy, Mistake, last_bit
 from customs.patterns import every
+from customs.sheet.documents import IndexRules
 
 
 def _target(copy: Copy) -> Path | None:
@@ -25,51 +27,46 @@ def _delivered(copy: Copy) -> Path | None:
     return next((p for p in sorted(target.rglob("*")) if p.is_file()), None)
 
 
-def _changed(copy: Copy) -> bool:
+def _spoilt(copy: Copy, change: Callable[[bytes], bytes | None]) -> bool:
+    """A delivered file is what `change` makes of it; None takes it away."""
     place = _delivered(copy)
     if place is None:
         return False
-    data = place.read_bytes()
-    place.write_bytes(data[:-1] + bytes([data[-1] ^ 1]))
+    new = change(place.read_bytes())
+    if new is None:
+        place.unlink()
+    else:
+        place.write_bytes(new)
     return True
 
 
-def _cut(copy: Copy) -> bool:
-    place = _delivered(copy)
-    if place is None:
-        return False
-    place.write_bytes(place.read_bytes()[:-20])
-    return True
-
-
-def _gone(copy: Copy) -> bool:
-    place = _delivered(copy)
-    if place is None:
-        return False
-    place.unlink()
-    return True
+def _index(copy: Copy) -> tuple[Path, IndexRules] | None:
+    """The kit, and the rules of its index."""
+    sheet = copy.sheet
+    rules = sheet.kit.index if sheet is not None else None
+    return (copy.kit, rules) if copy.kit is not None and rules is not None else None
 
 
 def _stale(copy: Copy) -> bool:
     """A file comes to the folder and the index is left as it is."""
-    sheet = copy.sheet
-    rules = sheet.kit.index if sheet is not None else None
-    if copy.kit is None or rules is None:
+    found = _index(copy)
+    if found is None:
         return False
-    (copy.kit / rules.folder / rules.files[0].replace("*", "a_newcomer")).write_bytes(b"new")
+    kit, rules = found
+    (kit / rules.folder / rules.files[0].replace("*", "a_newcomer")).write_bytes(b"new")
     return True
 
 
 def _other_hash(copy: Copy) -> bool:
-    sheet = copy.sheet
-    rules = sheet.kit.index if sheet is not None else None
-    if copy.kit is None or rules is None:
-        return False
-    place = copy.kit / rules.path
-    found = re.search(rb"[0-9a-f]{64}", place.read_bytes())
+    found = _index(copy)
     if found is None:
         return False
-    place.write_bytes(place.read_bytes().replace(found[0], found[0][::-1], 1))
+    place = found[0] / found[1].path
+    data = place.read_bytes()
+    digest = re.search(rb"[0-9a-f]{64}", data)
+    if digest is None:
+        return False
+    place.write_bytes(data.replace(digest[0], digest[0][::-1], 1))
     return True
 
 
@@ -100,9 +97,9 @@ def _number_twice(copy: Copy) -> bool:
 
 
 MISTAKES = (
-    Mistake("kit-changed", "Change what was delivered", _changed),
-    Mistake("kit-cut", "Cut off what was delivered", _cut),
-    Mistake("kit-gone", "Take away what was delivered", _gone),
+    Mistake("kit-changed", "Change what was delivered", lambda c: _spoilt(c, last_bit)),
+    Mistake("kit-cut", "Cut off what was delivered", lambda c: _spoilt(c, lambda data: data[:-20])),
+    Mistake("kit-gone", "Take away what was delivered", lambda c: _spoilt(c, lambda data: None)),
     Mistake("index-stale", "Leave the index as it was", _stale),
     Mistake("index-hash", "Another hash in the index", _other_hash),
     Mistake("kit-version", "A kit of another version", _version),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import io
 import json
 
-from customs.landing.planting import Copy, Mistake
+from customs.landing.planting import Copy, Mistake, last_bit
 
 
 def _alter_number(copy: Copy) -> bool:
@@ -31,8 +31,7 @@ def _one_byte(copy: Copy) -> bool:
     """The last byte of a file is another."""
     for path in copy.files("texture", "picture", "facts", "document", "model"):
         place = copy.folder / path
-        data = place.read_bytes()
-        place.write_bytes(data[:-1] + bytes([data[-1] ^ 1]))
+        place.write_bytes(last_bit(place.read_bytes()))
         return True
     return False
 

@@ -85,3 +85,8 @@ class Mistake:
     id: str
     title: str
     plant: Callable[[Copy], bool]
+
+
+def last_bit(data: bytes) -> bytes:
+    """Data whose last byte is another."""
+    return data[:-1] + bytes([data[-1] ^ 1])

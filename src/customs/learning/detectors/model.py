@@ -46,9 +46,9 @@ def _find(examples: Sequence[Example]) -> Iterator[Found]:
     yield seen("model.max_depth", depths, "the deepest node")
     empty = [e.name for e in examples if any(_empty(e.core, n) for n in range(len(e.core.nodes)))]
     yield rule("model.empty_nodes", empty, names).never_required()
-    for kind in ("camera", "light"):
-        having = [e.name for e in examples if getattr(e.core, f"{kind}s")]
-        yield rule(f"model.{kind}s", having, names).never_required()
+    for key, kind in (("model.cameras", "cameras"), ("model.lights", "lights")):
+        having = [e.name for e in examples if getattr(e.core, kind)]
+        yield rule(key, having, names).never_required()
 
 
 def _textures(examples: Sequence[Example]) -> Found:

@@ -78,14 +78,20 @@ def with_taken(
 ) -> Learned:
     """The sheet with the keys that are `taken`, and each example judged by it. Raises SheetError where they are none together."""
     job, good = job or Job(), [e for e in learned.examples if e.models]
-    text = sheet_text(learned.found, taken, id_, title or id_, [e.name for e in good])
-    try:
-        sheet = learned_sheet(text, f"{id_}.toml")
-    except SheetError as problem:
-        problem.todo = f"{problem.todo} Leave one of the keys.".strip()
-        raise
+    text, sheet = written_with(learned, taken, id_, title)
     verdicts = dict[str, tuple[Row, ...]]()
     for k, e in enumerate(good):
         job.progress(k / len(good), e.name)
         verdicts[e.name] = tuple(open_rows(judged(e, sheet, job)))
     return Learned(learned.examples, learned.groups, learned.found, frozenset(taken), text, sheet, verdicts)
+
+
+def written_with(learned: Learned, taken: Collection[str], id_: str, title: str = "") -> tuple[str, Sheet]:
+    """The sheet with the keys that are `taken`, as text and as it is read; nothing is judged. Raises SheetError."""
+    names = [e.name for e in learned.examples if e.models]
+    text = sheet_text(learned.found, taken, id_, title or id_, names)
+    try:
+        return text, learned_sheet(text, f"{id_}.toml")
+    except SheetError as problem:
+        problem.todo = f"{problem.todo} Leave one of the keys.".strip()
+        raise
