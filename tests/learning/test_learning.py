@@ -6,6 +6,7 @@ import json
 import re
 import shutil
 import tomllib
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -20,6 +21,7 @@ from customs.learning.examples import Example, ModelFile, find_packages, read_ex
 from customs.learning.found import DETECTORS, Found
 from customs.learning.judging import judged
 from customs.learning.learned import learn, taken_by_default
+from customs.scene.key import Key
 from customs.work.asset import Request, run
 from customs.work.lookup import find_origin, find_sheet
 from customs.work.requests.land import LandRequest, run_land
@@ -301,3 +303,25 @@ def test_skeletons_in_files_of_their_own(tmp_path: Path) -> None:
     ):
         found = {f.key: f for f in DETECTORS["rig"].find(examples)}
         assert (found["rig.files"].value, found["rig.files"].sure) == (value, sure)
+
+
+def test_what_sheets_ask_by_themselves_gives_way_to_what_is_accepted(tmp_path: Path) -> None:
+    """Points, strips and bare faces in what a destination has; a name longer than any sheet takes unasked."""
+    from tests.assets import cube, saved, scene_of
+
+    part = cube()
+    for k in range(2):
+        points = replace(part, key=Key("d", "primitive", 7), mode="points", indices=None, material=None)
+        scene = scene_of(replace(part, material=None), points)
+        scene = replace(scene, nodes=tuple(replace(n, name=f"{'n' * 80}_{k}") for n in scene.nodes))
+        (tmp_path / f"p{k}").mkdir()
+        saved(scene, tmp_path / f"p{k}" / f"p{k}.glb")
+    learned = run_learn(LearnRequest((tmp_path,), "loose"))
+    assert learned.sheet is not None
+    assert learned.sheet.mesh.loose_points_lines == "allowed" and not learned.sheet.materials.every_face
+    assert learned.sheet.names.max_length >= 82
+    held = {
+        n: [(r.title, r.delivering) for r in rows if r.verdict == "held"]
+        for n, rows in learned.verdicts.items()
+    }
+    assert not any(held.values()), held

@@ -115,6 +115,15 @@ def yes_or_no(key: str, things: Sequence[tuple[str, bool]], enough: int, why: st
     return Found(key, True, len(things), len(things), why=why)
 
 
+def loosened(key: str, value: Any, breaking: Sequence[str], of: int, why: str) -> Found:
+    """A rule that sheets have by themselves, where examples break it: then it is not one there. Nothing is told where none does."""
+    if not breaking:
+        return Found(key, None, 0, of, sure="undecided", why="none breaks what sheets ask by themselves")
+    return Found(
+        key, value, len(breaking), of, (), "sure", f"{why}: {', '.join(dict.fromkeys(breaking))[:80]}"
+    )
+
+
 def seen(key: str, values: Sequence[tuple[str, float]], why: str) -> Found:
     """The greatest value seen: a limit is not told by what keeps it."""
     if not values:

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import json
+import re
 from collections.abc import Callable, Collection, Iterator, Sequence
+from dataclasses import replace
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -13,7 +17,7 @@ from customs.learning.examples import Example
 from customs.learning.found import DETECTORS, GROUPS, Found
 from customs.sheet.load import parse_sheet
 from customs.sheet.model import Sheet
-from customs.sheet.schema import to_toml
+from customs.sheet.schema import sheet_keys, to_toml
 
 Told = Callable[[Found], None]
 HEADS = ("version", "id", "title", "summary", "edition")
@@ -35,10 +39,28 @@ def learn(
     for k, detector in enumerate(detectors):
         job.check()
         job.progress(k / len(detectors), detector.id)
-        for found in detector.find(good):
+        for found in map(beyond_default, detector.find(good)):
             out.append(found)
             told(found)
     return out
+
+
+def beyond_default(found: Found) -> Found:
+    """A limit that sheets have by themselves and examples exceed is not the destination's: what was seen takes its place."""
+    default = defaults().get(found.key)
+    number = isinstance(found.value, int | float) and not isinstance(found.value, bool)
+    if found.sure != "undecided" or not number or default is None or found.value <= default:
+        return found
+    return replace(
+        found, sure="likely", why=f"{found.why}; more than {default:g}, which sheets allow by themselves"
+    )
+
+
+@cache
+def defaults() -> dict[str, float]:
+    """Limits that sheets have by themselves, by key."""
+    read = {k.path: json.loads(k.default) for k in sheet_keys() if re.fullmatch(r"-?[0-9.]+", k.default)}
+    return {k: float(v) for k, v in read.items()}
 
 
 def told_apart(examples: Sequence[Example]) -> list[list[Example]]:

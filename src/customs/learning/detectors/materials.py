@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 from customs.learning.examples import Example
-from customs.learning.found import Detector, Found, register, rule, seen
+from customs.learning.found import Detector, Found, loosened, register, rule, seen
 
 
 def _find(examples: Sequence[Example]) -> Iterator[Found]:
@@ -26,6 +26,9 @@ def _find(examples: Sequence[Example]) -> Iterator[Found]:
         yield Found("materials.models", None, 0, 0, sure="undecided", why="no material")
     double = [e.name for e in examples if any(m.double_sided for m in e.main.materials)]
     yield rule("materials.double_sided", double, names).never_required()
+    every = [(e.name, p) for e in examples for m in e.core.meshes for p in m.primitives]
+    bare = [n for n, p in every if p.material is None]
+    yield loosened("materials.every_face", False, bare, len(every), "faces without a material")
     yield seen(
         "materials.max_count",
         [(e.name, len(e.main.materials)) for e in examples],
@@ -35,6 +38,9 @@ def _find(examples: Sequence[Example]) -> Iterator[Found]:
 
 register(
     Detector(
-        "materials", ("materials.models", "materials.double_sided"), "the materials of the models", _find
+        "materials",
+        ("materials.models", "materials.double_sided", "materials.every_face"),
+        "the materials of the models",
+        _find,
     )
 )

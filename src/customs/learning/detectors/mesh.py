@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 from customs.geometry.counts import counts
 from customs.learning.examples import Example
-from customs.learning.found import Detector, Found, register, rule, seen, yes_or_no
+from customs.learning.found import Detector, Found, loosened, register, rule, seen, yes_or_no
 from customs.ledger.facts import facts_of
 from customs.scene.model import Primitive
 
@@ -25,12 +25,28 @@ def _find(examples: Sequence[Example]) -> Iterator[Found]:
     yield seen("mesh.max_texcoord_sets", sets, "the most UV sets of a primitive")
     folded = [(n, not facts_of(p).spare_vertices) for n, p in prims if p.indices is not None]
     yield yes_or_no("mesh.welded", folded, 2, "no vertex stands twice with all it has")
+    yield from _loose(examples)
     yield seen("mesh.max_vertices", [(e.name, _largest(e)) for e in examples], "the most vertices of a mesh")
     yield seen(
         "mesh.max_triangles",
         [(e.name, counts(e.core)["triangles"]) for e in examples],
         "the most triangles of a model",
     )
+
+
+def _loose(examples: Sequence[Example]) -> Iterator[Found]:
+    """What sheets ask of primitives by themselves, where examples have it otherwise."""
+    every = [(e, p) for e in examples for m in e.core.meshes for p in m.primitives]
+    loose = [e.name for e, p in every if p.mode in ("points", "lines", "line_loop", "line_strip")]
+    other = [e.name for e, p in every if p.mode in ("triangle_strip", "triangle_fan", "polygons")]
+    bare = [
+        e.name
+        for e, p in every
+        if p.material is not None and e.core.materials[p.material].textures and not p.texcoords
+    ]
+    yield loosened("mesh.loose_points_lines", "allowed", loose, len(every), "points or lines")
+    yield loosened("mesh.triangle_lists", False, other, len(every), "strips, fans or polygons")
+    yield loosened("mesh.texcoords", "allowed", bare, len(every), "textures without coordinates")
 
 
 def _largest(e: Example) -> int:
@@ -90,7 +106,16 @@ def _tangents(examples: Sequence[Example]) -> Found:
 register(
     Detector(
         "mesh",
-        ("mesh.normals", "mesh.tangents", "mesh.vertex_colours", "mesh.morphs", "mesh.welded"),
+        (
+            "mesh.normals",
+            "mesh.tangents",
+            "mesh.vertex_colours",
+            "mesh.morphs",
+            "mesh.welded",
+            "mesh.loose_points_lines",
+            "mesh.triangle_lists",
+            "mesh.texcoords",
+        ),
         "which primitives have normals, tangents (beside normal maps), colours, morph targets; vertices that stand twice",
         _find,
     )
