@@ -121,6 +121,14 @@ def seeds() -> dict[str, tuple[bytes, ...]]:
     out["stl"] += (f"solid a\n{facet * 2}endsolid a\n".encode(),)
     out["obj"] += (b"mtllib a.mtl\nvt 0 1\nvn 0 0 1\nv 0 0 0 1 0 0\nv 1 0 0 0 1 0\nv 0 1 0 0 0 1\ng a\nusemtl m\ns 1\nf 1/1/1 2/1/1 3/1/1\n"
                    b"f -1//-1 -2//-1 -3//-1\nl 1 2\np 1\n",)  # fmt: skip
+    matrix = ",".join(["1", "0", "0", "0", "0", "1", "0", "0", "0", "0", "1", "0", "2", "3", "4", "1"])
+    rows = ",".join(
+        f'{{"id":"{k}","name":"thing_{k % 2}","parent":"{k - 1}","matrix":[{matrix}]}}' for k in range(3)
+    )
+    out["level"] = (
+        f'{{"placements":[{rows}]}}'.encode(),
+        b'{"level":1,"lists":["seed.level"],"libraries":[".."],"mapping":{"fields":{"name":"/a","position":"/b"}}}',
+    )
     out["mtl"] = (
         b"newmtl m\nKd 0.5 0.5 0.5\nd 0.5\nmap_Kd -s 2 2 1 -o 0.5 0 0 a.png\nPr 0.3\nnewmtl n\nTr 0.2\nmap_Bump -bm 0.8 b.png\n",
     )

@@ -34,6 +34,13 @@ KitFolder = Annotated[
 ]
 Search = Annotated[list[Path] | None, typer.Option("--search", help="folder to look for missing textures in")]
 From = Annotated[str | None, typer.Option("--from", help="origin: an id, or a TOML file")]
+MappingFile = Annotated[
+    Path | None,
+    typer.Option("--mapping", help="where in lists of placements the values stand, a TOML file"),
+]
+Libraries = Annotated[
+    list[Path] | None, typer.Option("--library", help="folder of the files the names of lists mean")
+]
 AsJson = Annotated[bool, typer.Option("--json", help="machine-readable output")]
 
 
@@ -100,6 +107,8 @@ def check(
     set_: Annotated[list[str] | None, typer.Option("--set")] = None,
     search: Search = None,
     donor: DonorFile = None,
+    mapping: MappingFile = None,
+    library: Libraries = None,
     everything: Annotated[bool, typer.Option("--all", help="cleared rows too")] = False,
     as_json: AsJson = False,
 ) -> None:
@@ -107,7 +116,8 @@ def check(
     from customs.command import goods
 
     with _usage():
-        requests = goods.asked(inputs, to, from_, set_ or [], None, False, search, donor)
+        level = (mapping, tuple(library or ()))
+        requests = goods.asked(inputs, to, from_, set_ or [], None, False, search, donor, level=level)
     raise typer.Exit(goods.check(requests, as_json, everything))
 
 
@@ -127,13 +137,16 @@ def port(
     form: Annotated[
         list[str] | None, typer.Option("--form", help="field=value of the kit's form, again and again")
     ] = None,
+    mapping: MappingFile = None,
+    library: Libraries = None,
     as_json: AsJson = False,
 ) -> None:
-    """Plan, run and dispatch. A held asset is not written, the others are. Exit codes as of check."""
+    """Plan, run and dispatch; with --mapping or --library the inputs are lists of one level. A held asset is not written, the others are. Exit codes as of check."""
     from customs.command import goods
 
     with _usage():
-        requests = goods.asked(inputs, to, from_, set_ or [], out, replace_, search, donor, kit, form)
+        level = (mapping, tuple(library or ()))
+        requests = goods.asked(inputs, to, from_, set_ or [], out, replace_, search, donor, kit, form, level)
     raise typer.Exit(goods.port(requests, as_json))
 
 
@@ -155,12 +168,8 @@ def land(
 @app.command(name="list")
 def list_(
     lists: Annotated[list[Path], typer.Argument(help="lists of placements: JSON, CSV or XML")],
-    mapping: Annotated[
-        Path | None, typer.Option("--mapping", help="where in them the values stand, a TOML file")
-    ] = None,
-    library: Annotated[
-        list[Path] | None, typer.Option("--library", help="folder of the files their names mean")
-    ] = None,
+    mapping: MappingFile = None,
+    library: Libraries = None,
     out: Annotated[Path | None, typer.Option("--out", help="write the level as one GLB")] = None,
     as_json: AsJson = False,
 ) -> None:

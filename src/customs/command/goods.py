@@ -59,8 +59,9 @@ def asked(
     donor: Path | None = None,
     kit: Path | None = None,
     form: list[str] | None = None,
+    level: tuple[Path | None, tuple[Path, ...]] = (None, ()),
 ) -> list[Request]:
-    """What the command line asks for. Raises UsageError."""
+    """What the command line asks for; `level` is the mapping and the libraries of lists. Raises UsageError."""
     try:
         check_settings(settings)
         sheet, start_at = find_sheet(to), find_origin(origin)
@@ -79,7 +80,10 @@ def asked(
     missing = [p for p in inputs if not p.exists() and outer(p) is None]
     if missing:
         raise UsageError(f"{missing[0]}: there is no such file or folder")
+    given: dict[str, str] = {}
     try:
+        if level[0] is not None or level[1]:
+            inputs, given = _level(inputs, *level)
         entries = model_files(inputs)
     except CustomsError as problem:
         raise UsageError(str(problem)) from None
@@ -100,9 +104,22 @@ def asked(
             form=form_,
             kit=kit,
             folder=folder,
+            given=given,
         )
         for e, folder, form_ in zip(entries, package_folders(entries), forms)
     ]
+
+
+def _level(
+    lists: list[Path], mapping: Path | None, libraries: tuple[Path, ...]
+) -> tuple[list[Path], dict[str, str]]:
+    """(the level file of some lists, the files their names mean). Raises CustomsError."""
+    # Loaded where a level is asked for.
+    from customs.levels.mapping import OWN, read_mapping
+    from customs.work.levels import composed
+
+    level = composed(lists, OWN if mapping is None else read_mapping(mapping), libraries)
+    return [level.path], dict(level.given)
 
 
 NEXT = "next"

@@ -9,8 +9,8 @@ from typing import Any
 from customs.command.printing import MARKS, say, say_folded, say_json
 from customs.errors import CustomsError, UsageError
 from customs.levels.library import Resolved
-from customs.levels.mapping import OWN, Mapping, read_mapping
-from customs.levels.read import Listed, read_list, resolved_names
+from customs.levels.mapping import OWN, read_mapping
+from customs.levels.read import Listed, read_list
 from customs.words import many
 
 SHOWN = 12
@@ -26,34 +26,45 @@ def told(
         raise UsageError(f"{out}: a new file that ends in .glb, and a --library to make it of")
     try:
         rules = read_mapping(mapping) if mapping is not None else OWN
-        lists = [read_list(p, rules) for p in paths]
-        names = resolved_names(lists, libraries, rules) if libraries else []
+        if not libraries:
+            return _told([read_list(p, rules) for p in paths], [], {}, (), as_json, None)
+        # Formats are loaded where files are looked into: lists alone need none.
+        from customs.work.levels import composed, kinds_of, written_level
+
+        level = composed(paths, rules, libraries)
+        scene = level.scene()
+        if out is not None:
+            written_level(scene, out)
     except CustomsError as problem:
         raise UsageError(str(problem)) from None
-    left = _write(lists, names, rules, out) if out is not None else ()
+    except OSError as problem:
+        raise UsageError(f"{out} cannot be written ({problem.strerror})") from None
+    remarks = tuple(r.text for r in scene.remarks)
+    return _told(list(level.lists), list(level.names), kinds_of(scene), remarks, as_json, out)
+
+
+def _told(
+    lists: list[Listed],
+    names: list[Resolved],
+    kinds: dict[str, dict[str, int]],
+    remarks: tuple[str, ...],
+    as_json: bool,
+    out: Path | None,
+) -> int:
     missing = [r for r in names if not r.files]
     unclear = [r for r in names if r.ambiguous]
     if as_json:
-        say_json(
-            _table(lists, names) | ({"level": str(out), "left_behind": list(left)} if out is not None else {})
-        )
+        body = _table(lists, names) | {"kinds": kinds, "remarks": list(remarks)}
+        say_json(body | ({"level": str(out)} if out is not None else {}))
     else:
         _say(lists, names, missing, unclear)
+        for kind, found in kinds.items():
+            say(f"  {kind}: {found['count']:,} things, {found['triangles']:,} triangles")
+        for remark in remarks:
+            say_folded(remark, 2, 4)
         if out is not None:
-            say_folded(f"{out} written; left behind: {'; '.join(left) or 'nothing'}", 0, 4)
+            say_folded(f"{out} written", 0, 4)
     return 1 if missing or unclear or any(x.problems for x in lists) else 0
-
-
-def _write(lists: list[Listed], names: list[Resolved], rules: Mapping, out: Path) -> tuple[str, ...]:
-    # Formats are loaded where a level is written: lists alone need none.
-    from customs.work.levels import assembled, written_level
-
-    scene, left = assembled(lists, names, rules, out.stem)
-    try:
-        written_level(scene, out)
-    except OSError as problem:
-        raise UsageError(f"{out} cannot be written ({problem.strerror})") from None
-    return left
 
 
 def _table(lists: list[Listed], names: list[Resolved]) -> dict[str, Any]:
@@ -69,17 +80,22 @@ def _table(lists: list[Listed], names: list[Resolved]) -> dict[str, Any]:
             }
             for x in lists
         ],
-        "names": [
-            {
-                "name": r.name,
-                "count": r.count,
-                "file": str(r.file) if r.file else None,
-                "candidates": [str(f) for f in r.files[:SHOWN]],
-                "state": "missing" if not r.files else "ambiguous" if r.ambiguous else "resolved",
-            }
-            for r in names
-        ],
+        "names": told_names(names),
     }
+
+
+def told_names(names: list[Resolved]) -> list[dict[str, Any]]:
+    """What came of each name, for `--json`."""
+    return [
+        {
+            "name": r.name,
+            "count": r.count,
+            "file": str(r.file) if r.file else None,
+            "candidates": [str(f) for f in r.files[:SHOWN]],
+            "state": "missing" if not r.files else "ambiguous" if r.ambiguous else "resolved",
+        }
+        for r in names
+    ]
 
 
 def _say(

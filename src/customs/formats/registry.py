@@ -67,6 +67,8 @@ class Format:
     """Looks for the companions a file names, as reading it would, and reads nothing else."""
     written: Callable[[Scene], tuple[str, ...]] | None = None
     share: float = 1.0
+    wide: bool = False
+    """Others look like it too (JSON is many things): it is asked after all of them."""
 
     def files(self, scene: Scene) -> tuple[str, ...]:
         """Endings of the files a scene is written as, the model first."""
@@ -94,7 +96,7 @@ def endings() -> set[str]:
 
 def recognise(path: Path, head: bytes) -> Format | None:
     """The format of a file: by its first bytes, then by its ending."""
-    for entry in formats().values():
+    for entry in sorted(formats().values(), key=lambda f: f.wide):
         if entry.looks_like(head):
             return entry
     for entry in formats().values():

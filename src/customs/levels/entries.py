@@ -33,14 +33,19 @@ class Entries:
         return list(map(self._get, self.rows, [place] * len(self.rows)))
 
 
-def read_entries(path: Path, at: str) -> Entries:
-    """The entries of a list in JSON, CSV or XML, by its ending or, where that says nothing, its first character. Raises ReadError."""
+def bytes_of_list(path: Path) -> bytes:
+    """All of a list on the disk. Raises ReadError."""
     try:
         data = read_regular(path, LARGEST)
     except OSError as problem:
         raise ReadError(f"cannot be read ({problem.strerror})", "a list of placements", file=path) from None
     if data is None:
         raise ReadError(f"larger than {LARGEST / 1e9:.0f} GB", "a smaller list", "Split it.", path)
+    return data
+
+
+def read_entries(data: bytes, at: str, path: Path) -> Entries:
+    """The entries of a list in JSON, CSV or XML, by its ending or, where that says nothing, its first character. Raises ReadError."""
     kind = (
         path.suffix.lower()
         if path.suffix.lower() in READERS
@@ -49,7 +54,8 @@ def read_entries(path: Path, at: str) -> Entries:
     return READERS[kind](data, at, path)
 
 
-def _text(data: bytes, path: Path) -> str:
+def text_of(data: bytes, path: Path) -> str:
+    """A list as text, in UTF-8 or UTF-16 with its mark. Raises ReadError."""
     codec = next((c for m, c in MARKS if data.startswith(m)), "utf-8")
     try:
         return data.decode(codec)
@@ -64,7 +70,7 @@ def _text(data: bytes, path: Path) -> str:
 
 def _json(data: bytes, at: str, path: Path) -> Entries:
     try:
-        body = json.loads(_text(data, path))
+        body = json.loads(text_of(data, path))
     except (ValueError, RecursionError) as problem:
         raise ReadError(
             f"not well-formed JSON: {problem}", "a whole list", "It may be cut off.", path
@@ -95,7 +101,7 @@ def _pointed(row: Any, place: str) -> Any:
 
 
 def _csv(data: bytes, at: str, path: Path) -> Entries:
-    text = _text(data, path)
+    text = text_of(data, path)
     try:
         dialect: Any = csv.Sniffer().sniff(text[:4096], ",;\t|")
     except csv.Error:

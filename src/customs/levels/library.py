@@ -4,13 +4,15 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from types import MappingProxyType
 
 from customs.errors import ReadError
 from customs.levels.mapping import Library
 
+NOTHING_GIVEN: Mapping[str, Path] = MappingProxyType({})
 MOST = 1_000_000
 """Files of all libraries that are looked through."""
 
@@ -32,7 +34,21 @@ class Resolved:
         return self.files[0] if self.files and not self.ambiguous else None
 
 
-def files_of(folders: Sequence[Path], rules: Library) -> dict[str, list[tuple[int, Path]]]:
+Walk = Callable[[Path], Iterable[tuple[str, list[str]]]]
+"""Says of a folder every folder in it with the names of its files. Raises ReadError for one that is not there."""
+
+
+def on_disk(root: Path) -> Iterator[tuple[str, list[str]]]:
+    """A folder of the disk. Raises ReadError."""
+    if not root.is_dir():
+        raise ReadError("there is no such folder", "a library", "Name it, or mend the mapping.", root)
+    for place, _, names in os.walk(root):
+        yield place, names
+
+
+def files_of(
+    folders: Sequence[Path], rules: Library, walk: Walk = on_disk
+) -> dict[str, list[tuple[int, Path]]]:
     """Files by their stem (small letters where case does not count), each with the place of its folder among those given. Raises
     ReadError for a folder that is not there.
     """
@@ -40,9 +56,7 @@ def files_of(folders: Sequence[Path], rules: Library) -> dict[str, list[tuple[in
     ends, count = tuple(e.lower() for e in rules.endings), 0
     for rank, folder in enumerate(folders):
         root = folder / rules.folder if rules.folder else folder
-        if not root.is_dir():
-            raise ReadError("there is no such folder", "a library", "Name it, or mend the mapping.", root)
-        for place, _, names in os.walk(root):
+        for place, names in walk(root):
             count += len(names)
             if count > MOST:
                 raise ReadError(f"more than {MOST:,} files", "a library", "Name a smaller folder.", root)
@@ -57,12 +71,21 @@ def _key(stem: str, rules: Library) -> str:
     return stem.casefold() if rules.ignore_case else stem
 
 
-def resolve(names: Iterable[tuple[str, int]], folders: Sequence[Path], rules: Library) -> list[Resolved]:
-    """Each name (with how many entries have it) once. A name may be a path, with or without its ending; folders that agree with it
+def resolve(
+    names: Iterable[tuple[str, int]],
+    folders: Sequence[Path],
+    rules: Library,
+    walk: Walk = on_disk,
+    given: Mapping[str, Path] = NOTHING_GIVEN,
+) -> list[Resolved]:
+    """What `given` says of a name counts; else each name (with how many entries have it) once. A name may be a path, with or without its ending; folders that agree with it
     count most, then the order of the libraries and of the endings. What climbs out of a library means nothing. Raises ReadError.
     """
-    known = files_of(folders, rules)
-    return [_resolved(name, count, known, rules) for name, count in names]
+    known = files_of(folders, rules, walk)
+    return [
+        Resolved(name, count, (given[name],)) if name in given else _resolved(name, count, known, rules)
+        for name, count in names
+    ]
 
 
 def _resolved(name: str, count: int, known: dict[str, list[tuple[int, Path]]], rules: Library) -> Resolved:

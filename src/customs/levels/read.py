@@ -2,15 +2,17 @@
 
 from __future__ import annotations
 
+import itertools
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from customs.levels.entries import read_entries
+from customs.levels.entries import Column, bytes_of_list, read_entries
 from customs.levels.library import Resolved, resolve
 from customs.levels.mapping import Mapping
 from customs.levels.transforms import chained, in_working, matrices_of
@@ -18,7 +20,8 @@ from customs.words import many
 
 F64 = npt.NDArray[np.float64]
 SHOWN = 3
-FALSE = frozenset({"false", "0", "no", "off", "hidden"})
+FALSE = ("false", "0", "no", "off", "hidden")
+NO_PARENT = ("None", "", "-1")
 
 
 @dataclass(frozen=True, eq=False)
@@ -28,8 +31,8 @@ class Listed:
     """
 
     path: Path
-    names: tuple[str, ...]
-    kinds: tuple[str, ...]
+    names: npt.NDArray[np.object_]
+    kinds: npt.NDArray[np.object_]
     visible: npt.NDArray[np.bool_]
     matrices: F64
     problems: tuple[str, ...] = ()
@@ -40,10 +43,11 @@ class Listed:
         return len(self.names)
 
 
-def read_list(path: Path, mapping: Mapping) -> Listed:
-    """A list through its mapping. Raises ReadError."""
-    entries, f = read_entries(path, mapping.entries), mapping.fields
-    names = [n if isinstance(n, str) and n.strip() else "" for n in entries.column(f.name)]
+def read_list(path: Path, mapping: Mapping, data: bytes | None = None) -> Listed:
+    """A list through its mapping, from its bytes or from the disk. Raises ReadError."""
+    data = bytes_of_list(path) if data is None else data
+    entries, f = read_entries(data, mapping.entries, path), mapping.fields
+    names = _texts(entries.column(f.name))
     matrices = matrices_of(entries, mapping)
     parents, problems = np.full(len(entries), -1, np.intp), list[str]()
     if f.parent:
@@ -53,20 +57,18 @@ def read_list(path: Path, mapping: Mapping) -> Listed:
     flat = np.zeros(len(entries), bool)
     flat[finite] = np.abs(np.linalg.det(matrices[finite, :3, :3])) < 1e-12
     whole, circle = chained(np.where(finite[:, None, None], matrices, np.eye(4)), parents)
-    named = np.array([bool(n) for n in names])
+    named = names != ""
     problems += _told(~finite, names, "no transform that is whole")
     problems += _told(flat & finite, names, "squeezed flat, which cannot be undone")
     problems += _told(circle, names, "hung under themselves")
     problems += _told(~named, names, "no name")
     keep = np.flatnonzero(finite & ~flat & ~circle & named)
-    kinds = [str(k) if k is not None else "" for k in entries.column(f.kind)] if f.kind else [""] * len(names)
-    shown = (
-        np.array([_visible(v) for v in entries.column(f.visible)]) if f.visible else np.ones(len(names), bool)
-    )
+    kinds = _texts(entries.column(f.kind)) if f.kind else np.full(len(names), "", object)
+    shown = _visible(entries.column(f.visible)) if f.visible else np.ones(len(names), bool)
     return Listed(
         path,
-        tuple(names[k] for k in keep),
-        tuple(kinds[k] for k in keep),
+        names[keep],
+        kinds[keep],
         shown[keep],
         in_working(whole[keep], mapping),
         tuple(problems),
@@ -74,21 +76,36 @@ def read_list(path: Path, mapping: Mapping) -> Listed:
     )
 
 
-def _visible(value: object) -> bool:
-    return value is None or str(value).strip().lower() not in FALSE
+def _texts(column: Column) -> npt.NDArray[np.object_]:
+    """(N,) texts without white space around them, "" for what is none."""
+    return np.array(list(map(_text, column)), object)
 
 
-def _parents(
-    ids: Sequence[object], parents: Sequence[object]
-) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.bool_]]:
-    """(row each hangs under, −1 for none (N,); which name one that is not there (N,))."""
-    place = {str(i): k for k, i in enumerate(ids) if i is not None}
-    said = [None if p in (None, "", -1, "-1") else str(p) for p in parents]
-    out = np.array([-1 if p is None else place.get(p, -1) for p in said], np.intp)
-    return out, np.array([p is not None and p not in place for p in said])
+def _text(value: Any) -> str:
+    return value.strip() if isinstance(value, str) else ""
 
 
-def _told(which: npt.NDArray[np.bool_], names: Sequence[str], what: str) -> list[str]:
+def _visible(column: Column) -> npt.NDArray[np.bool_]:
+    said = np.char.lower(np.array(list(map(str, column)), str))
+    return ~np.isin(np.char.strip(said), FALSE)
+
+
+def _parents(ids: Column, parents: Column) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.bool_]]:
+    """(row each hangs under, −1 for none (N,); which name one that is not there (N,)). Of several of an id the last counts."""
+    own, said = (np.array(list(map(str, column)), str) for column in (ids, parents))
+    known = own != "None"
+    names, last = np.unique(own[known][::-1], return_index=True)
+    rows = np.flatnonzero(known)[::-1][last] if known.any() else np.zeros(0, np.intp)
+    asked = ~np.isin(said, NO_PARENT)
+    out = np.full(len(said), -1, np.intp)
+    if len(names):
+        at = np.minimum(np.searchsorted(names, said), len(names) - 1)
+        there = asked & (names[at] == said)
+        out[there] = rows[at[there]]
+    return out, asked & (out < 0)
+
+
+def _told(which: npt.NDArray[np.bool_], names: npt.NDArray[np.object_], what: str) -> list[str]:
     rows = np.flatnonzero(which)
     if not len(rows):
         return []
@@ -96,7 +113,12 @@ def _told(which: npt.NDArray[np.bool_], names: Sequence[str], what: str) -> list
     return [f"{what} ({many(len(rows), 'entry')}): {shown}{' …' if len(rows) > SHOWN else ''}"]
 
 
+def name_counts(lists: Sequence[Listed]) -> list[tuple[str, int]]:
+    """Every name with how many entries have it, the most frequent first."""
+    return Counter(itertools.chain.from_iterable(x.names.tolist() for x in lists)).most_common()
+
+
 def resolved_names(lists: Sequence[Listed], libraries: Sequence[Path], mapping: Mapping) -> list[Resolved]:
     """Every name of some lists once, the most frequent first. Raises ReadError."""
-    counts = Counter(n for x in lists for n in x.names)
-    return resolve(counts.most_common(), libraries, mapping.library)
+    counts = name_counts(lists)
+    return resolve(counts, libraries, mapping.library)

@@ -14,6 +14,7 @@ import numpy.typing as npt
 from customs.scene.content import Encoded
 from customs.scene.convention import WORKING, Convention
 from customs.scene.key import Key
+from customs.scene.kinds import NO_KINDS, KindNotes
 from customs.scene.layers import LAYER_COLOURS, LAYER_SLOTS, Value
 from customs.scene.person import Person
 from customs.scene.placements import NO_PLACEMENTS, Placements
@@ -312,7 +313,7 @@ class Scene:
     """An asset. All indices are into the tuples of this scene; `placements` are meshes it repeats, beside
     those its nodes show; `suffixes` are the parts of texture names its origin has.
 
-    `wishes` are what steps wish of the delivery; `rights` what the file itself says of
+    `kinds` is what lists and persons say of the kinds of its things; `wishes` are what steps wish of the delivery; `rights` what the file itself says of
     author, licence and terms; `listed` is how many of each the file lists and numbers.
     """
 
@@ -331,6 +332,7 @@ class Scene:
     placements: Placements = NO_PLACEMENTS
     suffixes: Mapping[str, tuple[str, ...]] = field(default_factory=lambda: NO_EXTRAS)
     wishes: Wishes = NO_WISHES
+    kinds: KindNotes = NO_KINDS
     listed: Mapping[str, int] = field(default_factory=lambda: NO_EXTRAS)
     convention: Convention = WORKING
     format: str = ""

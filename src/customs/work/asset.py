@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -44,6 +44,8 @@ class Request:
     """Fields of its form, as typed."""
     kit: Path | None = None
     """The destination's own folder, where the package goes into that too."""
+    given: Mapping[str, str] = field(default_factory=dict)
+    """Files for names the model says, of a level those of its lists."""
     folder: str = ""
     """Name of the package's folder below `out`, where the asset's own would be somebody else's too."""
 
@@ -124,7 +126,7 @@ def asked_for(request: Request) -> tuple[Asked, Taken]:
     """The asset of a shipment of one that is kept nowhere. Raises CustomsError when the file cannot be
     read.
     """
-    take = Take(request.path, request.root, request.search)
+    take = Take(request.path, request.root, request.search, given=request.given)
     taken = take.run()
     rights = taken.scene.rights
     asset = Asset(

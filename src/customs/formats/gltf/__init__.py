@@ -51,6 +51,7 @@ register(
         title="glTF",
         endings=(".gltf",),
         looks_like=_is_json,
+        wide=True,
         write=write_gltf,
         images_inside=False,
         written=lambda scene: (".gltf", ".bin") if scene.meshes or scene.skins or scene.clips else (".gltf",),

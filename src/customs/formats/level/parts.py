@@ -1,0 +1,176 @@
+"""What a level is made of, gathered file by file."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+import numpy.typing as npt
+
+from customs.scene.arrays import frozen
+from customs.scene.convention import WORKING
+from customs.scene.folding import as_nodes, row_parts
+from customs.scene.key import Key
+from customs.scene.kinds import STAND_IN, kind_notes
+from customs.scene.model import Image, Material, Mesh, Node, Primitive, Remark, Scene
+from customs.scene.placements import NOTHING, table
+from customs.scene.transforms import decompose_all
+from customs.scene.tree import mesh_nodes, world_matrices
+from customs.words import many
+
+F64 = npt.NDArray[np.float64]
+Words = npt.NDArray[np.object_]
+EDGE = 0.5
+"""Metres from the middle of a stand-in's base to its sides; it is twice as high."""
+MOST_LIGHTS = 10_000
+
+
+@dataclass
+class Parts:
+    """The level so far; rows as one array for each file."""
+
+    digest: str
+    images: list[Image] = field(default_factory=list)
+    materials: list[Material] = field(default_factory=list)
+    meshes: list[Mesh] = field(default_factory=list)
+    of: list[npt.NDArray[np.uint32]] = field(default_factory=list)
+    above: list[npt.NDArray[np.int32]] = field(default_factory=list)
+    matrices: list[F64] = field(default_factory=list)
+    names: list[str] = field(default_factory=list)
+    kinds: list[Words] = field(default_factory=list)
+    lit: list[tuple[Node, F64]] = field(default_factory=list)
+    remarks: list[Remark] = field(default_factory=list)
+
+    def key(self, kind: str, number: int) -> Key:
+        """A Key of the level's own."""
+        return Key(self.digest, kind, number)
+
+    def place(self, scene: Scene, name: str, where: F64, kinds: Words) -> None:
+        """What a file shows, in the working frame, at each of its places (N, 4, 4); what it had besides is told."""
+        shown, worlds = mesh_nodes(scene), world_matrices(scene)
+        own = np.array([scene.nodes[n].mesh or 0 for n in shown], np.uint32) + len(self.meshes)
+        self._meshes(scene)
+        names = [scene.nodes[n].name for n in shown]
+        if len(shown) == 1:
+            self._rows(own[:1], where @ worlds[shown[0]], np.full(len(where), -1), [name], kinds)
+        elif len(shown):
+            # A file of several meshes stands as one thing, with a row for each of them below it.
+            first = len(self.names)
+            self._rows(np.array([NOTHING], np.uint32), where, np.full(len(where), -1), [name], kinds)
+            under = np.tile(np.arange(first, first + len(where)), len(shown))
+            below = np.repeat(worlds[shown], len(where), axis=0)
+            self._rows(own, below, under, names, np.tile(kinds, len(shown)))
+        elif not scene.lights:
+            self._rows(np.array([NOTHING], np.uint32), where, np.full(len(where), -1), [name], kinds)
+        for n, node in enumerate(scene.nodes):
+            if scene.lights and any(h in scene.lights for h in node.holds):
+                self.lit += [(node, m @ worlds[n]) for m in where[:MOST_LIGHTS]]
+        lost = ((len(scene.clips), "clip"), (len(scene.skins), "skin"), (len(scene.cameras), "camera"))
+        self.remarks += [
+            Remark(f"{many(n, what)} of {name} left behind: a level stands still") for n, what in lost if n
+        ]
+
+    def stand_in(self, name: str, why: str, where: F64, kinds: Words) -> None:
+        """A box at each place of a name whose file nobody has."""
+        at = len(self.meshes)
+        if not any(m.name == STAND_IN for m in self.materials):
+            self.materials.append(
+                Material(self.key("material", len(self.materials)), STAND_IN, base_colour=(0.5, 0.5, 0.5, 1.0),
+                         metallic=0.0)
+            )  # fmt: skip
+        material = next(k for k, m in enumerate(self.materials) if m.name == STAND_IN)
+        points, normals, faces = _box()
+        prim = Primitive(
+            self.key("primitive", at * 1000), points, indices=faces, normals=normals, material=material
+        )
+        self.meshes.append(Mesh(self.key("mesh", at), name, (prim,), extras={STAND_IN: why}))
+        self._rows(np.array([at], np.uint32), where, np.full(len(where), -1), [name], kinds)
+
+    def _rows(
+        self, own: npt.NDArray[np.uint32], matrices: F64, above: npt.NDArray[np.int_], names: list[str], kinds: Words
+    ) -> None:  # fmt: skip
+        count = len(matrices) // len(own)
+        self.of.append(np.repeat(own, count).astype(np.uint32))
+        self.matrices.append(matrices[:, :3])
+        self.above.append(above.astype(np.int32))
+        self.names += [n for n in names for n in [n] * count]
+        self.kinds.append(kinds)
+
+    def level(self, name: str) -> Scene:
+        """The level in the working frame. What translation, rotation and scale cannot say is a node with its matrix."""
+        of = np.concatenate(self.of) if self.of else np.zeros(0, np.uint32)
+        matrices = np.concatenate(self.matrices) if self.matrices else np.zeros((0, 3, 4))
+        above = np.concatenate(self.above) if self.above else np.zeros(0, np.int32)
+        rows = table(of, matrices, np.full(len(of), -1), np.arange(len(of)), tuple(self.names), above)
+        lights = self._lights(len(of))
+        scene = Scene(
+            name,
+            self.digest,
+            nodes=lights,
+            roots=tuple(range(len(lights))),
+            meshes=tuple(self.meshes),
+            materials=tuple(self.materials),
+            images=tuple(self.images),
+            placements=rows,
+            convention=WORKING,
+            kinds=kind_notes(np.concatenate(self.kinds) if self.kinds else np.zeros(0, object)),
+            remarks=tuple(self.remarks),
+        )
+        sheared = row_parts(rows)[3]
+        return as_nodes(scene, sheared) if sheared.any() else scene
+
+    def _lights(self, first: int) -> tuple[Node, ...]:
+        """A node for each light of each placement, with numbers after those of the rows."""
+        if not self.lit:
+            return ()
+        places, turns, _, _ = decompose_all(np.stack([m for _, m in self.lit]))
+        return tuple(
+            Node(self.key("node", first + k), node.name, translation=p, rotation=q, holds=node.holds)
+            for k, ((node, _), p, q) in enumerate(zip(self.lit, places, turns))
+        )
+
+    def _meshes(self, scene: Scene) -> None:
+        """Meshes, materials and images of a file as further ones of the level; nothing moves them any more."""
+        images, materials = len(self.images), len(self.materials)
+        self.images += [replace(im, key=self.key("image", images + k)) for k, im in enumerate(scene.images)]
+        self.materials += [
+            replace(
+                m,
+                key=self.key("material", materials + k),
+                textures={r: replace(u, image=u.image + images) for r, u in m.textures.items()},
+            )
+            for k, m in enumerate(scene.materials)
+        ]
+        for m in scene.meshes:
+            at = len(self.meshes)
+            prims = tuple(self._primitive(p, materials, at * 1000 + k) for k, p in enumerate(m.primitives))
+            self.meshes.append(replace(m, key=self.key("mesh", at), primitives=prims))
+
+    def _primitive(self, prim: Primitive, materials: int, number: int) -> Primitive:
+        return replace(
+            prim,
+            key=self.key("primitive", number),
+            material=None if prim.material is None else prim.material + materials,
+            joints=None,
+            weights=None,
+            targets=(),
+            variants=(),
+        )
+
+
+def _box() -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32], npt.NDArray[np.uint32]]:
+    """Corners (24, 3), normals (24, 3) and indices (36,) of a box that stands on its base's middle."""
+    axes, signs = np.repeat(np.arange(3), 2), np.tile([1.0, -1.0], 3)
+    normals = np.zeros((6, 3))
+    normals[np.arange(6), axes] = signs
+    u, v = np.roll(normals, 1, axis=1), np.roll(normals, 2, axis=1) * signs[:, None]
+    corner = np.array([[-1, -1], [1, -1], [1, 1], [-1, 1]])
+    points = normals[:, None] + corner[None, :, :1] * u[:, None] + corner[None, :, 1:] * v[:, None]
+    points = (points.reshape(-1, 3) + [0, 1, 0]) * EDGE
+    quad = np.array([0, 1, 2, 0, 2, 3])
+    faces = (np.arange(6)[:, None] * 4 + quad).reshape(-1)
+    return (
+        frozen(points, np.float32),
+        frozen(np.repeat(normals, 4, axis=0), np.float32),
+        frozen(faces, np.uint32),
+    )

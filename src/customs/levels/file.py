@@ -1,0 +1,53 @@
+"""Level files: which lists a level is made of, the mapping they are read through, the libraries its names are looked up in."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any, Literal
+
+from pydantic import Field, ValidationError
+
+from customs.errors import ReadError
+from customs.levels.entries import text_of
+from customs.levels.mapping import OWN, Mapping, Part
+
+ENDING = ".level"
+
+
+class LevelFile(Part):
+    """One level. Lists and libraries are named from where the file lies; a list of our own shape names itself."""
+
+    level: Literal[1] = 1
+    lists: tuple[str, ...] = Field(min_length=1)
+    libraries: tuple[str, ...] = ()
+    mapping: Mapping = OWN
+
+    def text(self) -> str:
+        """As it is written."""
+        return json.dumps(self.model_dump(mode="json", exclude_defaults=True) | {"level": 1}, indent=1) + "\n"
+
+
+def looks_like_level(head: bytes) -> bool:
+    """True for the first bytes of a level file, or of a list in our own shape."""
+    start = head.replace(b"\0", b"").lstrip(b"\xef\xbb\xbf\xff\xfe \t\r\n")
+    return start.startswith(b"{") and start[1:].lstrip().startswith((b'"level"', b'"placements"', b'"lists"'))
+
+
+def level_of(data: bytes, path: Path) -> LevelFile:
+    """What a level file says; of a list in our own shape that it is its own, and its folder the library. Raises ReadError."""
+    try:
+        body: Any = json.loads(text_of(data, path))
+        if isinstance(body, dict) and "lists" not in body and "placements" in body:
+            return LevelFile(lists=(path.name,), libraries=(".",))
+        return LevelFile.model_validate(body)
+    except ValidationError as problem:
+        first = problem.errors()[0]
+        where = ".".join(str(p) for p in first["loc"])
+        raise ReadError(
+            f"{first.get('input')!r:.60}", str(first["msg"]), "Mend the level file.", path, where
+        ) from None
+    except (ValueError, RecursionError) as problem:
+        raise ReadError(
+            f"not well-formed JSON: {problem}", "a level file", "It may be cut off.", path
+        ) from None
