@@ -10,6 +10,23 @@ from customs.errors import StepError
 from customs.route.step import get_step, make_settings, steps
 
 WRONG = [
+    ("kinds", "left_out", ["people"]),
+    ("kinds", "taught", [["fern", "green"]]),
+    ("small", "least", 0),
+    ("small", "least", 1e5),
+    ("merge-cells", "edge", 0),
+    ("merge-cells", "most", 0),
+    ("rig", "azimuth", 400),
+    ("rig", "elevation", 0),
+    ("rig", "brightness", 0),
+    ("rig", "sun", "perhaps"),
+    ("light-units", "unit", "candles"),
+    ("light-units", "efficacy", 684),
+    ("light-units", "plain", 0),
+    ("light-units", "least", 0),
+    ("glow-lights", "nits", 0),
+    ("glow-lights", "near", 0),
+    ("glow-lights", "most", 0),
     ("arrive", "metres_per_unit", 0),
     ("arrive", "metres_per_unit", -0.01),
     ("arrive", "metres_per_unit", 10000000.0),

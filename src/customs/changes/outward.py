@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 import numpy.typing as npt
 
+from customs.changes.primitives import as_triangles, with_faces
 from customs.geometry.triangles import face_vectors, triangles_of
 from customs.scene.arrays import frozen
 from customs.scene.model import Primitive
@@ -39,3 +40,13 @@ def against(prim: Primitive) -> int:
     for c in range(3):
         back &= np.einsum("ij,ij->i", vectors, prim.normals[faces[:, c]]) < 0
     return int(back.sum())
+
+
+def turned_over(prim: Primitive) -> Primitive:
+    """All faces the other way round, and their normals with them."""
+    whole = as_triangles(prim)
+    faces = triangles_of(whole)
+    if not len(faces):
+        return prim
+    every = np.ones(len(faces), bool)
+    return normals_follow(with_faces(whole, faces[:, ::-1], every), every)

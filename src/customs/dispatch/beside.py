@@ -9,6 +9,7 @@ from customs.changes.plot import footprint_of
 from customs.dispatch.attached import attached_files, attached_paths
 from customs.dispatch.deliver import Deliverable, Tick, destination_scene, in_numbers, planned_models
 from customs.dispatch.fittings import facts_bytes, facts_of_delivery, has_facts
+from customs.dispatch.level_list import level_lists
 from customs.dispatch.plots import plot_bytes
 from customs.errors import WriteError
 from customs.formats.registry import Parts
@@ -75,6 +76,7 @@ def more_files(scene: Scene, sheet: Sheet, final: Scene | None = None) -> tuple[
     """
     apart = (facts_file(scene, sheet, final), plot_file(scene, sheet))
     return (
+        *level_lists(scene, sheet, final),
         *(f for f in apart if f is not None),
         *picture_files(scene, sheet),
         *attached_files(scene, sheet),

@@ -15,7 +15,7 @@ from jinja2.sandbox import SandboxedEnvironment
 
 from customs import __version__
 from customs.dispatch.told import names_of, told_by_model
-from customs.dispatch.variants import ModelFile, model_files
+from customs.dispatch.variants import ModelFile, model_files, used_meshes
 from customs.errors import WriteError
 from customs.formats.registry import get_format, read_scene
 from customs.formats.source import Source
@@ -177,6 +177,8 @@ def docket_before(told: Told) -> Json:
 
 def _body(told: Told, models: Sequence[Model]) -> Json:
     main, sheet, about = models[0].record, told.sheet, told.about
+    if sheet.grounds.form == "list":
+        main = whole_level(told.final)
     clips = [c.name for m in models for c in m.scene.clips]
     return {
         "docket": 2,
@@ -207,6 +209,17 @@ def _body(told: Told, models: Sequence[Model]) -> Json:
         **_where_asked(told),
         "remarks": [r.text for r in told.received.remarks],
         "files": [dict(f) for f in told.files],
+    }
+
+
+def whole_level(final: Scene) -> Json:
+    """Counts, names and box of a level that is delivered as a list."""
+    found = counts(final)
+    names = {"meshes": [final.meshes[k].name for k in used_meshes(final)]}
+    return {
+        "after": {k: found[k] for k in ("triangles", "meshes", "joints", "clips")},
+        "names": names,
+        "box": box_of(final),
     }
 
 

@@ -6,8 +6,15 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
+import numpy as np
+
 from customs.motion.skeleton.bones import bones_of
+from customs.scene.folding import shown_times
+from customs.scene.key import Key
+from customs.scene.kinds import NO_KINDS
 from customs.scene.model import Clip, Node, Scene
+from customs.scene.placements import NO_PLACEMENTS
+from customs.scene.prune import prune
 from customs.sheet.model import Sheet
 from customs.sheet.part import filled
 
@@ -31,6 +38,8 @@ def clip_files_of(scene: Scene, sheet: Sheet) -> str:
 
 def model_files(scene: Scene, sheet: Sheet) -> tuple[ModelFile, ...]:
     """All model files of an asset, the one with the mesh first."""
+    if sheet.grounds.form == "list":
+        return tuple(_alone(scene, k, sheet) for k in used_meshes(scene))
     path = filled(sheet.layout.model, scene.name, scene.name)
     how = clip_files_of(scene, sheet)
     split = sheet.rig.files == "split" and bool(scene.skins)
@@ -52,6 +61,22 @@ def model_files(scene: Scene, sheet: Sheet) -> tuple[ModelFile, ...]:
         ModelFile(p, "clip", replace(bones, clips=c)) for p, clip in clips if (c := _onto(scene, bones, clip))
     ]
     return tuple(_naming_each_other(out)) if split else tuple(out)
+
+
+def used_meshes(scene: Scene) -> list[int]:
+    """Meshes that something shows, each once, in order."""
+    return np.flatnonzero(np.array(shown_times(scene))).tolist()
+
+
+def _alone(scene: Scene, mesh: int, sheet: Sheet) -> ModelFile:
+    """The file of a mesh that a list places: the mesh alone, where it stands by itself."""
+    one = scene.meshes[mesh]
+    node = Node(Key(scene.digest, "node", mesh), one.name, mesh=0)
+    alone = replace(
+        scene, name=one.name, nodes=(node,), roots=(0,), meshes=(one,), placements=NO_PLACEMENTS, skins=(), clips=(),
+        kinds=NO_KINDS,
+    )  # fmt: skip
+    return ModelFile(sheet.grounds.mesh_place(scene.name, one.name), "model", prune(alone))
 
 
 def _onto(scene: Scene, bones: Scene, clip: Clip) -> tuple[Clip, ...]:

@@ -20,6 +20,8 @@ from customs.scene.tree import mesh_nodes, walk, world_matrices
 F64 = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
 Mask = npt.NDArray[np.bool_]
+LEVEL = 64
+"""Things from which on an asset is a level (ours: goods of one piece are told by their parts up to that)."""
 UP = 0.5
 """Least height part of a normal that looks up or down."""
 
@@ -193,3 +195,8 @@ def placed_boxes(meshes: MeshColumns, mesh: Ints, matrices: F64) -> tuple[F64, F
         middle = np.einsum("nij,nj->ni", matrices[:, :, :3], (low + high) / 2) + matrices[:, :, 3]
         half = np.einsum("nij,nj->ni", np.abs(matrices[:, :, :3]), (high - low) / 2)
     return middle - half, middle + half
+
+
+def is_level(scene: Scene) -> bool:
+    """True for what is so many things that it is looked at as a whole: one that comes as a list, or of LEVEL things and more."""
+    return bool(scene.kinds.words) or scene.format == "level" or len(things_of(scene)) >= LEVEL

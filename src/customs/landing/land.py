@@ -26,6 +26,7 @@ from customs.landing.docket_check import (
 from customs.landing.fittings_check import check_fittings
 from customs.landing.form_check import check_form
 from customs.landing.kit_check import check_bundle, check_documents, check_kit
+from customs.landing.level_check import check_lists, read_whole
 from customs.landing.log import Log
 from customs.landing.model_check import check_model
 from customs.landing.motion_check import fits, names_others, play_all, whole_motion
@@ -118,6 +119,8 @@ def _land_models(
         same_names(record.get("names", {}), _names(scene, name), name, log)
         if scene.meshes:
             _same_box(scene, record.get("box", body["box"]), name, log)
+    if sheet.grounds.form == "list":
+        return _land_level(files, body, sheet, folder, log)
     main = scenes.get(str(models[0]["path"]))
     if main is None:
         return None
@@ -156,6 +159,27 @@ def _land_models(
             names_others(scene, stems, part, log)
     play_all(whole_motion(main, list(parts.values())), sheet, name, log)
     return main
+
+
+def _land_level(
+    files: dict[str, Path], body: dict[str, Any], sheet: Sheet, folder: Path, log: Log
+) -> Scene | None:
+    """The level its lists put together, against the docket and the sheet."""
+    asset = str(body["asset"])
+    scene, place = read_whole(files, sheet, asset, folder, log), sheet.grounds.list_place(asset)
+    if scene is None:
+        return None
+    found = counts(scene)
+    recount(body["after"], {k: found[k] for k in ("triangles", "meshes", "joints", "clips")}, place, log)
+    same_names(body["names"], {"meshes": [m.name for m in scene.meshes]}, place, log)
+    _same_box(scene, body["box"], place, log)
+    check_lists(files, body, sheet, scene, log)
+    check_pictures(sheet, files, asset, log)
+    check_model(scene, sheet, place, log)
+    check_textures(scene, sheet, log)
+    known = {Path(i.uri).name for i in scene.images}
+    check_loose_textures(files, known | {Path(r.place(asset)).name for r in sheet.pictures}, log)
+    return scene
 
 
 def _fixed(sheet: Sheet) -> set[str]:
@@ -216,7 +240,8 @@ def _same_box(scene: Scene, box: dict[str, object], file: str, log: Log) -> None
     low, high = np.array(box["low"], dtype=float), np.array(box["high"], dtype=float)
     reach = max(float(np.linalg.norm(high - low)), 1e-9)
     off = max(float(np.abs(found[0] - low).max()), float(np.abs(found[1] - high).max()))
-    log.check(off <= 1e-4 * reach, file, "its box is not the docket's: it was moved, turned or scaled")
+    # The docket's numbers have six decimals.
+    log.check(off <= max(1e-4 * reach, 1e-6), file, "its box is not the docket's: it was moved, turned or scaled")
 
 
 def _facts(folder: Path, body: dict[str, Any], sheet: Sheet) -> dict[str, Any] | None:
@@ -244,6 +269,11 @@ def landed_scene(folder: Path, sheet: Sheet) -> Scene:
     """The package's model in the working frame, for the picture of Landing. Raises CustomsError."""
     body = json.loads((folder / "docket.json").read_text("utf-8"))
     sheet = for_asset(sheet, told_known(body))
+    if sheet.grounds.form == "list":
+        place = folder / sheet.grounds.list_place(str(body["asset"]))
+        return change_convention(
+            prune(read_scene(Source(place, folder))), WORKING, sheet.axes.convention("down")
+        )
     scenes = [read_scene(Source(folder / m["path"], folder)) for m in body["models"]]
     whole = whole_motion(scenes[0], scenes[1:])
     source = sheet.axes.convention(get_format(sheet.model.format).convention.v)

@@ -225,7 +225,7 @@ class Requirement:
         )
 
 
-DESK_ORDER = ("intake", "fit", "surface", "motion", "fittings", "dispatch")
+DESK_ORDER = ("intake", "fit", "surface", "motion", "fittings", "grounds", "dispatch")
 REQUIREMENTS = Registry[Requirement](
     "the requirements", "customs.ledger.requirements", lambda r: (DESK_ORDER.index(r.desk), r.id), deep=True
 )

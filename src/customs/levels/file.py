@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
-from typing import Any, Literal
+from typing import Annotated, Any, Literal
 
 from pydantic import Field, ValidationError
 
@@ -15,6 +15,21 @@ from customs.levels.mapping import OWN, Mapping, Part
 ENDING = ".level"
 
 
+class ListedLight(Part):
+    """A light of a list in our own shape: candela (lux for a directional one), metres or None, radians, its transform column by column;
+    it looks along its local −Z.
+    """
+
+    name: str = ""
+    kind: Literal["directional", "point", "spot"] = "point"
+    colour: tuple[float, float, float] = (1.0, 1.0, 1.0)
+    intensity: float = Field(default=1.0, ge=0, allow_inf_nan=False)
+    range: float | None = Field(default=None, ge=0)
+    inner: float = Field(default=0.0, ge=0, le=4)
+    outer: float = Field(default=0.7853981633974483, ge=0, le=4)
+    matrix: tuple[Annotated[float, Field(allow_inf_nan=False)], ...] = Field(min_length=16, max_length=16)
+
+
 class LevelFile(Part):
     """One level. Lists and libraries are named from where the file lies; a list of our own shape names itself."""
 
@@ -22,6 +37,7 @@ class LevelFile(Part):
     lists: tuple[str, ...] = Field(min_length=1)
     libraries: tuple[str, ...] = ()
     mapping: Mapping = OWN
+    lights: tuple[ListedLight, ...] = ()
 
     def text(self) -> str:
         """As it is written."""
@@ -39,7 +55,8 @@ def level_of(data: bytes, path: Path) -> LevelFile:
     try:
         body: Any = json.loads(text_of(data, path))
         if isinstance(body, dict) and "lists" not in body and "placements" in body:
-            return LevelFile(lists=(path.name,), libraries=(".",))
+            lights = body.get("lights", ())
+            return LevelFile(lists=(path.name,), libraries=(".",), lights=lights)
         return LevelFile.model_validate(body)
     except ValidationError as problem:
         first = problem.errors()[0]

@@ -55,6 +55,7 @@ class Fields(Part):
     parent: str = ""
     visible: str = ""
     kind: str = ""
+    label: str = ""
     matrix: str = ""
     position: str | tuple[str, str, str] = ""
     rotation: str | tuple[str, ...] = ""
@@ -108,7 +109,13 @@ OWN = Mapping(
     title="our own",
     entries="/placements/*",
     fields=Fields(
-        name="/name", id="/id", parent="/parent", visible="/visible", kind="/kind", matrix="/matrix"
+        name="/name",
+        id="/id",
+        parent="/parent",
+        visible="/visible",
+        kind="/kind",
+        label="/label",
+        matrix="/matrix",
     ),
     takes="list",
 )

@@ -26,13 +26,14 @@ NO_PARENT = ("None", "", "-1")
 
 @dataclass(frozen=True, eq=False)
 class Listed:
-    """N placements: names, kinds ("" where not said), which are visible (N,), whole transforms (N, 4, 4) to the working frame; those
+    """N placements: names, kinds and what each is called ("" where not said), which are visible (N,), whole transforms (N, 4, 4) to the working frame; those
     that could not be used are left out and told in `problems`.
     """
 
     path: Path
     names: npt.NDArray[np.object_]
     kinds: npt.NDArray[np.object_]
+    labels: npt.NDArray[np.object_]
     visible: npt.NDArray[np.bool_]
     matrices: F64
     problems: tuple[str, ...] = ()
@@ -64,11 +65,13 @@ def read_list(path: Path, mapping: Mapping, data: bytes | None = None) -> Listed
     problems += _told(~named, names, "no name")
     keep = np.flatnonzero(finite & ~flat & ~circle & named)
     kinds = _texts(entries.column(f.kind)) if f.kind else np.full(len(names), "", object)
+    labels = _texts(entries.column(f.label)) if f.label else np.full(len(names), "", object)
     shown = _visible(entries.column(f.visible)) if f.visible else np.ones(len(names), bool)
     return Listed(
         path,
         names[keep],
         kinds[keep],
+        labels[keep],
         shown[keep],
         in_working(whole[keep], mapping),
         tuple(problems),

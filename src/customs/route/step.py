@@ -18,7 +18,7 @@ from customs.scene.settings import Settings, Targeted, missing_targets
 
 Content = Mapping[str, bytes]
 NOTHING: Content = {}
-DESKS = ("fit", "surface", "motion", "fittings", "dispatch")
+DESKS = ("fit", "surface", "motion", "fittings", "grounds", "dispatch")
 Phase = Literal["right", "together", "form"]
 PHASES: tuple[Phase, ...] = ("right", "together", "form")
 """Putting right, bringing together, and the form of delivery, which depends on what came of both."""

@@ -5,10 +5,14 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
+from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
 
+Kind = Literal["geometry", "prop", "foliage", "decal", "light", "terrain", "tool", "sky", "shell", "empty", "double", "stray",
+               "stand-in"]  # fmt: skip
+"""Kinds of things a level is made of."""
 STAND_IN = "stand_in"
 """Name in the extras of a mesh that stands for a file nobody has: says why."""
 

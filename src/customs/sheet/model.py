@@ -15,6 +15,7 @@ from customs.scene.model import SLOTS
 from customs.sheet.documents import Bundle, DocumentRules, KitRules
 from customs.sheet.fittings import LevelRules, PictureRules, PlotRules, PostRules, ShapeRules
 from customs.sheet.form import FieldRules
+from customs.sheet.grounds import GroundRules
 from customs.sheet.part import Part, check_pattern, filled, inside_package
 from customs.sheet.told import LogRules
 from customs.surface.pattern import parse_pattern, pattern_text
@@ -308,6 +309,7 @@ class Sheet(Part):
     posts: PostRules = PostRules()
     pictures: tuple[PictureRules, ...] = ()
     plot: PlotRules = PlotRules()
+    grounds: GroundRules = GroundRules()
     names: Names = Names()
     layout: Layout = Layout()
     form: tuple[FieldRules, ...] = ()

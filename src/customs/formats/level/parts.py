@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 import numpy.typing as npt
 
+from customs.levels.file import ListedLight
 from customs.scene.arrays import frozen
 from customs.scene.convention import WORKING
 from customs.scene.folding import as_nodes, row_parts
 from customs.scene.key import Key
 from customs.scene.kinds import STAND_IN, kind_notes
-from customs.scene.model import Image, Material, Mesh, Node, Primitive, Remark, Scene
+from customs.scene.model import Image, Light, Material, Mesh, Node, Primitive, Remark, Scene
 from customs.scene.placements import NOTHING, table
 from customs.scene.transforms import decompose_all
 from customs.scene.tree import mesh_nodes, world_matrices
@@ -36,32 +38,37 @@ class Parts:
     of: list[npt.NDArray[np.uint32]] = field(default_factory=list)
     above: list[npt.NDArray[np.int32]] = field(default_factory=list)
     matrices: list[F64] = field(default_factory=list)
-    names: list[str] = field(default_factory=list)
+    names: list[Words] = field(default_factory=list)
     kinds: list[Words] = field(default_factory=list)
     lit: list[tuple[Node, F64]] = field(default_factory=list)
     remarks: list[Remark] = field(default_factory=list)
+    known: dict[object, int] = field(default_factory=dict)
+    """Places of images by their file, of materials by all they say."""
 
     def key(self, kind: str, number: int) -> Key:
         """A Key of the level's own."""
         return Key(self.digest, kind, number)
 
-    def place(self, scene: Scene, name: str, where: F64, kinds: Words) -> None:
-        """What a file shows, in the working frame, at each of its places (N, 4, 4); what it had besides is told."""
+    def place(self, scene: Scene, name: str, where: F64, words: Words) -> None:
+        """What a file shows, in the working frame, at each of its places (N, 4, 4), with what the list says of kind and label (N, 2);
+        what it had besides is told.
+        """
         shown, worlds = mesh_nodes(scene), world_matrices(scene)
         own = np.array([scene.nodes[n].mesh or 0 for n in shown], np.uint32) + len(self.meshes)
         self._meshes(scene)
         names = [scene.nodes[n].name for n in shown]
         if len(shown) == 1:
-            self._rows(own[:1], where @ worlds[shown[0]], np.full(len(where), -1), [name], kinds)
+            self._rows(own[:1], where @ worlds[shown[0]], np.full(len(where), -1), [name], words)
         elif len(shown):
             # A file of several meshes stands as one thing, with a row for each of them below it.
-            first = len(self.names)
-            self._rows(np.array([NOTHING], np.uint32), where, np.full(len(where), -1), [name], kinds)
+            first = sum(map(len, self.of))
+            self._rows(np.array([NOTHING], np.uint32), where, np.full(len(where), -1), [name], words)
             under = np.tile(np.arange(first, first + len(where)), len(shown))
             below = np.repeat(worlds[shown], len(where), axis=0)
-            self._rows(own, below, under, names, np.tile(kinds, len(shown)))
+            unlabelled = np.stack([words[:, 0], np.full(len(where), "", object)], axis=1)
+            self._rows(own, below, under, names, np.tile(unlabelled, (len(shown), 1)))
         elif not scene.lights:
-            self._rows(np.array([NOTHING], np.uint32), where, np.full(len(where), -1), [name], kinds)
+            self._rows(np.array([NOTHING], np.uint32), where, np.full(len(where), -1), [name], words)
         for n, node in enumerate(scene.nodes):
             if scene.lights and any(h in scene.lights for h in node.holds):
                 self.lit += [(node, m @ worlds[n]) for m in where[:MOST_LIGHTS]]
@@ -70,7 +77,15 @@ class Parts:
             Remark(f"{many(n, what)} of {name} left behind: a level stands still") for n, what in lost if n
         ]
 
-    def stand_in(self, name: str, why: str, where: F64, kinds: Words) -> None:
+    def own_lights(self, lights: Sequence[ListedLight]) -> None:
+        """Lights that a list in our own shape says itself."""
+        for k, one in enumerate(lights):
+            said = {"name", "kind", "colour", "intensity", "range", "inner", "outer"}
+            light = Light(self.key("light", k), **one.model_dump(include=said))
+            node = Node(self.key("node", 0), one.name or one.kind, holds=(light,))
+            self.lit.append((node, np.array(one.matrix).reshape(4, 4).T))
+
+    def stand_in(self, name: str, why: str, where: F64, words: Words) -> None:
         """A box at each place of a name whose file nobody has."""
         at = len(self.meshes)
         if not any(m.name == STAND_IN for m in self.materials):
@@ -84,24 +99,26 @@ class Parts:
             self.key("primitive", at * 1000), points, indices=faces, normals=normals, material=material
         )
         self.meshes.append(Mesh(self.key("mesh", at), name, (prim,), extras={STAND_IN: why}))
-        self._rows(np.array([at], np.uint32), where, np.full(len(where), -1), [name], kinds)
+        self._rows(np.array([at], np.uint32), where, np.full(len(where), -1), [name], words)
 
     def _rows(
-        self, own: npt.NDArray[np.uint32], matrices: F64, above: npt.NDArray[np.int_], names: list[str], kinds: Words
+        self, own: npt.NDArray[np.uint32], matrices: F64, above: npt.NDArray[np.int_], names: list[str], words: Words
     ) -> None:  # fmt: skip
         count = len(matrices) // len(own)
         self.of.append(np.repeat(own, count).astype(np.uint32))
         self.matrices.append(matrices[:, :3])
         self.above.append(above.astype(np.int32))
-        self.names += [n for n in names for n in [n] * count]
-        self.kinds.append(kinds)
+        called = np.repeat(np.array(names, object), count)
+        self.names.append(np.where(words[:, 1] != "", words[:, 1], called))
+        self.kinds.append(words[:, 0])
 
     def level(self, name: str) -> Scene:
         """The level in the working frame. What translation, rotation and scale cannot say is a node with its matrix."""
         of = np.concatenate(self.of) if self.of else np.zeros(0, np.uint32)
         matrices = np.concatenate(self.matrices) if self.matrices else np.zeros((0, 3, 4))
         above = np.concatenate(self.above) if self.above else np.zeros(0, np.int32)
-        rows = table(of, matrices, np.full(len(of), -1), np.arange(len(of)), tuple(self.names), above)
+        names = tuple(np.concatenate(self.names).tolist()) if self.names else ()
+        rows = table(of, matrices, np.full(len(of), -1), np.arange(len(of)), names, above)
         lights = self._lights(len(of))
         scene = Scene(
             name,
@@ -131,26 +148,40 @@ class Parts:
 
     def _meshes(self, scene: Scene) -> None:
         """Meshes, materials and images of a file as further ones of the level; nothing moves them any more."""
-        images, materials = len(self.images), len(self.materials)
-        self.images += [replace(im, key=self.key("image", images + k)) for k, im in enumerate(scene.images)]
-        self.materials += [
-            replace(
-                m,
-                key=self.key("material", materials + k),
-                textures={r: replace(u, image=u.image + images) for r, u in m.textures.items()},
-            )
-            for k, m in enumerate(scene.materials)
-        ]
+        images = [self._image(im) for im in scene.images]
+        materials = [self._material(m, images) for m in scene.materials]
         for m in scene.meshes:
             at = len(self.meshes)
             prims = tuple(self._primitive(p, materials, at * 1000 + k) for k, p in enumerate(m.primitives))
             self.meshes.append(replace(m, key=self.key("mesh", at), primitives=prims))
 
-    def _primitive(self, prim: Primitive, materials: int, number: int) -> Primitive:
+    def _image(self, image: Image) -> int:
+        """Its place; files that several pieces lean on are there once."""
+        file = image.content.path if image.content is not None else None
+        known = self.known.get(file) if file is not None else None
+        if known is None:
+            known = len(self.images)
+            self.images.append(replace(image, key=self.key("image", known)))
+            if file is not None:
+                self.known[file] = known
+        return known
+
+    def _material(self, material: Material, images: Sequence[int]) -> int:
+        """Its place; those that are alike in everything are there once."""
+        uses = {r: replace(u, image=images[u.image]) for r, u in material.textures.items()}
+        said = {k: v for k, v in vars(material).items() if k not in ("key", "made_from", "textures")}
+        alike = repr((said, [(r, {**vars(u), "extras": dict(u.extras)}) for r, u in sorted(uses.items())]))
+        known = self.known.get(alike)
+        if known is None:
+            known = self.known[alike] = len(self.materials)
+            self.materials.append(replace(material, key=self.key("material", known), textures=uses))
+        return known
+
+    def _primitive(self, prim: Primitive, materials: Sequence[int], number: int) -> Primitive:
         return replace(
             prim,
             key=self.key("primitive", number),
-            material=None if prim.material is None else prim.material + materials,
+            material=None if prim.material is None else materials[prim.material],
             joints=None,
             weights=None,
             targets=(),

@@ -37,6 +37,7 @@ def read_level(source: Source) -> Scene:
         for problem in x.problems:
             source.remark(f"{x.path.name}: {problem}")
     _place_all(parts, source, read, names, told.mapping)
+    parts.own_lights(told.lights)
     scene = parts.level(source.path.name.partition(".")[0])
     return change_convention(scene, told.mapping.frame.convention(), WORKING)
 
@@ -83,7 +84,7 @@ def _place_all(
 ) -> None:
     """Everything the lists show; what is hidden is left out and told."""
     every = np.concatenate([x.names for x in lists])
-    kinds = np.concatenate([x.kinds for x in lists])
+    words = np.concatenate([np.stack([x.kinds, x.labels], axis=1) for x in lists])
     matrices = np.concatenate([x.matrices for x in lists])
     shown = np.concatenate([x.visible for x in lists])
     if hidden := int((~shown).sum()):
@@ -99,9 +100,9 @@ def _place_all(
         scene, why = _library_scene(source, one, mapping)
         if scene is None:
             source.absent.append(one.name)
-            parts.stand_in(one.name, why, matrices[mine], kinds[mine])
+            parts.stand_in(one.name, why, matrices[mine], words[mine])
         else:
-            parts.place(scene, one.name, matrices[mine], kinds[mine])
+            parts.place(scene, one.name, matrices[mine], words[mine])
 
 
 def _library_scene(source: Source, one: Resolved, mapping: Mapping) -> tuple[Scene | None, str]:

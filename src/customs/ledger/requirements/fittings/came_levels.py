@@ -5,11 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from customs.changes.came_levels import families
+from customs.changes.came_rows import row_levels
 from customs.ledger.row import Case, Place, Requirement, Row, register, remedy, said
 from customs.words import many
 
 
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
+    yield from _placed(rule, case)
     before, now = families(case.arrived), families(case.delivering)
     if not before:
         return
@@ -32,6 +34,20 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         levels = sum(len(m.levels) + 1 for m in case.delivering.meshes if m.levels)
         text = many(levels, "level") + ", told apart" if levels else "the finest"
         yield rule.row(received, "the finest, or told apart", said(levels, text), "cleared")
+
+
+def _placed(rule: Requirement, case: Case) -> Iterator[Row]:
+    """Of what a level repeats, all sets of levels as one row: there may be thousands."""
+    before, now = row_levels(case.arrived), row_levels(case.delivering)
+    if not before.sets:
+        return
+    text = f"{many(now.sets, 'set')}, {int(now.coarser.sum()):,} coarser placements"
+    yield rule.row(
+        many(before.sets, "set"), "the finest", said(now.sets, text) if now.sets else "the finest",
+        "query" if now.sets else "cleared", subject="placed", subject_name="placed sets",
+        remedy=remedy("finest-levels", "Keep the finest") if now.sets else None,
+        note="They stand in one place and pop in and out." if now.sets else "",
+    )  # fmt: skip
 
 
 def _keeps(case: Case) -> bool:

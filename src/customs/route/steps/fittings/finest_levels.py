@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from customs.changes.came_levels import families
+from customs.changes.came_rows import row_levels
 from customs.job import Job
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Remark, Scene
@@ -34,7 +35,17 @@ def _apply(scene: Scene, settings: FinestLevels, resources: Content, job: Job) -
                 {"coarser_levels": sum(family.triangles[1:])},
             )
         )
-    if not gone:
+    rows = row_levels(scene) if not settings.targets else None
+    if rows is not None and rows.sets:
+        count = int(rows.coarser.sum())
+        said.append(
+            Remark(
+                f"{many(rows.sets, 'placed set')} of levels: {many(count, 'coarser placement')} gone",
+                values={"coarser_placements": count},
+            )
+        )
+        scene = replace(scene, placements=scene.placements.at(~rows.coarser))
+    if not gone and not said:
         return Outcome(scene)
     nodes = tuple(replace(n, children=tuple(c for c in n.children if c not in gone)) for n in scene.nodes)
     out = replace(scene, nodes=nodes, roots=tuple(r for r in scene.roots if r not in gone))
@@ -52,5 +63,6 @@ register(
         targets="nodes",
         apply=_apply,
         summary=lambda s: "finest kept",
+        placements=True,
     )
 )

@@ -1,0 +1,1 @@
+"""Requirements on whole levels."""

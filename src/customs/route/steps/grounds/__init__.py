@@ -1,0 +1,1 @@
+"""Steps of whole levels."""

@@ -1,0 +1,41 @@
+"""What a sheet asks of whole levels."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field, model_validator
+
+from customs.scene.kinds import Kind
+from customs.sheet.part import InPackage, Part, filled
+
+
+class GroundRules(Part):
+    """Levels: none are taken as such, or as one `file` in which things repeat, or as a `list` of placements at `path` beside a file
+    for each mesh. Kinds of things that are left out; whether there has to be light; metres of the longest side below which nothing
+    is taken; the edge of a tile of the plan in metres (0: none), each with a list of its own and at most so many triangles.
+    """
+
+    form: Literal["none", "file", "list"] = "none"
+    leave_out: tuple[Kind, ...] = ()
+    light: Literal["required", "allowed"] = "allowed"
+    smallest: float = Field(default=0.0, ge=0, le=1e4)
+    finest: bool = True
+    tile: float = Field(default=0.0, ge=0, le=1e6)
+    tile_triangles: int | None = Field(default=None, ge=1)
+    path: InPackage = "{asset}.json"
+    mesh: InPackage = "meshes/{name}"
+
+    @model_validator(mode="after")
+    def _told_apart(self) -> GroundRules:
+        if self.form == "list" and "{name}" not in self.mesh:
+            raise ValueError("mesh: a pattern with {name}, for each mesh has a file of its own")
+        return self
+
+    def list_place(self, asset: str) -> str:
+        """The path of the list inside the package."""
+        return filled(self.path, asset, ending=".json")
+
+    def mesh_place(self, asset: str, mesh: str) -> str:
+        """The path of a mesh's file inside the package, without its ending."""
+        return filled(self.mesh, asset, mesh)
