@@ -6,6 +6,7 @@ from __future__ import annotations
 
 import importlib
 import pkgutil
+import sys
 import threading
 from collections.abc import Callable
 from typing import Any, Generic, Protocol, TypeVar
@@ -64,7 +65,8 @@ class Registry(Generic[Entry]):
         return self._entries.get(id_)
 
     def _load(self) -> None:
-        package = importlib.import_module(self.package)
+        # Asked for very often: what is loaded is looked up without the machinery of imports.
+        package = sys.modules.get(self.package) or importlib.import_module(self.package)
         # Folders may join a package while it runs: they are looked through as well.
         places = tuple(package.__path__)
         if places == self._loaded:

@@ -88,15 +88,25 @@ def kernel(name: str) -> ModuleType | None:
 
 
 LARGE, WARM = 150_000, 15_000
-"""Rows from which compiled code is worth loading the compiler's library, and worth calling once that is there.
+"""Rows from which compiled code is worth loading the compiler's library, and worth loading once that is there. What is loaded itself is
+always worth calling.
 """
+_held: set[str] = set()
 
 
 def kernel_for(name: str, count: int) -> ModuleType | None:
     """`kernel` where there are rows enough for it."""
+    if name in _held:
+        return _loaded(name)
     if count >= LARGE or (count >= WARM and "numba" in sys.modules):
         return kernel(name)
     return None
+
+
+def expect(names: tuple[str, ...], count: int) -> None:
+    """Many calls of a few rows each are to come, `count` in all: where that is worth it kernels are loaded for them."""
+    for name in names if count >= LARGE else ():
+        kernel(name)
 
 
 @functools.cache
@@ -104,7 +114,9 @@ def _loaded(name: str) -> ModuleType:
     import numba
 
     numba.config.CACHE_DIR = str(folder())  # type: ignore[attr-defined]
-    return importlib.import_module(f"customs.kernels.{name}")
+    module = importlib.import_module(f"customs.kernels.{name}")
+    _held.add(name)
+    return module
 
 
 def compile_all() -> float:

@@ -241,7 +241,9 @@ def _same_box(scene: Scene, box: dict[str, object], file: str, log: Log) -> None
     reach = max(float(np.linalg.norm(high - low)), 1e-9)
     off = max(float(np.abs(found[0] - low).max()), float(np.abs(found[1] - high).max()))
     # The docket's numbers have six decimals.
-    log.check(off <= max(1e-4 * reach, 1e-6), file, "its box is not the docket's: it was moved, turned or scaled")
+    log.check(
+        off <= max(1e-4 * reach, 1e-6), file, "its box is not the docket's: it was moved, turned or scaled"
+    )
 
 
 def _facts(folder: Path, body: dict[str, Any], sheet: Sheet) -> dict[str, Any] | None:

@@ -169,12 +169,12 @@ def _rig(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
 def _names(scene: Scene, sheet: Sheet, file: str, log: Log) -> None:
     rules = sheet.names
     for kind in ("nodes", "meshes", "materials", "images", "clips"):
-        names = [item.name for item in getattr(scene, kind)] + list(
-            scene.placements.names if kind == "nodes" else ()
-        )
-        for name in names:
+        names = [item.name for item in getattr(scene, kind)]
+        placed = scene.placements.names if kind == "nodes" else ()
+        for name in dict.fromkeys((*names, *placed)):
             legal = fits(rules.allowed, name) and len(name) <= rules.max_length
             log.check(bool(legal), file, f"{kind}: name {name!r} is not legal there")
         if rules.unique:
+            names += placed if rules.placements_unique else ()
             twice = sorted(n for n, times in Counter(names).items() if times > 1)
             log.check(not twice, file, f"{kind}: name {', '.join(twice[:3])} is used twice")

@@ -18,6 +18,7 @@ from customs.geometry.normals import off_length
 from customs.geometry.sides import no_part, turned_inward
 from customs.geometry.texcoords import flipped, overlapping
 from customs.geometry.triangles import triangles_of
+from customs.kernels.store import expect
 from customs.motion.posing.bounds import world_bounds
 from customs.motion.rig.leftovers import outlines
 from customs.motion.weights.influences import most_influences
@@ -298,6 +299,19 @@ class SceneFacts:
         return [s for i, s in enumerate(self.scene.skins) if i in used]
 
 
+OF_FACES = ("faces", "rows", "near", "shells")
+"""Kernels that measures of faces are taken with."""
+
+
 def scene_facts(scene: Scene) -> SceneFacts:
     """The facts of a scene, kept as long as it lives."""
-    return kept("facts", scene, lambda: SceneFacts(scene))
+    return kept("facts", scene, lambda: _scene_facts(scene))
+
+
+def _scene_facts(scene: Scene) -> SceneFacts:
+    corners = sum(
+        len(p.indices if p.indices is not None else p.positions) for m in scene.meshes for p in m.primitives
+    )
+    # A level is many small meshes: none of them alone would be worth loading compiled code for.
+    expect(OF_FACES, corners)
+    return SceneFacts(scene)

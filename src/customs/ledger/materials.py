@@ -36,7 +36,8 @@ def allowed_roles(case: Case) -> tuple[str, ...]:
     more = (slot_of(parse_pattern(packed)),) if packed else ()
     # Where a texture cannot say which of its channels counts, or few readers heed it, values go in textures
     # of their own.
-    roles = [r for r in case.format.texture_roles if case.format.channels or r != "metallic_roughness"]
+    form = case.format
+    roles = [r for r in form.texture_roles if form.channels or r != "metallic_roughness"]
     return (*roles, *more)
 
 

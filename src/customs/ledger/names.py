@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import Any, Literal
 
 from customs.job import Job
 from customs.ledger.row import Remedy, remedy
 from customs.route.step import NOTHING, get_step, make_settings
-from customs.scene.folding import row_names
+from customs.scene.folding import RowName, row_key, row_names
 from customs.scene.kept import latest
 from customs.scene.model import Scene
 from customs.scene.prune import prune
@@ -23,17 +23,18 @@ KINDS = (
 )
 
 
-def named(scene: Scene) -> Iterator[tuple[Any, Any]]:
-    """(kind, element) of all that is used and has a name."""
+def named(scene: Scene, rows: Literal["each", "once", "none"] = "each") -> Iterator[tuple[Any, Any]]:
+    """(kind, element) of all that is used and has a name; of what is placed each, the first of each name, or none."""
     used = prune(scene)
     for kind, attribute in KINDS:
-        for item in _elements(used, attribute):
+        for item in getattr(used, attribute):
             yield kind, item
-
-
-def _elements(scene: Scene, attribute: str) -> tuple[Any, ...]:
-    items: tuple[Any, ...] = getattr(scene, attribute)
-    return (*items, *row_names(scene)) if attribute == "nodes" else items
+    if rows == "each":
+        yield from (("node", row) for row in row_names(used))
+    elif rows == "once":
+        names = used.placements.names
+        first = dict(zip(reversed(names), reversed(range(len(names)))))
+        yield from (("node", RowName(row_key(used, k), name)) for name, k in first.items())
 
 
 def file_kinds(sheet: Sheet) -> tuple[str, ...]:
@@ -70,5 +71,6 @@ def _by_pattern(used: Scene, sheet: Sheet) -> list[tuple[str, str]]:
     new = step.apply(used, make_settings(step, name_values(sheet)), NOTHING, Job()).scene
     pairs = [(used.name, new.name)]
     for _, attribute in KINDS:
-        pairs += [(a.name, b.name) for a, b in zip(_elements(used, attribute), _elements(new, attribute))]
+        pairs += [(a.name, b.name) for a, b in zip(getattr(used, attribute), getattr(new, attribute))]
+    pairs += zip(used.placements.names, new.placements.names)
     return [(a, b) for a, b in pairs if a != b]

@@ -7,6 +7,7 @@ import io
 import json
 from collections.abc import Callable, Sequence
 from functools import reduce
+from operator import methodcaller
 from pathlib import Path
 from typing import Any
 
@@ -24,12 +25,16 @@ class Entries:
 
     def __init__(self, rows: Sequence[Any], get: Callable[[Any, str], Any]) -> None:
         self.rows, self._get = rows, get
+        self._plain = set(map(type, rows)) == {dict}
 
     def __len__(self) -> int:
         return len(self.rows)
 
     def column(self, place: str) -> Column:
         """Values at a place, for each entry."""
+        name = place.removeprefix("/")
+        if "/" not in name and self._plain:
+            return list(map(methodcaller("get", name), self.rows))
         return list(map(self._get, self.rows, [place] * len(self.rows)))
 
 

@@ -140,6 +140,7 @@ MEANINGS: dict[str, tuple[str, str]] = {
     "names.lower": ("small letters only", ""),
     "names.max_length": ("characters of a name", ""),
     "names.unique": ("no name twice within a kind", ""),
+    "names.placements_unique": ("of what a level repeats too", ""),
     "names.reserved": ("names the destination keeps for itself", ""),
     "names.later": ("what {later} is from the second material on", ""),
     "names.sides": ("what {side} is for left and right", ""),

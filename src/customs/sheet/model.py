@@ -222,6 +222,8 @@ class Names(Part):
     lower: bool = False
     max_length: int = Field(default=64, ge=1, le=255)
     unique: bool = True
+    placements_unique: bool = True
+    """Of what a level repeats too, each by itself; where not, placements may share a name."""
     reserved: tuple[str, ...] = ()
     """Names the destination keeps for itself, in whatever case."""
     later: str = "_{index}"

@@ -13,11 +13,13 @@ from customs.motion.posing.pose import joint_matrices, morph_weights, morphed, p
 from customs.scene.arrays import bounds
 from customs.scene.folding import row_worlds
 from customs.scene.kept import kept
-from customs.scene.model import Primitive, Scene
+from customs.scene.model import Mesh, Primitive, Scene
 from customs.scene.tree import mesh_nodes, world_matrices
 
 spatial = later("scipy.spatial")
 F64 = npt.NDArray[np.float64]
+FEW_ROWS = 1_000
+"""Rows that are all looked at."""
 FEW_POINTS, MOST_POINTS = 64, 60_000
 """Points that need no hull to be looked at all, and most that are placed in one go."""
 
@@ -73,8 +75,13 @@ def _rows_bounds(scene: Scene) -> tuple[F64, F64]:
     """
     rows, worlds = scene.placements, row_worlds(scene)
     lows, highs = [], []
+    outermost, known = _outermost(scene)
+    if known is not None:
+        lows, highs = [known[0]], [known[1]]
     for m, which in rows.by_mesh():
-        at = worlds[which]
+        at = worlds[which[outermost[which]]]
+        if not len(at):
+            continue
         for p in scene.meshes[m].primitives:
             weights = scene.meshes[m].weights
             still = weights is None or not weights.any() or not p.targets
@@ -94,6 +101,47 @@ def _rows_bounds(scene: Scene) -> tuple[F64, F64]:
                     lows.append(low[held].min(axis=0))
                     highs.append(high[held].max(axis=0))
     return (np.min(lows, axis=0), np.max(highs, axis=0)) if lows else (np.zeros(3), np.zeros(3))
+
+
+def _outermost(scene: Scene) -> tuple[npt.NDArray[np.bool_], tuple[F64, F64] | None]:
+    """((N,) rows that may reach beyond what is known, the box that one vertex of each row already needs): the box around the box of
+    their mesh reaches beyond that. All rows, and nothing known, where they are few or move.
+    """
+    rows, worlds = scene.placements, row_worlds(scene)
+    out = rows.shows.copy()
+    if len(rows) < FEW_ROWS:
+        return out, None
+    boxes, some = np.zeros((len(scene.meshes) + 1, 2, 3)), np.full((len(scene.meshes) + 1, 6, 3), np.nan)
+    for m in rows.meshes:
+        mesh = scene.meshes[m]
+        if any(p.targets for p in mesh.primitives) or not any(len(p.positions) for p in mesh.primitives):
+            return out, None
+        each = [local_bounds(p) for p in mesh.primitives if len(p.positions)]
+        boxes[m] = np.min([b[0] for b in each], axis=0), np.max([b[1] for b in each], axis=0)
+        some[m] = kept("ends", mesh, partial(_ends, mesh))
+    of = np.where(rows.shows, rows.of, len(scene.meshes)).astype(np.intp)
+    turn, shift = worlds[:, :, :3], worlds[:, :, 3]
+    middle = np.einsum("nij,nj->ni", turn, boxes[of].mean(axis=1)) + shift
+    half = np.einsum("nij,nj->ni", np.abs(turn), np.ptp(boxes[of], axis=1) / 2)
+    known = np.einsum("nij,nkj->nki", turn, some[of])[out] + shift[out][:, None]
+    if not np.isfinite(known).all():
+        return out, None
+    low, high = known.min(axis=(0, 1)), known.max(axis=(0, 1))
+    far = (middle + half > high) | (middle - half < low)
+    return np.asarray(out & far.any(axis=1)), (low, high)
+
+
+def _ends(mesh: Mesh) -> F64:
+    """(6, 3) the vertices of a mesh that lie lowest and highest along each axis."""
+    out = np.zeros((6, 3))
+    best = np.array([np.inf] * 3 + [-np.inf] * 3)
+    for p in mesh.primitives:
+        for k in range(6 if len(p.positions) else 0):
+            column = p.positions[:, k % 3]
+            at = int(column.argmin() if k < 3 else column.argmax())
+            if (column[at] < best[k]) if k < 3 else (column[at] > best[k]):
+                best[k], out[k] = column[at], p.positions[at]
+    return out
 
 
 def hull_points(points: npt.NDArray[Any]) -> F64:

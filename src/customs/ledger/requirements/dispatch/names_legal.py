@@ -21,11 +21,11 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     firm = {n.key for n in donor_nodes(case.delivering)}
     bad = [
         (kind, item)
-        for kind, item in named(case.delivering)
+        for kind, item in named(case.delivering, "once")
         if item.key not in firm
         and (not rules[kind].fits(item.name) or (n.lower and item.name != item.name.lower()))
     ]
-    before = sum(not rules[kind].fits(item.name) for kind, item in named(case.arrived))
+    before = sum(not rules[kind].fits(item.name) for kind, item in named(case.arrived, "once"))
     for kind, item in bad:
         yield rule.row(
             item.name,

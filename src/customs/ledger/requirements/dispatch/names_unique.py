@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator
+from typing import Literal
 
 from customs.ledger.names import name_fix, named
 from customs.ledger.row import Case, Requirement, Row, register, said
@@ -12,8 +13,9 @@ from customs.ledger.row import Case, Requirement, Row, register, said
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     if not case.sheet.names.unique:
         return
-    counts = Counter((kind, item.name.lower()) for kind, item in named(case.delivering))
-    before = Counter((kind, item.name.lower()) for kind, item in named(case.arrived))
+    rows: Literal["each", "none"] = "each" if case.sheet.names.placements_unique else "none"
+    counts = Counter((kind, item.name.lower()) for kind, item in named(case.delivering, rows))
+    before = Counter((kind, item.name.lower()) for kind, item in named(case.arrived, rows))
     twice = [(k, n) for (k, n), c in counts.items() if c > 1]
     for kind, name in twice:
         has = said((counts[(kind, name)], name), f"{counts[(kind, name)]} × {name}")

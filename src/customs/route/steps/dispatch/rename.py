@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from typing import Any, ClassVar, Literal
 
@@ -36,6 +37,7 @@ class Rename(Settings):
     lower: bool = Field(default=False, description="small letters only")
     max_length: int = Field(default=64, ge=1, le=255, description="characters")
     unique: bool = Field(default=True, description="no name twice within a kind")
+    placements_unique: bool = Field(default=True, description="of what a level repeats too")
     reserved: tuple[str, ...] = Field(default=(), description="names the destination keeps for itself")
     later: Pattern = Field(
         default="_{index}", description="what {later} is from the second material with textures on"
@@ -60,15 +62,17 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
     )
     # What nothing uses is not delivered: it keeps its name and takes none away.
     kept = prune(scene)
-    standing = [*kept.nodes, *row_names(kept)]
-    every: list[Any] = [*scene.nodes, *row_names(scene)]
+    tokens = set(re.findall(r"\{(\w+)\}", s.node)) - {"name", "asset"}
+    each = (s.placements_unique and s.unique) or bool(tokens)
+    standing = [*kept.nodes, *(row_names(kept) if each else ())]
+    every: list[Any] = [*scene.nodes, *(row_names(scene) if each else ())]
     words = Wordings(scene, kept, s.suffixes, s.later, s.sides)
     nodes = renamed_all(
         every, s.node, asset, rules, standing, words.nodes(every, standing, s.node), donor_nodes(kept)
     )
     materials = renamed_all(scene.materials, s.material, asset, rules, kept.materials, words.materials())
     count, rows = len(scene.nodes), scene.placements
-    names = tuple(r.name for r in nodes[count:])
+    names = tuple(r.name for r in nodes[count:]) if each else _shared(rows.names, s.node, asset, rules)
     out = replace(
         scene,
         name=asset,
@@ -90,6 +94,12 @@ def _apply(scene: Scene, settings: Rename, resources: Content, job: Job) -> Outc
     ]
     pairs += [(a, b) for a, b in zip(rows.names, names) if a != b]
     return Outcome(out, (Remark(f"{many(len(pairs), 'name')} changed"),) if pairs else ())
+
+
+def _shared(names: tuple[str, ...], pattern: str, asset: str, rules: Naming) -> tuple[str, ...]:
+    """Names of placements that may share one: each spelling is made legal once."""
+    new = {name: rules.legal(fill(pattern, name, 1, asset)) for name in dict.fromkeys(names)}
+    return tuple(map(new.__getitem__, names)) if any(a != b for a, b in new.items()) else names
 
 
 register(
