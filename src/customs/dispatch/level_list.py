@@ -14,17 +14,17 @@ from customs.dispatch.deliver import Deliverable, Tick, destination_scene
 from customs.formats.registry import Parts, get_format
 from customs.grounds.kinds import kinds_of
 from customs.grounds.rules import KINDS
-from customs.grounds.things import Things, things_of
+from customs.grounds.things import things_of
 from customs.grounds.tiles import tiles_of
+from customs.scene.kept import kept
 from customs.scene.model import Light, Scene
 from customs.scene.prune import prune
 from customs.scene.tree import world_matrices
 from customs.sheet.model import Sheet
 
 Json = dict[str, Any]
-F64 = npt.NDArray[np.float64]
-DIGITS = 9
-"""Of every number that is written: more than a float32 has."""
+DIGITS = 8
+"""Of every number that is written: a hundred thousandth of a millimetre."""
 
 
 def level_lists(scene: Scene, sheet: Sheet, final: Scene | None = None) -> tuple[Deliverable, ...]:
@@ -34,15 +34,15 @@ def level_lists(scene: Scene, sheet: Sheet, final: Scene | None = None) -> tuple
     rules = sheet.grounds
     if rules.form != "list":
         return ()
-    path = rules.list_place(scene.name)
 
     def make(name: str) -> Callable[[Tick], Parts]:
         def bytes_of(tick: Tick) -> Parts:
             delivered = final if final is not None else destination_scene(scene, sheet)
-            return [_texts(scene, delivered, sheet, path)[name]]
+            return [kept("level lists", delivered, lambda: Lists(scene, delivered, sheet)).text(name)]
 
         return bytes_of
 
+    path = rules.list_place(scene.name)
     return tuple(
         Deliverable(name, "level list", make(name), scene.name) for name in _paths(scene, sheet, path)
     )
@@ -60,46 +60,68 @@ def _tile_path(path: str, i: int, j: int) -> str:
     return f"{stem}_tile_{i}_{j}{end}"
 
 
-def _texts(scene: Scene, final: Scene, sheet: Sheet, path: str) -> dict[str, bytes]:
-    """Every list by its path."""
-    things, found = things_of(final), kinds_of(prune(scene))
-    words = [KINDS[k] for k in found.codes.tolist()] if len(found.things) == len(things) else []
-    entries = _entries(things, final, sheet, words, posixpath.dirname(path))
-    lights = _lights(final)
-    if not sheet.grounds.tile:
-        return {path: _text({"placements": [e for e in entries if e is not None], "lights": lights})}
-    tiles = tiles_of(found.things if words else things, sheet.grounds.tile)
-    which, at = np.unique(tiles, axis=0, return_inverse=True)
-    order, lists = np.argsort(at.reshape(-1), kind="stable"), dict[str, bytes]()
-    starts = np.searchsorted(at.reshape(-1)[order], np.arange(len(which) + 1))
-    for k, (i, j) in enumerate(which.tolist()):
-        mine = [entries[t] for t in order[starts[k] : starts[k + 1]].tolist()]
-        lists[_tile_path(path, i, j)] = _text({"placements": [e for e in mine if e is not None]})
-    body = {"level": 1, "lists": [posixpath.basename(p) for p in lists], "libraries": ["."], "lights": lights}
-    return {path: _text(body), **lists}
+class Lists:
+    """The lists of a level: `scene` in the working frame, `final` as it is delivered; each is written when it is asked for."""
+
+    def __init__(self, scene: Scene, final: Scene, sheet: Sheet) -> None:
+        self.path, self.final = sheet.grounds.list_place(final.name), final
+        things, found = things_of(final), kinds_of(prune(scene))
+        # Both are the same things in the same order, but for what levels and shapes a sheet takes as nodes.
+        told = len(found.things) == len(things)
+        folder, ending = posixpath.dirname(self.path), get_format(sheet.model.format).files(final)[0]
+        self.files = [
+            posixpath.relpath(sheet.grounds.mesh_place(final.name, m.name), folder or ".") + ending
+            for m in final.meshes
+        ]
+        columns = np.zeros((len(things), 4, 4))
+        columns[:, :3], columns[:, 3, 3] = things.matrices, 1
+        self.numbers = np.round(columns.transpose(0, 2, 1).reshape(-1, 16), DIGITS)
+        self.mesh, self.names = things.mesh, things.names
+        self.kinds = np.array(KINDS, object)[found.codes] if told else np.full(len(things), "", object)
+        self.rows = {self.path: np.flatnonzero(things.mesh >= 0)}
+        if sheet.grounds.tile:
+            self._tiled(tiles_of(found.things if told else things, sheet.grounds.tile))
+
+    def _tiled(self, tiles: npt.NDArray[np.int64]) -> None:
+        which, at = np.unique(tiles, axis=0, return_inverse=True)
+        order = np.argsort(at.reshape(-1), kind="stable")
+        starts = np.searchsorted(at.reshape(-1)[order], np.arange(1, len(which)))
+        self.rows = {
+            _tile_path(self.path, i, j): mine[self.mesh[mine] >= 0]
+            for (i, j), mine in zip(which.tolist(), np.split(order, starts))
+        }
+
+    def text(self, path: str) -> bytes:
+        """One of them."""
+        lights = _lights(self.final) if path == self.path else []
+        if path not in self.rows:
+            lists = [posixpath.basename(p) for p in self.rows]
+            return _text({"level": 1, "lists": lists, "libraries": ["."], "lights": lights})
+        rows = self.rows[path]
+        columns: Any = zip(
+            rows.tolist(),
+            self.mesh[rows].tolist(),
+            self.numbers[rows].tolist(),
+            self.kinds[rows],
+            self.names[rows],
+        )
+        body: Json = {
+            "placements": [
+                {
+                    "id": str(k),
+                    "name": self.files[m],
+                    "matrix": matrix,
+                    "label": label,
+                    **({"kind": kind} if kind else {}),
+                }
+                for k, m, matrix, kind, label in columns
+            ]
+        }
+        return _text(body | ({"lights": lights} if path == self.path else {}))
 
 
 def _text(body: Json) -> bytes:
     return json.dumps(body, separators=(",", ":"), ensure_ascii=False).encode() + b"\n"
-
-
-def _entries(things: Things, final: Scene, sheet: Sheet, words: list[str], folder: str) -> list[Json | None]:
-    """An entry for each thing that shows something, None for the others."""
-    ending = get_format(sheet.model.format).files(final)[0]
-    names = [
-        posixpath.relpath(sheet.grounds.mesh_place(final.name, m.name), folder or ".") + ending
-        for m in final.meshes
-    ]
-    columns = np.zeros((len(things), 4, 4))
-    columns[:, :3], columns[:, 3, 3] = things.matrices, 1
-    numbers = columns.transpose(0, 2, 1).reshape(-1, 16).tolist()
-    rows: Any = zip(things.mesh.tolist(), numbers, words or [""] * len(things), things.names.tolist())
-    return [
-        {"id": str(k), "name": names[m], "matrix": matrix, "label": label, **({"kind": kind} if kind else {})}
-        if m >= 0
-        else None
-        for k, (m, matrix, kind, label) in enumerate(rows)
-    ]
 
 
 def _lights(final: Scene) -> list[Json]:
