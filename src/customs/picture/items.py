@@ -53,8 +53,8 @@ class Items(NamedTuple):
     textures: list[Any]
 
 
-def items(shot: Shot, store: Store, few: int | None) -> Items:
-    """Everything a shot shows; of placements those largest on the screen whose triangles are `few`."""
+def items(shot: Shot, store: Store, rows: npt.NDArray[np.bool_] | None = None) -> Items:
+    """Everything a shot shows; of its placements those `rows` (N,), or all."""
     scene, clip = shot.scene, None if shot.clip is None else shot.scene.clips[shot.clip]
     world = posing(scene, clip).world(shot.seconds)
     scale = np.diag([shot.unit] * 3 + [1.0])
@@ -80,7 +80,7 @@ def items(shot: Shot, store: Store, few: int | None) -> Items:
     def material(prim: Primitive) -> Material | None:
         return scene.materials[prim.material] if prim.material is not None else None
 
-    for group in groups(scene, world, shot.unit, np.asarray(shot.orbit.eye), few):
+    for group in groups(scene, world, shot.unit, np.asarray(shot.orbit.eye), rows):
         mesh = scene.meshes[group.mesh]
         for p in mesh.primitives:
             put(group.far, Item(p, material(p), IDENTITY, None, mesh.weights, group, -1))

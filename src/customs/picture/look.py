@@ -74,9 +74,11 @@ class Shot:
     seconds: float = 0.0
     unit: float = 1.0
     mirrored: bool = False
+    lit: Lit | None = None
+    """How it is lit, where that is not said by its look: by a rig of its own."""
     marks: Mapping[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)
 
     def told(self) -> tuple[object, ...]:
         """All it hangs on, to be compared with another's: scenes by identity, the rest by value."""
-        rest = self.width, self.height, self.look, self.clip, self.seconds, self.unit, self.mirrored
+        rest = self.width, self.height, self.look, self.clip, self.seconds, self.unit, self.mirrored, self.lit
         return (self.scene, self.orbit, *rest, dict(self.marks))

@@ -46,7 +46,7 @@ def pick(renderer: Renderer, shot: Shot, x: int, y: int) -> Met | None:
     renderer's own thread.
     """
     context = renderer.context
-    found = items(shot, renderer.store, None)
+    found = items(shot, renderer.store)
     listed = [*found.solid, *found.clear]
     texture = context.texture((1, 1), 4, dtype="i4")
     depth = context.depth_renderbuffer((1, 1))

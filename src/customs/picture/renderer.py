@@ -10,6 +10,7 @@ import numpy.typing as npt
 
 from customs.errors import ToolError
 from customs.motion.posing.bounds import world_bounds
+from customs.motion.posing.posing import posing
 from customs.picture.appearance import appearance
 from customs.picture.figure import standing_figure
 from customs.picture.items import Item, items
@@ -17,7 +18,8 @@ from customs.picture.layered import layer_uniforms
 from customs.picture.lines import box_lines, dimension_lines, grid
 from customs.picture.look import DAY, EVENING, SHADINGS, Look, Shot, lit_by
 from customs.picture.programs import LAYER_SLOTS, SLOTS, Programs, shader_text
-from customs.picture.rows import Group, marked_rows
+from customs.picture.rows import Group, marked_rows, placed_triangles
+from customs.picture.sketch import Sketcher
 from customs.picture.unlocked import Unlocked
 from customs.picture.upload import Part, Store
 from customs.scene.model import Material, Primitive, Scene
@@ -32,6 +34,8 @@ MANY_TRIANGLES = 8 * FEW_TRIANGLES
 """More than this are sketched before they are drawn: at rest they take a second or more."""
 MOST_PLACED = 48_000
 """Triangles of placements while something moves, on a driver without a graphics card."""
+MOST_AT_REST = 1_000_000
+"""Triangles of placements while nothing moves, from which on only the largest on the screen are drawn with all they have."""
 FEW_RANGES = 16
 """Runs of marked faces that are drawn one by one."""
 FEW_ENOUGH = 300
@@ -68,7 +72,7 @@ class Renderer:
         self.line: Any = self.context.program(shader_text("lines.vert"), shader_text("lines.frag"))
         self.sky: Any = self.context.program(shader_text("sky.vert"), shader_text("sky.frag"))
         self.sky_array = self.context.vertex_array(self.sky, [])
-        self.store = Store(self.context)
+        self.store, self.sketcher = Store(self.context), Sketcher(self.context)
         self.targets: dict[tuple[int, int, int], tuple[Any, Any]] = {}
 
     def render(self, shot: Shot) -> npt.NDArray[np.uint8]:
@@ -91,6 +95,7 @@ class Renderer:
         if shot.look.dimensions:
             self._dimensions(shot, vp)
         self.unlocked.finish()
+        self.sketcher.finished()
         if drawn is not plain:
             self.unlocked.resolve(drawn, plain, shot.width, shot.height)
             self.unlocked.finish()
@@ -142,14 +147,15 @@ class Renderer:
         self.context.blend_func = (
             moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE_MINUS_SRC_ALPHA,
         )  # fmt: skip
-        lit = lit_by(shot.look.light, shot.orbit.back().tolist())
+        lit = shot.lit or lit_by(shot.look.light, shot.orbit.back().tolist())
         self.programs.start(vp, tuple(shot.orbit.eye), lit)
 
     def _set(self, name: str, m: F64) -> None:
         self.mesh[name].write(np.ascontiguousarray(m.T, dtype=np.float32).tobytes())
 
     def _scene(self, shot: Shot) -> None:
-        solid, clear, textures = items(shot, self.store, MOST_PLACED if self._thins(shot.look) else None)
+        near = self._vast(shot) if self._is_vast(shot) else None
+        solid, clear, textures = items(shot, self.store, near)
         self.halved = self._halved(shot.look, [item.prim for item in solid + clear])
         for item in solid + clear:
             self._primitive(shot, item)
@@ -158,10 +164,27 @@ class Renderer:
         for texture in textures:
             texture.release()
 
+    def _is_vast(self, shot: Shot) -> bool:
+        """True where placements are so many that a software driver cannot draw each."""
+        most = MOST_PLACED if self._thins(shot.look) else MOST_AT_REST
+        return self.software and shot.look.shading == "surface" and placed_triangles(shot.scene) > most
+
+    def _vast(self, shot: Shot) -> npt.NDArray[np.bool_]:
+        """Placements of a level sketched, but for those (N,) that are near enough to be drawn with all they have."""
+        clip = None if shot.clip is None else shot.scene.clips[shot.clip]
+        world = posing(shot.scene, clip).world(shot.seconds)
+        vp = shot.orbit.projection(shot.width / shot.height) @ shot.orbit.view()
+        lit = shot.lit or lit_by(shot.look.light, shot.orbit.back().tolist())
+        return self.sketcher.draw(
+            shot.scene, world, shot.unit, vp, shot.height, lit, shot.marks, self._thins(shot.look)
+        )
+
     def takes_long(self, shot: Shot) -> bool:
         """True where so much of a picture has not been drawn yet that a sketch of it would be there long before."""
         if not self.software or self._thins(shot.look):
             return False
+        if self._is_vast(shot):
+            return True
         new = [p for mesh in shot.scene.meshes for p in mesh.primitives if not self.store.holds(p)]
         return (
             sum(len(p.indices if p.indices is not None else p.positions) // 3 for p in new) > MANY_TRIANGLES

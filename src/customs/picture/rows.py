@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-from customs.motion.posing.bounds import local_bounds
+from customs.geometry.triangles import triangles_of
 from customs.scene.folding import rows_under
 from customs.scene.kept import kept
 from customs.scene.model import Scene
@@ -43,21 +43,16 @@ def marked_rows(scene: Scene, marks: Iterable[str]) -> npt.NDArray[np.intp]:
     return np.flatnonzero(np.isin(scene.placements.ordinals, numbers))
 
 
-def groups(scene: Scene, worlds: F64, unit: float, eye: F64, most: int | None = None) -> list[Group]:
-    """The rows of a scene whose nodes stand at `worlds` (nodes, 4, 4); of them the largest on the screen
-    whose triangles are `most`.
-    """
+def groups(
+    scene: Scene, worlds: F64, unit: float, eye: F64, which: npt.NDArray[np.bool_] | None = None
+) -> list[Group]:
+    """The rows of a scene whose nodes stand at `worlds` (nodes, 4, 4), or `which` (N,) of them."""
     rows = scene.placements
-    if not len(rows):
+    if not len(rows) or (which is not None and not which.any()):
         return []
     placed = rows_under(scene, worlds) * unit
-    radii, triangles = kept("sizes of placed meshes", scene, lambda: _sizes(scene))
     apart = np.linalg.norm(placed[:, :, 3] - eye, axis=1)
-    chosen = np.flatnonzero(rows.shows)
-    if most is not None and int(triangles[rows.of[chosen]].sum()) > most:
-        scale, of = np.linalg.norm(placed[chosen][:, :, :3], axis=1).max(axis=1), rows.of[chosen]
-        order = np.argsort(-radii[of] * scale / np.maximum(apart[chosen], 1e-9), kind="stable")
-        chosen = np.sort(chosen[order[: int(np.searchsorted(np.cumsum(triangles[of][order]), most)) + 1]])
+    chosen = np.flatnonzero(rows.shows if which is None else rows.shows & which)
     turned = np.linalg.det(placed[chosen][:, :, :3]) < 0
     label = rows.of[chosen].astype(np.int64) * 2 + turned
     order = np.argsort(label, kind="stable")
@@ -68,17 +63,15 @@ def groups(scene: Scene, worlds: F64, unit: float, eye: F64, most: int | None = 
     ]
 
 
-def _sizes(scene: Scene) -> tuple[F64, npt.NDArray[np.int64]]:
-    """(radius in units, triangles) of every mesh."""
-    radii, triangles = np.zeros(len(scene.meshes)), np.zeros(len(scene.meshes), np.int64)
-    for k in scene.placements.meshes:
-        boxes = [local_bounds(p) for p in scene.meshes[k].primitives]
-        radii[k] = max((float(np.abs(np.stack(b)).max()) for b in boxes), default=0.0)
-        triangles[k] = (
-            sum(
-                len(p.indices) if p.indices is not None else len(p.positions)
-                for p in scene.meshes[k].primitives
-            )
-            // 3
-        )
-    return radii, triangles
+def placed_triangles(scene: Scene) -> int:
+    """Triangles of all rows."""
+    return kept("triangles of rows", scene, lambda: _placed_triangles(scene)) if len(scene.placements) else 0
+
+
+def _placed_triangles(scene: Scene) -> int:
+    times = scene.placements.times(len(scene.meshes))
+    return sum(
+        int(times[k]) * len(triangles_of(p))
+        for k in scene.placements.meshes
+        for p in scene.meshes[k].primitives
+    )

@@ -19,7 +19,7 @@ from customs.scene.model import Image, Primitive
 from customs.scene.selection import rows_in
 from customs.surface.pixels import image_info, pixels_or_none
 
-MOST_PRIMITIVES, MOST_TEXTURES, LARGEST = 600, 200, 2048
+MOST_PRIMITIVES, MOST_TEXTURES, LARGEST = 4000, 200, 2048
 MODES = {
     "points": moderngl.POINTS,
     "lines": moderngl.LINES,
