@@ -140,15 +140,15 @@ class Jobs:
 
         self.session.worker.submit(Task(1, title=f"Taking in {path.name}", run=run, done=done, failed=failed))
 
-    def take_again(self, asset: Asset) -> None:
-        """An asset as its files are now, what was decided about it kept, and its route planned anew."""
+    def take_again(self, asset: Asset, change: Callable[[Asset], Asset] = lambda asset: asset) -> None:
+        """An asset as its files are now, or as a change of them has it, what was decided about it kept, and its route planned anew."""
         assert self.session.shipment is not None
         store, sheet, cache = self.session.shipment.store, self.session.sheet, self.session.cache
         kit = self.session.kit
 
         def run(job: Job) -> tuple[Asset, tuple[str, ...]]:
             job.progress(0.1, asset.name)
-            now, words = take_again(asset, store)
+            now, words = take_again(change(asset), store)
             return run_plan(PlanRequest(asked_of(now, store, sheet, kit)), cache, job=job).asset, words
 
         def done(answer: tuple[Asset, tuple[str, ...]]) -> None:

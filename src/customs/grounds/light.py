@@ -14,6 +14,7 @@ import numpy.typing as npt
 
 from customs.scene.key import Key
 from customs.scene.model import Light, Node, Scene
+from customs.scene.tree import world_matrices
 
 F64 = npt.NDArray[np.float64]
 EFFICACY = 683.0
@@ -108,3 +109,25 @@ def reach_of(candela: float, least: float) -> float:
 def lit_scene(scene: Scene) -> bool:
     """True where something in the scene gives light."""
     return any(light.intensity > 0 for light in scene.lights)
+
+
+def lit_by_lights(
+    scene: Scene,
+) -> tuple[tuple[float, float, float], tuple[float, float, float, float]] | None:
+    """As a picture is lit by the strongest light of a scene that shines from one side everywhere; None where there is none."""
+    best: tuple[float, F64] | None = None
+    total = 0.0
+    worlds = world_matrices(scene)
+    for n, node in enumerate(scene.nodes):
+        for light in node.holds:
+            if isinstance(light, Light) and light.kind == "directional":
+                total += light.intensity
+                if best is None or light.intensity > best[0]:
+                    best = light.intensity, worlds[n, :3, 2]
+    if best is None or best[0] <= 0:
+        return None
+    way = best[1] / max(float(np.linalg.norm(best[1])), 1e-12)
+    rest = (total - best[0]) / PICTURE
+    strength = min(best[0] / (SUN * PICTURE), 4.0)
+    x, y, z = (float(v) for v in way)
+    return (x, y, z), (strength, min(rest * 3, 2.0), min(rest, 1.0), min(0.25 + rest * 2.5, 2.0))

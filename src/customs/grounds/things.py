@@ -200,3 +200,20 @@ def placed_boxes(meshes: MeshColumns, mesh: Ints, matrices: F64) -> tuple[F64, F
 def is_level(scene: Scene) -> bool:
     """True for what is so many things that it is looked at as a whole: one that comes as a list, or of LEVEL things and more."""
     return bool(scene.kinds.words) or scene.format == "level" or len(things_of(scene)) >= LEVEL
+
+
+def bulk_box(scene: Scene) -> tuple[F64, F64] | None:
+    """The box of most of a level in the scene's own units, without the few things that stand around it or far away; None of what is no
+    level.
+    """
+    if not is_level(scene):
+        return None
+    things = things_of(scene)
+    shown = np.isfinite(things.low).all(axis=1) & (things.mesh >= 0)
+    if not shown.any():
+        return None
+    low, high = np.quantile(things.low[shown], 0.02, axis=0), np.quantile(things.high[shown], 0.98, axis=0)
+    reach = float(np.linalg.norm(high - low))
+    near = shown & (things.low >= low - reach).all(axis=1) & (things.high <= high + reach).all(axis=1)
+    near = near if near.any() else shown
+    return things.low[near].min(axis=0), things.high[near].max(axis=0)

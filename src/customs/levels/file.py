@@ -38,6 +38,10 @@ class LevelFile(Part):
     libraries: tuple[str, ...] = ()
     mapping: Mapping = OWN
     lights: tuple[ListedLight, ...] = ()
+    unclear: dict[str, int] = {}
+    """Names that may mean several files, and how many, as long as nobody has said which."""
+    looked_in: tuple[str, ...] = ()
+    """Folders a person had names looked up in: where missing ones are looked for again. Nothing is read from there by itself."""
 
     def text(self) -> str:
         """As it is written."""

@@ -4,10 +4,11 @@ files are.
 
 from __future__ import annotations
 
+import json
 import re
 import tomllib
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
@@ -139,3 +140,21 @@ def read_mapping(path: Path) -> Mapping:
         raise SheetError(
             f"{first.get('input')!r:.60}", str(first["msg"]), "Mend the mapping.", path, where
         ) from None
+
+
+def mapping_text(mapping: Mapping) -> str:
+    """A mapping as TOML, without what is usual."""
+    body = mapping.model_dump(mode="json", exclude_defaults=True)
+    lines = ["version = 1"]
+
+    def table(values: dict[str, Any], name: str) -> None:
+        plain = {k: v for k, v in values.items() if not isinstance(v, dict)}
+        if name:
+            lines.extend(["", f"[{name}]"])
+        lines.extend(f"{k} = {json.dumps(v, ensure_ascii=False)}" for k, v in plain.items() if v is not None)
+        for k, v in values.items():
+            if isinstance(v, dict):
+                table(v, f"{name}.{k}" if name else k)
+
+    table({k: v for k, v in body.items() if k != "version"}, "")
+    return "\n".join(lines) + "\n"

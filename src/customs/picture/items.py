@@ -4,6 +4,7 @@ last as they need.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -12,9 +13,11 @@ import numpy.typing as npt
 from customs.motion.posing.pose import joint_matrices, morph_weights
 from customs.motion.posing.posing import posing
 from customs.picture.layered import lets_through
-from customs.picture.look import Shot
+from customs.picture.look import Shot, Veil
 from customs.picture.rows import Group, groups
 from customs.picture.upload import Store
+from customs.scene.kept import kept
+from customs.scene.key import Key
 from customs.scene.model import Material, Primitive
 from customs.scene.tree import mesh_nodes
 
@@ -53,6 +56,35 @@ class Items(NamedTuple):
     textures: list[Any]
 
 
+FAINT = 0.22
+"""How much of what lies behind a faint thing covers."""
+NO_MATERIAL = Material(Key("drawn", "material", 0), "", base_colour=(0.6, 0.6, 0.58, 1.0), metallic=0.0)
+
+
+def faded(material: Material | None) -> Material:
+    """As a faint thing is drawn: all of its colour, little of its cover."""
+    own = material if material is not None else NO_MATERIAL
+
+    def made() -> Material:
+        r, g, b, _ = own.base_colour
+        x, y, z, _ = own.diffuse
+        return replace(
+            own, alpha_mode="blend", double_sided=True, base_colour=(r, g, b, FAINT), diffuse=(x, y, z, FAINT)
+        )
+
+    return kept("faded", own, made)
+
+
+def veiled(
+    count: int, rows: npt.NDArray[np.bool_] | None, veil: Veil | None
+) -> list[tuple[npt.NDArray[np.bool_] | None, bool]]:
+    """(rows (N,) or all, whether they are faint) of what is drawn."""
+    if veil is None or len(veil.hidden_rows) != count:
+        return [(rows, False)]
+    shown = ~veil.hidden_rows if rows is None else rows & ~veil.hidden_rows
+    return [(shown & ~veil.faint_rows, False), (shown & veil.faint_rows, True)]
+
+
 def items(shot: Shot, store: Store, rows: npt.NDArray[np.bool_] | None = None) -> Items:
     """Everything a shot shows; of its placements those `rows` (N,), or all."""
     scene, clip = shot.scene, None if shot.clip is None else shot.scene.clips[shot.clip]
@@ -80,17 +112,23 @@ def items(shot: Shot, store: Store, rows: npt.NDArray[np.bool_] | None = None) -
     def material(prim: Primitive) -> Material | None:
         return scene.materials[prim.material] if prim.material is not None else None
 
-    for group in groups(scene, world, shot.unit, np.asarray(shot.orbit.eye), rows):
-        mesh = scene.meshes[group.mesh]
-        for p in mesh.primitives:
-            put(group.far, Item(p, material(p), IDENTITY, None, mesh.weights, group, -1))
+    eye, veil = np.asarray(shot.orbit.eye), shot.veil
+    for which, faint in veiled(len(scene.placements), rows, veil):
+        for group in groups(scene, world, shot.unit, eye, which):
+            mesh = scene.meshes[group.mesh]
+            for p in mesh.primitives:
+                m = faded(material(p)) if faint else material(p)
+                put(group.far, Item(p, m, IDENTITY, None, mesh.weights, group, -1))
     for n in mesh_nodes(scene):
+        if veil is not None and n in veil.hidden_nodes:
+            continue
         node, model = scene.nodes[n], scale @ world[n]
         weights, far = (
             morph_weights(scene, n, clip, shot.seconds),
             float(np.linalg.norm(model[:3, 3] - shot.orbit.eye)),
         )
         joints = skins.get(node.skin if node.skin is not None else -1)
+        faint = veil is not None and n in veil.faint_nodes
         for p in scene.meshes[node.mesh or 0].primitives:
-            put(far, Item(p, material(p), model, joints, weights, None, n))
+            put(far, Item(p, faded(material(p)) if faint else material(p), model, joints, weights, None, n))
     return Items(solid, [item for _, item in sorted(clear, key=lambda pair: -pair[0])], list(skins.values()))

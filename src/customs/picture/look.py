@@ -7,6 +7,9 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Literal
 
+import numpy as np
+import numpy.typing as npt
+
 from customs.picture.camera import Orbit
 from customs.scene.model import Scene
 from customs.scene.wishes import Light
@@ -61,6 +64,16 @@ class Look:
 
 
 @dataclass(frozen=True, eq=False)
+class Veil:
+    """How things of a level are looked at: rows (N,) and nodes (by number) that are hidden, and those that are faint."""
+
+    hidden_rows: npt.NDArray[np.bool_]
+    faint_rows: npt.NDArray[np.bool_]
+    hidden_nodes: frozenset[int] = frozenset()
+    faint_nodes: frozenset[int] = frozenset()
+
+
+@dataclass(frozen=True, eq=False)
 class Shot:
     """One picture to make: `marks` gives, by primitive Key as text, face ranges to mark; by the Key of a node
     or row, with none, that one alone. `unit` scales raw numbers to m."""
@@ -76,9 +89,20 @@ class Shot:
     mirrored: bool = False
     lit: Lit | None = None
     """How it is lit, where that is not said by its look: by a rig of its own."""
+    veil: Veil | None = None
     marks: Mapping[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)
 
     def told(self) -> tuple[object, ...]:
         """All it hangs on, to be compared with another's: scenes by identity, the rest by value."""
-        rest = self.width, self.height, self.look, self.clip, self.seconds, self.unit, self.mirrored, self.lit
+        rest = (
+            self.width,
+            self.height,
+            self.look,
+            self.clip,
+            self.seconds,
+            self.unit,
+            self.mirrored,
+            self.lit,
+            self.veil,
+        )
         return (self.scene, self.orbit, *rest, dict(self.marks))

@@ -11,6 +11,7 @@ import numpy as np
 from customs.picture.items import Item, items
 from customs.picture.look import Shot, lit_by
 from customs.picture.renderer import Renderer, uv_matrix
+from customs.picture.rows import under_pixel
 from customs.scene.folding import row_key
 from customs.scene.key import Key
 from customs.scene.model import Material, Mesh, Primitive, Scene
@@ -46,7 +47,7 @@ def pick(renderer: Renderer, shot: Shot, x: int, y: int) -> Met | None:
     renderer's own thread.
     """
     context = renderer.context
-    found = items(shot, renderer.store)
+    found = items(shot, renderer.store, under_pixel(shot, x, y))
     listed = [*found.solid, *found.clear]
     texture = context.texture((1, 1), 4, dtype="i4")
     depth = context.depth_renderbuffer((1, 1))

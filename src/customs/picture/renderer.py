@@ -176,7 +176,7 @@ class Renderer:
         vp = shot.orbit.projection(shot.width / shot.height) @ shot.orbit.view()
         lit = shot.lit or lit_by(shot.look.light, shot.orbit.back().tolist())
         return self.sketcher.draw(
-            shot.scene, world, shot.unit, vp, shot.height, lit, shot.marks, self._thins(shot.look)
+            shot.scene, world, shot.unit, vp, shot.height, lit, shot.marks, self._thins(shot.look), shot.veil
         )
 
     def takes_long(self, shot: Shot) -> bool:

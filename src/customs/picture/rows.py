@@ -11,11 +11,17 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.geometry.triangles import triangles_of
+from customs.motion.posing.bounds import local_bounds
+from customs.motion.posing.posing import posing
+from customs.picture.camera import ray_through
+from customs.picture.look import Shot
 from customs.scene.folding import rows_under
 from customs.scene.kept import kept
 from customs.scene.model import Scene
 
 F64 = npt.NDArray[np.float64]
+FEW = 500
+"""Rows that are all looked at for what lies under a pixel."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,3 +81,35 @@ def _placed_triangles(scene: Scene) -> int:
         for k in scene.placements.meshes
         for p in scene.meshes[k].primitives
     )
+
+
+def balls(scene: Scene) -> tuple[F64, F64]:
+    """(middle (M, 3), radius (M,)) of a ball around each mesh, in its own units. Kept while the scene lives."""
+    return kept("balls", scene, lambda: _balls(scene))
+
+
+def _balls(scene: Scene) -> tuple[F64, F64]:
+    middle, radius = np.zeros((len(scene.meshes), 3)), np.zeros(len(scene.meshes))
+    for k in scene.placements.meshes:
+        boxes = [local_bounds(p) for p in scene.meshes[k].primitives]
+        if boxes:
+            low, high = np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)
+            middle[k], radius[k] = (low + high) / 2, float(np.linalg.norm(high - low)) / 2
+    return middle, radius
+
+
+def under_pixel(shot: Shot, x: int, y: int) -> npt.NDArray[np.bool_] | None:
+    """(N,) rows whose balls the line of sight through a pixel meets; None where there are few rows, which all may be."""
+    scene = shot.scene
+    rows = scene.placements
+    if len(rows) < FEW:
+        return None
+    clip = None if shot.clip is None else scene.clips[shot.clip]
+    placed = rows_under(scene, posing(scene, clip).world(shot.seconds)) * shot.unit
+    middle, radius = balls(scene)
+    of = np.where(rows.shows, rows.of, 0).astype(np.intp)
+    at = np.einsum("nij,nj->ni", placed[:, :, :3], middle[of]) + placed[:, :, 3]
+    reach = radius[of] * np.linalg.norm(placed[:, :, :3], axis=1).max(axis=1)
+    eye, way = ray_through(shot.orbit, shot.width, shot.height, x + 0.5, y + 0.5)
+    off = np.linalg.norm(np.cross(at - eye, way), axis=1)
+    return np.asarray(rows.shows & (off <= reach * 1.01 + 1e-6))

@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.picture.baked import Baked, Palette, baked
-from customs.picture.look import Lit
+from customs.picture.look import Lit, Veil
 from customs.picture.programs import shader_text
 from customs.picture.rows import marked_rows
 from customs.scene.folding import rows_under
@@ -22,6 +22,7 @@ from customs.scene.model import Scene
 
 F64 = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
+Mask = npt.NDArray[np.bool_]
 WIDE = 1024
 BUDGET, LEAST_BUDGET, MOST_BUDGET = 150_000, 20_000, 600_000
 """Triangles of one picture while things move: of the first, and how few and how many it may come to."""
@@ -67,8 +68,10 @@ class Level:
                 out[m] = areas @ self.palette.colours[materials, :3] / areas.sum()
         return out
 
-    def choose(self, vp: F64, height: int, budget: int | None) -> Chosen:
-        """What is drawn of it by a camera; with a `budget` of triangles the largest, else all that can be seen."""
+    def choose(self, vp: F64, height: int, budget: int | None, hidden: Mask | None = None) -> Chosen:
+        """What is drawn of it by a camera; with a `budget` of triangles the largest, else all that can be seen. Rows `hidden` (N,) are
+        not.
+        """
         clip = self.middle @ vp[:3, :3].T + vp[:3, 3]
         w = self.middle @ vp[3, :3] + vp[3, 3]
         # Lengths of the rows say how far a ball reaches over each edge of the picture.
@@ -81,7 +84,8 @@ class Level:
         )
         pixels = r * reach[1] * height / np.maximum(w, 1e-6)
         pixels = np.where(w < r, 1e6, pixels)
-        seen = np.flatnonzero(inside & (r > 0) & (pixels >= NOTHING_SEEN))
+        inside &= r > 0 if hidden is None else (r > 0) & ~hidden
+        seen = np.flatnonzero(inside & (pixels >= NOTHING_SEEN))
         size = pixels[seen]
         large = size >= SPOT
         some, size = seen[large], size[large]
@@ -141,7 +145,8 @@ class Sketcher:
         self._began = 0.0
 
     def draw(
-        self, scene: Scene, worlds: F64, unit: float, vp: F64, height: int, lit: Lit, marks: Any, moving: bool
+        self, scene: Scene, worlds: F64, unit: float, vp: F64, height: int, lit: Lit, marks: Any, moving: bool,
+        veil: Veil | None = None,
     ) -> npt.NDArray[np.bool_]:  # fmt: skip
         """Draw the rows of a scene whose nodes stand at `worlds`; while things move, as many as there is time for. While nothing moves
         the largest (N,) are left to be drawn with all they have.
@@ -149,7 +154,10 @@ class Sketcher:
         card = self._card(scene, worlds, unit)
         card.colours()
         self._began = time.monotonic() if moving else 0.0
-        chosen = card.level.choose(vp, height, self.budget if moving else None)
+        if veil is not None and len(veil.hidden_rows) != len(card.level.mesh):
+            veil = None
+        hidden = veil.hidden_rows if veil is not None else None
+        chosen = card.level.choose(vp, height, self.budget if moving else None, hidden)
         near = np.zeros(len(card.level.mesh), bool)
         if not moving:
             chosen = card.level.without_near(chosen, near)
@@ -161,7 +169,7 @@ class Sketcher:
             program["view_projection"].write(np.ascontiguousarray(vp.T, np.float32).tobytes())
             program["lights"] = lit[1]
         self.program["sun"] = lit[0]
-        card.draw(self.program, chosen, marked)
+        card.draw(self.program, chosen, marked, veil.faint_rows if veil is not None else None)
         card.draw_spots(self.spots, chosen)
         self.context.enable(moderngl.BLEND)
         return near
@@ -228,7 +236,7 @@ class _Card:
             self.palette = self._texture(self.level.palette.colours, WIDE, 4)
             self.means = self.level.means()
 
-    def draw(self, program: Any, chosen: Chosen, marked: Ints) -> None:
+    def draw(self, program: Any, chosen: Chosen, marked: Ints, faint: Mask | None) -> None:
         """All that is drawn as meshes."""
         if not chosen.draws:
             return
@@ -238,6 +246,8 @@ class _Card:
         told[: len(rows), 0] = rows
         if len(marked):
             told[: len(rows), 1] = np.isin(rows, marked)
+        if faint is not None:
+            told[: len(rows), 1] += 2 * faint[rows]
         self.chosen.write(told.tobytes(), (0, 0, WIDE, height))
         for name, texture, unit in (
             ("places", self.places, 0),

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from customs.conventions.origin import Origin
 from customs.errors import CustomsError
+from customs.grounds.things import is_level
 from customs.intake.again import matched
 from customs.intake.rights import Slip
 from customs.intake.take import Taken, content_digest, files_digest, take
@@ -37,6 +38,9 @@ def kind_of(scene: Scene) -> str:
     if scene.skins:
         clips = len(scene.clips)
         return "rigged" + (f" · {clips} clip{'s' if clips > 1 else ''}" if clips else "")
+    rows = scene.placements
+    if is_level(scene) and len(rows):
+        return f"level · {int(rows.top.sum()) + len(scene.roots):,} placed"
     count = len(scene.meshes)
     return f"prop · {count} mesh{'es' if count != 1 else ''}" if count else "empty"
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import os
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from customs.conventions.convert import change_convention
@@ -13,7 +13,8 @@ from customs.errors import WriteError
 from customs.formats.registry import WriteOptions, get_format, read_scene
 from customs.formats.source import Source
 from customs.grounds.kinds import kinds_of as sorted_kinds
-from customs.levels.file import ENDING, LevelFile
+from customs.levels.entries import bytes_of_list
+from customs.levels.file import ENDING, LevelFile, level_of
 from customs.levels.library import Resolved, resolve
 from customs.levels.mapping import Mapping as ListMapping
 from customs.levels.read import Listed, name_counts, read_list
@@ -21,6 +22,7 @@ from customs.preferences import config_folder
 from customs.scene.convention import WORKING
 from customs.scene.model import Scene
 from customs.scene.prune import prune
+from customs.shipment.state import Asset
 
 
 @dataclass(frozen=True, eq=False)
@@ -56,7 +58,10 @@ def composed(
         resolve(name_counts(read), [Path(os.path.abspath(p)) for p in libraries], mapping.library, given=said)
     )
     given = dict(zip(own, map(str, paths))) | {r.name: str(r.file) for r in names if r.file is not None}
-    text = LevelFile(lists=tuple(own), mapping=mapping).text()
+    looked_in = tuple(os.path.abspath(p) for p in libraries)
+    unclear = {r.name: len(r.files) for r in names if r.ambiguous}
+    told = LevelFile(lists=tuple(own), mapping=mapping, unclear=unclear, looked_in=looked_in)
+    text = told.text()
     known = hashlib.sha256("\n".join([text, *map(str, paths)]).encode()).hexdigest()[:12]
     path = config_folder() / "levels" / known / f"{name or paths[0].name.partition('.')[0]}{ENDING}"
     try:
@@ -98,3 +103,17 @@ def kinds_of(scene: Scene) -> dict[str, dict[str, int]]:
     """Things and triangles of each kind in a level as received."""
     arrived = change_convention(scene, WORKING, scene.convention)
     return {k: {"count": n, "triangles": t} for k, (n, t) in sorted_kinds(arrived).counts().items()}
+
+
+def candidates(asset: Asset, name: str) -> tuple[Path, ...]:
+    """Files a name of a level may mean, the likeliest first, where its level file says names were looked up. Raises CustomsError."""
+    path = Path(asset.source)
+    told = level_of(bytes_of_list(path), path)
+    folders = [Path(f) for f in told.looked_in] + [path.parent / f for f in told.libraries]
+    there = [f for f in folders if (f / told.mapping.library.folder).is_dir()]
+    return resolve([(name, 1)], there, told.mapping.library)[0].files
+
+
+def with_choice(asset: Asset, name: str, file: Path) -> Asset:
+    """The asset with the file a person says a name means; it is to be taken again."""
+    return replace(asset, given={**asset.given, name: str(file)})

@@ -11,6 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.geometry.counts import counts
+from customs.grounds.things import bulk_box
 from customs.motion.posing.bounds import world_bounds
 from customs.scene.kept import kept
 from customs.scene.model import Scene
@@ -20,10 +21,13 @@ F64 = npt.NDArray[np.float64]
 
 @dataclass(frozen=True, eq=False)
 class Measures:
-    """`box` (low (3,), high (3,)) in the scene's own unit, or None when empty; `counts` as in a docket."""
+    """`box` (low (3,), high (3,)) in the scene's own unit, or None when empty; `counts` as in a docket; `bulk` is the box of most of a
+    level, without what stands around it and far away.
+    """
 
     box: tuple[F64, F64] | None
     counts: dict[str, int]
+    bulk: tuple[F64, F64] | None = None
 
     @property
     def height(self) -> float:
@@ -33,4 +37,4 @@ class Measures:
 
 def measure(scene: Scene) -> Measures:
     """The figures of a scene."""
-    return kept("measures", scene, lambda: Measures(world_bounds(scene), counts(scene)))
+    return kept("measures", scene, lambda: Measures(world_bounds(scene), counts(scene), bulk_box(scene)))

@@ -62,8 +62,9 @@ def half_of(scene: Scene, unit: float, mirrored: bool, title: str, unit_name: st
         tall = length_text(figures.height * unit) if unit == 1.0 else f"{figures.height:,.1f} {unit_name}"
         tall += " high · "
     meshes = figures.counts["meshes"]
-    facts = f"{tall}{meshes} mesh{'es' if meshes != 1 else ''} · {figures.counts['triangles']:,} tri"
-    return Half(scene, unit, mirrored, title, facts, figures.box)
+    placed = f"{len(scene.placements):,} placed · " if len(scene.placements) else ""
+    facts = f"{tall}{placed}{meshes} mesh{'es' if meshes != 1 else ''} · {figures.counts['triangles']:,} tri"
+    return Half(scene, unit, mirrored, title, facts, figures.bulk or figures.box)
 
 
 def unless_alike(old: Half | None, new: Half | None) -> Half | None:

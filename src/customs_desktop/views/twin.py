@@ -10,7 +10,7 @@ from PyQt6.QtGui import QImage, QPainter, QPaintEvent, QPixmap, QPolygonF
 
 from customs.ledger.row import Place
 from customs.picture.camera import Orbit
-from customs.picture.look import Look, Shot
+from customs.picture.look import Lit, Look, Shot, Veil
 from customs.picture.received import as_seen
 from customs.route.step import step_of
 from customs.scene.model import Scene
@@ -33,6 +33,7 @@ from customs_desktop.views.halves import (
 from customs_desktop.views.handles import Handles
 from customs_desktop.views.twin_hands import Hands, Pointed
 from customs_desktop.views.twin_paint import HEAD, Measured, Overlay
+from customs_desktop.views.walker import Walker
 
 Mode = Literal["twin", "wipe", "ghost"]
 MOVING_MS = 220
@@ -67,6 +68,9 @@ class TwinView(Hands):
         self.found = ("", "")
         self.drawn: dict[str, Scene] = {}
         self.lasso: QPolygonF | None = None
+        self.veil: Veil | None = None
+        self.lit: Lit | None = None
+        self.walker: Walker | None = None
         self.handles: Handles | None = None
         self.lines: list[Measured] = []
         self.pointed: Pointed | None = None
@@ -130,6 +134,7 @@ class TwinView(Hands):
     def _new_asset(self, _: str) -> None:
         self.zoom, self.pan, self.marks, self.found = 1.0, (0.0, 0.0), {}, ("", "")
         self.poses, self.drawn, self.beside = {}, {}, None
+        self.veil, self.lit, self.walker = None, None, None
         QTimer.singleShot(MOVING_MS, self._drop_others)
 
     def _drop_others(self) -> None:
@@ -176,6 +181,8 @@ class TwinView(Hands):
 
     def orbits(self) -> dict[str, Orbit]:
         """The cameras of the halves."""
+        if self.walker is not None:
+            return dict.fromkeys(("left", "right"), self.walker.orbit)
         found = cameras(self, self.areas(), Orbit(yaw=self.yaw, pitch=self.pitch))
         return {k: o if k == "beside" else o.nearer(self.zoom).moved(*self.pan) for k, o in found.items()}
 
@@ -216,7 +223,20 @@ class TwinView(Hands):
             scene = seen_from(scene, orbit.distance)
         clip = clip if clip is not None and clip < len(scene.clips) else None
         look, marks = look_of(self, name, half, moving), self.marks if name == "right" else {}
-        return Shot(scene, orbit, *size, look, clip, seconds, half.unit, half.mirrored, marks)
+        lit, veil = (self.lit, self.veil) if name == "right" and not self.landing else (None, None)
+        return Shot(
+            scene,
+            orbit,
+            *size,
+            look,
+            clip,
+            seconds,
+            half.unit,
+            half.mirrored,
+            lit=lit,
+            veil=veil,
+            marks=marks,
+        )
 
     def pose(self, name: str, scene: Scene) -> tuple[int | None, float]:
         """(clip, seconds) a half stands at; at rest where nothing is played."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPolygonF, QWheelEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from customs.picture.camera import Orbit
@@ -13,6 +13,7 @@ from customs.picture.pick import Met
 from customs_desktop.views.handles import Handles
 from customs_desktop.views.rig_overlay import RigOverlay
 from customs_desktop.views.twin_paint import HEAD
+from customs_desktop.views.walker import Walker
 
 
 class Pointed(NamedTuple):
@@ -38,6 +39,7 @@ class Hands(QWidget):
     """What was pointed at in the small picture beside."""
     lasso: QPolygonF | None
     handles: Handles | None
+    walker: Walker | None
     pointed: Pointed | None
     """Where what was met last lay."""
     _grip: tuple[QPoint, Qt.MouseButton] | None
@@ -59,6 +61,16 @@ class Hands(QWidget):
 
     def resizeEvent(self, event: object) -> None:
         self.ask(moving=bool(self.pictures))
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        if event is None or self.walker is None or not self.walker.press(event.key(), True):
+            super().keyPressEvent(event)
+
+    def keyReleaseEvent(self, event: QKeyEvent | None) -> None:
+        if event is not None and event.isAutoRepeat():
+            return
+        if event is None or self.walker is None or not self.walker.press(event.key(), False):
+            super().keyReleaseEvent(event)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         if event is None:
@@ -100,7 +112,9 @@ class Hands(QWidget):
         step = place - self._grip[0]
         self._grip = (place, self._grip[1])
         shifted = event.modifiers() & Qt.KeyboardModifier.ShiftModifier
-        if self._grip[1] != Qt.MouseButton.LeftButton or shifted:
+        if self.walker is not None:
+            self.walker.turn(step.x() * 0.25, step.y() * 0.2)
+        elif self._grip[1] != Qt.MouseButton.LeftButton or shifted:
             height = max(self.height() - HEAD, 1)
             self.pan = (self.pan[0] - step.x() / height, self.pan[1] + step.y() / height)
         else:

@@ -169,7 +169,7 @@ class Chips(QWidget):
 
     chosen = pyqtSignal(str)
 
-    def __init__(self, options: Iterable[tuple[str, str]], across: bool = False) -> None:
+    def __init__(self, options: Iterable[tuple[str, str]], across: bool = False, kind: str = "chip") -> None:
         super().__init__()
         flow: QLayout = QHBoxLayout(self) if across else Flow(self)
         flow.setContentsMargins(0, 0, 0, 0)
@@ -178,7 +178,7 @@ class Chips(QWidget):
         self.buttons: dict[str, QPushButton] = {}
         for id_, text in options:
             chip = QPushButton(text)
-            chip.setProperty("kind", "chip")
+            chip.setProperty("kind", kind)
             chip.setCheckable(True)
             chip.setFont(font(-0.5))
             chip.clicked.connect(lambda _=False, i=id_: self.chosen.emit(i))

@@ -36,7 +36,7 @@ def read_level(source: Source) -> Scene:
     for x in read:
         for problem in x.problems:
             source.remark(f"{x.path.name}: {problem}")
-    _place_all(parts, source, read, names, told.mapping)
+    _place_all(parts, source, read, names, told)
     parts.own_lights(told.lights)
     scene = parts.level(source.path.name.partition(".")[0])
     return change_convention(scene, told.mapping.frame.convention(), WORKING)
@@ -80,7 +80,7 @@ def _beside(source: Source, name: str) -> Path:
 
 
 def _place_all(
-    parts: Parts, source: Source, lists: Sequence[Listed], names: Sequence[Resolved], mapping: Mapping
+    parts: Parts, source: Source, lists: Sequence[Listed], names: Sequence[Resolved], told: LevelFile
 ) -> None:
     """Everything the lists show; what is hidden is left out and told."""
     every = np.concatenate([x.names for x in lists])
@@ -97,7 +97,7 @@ def _place_all(
         mine = groups.get(one.name)
         if mine is None:
             continue
-        scene, why = _library_scene(source, one, mapping)
+        scene, why = _library_scene(source, one, told)
         if scene is None:
             source.absent.append(one.name)
             parts.stand_in(one.name, why, matrices[mine], words[mine])
@@ -105,12 +105,14 @@ def _place_all(
             parts.place(scene, one.name, matrices[mine], words[mine])
 
 
-def _library_scene(source: Source, one: Resolved, mapping: Mapping) -> tuple[Scene | None, str]:
+def _library_scene(source: Source, one: Resolved, told: LevelFile) -> tuple[Scene | None, str]:
     """(the file of a name in the working frame, or None and why not)."""
     from customs.formats.registry import read_scene
 
     if one.file is None:
-        return None, f"{len(one.files)} files may be meant" if one.files else "no file of that name"
+        # The copy in a shipment's store holds none of the files that may be meant.
+        count = len(one.files) or told.unclear.get(one.name, 0)
+        return None, f"{count} files may be meant" if count else "no file of that name"
     inside = source.tree.holds(one.file)
     sub = source.at(one.file) if inside else Source(one.file, _root_of(one.file))
     try:
@@ -120,7 +122,7 @@ def _library_scene(source: Source, one: Resolved, mapping: Mapping) -> tuple[Sce
     source.touched += [one.file, *sub.touched]
     source.absent += sub.absent
     source.remarks += [Remark(f"{one.name}: {r.text}") for r in sub.remarks]
-    return change_convention(raw, WORKING, frame_of(raw.convention, mapping)), ""
+    return change_convention(raw, WORKING, frame_of(raw.convention, told.mapping)), ""
 
 
 def _root_of(file: Path) -> Path:

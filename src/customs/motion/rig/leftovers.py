@@ -138,7 +138,9 @@ def outlines(scene: Scene) -> tuple[int, ...]:
     out: list[int] = []
     places = world_matrices(scene)
     for n, other in (pair for group in alike.values() for pair in permutations(group[:MOST_ALIKE], 2)):
-        if n not in out and other not in out and _at_one_place(scene, n, other, places):
+        # What shows one mesh many times is no outline of itself.
+        differ = scene.nodes[n].mesh != scene.nodes[other].mesh
+        if differ and n not in out and other not in out and _at_one_place(scene, n, other, places):
             if _outline_of(_mesh(scene, n), _mesh(scene, other)):
                 out.append(n)
     return tuple(sorted(out))

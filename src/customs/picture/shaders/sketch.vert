@@ -23,7 +23,8 @@ void main() {
     n /= max(length(n), 1e-9);
     vec4 colour = texelFetch(palette, ivec2(material & 1023, material >> 10), 0);
     float light = lights.w * (0.42 + 0.12 * n.y) + lights.x * 0.52 * max(dot(n, sun), 0.0);
-    vec3 lit = which.y > 0.5 ? vec3(0.06, 0.42, 0.42) : pow(colour.rgb * light, vec3(1.0 / 2.2));
-    tone = vec4(lit, colour.a);
+    bool faint = which.y > 1.5, marked = which.y - (faint ? 2.0 : 0.0) > 0.5;
+    vec3 lit = marked ? vec3(0.06, 0.42, 0.42) : pow(colour.rgb * light, vec3(1.0 / 2.2));
+    tone = vec4(lit, faint ? 0.1 : colour.a);
     gl_Position = view_projection * vec4(dot(a, p), dot(b, p), dot(c, p), 1.0);
 }
