@@ -30,6 +30,19 @@ if (reader === 'transform') {
   gltf.scene.updateMatrixWorld(true);
   const path = o => o === gltf.scene ? [] : [...path(o.parent), o.parent.children.indexOf(o)];
   out.tree = [];
+  // Bounds of everything as it stands, instances each at its own place.
+  const { Matrix4, Vector3 } = await import('three');
+  out.low = [Infinity, Infinity, Infinity]; out.high = [-Infinity, -Infinity, -Infinity]; out.instances = 0;
+  gltf.scene.traverse(o => {
+    if (!o.isMesh) return;
+    const places = [], own = new Matrix4(), at = new Vector3(), points = o.geometry.attributes.position;
+    if (o.isInstancedMesh) for (let i = 0; i < o.count; i++) { o.getMatrixAt(i, own); places.push(own.clone().premultiply(o.matrixWorld)); }
+    else places.push(o.matrixWorld);
+    out.instances += places.length;
+    for (const place of places) for (let i = 0; i < points.count; i++) {
+      at.fromBufferAttribute(points, i).applyMatrix4(place);
+      ['x', 'y', 'z'].forEach((axis, k) => { out.low[k] = Math.min(out.low[k], at[axis]); out.high[k] = Math.max(out.high[k], at[axis]); });
+    } });
   gltf.scene.traverse(o => {
     const e = o.matrixWorld.elements;
     out.tree.push({ name: o.name, mesh: !!o.isMesh, path: path(o).join('/'), at: [e[12], e[13], e[14]], along: [e[8], e[9], e[10]],

@@ -38,6 +38,11 @@ class Entries:
         return list(map(self._get, self.rows, [place] * len(self.rows)))
 
 
+def first_of(data: bytes) -> bytes:
+    """The first character of a text, whatever mark and zeros an encoding puts around it."""
+    return data[:256].replace(b"\0", b"").lstrip(b"\xef\xbb\xbf\xff\xfe \t\r\n")[:1]
+
+
 def bytes_of_list(path: Path) -> bytes:
     """All of a list on the disk. Raises ReadError."""
     try:
@@ -54,7 +59,7 @@ def read_entries(data: bytes, at: str, path: Path) -> Entries:
     kind = (
         path.suffix.lower()
         if path.suffix.lower() in READERS
-        else {b"{": ".json", b"[": ".json", b"<": ".xml"}.get(data.lstrip()[:1], ".csv")
+        else {b"{": ".json", b"[": ".json", b"<": ".xml"}.get(first_of(data), ".csv")
     )
     return READERS[kind](data, at, path)
 

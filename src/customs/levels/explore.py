@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from customs.errors import ReadError
-from customs.levels.entries import bytes_of_list, text_of
+from customs.levels.entries import bytes_of_list, first_of, text_of
 from customs.levels.mapping import Fields, Mapping
 
 DEEP, SHOWN = 5, 60
@@ -40,7 +40,7 @@ class Explored:
 def explore(path: Path) -> Explored:
     """What a list holds. Raises ReadError."""
     data = bytes_of_list(path)
-    start = data.replace(b"\0", b"").lstrip(b"\xef\xbb\xbf\xff\xfe \t\r\n")[:1]
+    start = first_of(data)
     try:
         if path.suffix.lower() == ".xml" or start == b"<":
             return _xml(data)
