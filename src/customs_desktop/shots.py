@@ -67,6 +67,22 @@ def take_all(app: QApplication, window: MainWindow, folder: Path) -> int:
     return 0
 
 
+def _grounds(window: MainWindow) -> None:
+    """The palm court, its leaves faint, a few names nobody has."""
+    s, panel = window.session, window.panel("grounds")
+    window.open_desk("grounds")
+    page, app = panel.lists, QApplication.instance()
+    page.court()
+    while app is not None and (page.explored is None or not page.paths):
+        app.processEvents()
+    before = len(s.state.goods)
+    page.take()
+    while app is not None and len(s.state.goods) == before:
+        app.processEvents()
+    s.set_sheet("level-kit")
+    window.deck.open("Kinds")
+
+
 def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
     """Name and arrangement of each picture, in order."""
     s, twin = window.session, window.twin
@@ -80,15 +96,9 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
         s.select("fern_bed")
         twin.set_mode("wipe")
 
-    def sides() -> None:
+    def all_goods() -> None:
         s.select("pane_wall")
         twin.set_mode("twin")
-        twin.set_look(shading="sides")
-        assert s.asset is not None
-        s.pick(s.asset.stops[0].id)
-
-    def all_goods() -> None:
-        twin.set_look(shading="surface")
         window.ledger.all.click()
 
     def evening() -> None:
@@ -98,9 +108,9 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
         window.set_paper("evening")
 
     return {
-        "fit": fit, "intake": lambda: _heap(window), "wipe": wipe, "faces-by-side": sides,
+        "fit": fit, "intake": lambda: _heap(window), "wipe": wipe,
         "all-goods": all_goods, **_surface_views(window), **_motion_views(window), **_sent_views(window, place), **_hand_views(window),
-        **_fitting_views(window),
+        **_fitting_views(window), "grounds": lambda: _grounds(window),
         "evening": evening,
     }  # fmt: skip
 

@@ -16,24 +16,6 @@ from tests.outside.judges import validate
 from tests.work.test_cli import call
 
 
-@pytest.fixture(scope="module")
-def ported(
-    court_files: tuple[Path, Path, Path], tmp_path_factory: pytest.TempPathFactory
-) -> dict[str, tuple[Path, dict]]:  # type: ignore[type-arg]
-    """Package and what was said, by sheet, through the command line."""
-    listed, mapping, library = court_files
-    out = {}
-    for sheet in ("level-kit", "one-file-level-kit"):
-        to = tmp_path_factory.mktemp(sheet)
-        code, text = call(
-            "port", listed, "--mapping", mapping, "--library", library, "--to", sheet, "--out", to, "--json"
-        )
-        (told,) = json.loads(text)
-        assert code == 0 and told["package"], text
-        out[sheet] = Path(told["package"]), told
-    return out
-
-
 def test_the_court_is_as_large_as_it_says(court_files: tuple[Path, Path, Path]) -> None:
     body = json.loads(court_files[0].read_text("utf-8"))
     assert len(body["world"]["objects"]) == PLACED == 1204

@@ -155,8 +155,10 @@ def taught_name(ground: Ground, thing: int) -> str:
 
 
 def order_of(ground: Ground, column: str, down: bool) -> npt.NDArray[np.intp]:
-    """(T,) things in the order of a column."""
+    """(T,) things in the order of a column, "" for as they stand."""
     things = ground.found.things
+    if not column:
+        return np.arange(len(things))
     if column == "name":
         values: npt.NDArray[Any] = things.names.astype(str)
     elif column == "kind":

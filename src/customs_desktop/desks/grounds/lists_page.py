@@ -8,6 +8,8 @@ from typing import Any
 
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QScrollArea, QVBoxLayout, QWidget
 
+from customs.demo.court import court_mapping, write_court
+from customs.demo.shipment import demo_path
 from customs.errors import CustomsError
 from customs.levels.explore import Explored, explore, guessed
 from customs.levels.library import Resolved
@@ -15,6 +17,7 @@ from customs.levels.mapping import Fields, Frame, Library, Mapping, mapping_text
 from customs.levels.read import Listed, read_list, resolved_names
 from customs.words import many
 from customs.work.levels import composed
+from customs.work.places import data_folder
 from customs_desktop.jobs import Wanted
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
@@ -52,7 +55,8 @@ class ListsPage(QWidget):
         self.paths: list[Path] = []
         self.libraries: list[Path] = []
         self.explored: Explored | None = None
-        self._quiet = False
+        self._wanted: Mapping | None = None
+        """A mapping that is known for what is being looked through."""
         self.files, self.told = NameLabel(0, 600), NameLabel(0, 400, "soft")
         self.entries = QComboBox()
         self.entries.setAccessibleName("Where the entries are")
@@ -136,6 +140,7 @@ class ListsPage(QWidget):
         head = row(
             button("Lists …", self._choose, "", "file-box"),
             button("Library …", self._library, "", "folder"),
+            button("The palm court", self.court, "flat", "", "The level of the glasshouse, to try it on"),
             1,
             button("Save mapping …", self._save, "flat"),
             self.take_button,
@@ -162,6 +167,17 @@ class ListsPage(QWidget):
         if names:
             self.open_lists([Path(n) for n in names])
 
+    def court(self) -> None:
+        """The palm court of the glasshouse, its mapping made already."""
+
+        def done(files: tuple[Path, Path, Path]) -> None:
+            self.libraries = [files[2]]
+            self._wanted = court_mapping()
+            self.open_lists([files[0]])
+
+        folder = demo_path(data_folder()).parent / "court"
+        self._aside("court", "Writing the palm court", lambda: write_court(folder), done)
+
     def _library(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "Folder of the files the names mean")
         if folder:
@@ -184,7 +200,7 @@ class ListsPage(QWidget):
         for place, count in found.entries:
             self.entries.addItem(f"{place or 'rows'} ({count:,})", place)
         self._offer()
-        guess = guessed(found)
+        guess, self._wanted = self._wanted or guessed(found), None
         if guess is not None:
             self.show_mapping(guess)
         self._show_files()

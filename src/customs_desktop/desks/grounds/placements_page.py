@@ -30,7 +30,7 @@ class Placed(QAbstractTableModel):
         self.ground: Ground | None = None
         self.order = np.zeros(0, np.intp)
         self._place = np.zeros(0, np.intp)
-        self._sorted: tuple[str, bool] = ("name", False)
+        self._sorted: tuple[str, bool] = ("", False)
         self._text = ""
 
     def take(self, ground: Ground | None) -> None:
@@ -118,7 +118,8 @@ class PlacementsPage(QWidget):
         self.table = dressed(QTableView(), "Placements", (150, 92, 70, 104, 66, 66))
         self.table.setModel(self.model)
         self.table.setSortingEnabled(True)
-        self.table.sortByColumn(0, Qt.SortOrder.AscendingOrder)
+        # As they stand in the level, until a person wants them otherwise: names of a hundred thousand take a while.
+        self.table.horizontalHeader().setSortIndicator(-1, Qt.SortOrder.AscendingOrder)  # type: ignore[union-attr]
         choice = self.table.selectionModel()
         assert choice is not None
         choice.selectionChanged.connect(self._chosen)
