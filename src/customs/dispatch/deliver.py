@@ -13,6 +13,7 @@ from customs.dispatch.variants import ModelFile, model_files
 from customs.errors import WriteError
 from customs.formats.image_write import PLAIN, deliveries, encode, texture_kinds
 from customs.formats.registry import Parts, WriteOptions, get_format
+from customs.grounds.leaving import without_flat
 from customs.scene.convention import WORKING
 from customs.scene.model import Image, Scene
 from customs.scene.prune import prune
@@ -41,7 +42,9 @@ class Deliverable:
 
 def destination_scene(scene: Scene, sheet: Sheet) -> Scene:
     """The scene in the destination's numbers, with levels and shapes as the nodes they are delivered as."""
-    return in_numbers(with_fittings(scene, sheet), sheet)
+    whole = with_fittings(scene, sheet)
+    # A list has no place for what is squeezed flat, and nothing of it would be seen; a requirement says so.
+    return in_numbers(without_flat(whole) if sheet.grounds.form == "list" else whole, sheet)
 
 
 def in_numbers(scene: Scene, sheet: Sheet) -> Scene:

@@ -23,8 +23,8 @@ from customs.scene.tree import world_matrices
 from customs.sheet.model import Sheet
 
 Json = dict[str, Any]
-DIGITS = 8
-"""Of every number that is written: a hundred thousandth of a millimetre."""
+DIGITS = 11
+"""Of every number that is written, those that count."""
 
 
 def level_lists(scene: Scene, sheet: Sheet, final: Scene | None = None) -> tuple[Deliverable, ...]:
@@ -75,7 +75,7 @@ class Lists:
         ]
         columns = np.zeros((len(things), 4, 4))
         columns[:, :3], columns[:, 3, 3] = things.matrices, 1
-        self.numbers = np.round(columns.transpose(0, 2, 1).reshape(-1, 16), DIGITS)
+        self.numbers = _short(columns.transpose(0, 2, 1).reshape(-1, 16))
         self.mesh, self.names = things.mesh, things.names
         self.kinds = np.array(KINDS, object)[found.codes] if told else np.full(len(things), "", object)
         self.rows = {self.path: np.flatnonzero(things.mesh >= 0)}
@@ -120,6 +120,14 @@ class Lists:
         return _text(body | ({"lights": lights} if path == self.path else {}))
 
 
+def _short(numbers: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    """Numbers to so many digits that count, however small they are."""
+    with np.errstate(divide="ignore"):
+        places = np.clip(DIGITS - 1 - np.floor(np.log10(np.abs(numbers))), -280, 280)
+    unit = 10.0 ** np.where(np.isfinite(places), places, 0.0)
+    return np.asarray(np.round(numbers * unit) / unit)
+
+
 def _text(body: Json) -> bytes:
     return json.dumps(body, separators=(",", ":"), ensure_ascii=False).encode() + b"\n"
 
@@ -132,13 +140,13 @@ def _lights(final: Scene) -> list[Json]:
             if isinstance(light, Light):
                 out.append(
                     {
-                        "name": light.name or node.name,
+                        "name": node.name or light.name,
                         "kind": light.kind,
                         "colour": list(light.colour),
                         "intensity": light.intensity,
                         "range": light.range,
                         **({"inner": light.inner, "outer": light.outer} if light.kind == "spot" else {}),
-                        "matrix": np.round(worlds[n].T, DIGITS).reshape(-1).tolist(),
+                        "matrix": _short(worlds[n].T.reshape(-1)).tolist(),
                     }
                 )
     return out

@@ -11,6 +11,7 @@ from urllib.parse import unquote
 from customs.errors import LimitError, ReadError
 from customs.files import read_regular
 from customs.formats.tree import Folder, Tree
+from customs.job import Job
 from customs.scene.content import Encoded
 from customs.scene.model import Remark
 from customs.tolerances import FILE_BYTES
@@ -35,6 +36,8 @@ class Source:
         self.touched: list[Path] = []
         self.absent: list[str] = []
         self.remarks: list[Remark] = []
+        self.job = Job()
+        """Hears how far a reader of many files is, and may stop it."""
         self._data: bytes | None = None
 
     @property

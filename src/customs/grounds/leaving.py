@@ -8,10 +8,11 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.changes.emptying import without
-from customs.grounds.things import Things
+from customs.grounds.things import Things, things_of
 from customs.scene.model import Light, Scene
 from customs.scene.placements import Placements
 from customs.scene.prune import prune_content
+from customs.scene.transforms import flat
 from customs.scene.tree import parents
 
 Mask = npt.NDArray[np.bool_]
@@ -70,3 +71,17 @@ def _leaves(scene: Scene, gone: set[int]) -> set[int]:
         if above[n] >= 0:
             waiting.append(int(above[n]))
     return out
+
+
+def flat_things(things: Things) -> Mask:
+    """(T,) things that show something and are squeezed flat where they stand."""
+    out = np.zeros(len(things), bool)
+    shown = np.flatnonzero((things.mesh >= 0) & np.isfinite(things.matrices).all(axis=(1, 2)))
+    out[shown] = flat(things.matrices[shown])
+    return out
+
+
+def without_flat(scene: Scene) -> Scene:
+    """The scene without what is squeezed flat where it stands; the same where nothing is."""
+    things = things_of(scene)
+    return left_out(scene, things, flat_things(things))

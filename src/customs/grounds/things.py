@@ -165,7 +165,8 @@ def _things(scene: Scene) -> Things:
     low, high = placed_boxes(mesh_columns(scene), mesh, matrices)
     own = scene.digest
     ordinals = [
-        k.ordinal if (k := scene.nodes[n].key).kind == "node" and k.digest == own else -1 for n in nodes
+        k.ordinal if (k := scene.nodes[n].key).kind == "node" and k.digest == own and not k.path else -1
+        for n in nodes
     ]
     said = scene.kinds.of(
         np.concatenate([np.array(ordinals, np.int64), rows.ordinals[which].astype(np.int64)])
@@ -199,7 +200,10 @@ def placed_boxes(meshes: MeshColumns, mesh: Ints, matrices: F64) -> tuple[F64, F
 
 def is_level(scene: Scene) -> bool:
     """True for what is so many things that it is looked at as a whole: one that comes as a list, or of LEVEL things and more."""
-    return bool(scene.kinds.words) or scene.format == "level" or len(things_of(scene)) >= LEVEL
+    if scene.kinds.words or scene.format == "level":
+        return True
+    # Counted, not measured: every asset is asked.
+    return len(mesh_nodes(scene)) + int(scene.placements.shows.sum()) >= LEVEL
 
 
 def bulk_box(scene: Scene) -> tuple[F64, F64] | None:

@@ -93,6 +93,7 @@ def take(
     tree = tree_of(path, job)
     chosen = {name: Path(place) for name, place in (given or {}).items()}
     source = Source(path, root, tree, {name: disk_file(place) for name, place in chosen.items()})
+    source.job = job or source.job
     scene = read_scene(source)
     for number, place in enumerate(paired):
         source_of = Source(Path(place), tree=tree_of(Path(place), job))

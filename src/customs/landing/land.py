@@ -175,7 +175,9 @@ def _land_level(
     _same_box(scene, body["box"], place, log)
     check_lists(files, body, sheet, scene, log)
     check_pictures(sheet, files, asset, log)
-    check_model(scene, sheet, place, log)
+    # What is placed is known by its number, and a thing and its light may share a name.
+    names = sheet.names.model_copy(update={"unique": False})
+    check_model(scene, sheet.model_copy(update={"names": names}), place, log)
     check_textures(scene, sheet, log)
     known = {Path(i.uri).name for i in scene.images}
     check_loose_textures(files, known | {Path(r.place(asset)).name for r in sheet.pictures}, log)

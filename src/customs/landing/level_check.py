@@ -18,6 +18,7 @@ from customs.grounds.things import LEVEL, things_of
 from customs.landing.log import Log
 from customs.scene.model import Scene
 from customs.scene.prune import prune
+from customs.scene.transforms import flat
 from customs.sheet.model import Sheet
 from customs.words import many
 
@@ -108,10 +109,9 @@ def _check_list(place: str, body: Json, known: set[str], sheet: Sheet, log: Log)
         log.refuse(place, "a matrix is not sixteen numbers")
         return set(names)
     bad: npt.NDArray[np.bool_] = np.asarray(~np.isfinite(numbers).all(axis=(1, 2)))
-    sizes = np.abs(np.linalg.det(np.where(bad[:, None, None], np.eye(4), numbers)[:, :3, :3]))
-    flat = ~bad & (sizes < 1e-12)
+    squeezed = ~bad & flat(np.where(bad[:, None, None], np.eye(4), numbers).transpose(0, 2, 1))
     log.check(not bad.any(), place, f"{many(int(bad.sum()), 'matrix')} with numbers that are none")
-    log.check(not flat.any(), place, f"{many(int(flat.sum()), 'placement')} squeezed flat")
+    log.check(not squeezed.any(), place, f"{many(int(squeezed.sum()), 'placement')} squeezed flat")
     ids = [r.get("id") for r in rows]
     log.check(len(set(map(str, ids))) == len(ids), place, "an id is there twice")
     return set(names)

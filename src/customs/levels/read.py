@@ -16,6 +16,7 @@ from customs.levels.entries import Column, bytes_of_list, read_entries
 from customs.levels.library import Resolved, resolve
 from customs.levels.mapping import Mapping
 from customs.levels.transforms import chained, in_working, matrices_of
+from customs.scene.transforms import flat
 from customs.words import many
 
 F64 = npt.NDArray[np.float64]
@@ -55,15 +56,15 @@ def read_list(path: Path, mapping: Mapping, data: bytes | None = None) -> Listed
         parents, lost = _parents(entries.column(f.id), entries.column(f.parent))
         problems += _told(lost, names, "a parent that is not in the list, so they stand by themselves")
     finite: npt.NDArray[np.bool_] = np.asarray(np.isfinite(matrices).all(axis=(1, 2)))
-    flat = np.zeros(len(entries), bool)
-    flat[finite] = np.abs(np.linalg.det(matrices[finite, :3, :3])) < 1e-12
+    squeezed = np.zeros(len(entries), bool)
+    squeezed[finite] = flat(matrices[finite])
     whole, circle = chained(np.where(finite[:, None, None], matrices, np.eye(4)), parents)
     named = names != ""
     problems += _told(~finite, names, "no transform that is whole")
-    problems += _told(flat & finite, names, "squeezed flat, which cannot be undone")
+    problems += _told(squeezed & finite, names, "squeezed flat, which cannot be undone")
     problems += _told(circle, names, "hung under themselves")
     problems += _told(~named, names, "no name")
-    keep = np.flatnonzero(finite & ~flat & ~circle & named)
+    keep = np.flatnonzero(finite & ~squeezed & ~circle & named)
     kinds = _texts(entries.column(f.kind)) if f.kind else np.full(len(names), "", object)
     labels = _texts(entries.column(f.label)) if f.label else np.full(len(names), "", object)
     shown = _visible(entries.column(f.visible)) if f.visible else np.ones(len(names), bool)

@@ -35,6 +35,11 @@ class KindNotes:
         at = np.minimum(np.searchsorted(self.ordinals, ordinals), len(self.ordinals) - 1)
         return np.where(self.ordinals[at] == ordinals, self.codes[at].astype(np.intp), -1)
 
+    def numbered(self, ordinals: npt.NDArray[np.integer]) -> KindNotes:
+        """With other numbers (N,) of its nodes."""
+        order = np.argsort(ordinals, kind="stable")
+        return replace(self, ordinals=ordinals[order].astype(np.uint32), codes=self.codes[order])
+
     def teaching(self, more: Mapping[str, str]) -> KindNotes:
         """With what a person taught besides."""
         return replace(self, taught=MappingProxyType({**self.taught, **more})) if more else self

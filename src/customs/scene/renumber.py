@@ -77,13 +77,17 @@ def renumbered(scene: Scene, prefix: str, numbering: Numbering) -> Scene:
         replace(m, primitives=_all(m.primitives, prefix, numbering)) for m in changed["meshes"]
     )
     rows = scene.placements
-    if len(rows) and "node" in numbering:
-        rows = rows.numbered(numbering["node"].of(rows.ordinals))
+    kinds = scene.kinds
+    if "node" in numbering:
+        rows = rows.numbered(numbering["node"].of(rows.ordinals)) if len(rows) else rows
+        kinds = kinds.numbered(numbering["node"].of(kinds.ordinals))
     keys = {a.key: b.key for a, b in zip(scene.nodes, changed["nodes"])}
     changed["clips"] = tuple(_pointing(c, prefix, numbering) for c in changed["clips"])
     springs = tuple(s.rekeyed(keys) for s in scene.springs)
     person = scene.person.rekeyed(keys) if scene.person is not None else None
-    return replace(scene, digest=prefix, placements=rows, springs=springs, person=person, **changed)
+    return replace(
+        scene, digest=prefix, placements=rows, kinds=kinds, springs=springs, person=person, **changed
+    )
 
 
 def _pointing(clip: Clip, prefix: str, numbering: Numbering) -> Clip:

@@ -222,6 +222,19 @@ def decompose(m: Any, like: Any = None) -> tuple[F64, F64, F64] | None:
     return m[:3, 3].copy(), matrix_quaternion(rotation), scale
 
 
+FLAT = 1e-9
+"""Share of the box its columns span that the volume of a transform has at least where it squeezes nothing flat."""
+
+
+def flat(matrices: npt.NDArray[np.float64]) -> npt.NDArray[np.bool_]:
+    """(N,) which transforms (N, 3 or 4, 3 or 4) squeeze what they place flat, however small they make it."""
+    sides = np.linalg.norm(matrices[:, :3, :3], axis=1)
+    # Of what is very small the volume is nothing to a float: each is looked at as large as one.
+    unit = matrices[:, :3, :3] / np.maximum(sides, 1e-300)[:, None, :]
+    thin = sides.min(axis=1) <= 1e-12 * sides.max(axis=1)
+    return np.asarray(thin | (np.abs(np.linalg.det(unit)) <= FLAT))
+
+
 def apply_affine(m: F64, points: npt.NDArray[Any]) -> npt.NDArray[np.float32]:
     """`points` (N, 3) through `m` (4, 4) in float64 chunks, back as float32 (N, 3)."""
     out = np.empty(points.shape, dtype=np.float32)

@@ -9,6 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.levels.file import ListedLight
+from customs.motion.posing.pose import morphed
 from customs.scene.arrays import frozen
 from customs.scene.convention import WORKING
 from customs.scene.folding import as_nodes, row_parts
@@ -152,8 +153,12 @@ class Parts:
         materials = [self._material(m, images) for m in scene.materials]
         for m in scene.meshes:
             at = len(self.meshes)
-            prims = tuple(self._primitive(p, materials, at * 1000 + k) for k, p in enumerate(m.primitives))
-            self.meshes.append(replace(m, key=self.key("mesh", at), primitives=prims))
+            prims = tuple(
+                self._primitive(_still(p, m), materials, at * 1000 + k) for k, p in enumerate(m.primitives)
+            )
+            self.meshes.append(
+                replace(m, key=self.key("mesh", at), primitives=prims, weights=None, target_names=())
+            )
 
     def _image(self, image: Image) -> int:
         """Its place; files that several pieces lean on are there once."""
@@ -187,6 +192,12 @@ class Parts:
             targets=(),
             variants=(),
         )
+
+
+def _still(prim: Primitive, mesh: Mesh) -> Primitive:
+    """A primitive as its mesh stands at rest: a level does not move."""
+    moved = bool(prim.targets) and mesh.weights is not None and bool(mesh.weights.any())
+    return replace(prim, positions=frozen(morphed(prim, mesh.weights))) if moved else prim
 
 
 def _box() -> tuple[npt.NDArray[np.float32], npt.NDArray[np.float32], npt.NDArray[np.uint32]]:

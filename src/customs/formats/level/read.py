@@ -93,7 +93,9 @@ def _place_all(
     rows = np.flatnonzero(shown)[order]
     found, starts = np.unique(every[rows].astype(str), return_index=True)
     groups = dict(zip(found.tolist(), np.split(rows, starts[1:])))
-    for one in names:
+    for k, one in enumerate(names):
+        source.job.check()
+        source.job.progress(0.1 + 0.8 * k / len(names), one.name)
         mine = groups.get(one.name)
         if mine is None:
             continue

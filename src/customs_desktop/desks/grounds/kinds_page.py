@@ -44,6 +44,7 @@ class KindsPage(QWidget):
         super().__init__()
         self.session, self.looking = session, looking
         self.rows: list[KindRow] = []
+        self._told: tuple[object, ...] = ()
         self.table: QTableWidget = listing(HEADS, "Kinds", (104, 50, 70, 62, 96, 158))
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
         self.table.verticalHeader().setDefaultSectionSize(span(28))  # type: ignore[union-attr]
@@ -64,11 +65,16 @@ class KindsPage(QWidget):
     def refresh(self) -> None:
         """All kinds there are, and those that were left out."""
         ground = self.looking.ground
+        if (ground, self.left_out) == self._told:
+            return
+        self._told = (ground, self.left_out)
         there = {r.kind: r for r in ground.kinds} if ground is not None else {}
         gone = [k for k in self.left_out if k not in there]
         self.rows = [
             there.get(k) or KindRow(k, TITLES[k], 0, 0, 0, 0.0) for k in KINDS if k in there or k in gone
         ]
+        # Without rows first: what sat in them goes with them.
+        self.table.setRowCount(0)
         self.table.setRowCount(len(self.rows))
         self.looks, self.outs = {}, {}
         for at, r in enumerate(self.rows):
