@@ -173,11 +173,7 @@ class Renderer:
         """Placements of a level sketched, but for those (N,) that are near enough to be drawn with all they have."""
         clip = None if shot.clip is None else shot.scene.clips[shot.clip]
         world = posing(shot.scene, clip).world(shot.seconds)
-        vp = shot.orbit.projection(shot.width / shot.height) @ shot.orbit.view()
-        lit = shot.lit or lit_by(shot.look.light, shot.orbit.back().tolist())
-        return self.sketcher.draw(
-            shot.scene, world, shot.unit, vp, shot.height, lit, shot.marks, self._thins(shot.look), shot.veil
-        )
+        return self.sketcher.draw(shot, world, self._thins(shot.look))
 
     def takes_long(self, shot: Shot) -> bool:
         """True where so much of a picture has not been drawn yet that a sketch of it would be there long before."""
