@@ -14,7 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.picture.baked import Baked, Palette, baked
-from customs.picture.look import Lit, Veil
+from customs.picture.look import Shot, lit_by
 from customs.picture.programs import shader_text
 from customs.picture.rows import marked_rows
 from customs.scene.folding import rows_under
@@ -144,25 +144,25 @@ class Sketcher:
         """Triangles of the last picture, and how many the next may have while things move."""
         self._began = 0.0
 
-    def draw(
-        self, scene: Scene, worlds: F64, unit: float, vp: F64, height: int, lit: Lit, marks: Any, moving: bool,
-        veil: Veil | None = None,
-    ) -> npt.NDArray[np.bool_]:  # fmt: skip
+    def draw(self, shot: Shot, worlds: F64, moving: bool) -> Mask:
         """Draw the rows of a scene whose nodes stand at `worlds`; while things move, as many as there is time for. While nothing moves
         the largest (N,) are left to be drawn with all they have.
         """
-        card = self._card(scene, worlds, unit)
+        scene, veil = shot.scene, shot.veil
+        vp = shot.orbit.projection(shot.width / shot.height) @ shot.orbit.view()
+        lit = shot.lit or lit_by(shot.look.light, shot.orbit.back().tolist())
+        card = self._card(scene, worlds, shot.unit)
         card.colours()
         self._began = time.monotonic() if moving else 0.0
         if veil is not None and len(veil.hidden_rows) != len(card.level.mesh):
             veil = None
         hidden = veil.hidden_rows if veil is not None else None
-        chosen = card.level.choose(vp, height, self.budget if moving else None, hidden)
+        chosen = card.level.choose(vp, shot.height, self.budget if moving else None, hidden)
         near = np.zeros(len(card.level.mesh), bool)
         if not moving:
             chosen = card.level.without_near(chosen, near)
         self.drawn = chosen.triangles
-        marked = marked_rows(scene, marks) if marks else np.zeros(0, np.intp)
+        marked = marked_rows(scene, shot.marks) if shot.marks else np.zeros(0, np.intp)
         self.context.disable(moderngl.CULL_FACE | moderngl.BLEND)
         self.context.enable(moderngl.PROGRAM_POINT_SIZE)
         for program in (self.program, self.spots):
