@@ -13,9 +13,10 @@ from customs.errors import ReadError
 from customs.formats.registry import read_scene
 from customs.formats.source import Source
 from customs.levels.explore import explore, guessed
-from customs.levels.mapping import Mapping, mapping_text, read_mapping
+from customs.levels.mapping import OWN, Mapping, mapping_text, read_mapping
 from customs.levels.read import read_list
 from customs.scene.placements import NOTHING
+from customs.work.levels import composed
 from tests.assets import cube, saved, scene_of
 
 
@@ -125,6 +126,20 @@ def test_a_level_file_of_a_stranger_reads_nothing_outside(tmp_path: Path) -> Non
         read_scene(Source(write(inner, "b.level", json.dumps({**body, "lists": ["l2.json"]}))))
     with pytest.raises(ReadError):
         read_scene(Source(write(inner, "c.level", json.dumps({"level": 2, "lists": ["l.json"]}))))
+
+
+def test_lists_with_odd_names_are_one_level(tmp_path: Path) -> None:
+    """Two lists of one name, with signs that are undone in names of files."""
+    saved(scene_of(cube()), tmp_path / "crate.glb")
+    paths = []
+    for k in range(2):
+        (tmp_path / str(k)).mkdir()
+        matrix = np.eye(4)
+        matrix[0, 3] = k
+        row = {"name": "crate", "matrix": matrix.T.reshape(-1).tolist()}
+        paths.append(write(tmp_path / str(k), "a %20 b.json", json.dumps({"placements": [row]})))
+    level = composed(paths, OWN, [tmp_path])
+    assert len(level.scene().nodes) == 2 and not level.scene().remarks
 
 
 def test_a_mapping_says_what_it_still_wants() -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -77,12 +78,15 @@ def composed(
 
 
 def _names_of(paths: Sequence[Path]) -> list[str]:
-    """A name for each list, told apart by number where several lists have one."""
+    """A name for each list, told apart by number where several lists have one; without signs that mean something in a name that is
+    looked for.
+    """
     out = list[str]()
     for path in paths:
-        name, k = path.name, 2
+        stem = re.sub(r"[%\\\s]", "_", path.stem)
+        name, k = f"{stem}{path.suffix}", 2
         while name in out:
-            name, k = f"{path.stem}_{k}{path.suffix}", k + 1
+            name, k = f"{stem}_{k}{path.suffix}", k + 1
         out.append(name)
     return out
 
