@@ -18,7 +18,7 @@ from customs.geometry.triangles import triangles_of
 from customs.job import Job
 from customs.motion.posing.bounds import world_bounds
 from customs.motion.posing.pose import posed_scene_points
-from customs.route.step import NOTHING, Outcome, get_step, make_settings, steps
+from customs.route.step import DESKS, NOTHING, Outcome, get_step, make_settings, steps
 from customs.scene.arrays import frozen
 from customs.scene.content import Encoded
 from customs.scene.key import Key
@@ -603,11 +603,7 @@ def test_steps_are_whole_and_in_a_strict_order() -> None:
     for s in every:
         settings = s.settings()
         assert len(s.summary(settings)) <= 18, s.id
-        assert (
-            s.about.endswith(".")
-            and s.name
-            and s.desk in ("fit", "surface", "motion", "fittings", "dispatch")
-        )
+        assert s.about.endswith(".") and s.name and s.desk in DESKS
         assert all(f.description for f in s.settings.model_fields.values()), s.id
 
 

@@ -40,6 +40,7 @@ register(
         name="Merge props",
         desk="grounds",
         order=109,
+        phase="form",
         about="Makes one mesh of the small props in each cell of the plan, where a destination draws few things faster than many.",
         settings=MergeCells,
         apply=_apply,

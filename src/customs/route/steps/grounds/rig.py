@@ -65,6 +65,7 @@ register(
         name="Light",
         desk="grounds",
         order=108,
+        phase="form",
         about="Gives a level a sun, a fill from the other side and a sky.",
         settings=RigLight,
         apply=_apply,
