@@ -61,6 +61,33 @@ class ListsPage(QWidget):
         self.entries = QComboBox()
         self.entries.setAccessibleName("Where the entries are")
         self.entries.activated.connect(lambda _: self._entries_chosen())
+        grid = self._places()
+        self._conventions()
+        scroll = self._laid_out(grid)
+        self.take_button = button("Take in", self.take, "main", "arrow-down-to-line")
+        head = row(
+            button("Lists …", self._choose, "", "file-box"),
+            button("Library …", self._library, "", "folder"),
+            button("The palm court", self.court, "flat", "", "The level of the glasshouse, to try it on"),
+            1,
+            button("Save mapping …", self._save, "flat"),
+            self.take_button,
+        )
+        head.setContentsMargins(12, 4, 12, 0)
+        foot = QVBoxLayout()
+        foot.setContentsMargins(12, 0, 12, 4)
+        foot.setSpacing(0)
+        foot.addWidget(self.files)
+        foot.addWidget(self.told)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.addWidget(head)
+        whole.addWidget(scroll, 1)
+        whole.addLayout(foot)
+        self._show_files()
+
+    def _places(self) -> QGridLayout:
+        """A choice for each thing an entry may say."""
         self.fields: dict[str, QComboBox] = {}
         grid = QGridLayout()
         grid.setContentsMargins(12, 4, 12, 0)
@@ -78,6 +105,10 @@ class ListsPage(QWidget):
             grid.addWidget(box, at % 5, 2 * (at // 5) + 1)
         grid.setColumnStretch(1, 1)
         grid.setColumnStretch(3, 1)
+        return grid
+
+    def _conventions(self) -> None:
+        """Choices of how numbers are written, and in what axes and unit."""
         changed = self._changed
         self.turns = combo(TURNS, "How rotations are written", lambda _: changed())
         self.euler = combo(EULER, "Order of the angles", lambda _: changed())
@@ -109,6 +140,9 @@ class ListsPage(QWidget):
                 choice.setMinimumWidth(span(wide, 0.5))
             unit.setFixedWidth(span(58, 0.5))
             unit.entered.connect(lambda _: changed())
+
+    def _laid_out(self, grid: QGridLayout) -> QScrollArea:
+        """All choices below each other."""
         inner = QWidget()
         column = QVBoxLayout(inner)
         column.setContentsMargins(0, 2, 0, 4)
@@ -136,27 +170,7 @@ class ListsPage(QWidget):
         scroll.setWidgetResizable(True)
         scroll.setFrameShape(QScrollArea.Shape.NoFrame)
         scroll.setWidget(inner)
-        self.take_button = button("Take in", self.take, "main", "arrow-down-to-line")
-        head = row(
-            button("Lists …", self._choose, "", "file-box"),
-            button("Library …", self._library, "", "folder"),
-            button("The palm court", self.court, "flat", "", "The level of the glasshouse, to try it on"),
-            1,
-            button("Save mapping …", self._save, "flat"),
-            self.take_button,
-        )
-        head.setContentsMargins(12, 4, 12, 0)
-        foot = QVBoxLayout()
-        foot.setContentsMargins(12, 0, 12, 4)
-        foot.setSpacing(0)
-        foot.addWidget(self.files)
-        foot.addWidget(self.told)
-        whole = QVBoxLayout(self)
-        whole.setContentsMargins(0, 0, 0, 0)
-        whole.addWidget(head)
-        whole.addWidget(scroll, 1)
-        whole.addLayout(foot)
-        self._show_files()
+        return scroll
 
     # -- files
 
