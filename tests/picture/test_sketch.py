@@ -77,3 +77,18 @@ def test_it_looks_like_the_level(level: tuple[Scene, Level]) -> None:
     assert (there & sketched).sum() > 0.9 * (there | sketched).sum()
     both = there & sketched
     assert abs(whole[both][:, :3].mean() - quick[both][:, :3].mean()) < 45
+
+
+def test_what_has_changed_is_drawn_anew(level: tuple[Scene, Level]) -> None:
+    """The same rows of meshes that are others now, and at other places."""
+    scene, _ = level
+    renderer = Renderer()
+    if not renderer.software:
+        pytest.skip("a graphics card draws all of it")
+    shot = Shot(scene, eye(scene), 160, 100, Look(grid=False, smooth=False))
+    before = renderer.render(shot).astype(int)
+    flat = tuple(replace(m, primitives=m.primitives[:0]) for m in scene.meshes)
+    gone = renderer.render(replace(shot, scene=replace(scene, meshes=flat))).astype(int)
+    assert np.abs(before - gone).max() > 20
+    assert np.abs(renderer.render(shot).astype(int) - before).mean() < 8
+    renderer.release()

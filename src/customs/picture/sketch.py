@@ -35,6 +35,7 @@ SPOT, NOTHING_SEEN = 7.0, 1.6
 NEAR, FURTHER = 110.0, 34.0
 """Pixels across from which a mesh is drawn as near, and as further off; below that as far."""
 MOST_SPOTS = 60_000
+MOST_CARDS = 4
 
 
 @dataclass(frozen=True, eq=False)
@@ -139,7 +140,7 @@ class Sketcher:
         self.context = context
         self.program: Any = context.program(shader_text("sketch.vert"), shader_text("sketch.frag"))
         self.spots: Any = context.program(shader_text("spots.vert"), shader_text("sketch.frag"))
-        self._levels: list[tuple[weakref.ref[Any], float, _Card]] = []
+        self._cards: list[_Card] = []
         self.drawn, self.budget = 0, BUDGET
         """Triangles of the last picture, and how many the next may have while things move."""
         self._began = 0.0
@@ -183,16 +184,16 @@ class Sketcher:
             self._began = 0.0
 
     def _card(self, scene: Scene, worlds: F64, unit: float) -> _Card:
-        rows = scene.placements
-        self._levels = [x for x in self._levels if x[0]() is not None]
-        for k, (held, u, card) in enumerate(self._levels):
-            if held() is rows and u == unit and card.materials is scene.materials:
-                self._levels.append(self._levels.pop(k))
-                return card
-        card = _Card(self.context, scene, worlds, unit, self.program, self.spots)
-        self._levels.append((weakref.ref(rows), unit, card))
-        while len(self._levels) > 4:
-            self._levels.pop(0)[2].release()
+        for card in [c for c in self._cards if c.rows() is None]:
+            self._cards.remove(card)
+            card.release()
+        found = next((c for c in self._cards if c.shows(scene, worlds, unit)), None)
+        if found is not None:
+            self._cards.remove(found)
+        card = found or _Card(self.context, scene, worlds, unit, self.program, self.spots)
+        self._cards.append(card)
+        while len(self._cards) > MOST_CARDS:
+            self._cards.pop(0).release()
         return card
 
 
@@ -202,7 +203,9 @@ class _Card:
     def __init__(
         self, context: Any, scene: Scene, worlds: F64, unit: float, program: Any, spots: Any
     ) -> None:
-        self.context, self.materials = context, scene.materials
+        self.context, self.rows = context, weakref.ref(scene.placements)
+        self._of = scene.meshes, scene.materials, scene.images, unit
+        self._worlds = worlds
         self.level = Level(scene, worlds, unit)
         made: Baked = self.level.baked
         self.buffers = [
@@ -220,6 +223,17 @@ class _Card:
         self.chosen = self._texture(np.zeros((max(len(self.level.mesh), 1), 2), np.float32), WIDE, 2)
         self.spot_buffer = context.buffer(reserve=28 * MOST_SPOTS)
         self.spot_array = context.vertex_array(spots, [(self.spot_buffer, "4f 3f", "in_place", "in_colour")])
+
+    def shows(self, scene: Scene, worlds: F64, unit: float) -> bool:
+        """True where it is what a scene shows: the same rows of the same meshes in the same looks, at the same places."""
+        meshes, materials, images, metres = self._of
+        alike = meshes is scene.meshes and materials is scene.materials and images is scene.images
+        return (
+            alike
+            and self.rows() is scene.placements
+            and metres == unit
+            and np.array_equal(self._worlds, worlds)
+        )
 
     def _texture(self, rows: npt.NDArray[np.float32], width: int, parts: int) -> Any:
         height = max(-(-len(rows) // width), 1)

@@ -41,30 +41,19 @@ class Composed:
         return read_scene(Source(self.path, given=given))
 
 
-def composed(
-    lists: Sequence[Path],
-    mapping: ListMapping,
-    libraries: Sequence[Path],
-    chosen: Mapping[str, str] | None = None,
-    name: str = "",
-) -> Composed:
-    """A level file for lists, kept among a person's own, with the file each name means; `chosen` are those a person said. Raises
-    CustomsError.
-    """
+def composed(lists: Sequence[Path], mapping: ListMapping, libraries: Sequence[Path]) -> Composed:
+    """A level file for lists, kept among a person's own, with the file each name means. Raises CustomsError."""
     paths = [Path(os.path.abspath(p)) for p in lists]
     own = _names_of(paths)
     read = tuple(read_list(p, mapping) for p in paths)
-    said = {n: Path(f) for n, f in (chosen or {}).items()}
-    names = tuple(
-        resolve(name_counts(read), [Path(os.path.abspath(p)) for p in libraries], mapping.library, given=said)
-    )
+    names = tuple(resolve(name_counts(read), [Path(os.path.abspath(p)) for p in libraries], mapping.library))
     given = dict(zip(own, map(str, paths))) | {r.name: str(r.file) for r in names if r.file is not None}
     looked_in = tuple(os.path.abspath(p) for p in libraries)
     unclear = {r.name: len(r.files) for r in names if r.ambiguous}
     told = LevelFile(lists=tuple(own), mapping=mapping, unclear=unclear, looked_in=looked_in)
     text = told.text()
     known = hashlib.sha256("\n".join([text, *map(str, paths)]).encode()).hexdigest()[:12]
-    path = config_folder() / "levels" / known / f"{name or paths[0].name.partition('.')[0]}{ENDING}"
+    path = config_folder() / "levels" / known / f"{paths[0].name.partition('.')[0]}{ENDING}"
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         part = path.with_suffix(".part")

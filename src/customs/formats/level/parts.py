@@ -71,8 +71,11 @@ class Parts:
         elif not scene.lights:
             self._rows(np.array([NOTHING], np.uint32), where, np.full(len(where), -1), [name], words)
         for n, node in enumerate(scene.nodes):
-            if scene.lights and any(h in scene.lights for h in node.holds):
-                self.lit += [(node, m @ worlds[n]) for m in where[:MOST_LIGHTS]]
+            if lights := tuple(h for h in node.holds if isinstance(h, Light)):
+                self.lit.append((replace(node, holds=lights), where[:MOST_LIGHTS] @ worlds[n]))
+                if len(where) > MOST_LIGHTS:
+                    text = f"{many(len(where) - MOST_LIGHTS, 'light')} of {name} left behind: at most {MOST_LIGHTS:,} of a kind"
+                    self.remarks.append(Remark(text))
         lost = ((len(scene.clips), "clip"), (len(scene.skins), "skin"), (len(scene.cameras), "camera"))
         self.remarks += [
             Remark(f"{many(n, what)} of {name} left behind: a level stands still") for n, what in lost if n
@@ -84,7 +87,7 @@ class Parts:
             said = {"name", "kind", "colour", "intensity", "range", "inner", "outer"}
             light = Light(self.key("light", k), **one.model_dump(include=said))
             node = Node(self.key("node", 0), one.name or one.kind, holds=(light,))
-            self.lit.append((node, np.array(one.matrix).reshape(4, 4).T))
+            self.lit.append((node, np.array(one.matrix).reshape(1, 4, 4).transpose(0, 2, 1)))
 
     def stand_in(self, name: str, why: str, where: F64, words: Words) -> None:
         """A box at each place of a name whose file nobody has."""
@@ -141,10 +144,11 @@ class Parts:
         """A node for each light of each placement, with numbers after those of the rows."""
         if not self.lit:
             return ()
-        places, turns, _, _ = decompose_all(np.stack([m for _, m in self.lit]))
+        places, turns, _, _ = decompose_all(np.concatenate([m for _, m in self.lit]))
+        nodes = [node for node, m in self.lit for _ in range(len(m))]
         return tuple(
             Node(self.key("node", first + k), node.name, translation=p, rotation=q, holds=node.holds)
-            for k, ((node, _), p, q) in enumerate(zip(self.lit, places, turns))
+            for k, (node, p, q) in enumerate(zip(nodes, places, turns))
         )
 
     def _meshes(self, scene: Scene) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import os
 from collections.abc import Iterator, Sequence
 from dataclasses import replace
 from pathlib import Path
@@ -74,8 +75,6 @@ def resolved_in(source: Source, told: LevelFile, lists: Sequence[Listed]) -> lis
 
 
 def _beside(source: Source, name: str) -> Path:
-    import os
-
     return Path(os.path.normpath(source.path.parent / name))
 
 

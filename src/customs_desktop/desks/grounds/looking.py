@@ -43,6 +43,7 @@ class Looking(QObject):
         self.only: frozenset[int] = frozenset()
         self.picked: tuple[int, ...] = ()
         self._of: Scene | None = None
+        self._asset = ""
         self._timer = QTimer(self)
         self._timer.setInterval(TICK)
         self._timer.timeout.connect(self._tick)
@@ -58,6 +59,11 @@ class Looking(QObject):
         if scene is self._of or not self.open:
             return
         self._of = scene
+        if self.twin.veil is not None:
+            # Numbers of things are another scene's from here on.
+            self.twin.veil = None
+        if self._asset != self.session.current:
+            self._asset, self.states, self.solo = self.session.current, {}, ""
         arrived = result.passed[0].scene if result is not None and result.passed else scene
         if scene is None or arrived is None:
             self._take(None, None)

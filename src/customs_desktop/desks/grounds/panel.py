@@ -42,6 +42,7 @@ class GroundsPanel(DeskPanel):
             ("Only what is picked", self.looking.only_picked, ""),
             ("Show everything", self.looking.all_again, ""),
         )
+        session.selected.connect(lambda _: self.going.stop())
         self.follow(session.changed, session.selected, session.seen, session.picked, session.opened)
 
     def pages(self) -> list[tuple[str, QWidget]]:
