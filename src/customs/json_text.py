@@ -12,7 +12,13 @@ LONGEST = 18
 """Digits from which a whole number no longer fits 64 bits: it is read as a number with a point, infinite
 where it must be.
 """
+LARGE = 1 << 20
+"""Characters from which others get their turn while a text is parsed."""
 _ODD = re.compile("[\ud800-\udfff\0]")
+
+
+def _as_it_is(table: dict[str, Any]) -> dict[str, Any]:
+    return table
 
 
 def _whole(text: str) -> int | float:
@@ -25,7 +31,9 @@ def loads(text: str) -> Any:
     Half a surrogate pair and NUL stand for no character that a name, a page or a terminal could hold: they
     become U+FFFD.
     """
-    value = json.loads(text, parse_int=_whole)
+    # The parser holds the interpreter's lock from end to end, for a second where there are a hundred thousand tables; a function of
+    # Python's own that is called for each of them lets a window have it in between.
+    value = json.loads(text, parse_int=_whole, object_hook=_as_it_is if len(text) > LARGE else None)
     return _cleaned(value) if "\\u" in text or _ODD.search(text) else value
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-import json
 from collections.abc import Callable, Sequence
 from functools import reduce
 from operator import methodcaller
@@ -13,6 +12,7 @@ from typing import Any
 
 from customs.errors import ReadError
 from customs.files import read_regular
+from customs.json_text import loads
 
 LARGEST = 1 << 31
 """Bytes of the largest list that is read."""
@@ -80,7 +80,7 @@ def text_of(data: bytes, path: Path) -> str:
 
 def _json(data: bytes, at: str, path: Path) -> Entries:
     try:
-        body = json.loads(text_of(data, path))
+        body = loads(text_of(data, path))
     except (ValueError, RecursionError) as problem:
         raise ReadError(
             f"not well-formed JSON: {problem}", "a whole list", "It may be cut off.", path

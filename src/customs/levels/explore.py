@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import csv
 import io
-import json
 import re
 from collections import Counter
 from collections.abc import Iterator
@@ -13,6 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from customs.errors import ReadError
+from customs.json_text import loads
 from customs.levels.entries import bytes_of_list, first_of, text_of
 from customs.levels.mapping import Fields, Mapping
 
@@ -45,7 +45,7 @@ def explore(path: Path) -> Explored:
         if path.suffix.lower() == ".xml" or start == b"<":
             return _xml(data)
         if path.suffix.lower() == ".json" or start in (b"{", b"["):
-            return _json(json.loads(text_of(data, path)))
+            return _json(loads(text_of(data, path)))
         return _table(text_of(data, path))
     except ReadError:
         raise

@@ -9,6 +9,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, ValidationError
 
 from customs.errors import ReadError
+from customs.json_text import loads
 from customs.levels.entries import text_of
 from customs.levels.mapping import OWN, Mapping, Part
 
@@ -57,7 +58,7 @@ def looks_like_level(head: bytes) -> bool:
 def level_of(data: bytes, path: Path) -> LevelFile:
     """What a level file says; of a list in our own shape that it is its own, and its folder the library. Raises ReadError."""
     try:
-        body: Any = json.loads(text_of(data, path))
+        body: Any = loads(text_of(data, path))
         if isinstance(body, dict) and "lists" not in body and "placements" in body:
             lights = body.get("lights", ())
             return LevelFile(lists=(path.name,), libraries=(".",), lights=lights)
