@@ -99,7 +99,7 @@ def asked(
             tuple(settings),
             out,
             force,
-            tuple(search or ()),
+            (*(search or ()), *level[1]),
             giver,
             form=form_,
             kit=kit,
