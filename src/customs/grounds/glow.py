@@ -11,10 +11,10 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from customs.geometry.triangles import triangles_of
+from customs.geometry.triangles import face_vectors, triangles_of
 from customs.grounds.things import things_of
 from customs.scene.model import Material, Scene
-from customs.surface.pixels import pixels_or_none
+from customs.surface.means import mean_linear
 
 F64 = npt.NDArray[np.float64]
 LUMA = np.array([0.2126, 0.7152, 0.0722])
@@ -76,24 +76,20 @@ def shine(scene: Scene, material: Material) -> F64:
     out = np.array(material.emissive, dtype=np.float64) * material.emissive_strength
     use = material.textures.get("emissive")
     if use is not None and out.max() > 0:
-        pixels = pixels_or_none(scene.images[use.image])
-        if pixels is not None:
-            top = float(np.iinfo(pixels.dtype).max)
-            rgb = pixels[:, :, :3].reshape(-1, min(pixels.shape[2], 3)).astype(np.float64) / top
-            # Squared is near enough to the curve of sRGB for a mean.
-            out = out * np.broadcast_to((rgb**2.2).mean(axis=0), 3)
+        mean = mean_linear(scene.images[use.image])
+        out = out if mean is None else out * mean
     return out
 
 
 def _faces(points: npt.NDArray[np.float32], faces: npt.NDArray[np.uint32]) -> tuple[F64, float, F64]:
     """(middle by area (3,), area, mean normal by area (3,)) of faces."""
-    a, b, c = (points[faces[:, k]].astype(np.float64) for k in range(3))
-    normals = np.cross(b - a, c - a) / 2
+    p = points.astype(np.float64)
+    normals = face_vectors(p, faces).astype(np.float64) / 2
     areas = np.linalg.norm(normals, axis=1)
     whole = float(areas.sum())
     if whole <= 0:
         return np.zeros(3), 0.0, np.zeros(3)
-    middle = ((a + b + c) / 3 * areas[:, None]).sum(axis=0) / whole
+    middle = (p[faces].mean(axis=1) * areas[:, None]).sum(axis=0) / whole
     return middle, whole, normals.sum(axis=0) / whole
 
 

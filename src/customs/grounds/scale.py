@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from customs.geometry.triangles import triangles_of
+from customs.geometry.triangles import face_vectors, triangles_of
 from customs.grounds.kinds import words_in
 from customs.grounds.things import things_of
 from customs.scene.model import Mesh, Scene
@@ -68,11 +68,11 @@ def step_rise(mesh: Mesh) -> float | None:
     heights, areas = [], []
     for p in mesh.primitives:
         faces = triangles_of(p)
-        a, b, c = (p.positions[faces[:, k]].astype(np.float64) for k in range(3))
-        normals = np.cross(b - a, c - a)
+        points = p.positions.astype(np.float64)
+        normals = face_vectors(points, faces).astype(np.float64)
         length = np.linalg.norm(normals, axis=1)
         flat = normals[:, 1] > 0.98 * np.maximum(length, 1e-12)
-        heights.append(((a + b + c) / 3)[flat, 1])
+        heights.append(points[faces[flat], 1].mean(axis=1))
         areas.append(length[flat])
     if not heights:
         return None

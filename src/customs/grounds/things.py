@@ -9,7 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.changes.emptying import empties
-from customs.geometry.triangles import triangles_of
+from customs.geometry.triangles import face_vectors, triangles_of
 from customs.motion.posing.bounds import local_bounds
 from customs.scene.folding import row_worlds
 from customs.scene.kept import kept
@@ -124,8 +124,7 @@ def _measure(mesh: Mesh) -> tuple[F64, F64, int, float, float]:
         faces = triangles_of(p)
         count += len(faces)
         with np.errstate(invalid="ignore", over="ignore"):
-            x, y, z = (p.positions[faces[:, k]].astype(np.float64) for k in range(3))
-            normals = np.nan_to_num(np.cross(y - x, z - x))
+            normals = np.nan_to_num(face_vectors(p.positions.astype(np.float64), faces))
             areas = np.linalg.norm(normals, axis=1)
         flat = np.abs(normals[:, 1]) > UP * areas
         whole += float(areas.sum())

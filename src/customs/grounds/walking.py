@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import numpy as np
-import numpy.typing as npt
 
+from customs.geometry.rays import hits
 from customs.geometry.triangles import triangles_of
 from customs.grounds.things import things_of
 from customs.scene.model import Scene
 
-F64 = npt.NDArray[np.float64]
 EYE = 1.7
 """Metres from the ground to the eyes (common practice)."""
 STEP_UP = 0.6
@@ -30,7 +29,7 @@ def ground_under(scene: Scene, x: float, z: float, feet: float) -> float | None:
             & (high[:, 2] >= z)
             & (low[:, 1] <= feet + STEP_UP)
         )
-    best, looked = None, 0
+    best, looked, top = None, 0, feet + STEP_UP
     for t in np.flatnonzero(over)[
         np.argsort(-np.minimum(high[over, 1], feet + STEP_UP), kind="stable")
     ].tolist():
@@ -42,21 +41,7 @@ def ground_under(scene: Scene, x: float, z: float, feet: float) -> float | None:
             if looked > MOST:
                 return best
             points = p.positions @ things.matrices[t, :, :3].T + things.matrices[t, :, 3]
-            heights = _heights(points[faces[:, 0]], points[faces[:, 1]], points[faces[:, 2]], x, z)
-            heights = heights[heights <= feet + STEP_UP]
-            if len(heights) and (best is None or heights.max() > best):
-                best = float(heights.max())
+            near = float(hits(points, faces, (x, top, z), (0.0, -1.0, 0.0)).min(initial=np.inf))
+            if np.isfinite(near) and (best is None or top - near > best):
+                best = top - near
     return best
-
-
-def _heights(a: F64, b: F64, c: F64, x: float, z: float) -> F64:
-    """Heights at which the line straight down at `x`, `z` meets triangles: by their coordinates in the plan."""
-    u, v = b - a, c - a
-    det = u[:, 0] * v[:, 2] - u[:, 2] * v[:, 0]
-    good = np.abs(det) > 1e-12
-    u, v, a, det = u[good], v[good], a[good], det[good]
-    dx, dz = x - a[:, 0], z - a[:, 2]
-    s = (dx * v[:, 2] - dz * v[:, 0]) / det
-    t = (u[:, 0] * dz - u[:, 2] * dx) / det
-    inside = (s >= 0) & (t >= 0) & (s + t <= 1)
-    return np.asarray((a[:, 1] + s * u[:, 1] + t * v[:, 1])[inside])

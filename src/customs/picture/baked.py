@@ -8,10 +8,10 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from customs.geometry.triangles import triangles_of
+from customs.geometry.triangles import face_vectors, triangles_of
 from customs.picture.thin import thinned
-from customs.scene.model import Image, Material, Mesh, Scene, TextureUse
-from customs.surface.pixels import pixels_or_none
+from customs.scene.model import Material, Mesh, Scene, TextureUse
+from customs.surface.means import mean_linear
 
 F32 = npt.NDArray[np.float32]
 COARSER = (4_000, 160, 24)
@@ -19,7 +19,7 @@ COARSER = (4_000, 160, 24)
 PATIENCE = 0.05
 """Seconds a picture waits for colours of textures."""
 PLAIN = (0.60, 0.60, 0.58, 1.0)
-MISSING = (0.62, 0.62, 0.62, 1.0)
+MISSING = (0.62, 0.62, 0.62)
 
 
 @dataclass(frozen=True, eq=False)
@@ -80,8 +80,7 @@ def _gathered(
             continue
         rows = np.zeros((len(p.positions), 7), np.float32)
         rows[:, :3] = np.nan_to_num(p.positions)
-        a, b, c = (rows[mine[:, k], :3] for k in range(3))
-        cross = np.cross(b - a, c - a)
+        cross = face_vectors(rows[:, :3], mine)
         if p.normals is not None:
             rows[:, 3:6] = np.nan_to_num(p.normals)
         else:
@@ -109,37 +108,16 @@ class Palette:
             for k, m in enumerate(scene.materials)
             if (use := _base(m)) is not None
         ]
-        self._known: dict[int, npt.NDArray[np.float64]] = {}
 
     def more(self, seconds: float = PATIENCE) -> bool:
         """Look at further textures for a while; True where colours have changed."""
         began, changed = time.monotonic(), False
         while self._waiting and time.monotonic() - began < seconds:
             k, image = self._waiting.pop()
-            if id(image) not in self._known:
-                self._known[id(image)] = mean_of(image)
-            self.colours[k] = self.colours[k] * self._known[id(image)]
+            mean = mean_linear(image)
+            self.colours[k, :3] *= MISSING if mean is None else mean
             changed = True
         return changed
-
-    @property
-    def done(self) -> bool:
-        """True when every texture has been looked at."""
-        return not self._waiting
-
-
-def mean_of(image: Image) -> npt.NDArray[np.float64]:
-    """(4,) mean of an image's pixels, linear, where they cover; grey where there are none."""
-    pixels = pixels_or_none(image)
-    if pixels is None:
-        return np.array(MISSING)
-    some = pixels[:: max(1, pixels.shape[0] // 32), :: max(1, pixels.shape[1] // 32)].astype(np.float64)
-    some = some.reshape(-1, pixels.shape[2]) / np.iinfo(pixels.dtype).max
-    alpha = some[:, -1] if some.shape[1] in (2, 4) else np.ones(len(some))
-    rgb = some[:, :3] if some.shape[1] >= 3 else np.repeat(some[:, :1], 3, axis=1)
-    # Squared is near enough to the curve of sRGB for a mean.
-    mean = (rgb**2.2 * alpha[:, None]).sum(axis=0) / max(float(alpha.sum()), 1e-9)
-    return np.append(mean, 1.0)
 
 
 def _base(material: Material) -> TextureUse | None:

@@ -171,15 +171,3 @@ def order_of(ground: Ground, column: str, down: bool) -> npt.NDArray[np.intp]:
         values = things.matrices[:, "xyz".index(column), 3]
     order = np.argsort(values, kind="stable")
     return order[::-1] if down else order
-
-
-def inside(
-    ground: Ground, pixels: npt.NDArray[np.float64], ring: npt.NDArray[np.float64]
-) -> npt.NDArray[np.intp]:
-    """Things whose middles, at `pixels` (T, 2) of the view, lie inside a `ring` (R, 2) that was drawn: even and odd crossings."""
-    x, y = pixels[:, 0], pixels[:, 1]
-    odd = np.zeros(len(pixels), bool)
-    with np.errstate(invalid="ignore", divide="ignore"):
-        for (ax, ay), (bx, by) in zip(ring, np.roll(ring, -1, axis=0)):
-            odd ^= ((ay > y) != (by > y)) & (x < (bx - ax) * (y - ay) / (by - ay) + ax)
-    return np.flatnonzero(odd & np.isfinite(pixels).all(axis=1))

@@ -8,13 +8,14 @@ import numpy as np
 from PyQt6.QtCore import QObject, QPointF, QTimer, pyqtSignal
 from PyQt6.QtGui import QPolygonF
 
+from customs.geometry.outline import inside_outline
 from customs.grounds.rules import TITLES
 from customs.grounds.walking import ground_under
 from customs.ledger.row import Place
 from customs.picture.camera import project
 from customs.picture.pick import Met
 from customs.scene.model import Scene
-from customs.work.grounds import Ground, ground_of, inside, key_of, thing_of, veil_of
+from customs.work.grounds import Ground, ground_of, key_of, thing_of, veil_of
 from customs_desktop.office import Office
 from customs_desktop.views.twin import TwinView
 from customs_desktop.views.walker import Walker
@@ -166,7 +167,7 @@ class Looking(QObject):
         size = (max(int(rect.width()), 2), max(int(rect.height()), 2))
         pixels = project(self.ground.found.things.middle, picture.orbit, *size)
         ring = np.array([(p.x() - rect.x(), p.y() - rect.y()) for p in _points(outline)])
-        found = inside(self.ground, pixels, ring)
+        found = np.flatnonzero(inside_outline(pixels, ring))
         veil = self.twin.veil
         if veil is not None:
             count = len(self.ground.found.things.nodes)
