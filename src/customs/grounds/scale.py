@@ -49,11 +49,14 @@ def evidence(scene: Scene) -> tuple[Evidence, ...]:
     """Every door and stair by its mesh, the most frequent first, at the size most of them stand in."""
     things = things_of(scene)
     meshes, counts = np.unique(things.mesh[things.mesh >= 0], return_counts=True)
+    first = dict(zip(*np.unique(things.mesh, return_index=True)))
     out = []
     for m in meshes[np.argsort(-counts, kind="stable")].tolist():
         mesh = scene.meshes[m]
+        words = words_in(mesh.name) | words_in(str(things.names[first[m]]))
+        if not words & (DOORS | STEPS):
+            continue
         at = np.flatnonzero(things.mesh == m)
-        words = words_in(mesh.name) | words_in(str(things.names[at[0]]))
         tall = float(np.median(np.linalg.norm(things.matrices[at][:, :, 1], axis=1)))
         height = float(np.median(things.size[at, 1]))
         if words & DOORS and height > 0:

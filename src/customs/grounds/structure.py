@@ -7,6 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from customs.geometry.weld import unique_rows
 from customs.grounds.things import Mask, MeshColumns, Things
 
 F64 = npt.NDArray[np.float64]
@@ -19,6 +20,8 @@ MOST = 0.02
 WIDE = 0.4
 """Share of the plan that terrain covers at least, each way."""
 THIN = 0.02
+NEARLY = 0.01
+"""Share of the others that may reach past a thing that is around all."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -79,10 +82,7 @@ def doubles(things: Things, shows: Mask) -> Mask:
         ],
         axis=1,
     )
-    # Minus nothing is nothing.
-    whole = np.ascontiguousarray(np.nan_to_num(numbers) + 0.0)
-    rows = whole.view(np.dtype((np.void, whole.shape[1] * 8))).reshape(-1)
-    _, first = np.unique(rows, return_index=True)
+    first, _ = unique_rows([np.nan_to_num(numbers)])
     again = np.ones(len(at), bool)
     again[first] = False
     out[at[again]] = True
@@ -117,11 +117,15 @@ def _around(things: Things, bulk: Mask) -> Mask:
     # Only the few largest can be around all others.
     for k in at[np.argsort(-size, kind="stable")[:8]].tolist():
         others = at[(at != k) & ~out[at]]
-        low, high = (
-            np.quantile(things.low[others], 0.01, axis=0),
-            np.quantile(things.high[others], 0.99, axis=0),
-        )
-        gaps = np.concatenate([low - things.low[k], things.high[k] - high])
-        margin = 0.04 * float(things.size[k].max())
-        out[k] = bool((gaps >= -0.01 * things.size[k].max()).all() and (gaps >= margin).sum() >= 5)
+        low, high, reach = things.low[others], things.high[others], float(things.size[k].max())
+
+        def room(margin: float, k: int = k, low: F64 = low, high: F64 = high) -> Mask:
+            """(6,) sides on which nearly all others keep so far away from its own."""
+            past = [
+                (low < things.low[k] + margin).mean(axis=0),
+                (high > things.high[k] - margin).mean(axis=0),
+            ]
+            return np.asarray(np.concatenate(past) <= NEARLY)
+
+        out[k] = bool(room(-0.01 * reach).all() and room(0.04 * reach).sum() >= 5)
     return out

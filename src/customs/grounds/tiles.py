@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from customs.geometry.weld import unique_rows
 from customs.grounds.kinds import Sorted
 from customs.grounds.things import Things
 
@@ -16,9 +17,11 @@ def tiles_of(things: Things, edge: float) -> npt.NDArray[np.int64]:
 
 def fullest(found: Sorted, edge: float) -> tuple[tuple[int, int], int]:
     """(the tile with the most triangles, how many)."""
-    tiles, at = np.unique(tiles_of(found.things, edge), axis=0, return_inverse=True)
+    tiles = tiles_of(found.things, edge)
     if not len(tiles):
         return (0, 0), 0
-    total = np.bincount(at.reshape(-1), found.things.triangles(found.meshes).astype(np.float64))
+    first, at = unique_rows([tiles])
+    total = np.bincount(at, found.things.triangles(found.meshes).astype(np.float64))
     k = int(total.argmax())
-    return (int(tiles[k, 0]), int(tiles[k, 1])), int(total[k])
+    i, j = tiles[first[k]].tolist()
+    return (i, j), int(total[k])

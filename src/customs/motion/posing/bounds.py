@@ -123,7 +123,7 @@ def _outermost(scene: Scene) -> tuple[npt.NDArray[np.bool_], tuple[F64, F64] | N
     turn, shift = worlds[:, :, :3], worlds[:, :, 3]
     middle = np.einsum("nij,nj->ni", turn, boxes[of].mean(axis=1)) + shift
     half = np.einsum("nij,nj->ni", np.abs(turn), np.ptp(boxes[of], axis=1) / 2)
-    known = np.einsum("nij,nkj->nki", turn, some[of])[out] + shift[out][:, None]
+    known = (some[of] @ turn.transpose(0, 2, 1))[out] + shift[out][:, None]
     if not np.isfinite(known).all():
         return out, None
     low, high = known.min(axis=(0, 1)), known.max(axis=(0, 1))

@@ -26,6 +26,8 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         and (not rules[kind].fits(item.name) or (n.lower and item.name != item.name.lower()))
     ]
     before = sum(not rules[kind].fits(item.name) for kind, item in named(case.arrived, "once"))
+    # One for all: there may be thousands.
+    fix = name_fix(case.sheet) if bad else None
     for kind, item in bad:
         yield rule.row(
             item.name,
@@ -35,7 +37,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             subject=str(item.key),
             subject_name=item.name,
             note=_why(item.name, n),
-            remedy=name_fix(case.sheet),
+            remedy=fix,
             place=Place(item.key, kind),
         )
     if why := why_no_part(case.delivering.name):
