@@ -165,3 +165,19 @@ def test_things_inside_a_line_that_was_drawn(court_desk: Rig) -> None:
     looking.all_again()
     window.twin.lassoed.emit(half)
     assert 0 < len(looking.picked) < picked
+
+
+def test_the_list_that_was_chosen_last_is_the_one_shown(rig: Rig, tmp_path: Path) -> None:
+    """A large list takes longer to look through than the small one chosen after it."""
+    large, small = tmp_path / "large.json", tmp_path / "small.json"
+    row = {"name": "a", "at": [0.0, 0.0, 0.0]}
+    large.write_text(json.dumps({"many": [row] * 300_000}), "utf-8")
+    small.write_text(json.dumps({"few": [row] * 3}), "utf-8")
+    rig.window.open_desk("grounds")
+    page = rig.window.desk_panels["grounds"].lists
+    page.open_lists([large])
+    page.open_lists([small])
+    worker = rig.session.worker
+    rig.wait(lambda: worker.waiting == 0)
+    assert page.entries.currentData() == "/few/*"
+    assert page.told.text().startswith("3 placements")

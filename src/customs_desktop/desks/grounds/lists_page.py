@@ -57,6 +57,8 @@ class ListsPage(QWidget):
         self.explored: Explored | None = None
         self._wanted: Mapping | None = None
         """A mapping that is known for what is being looked through."""
+        self._asked: dict[str, Task] = {}
+        """The last of each kind of work."""
         self.files, self.told = NameLabel(0, 600), NameLabel(0, 400, "soft")
         self.entries = QComboBox()
         self.entries.setAccessibleName("Where the entries are")
@@ -366,22 +368,23 @@ class ListsPage(QWidget):
         self.session.said.emit(f"Saved {path.name}", "note")
 
     def _aside(self, key: str, title: str, run: Any, done: Any) -> None:
+        """Work that takes a while. Threads may answer out of turn: what was asked before the last is let go."""
+
+        def answered(result: Any) -> None:
+            if self._asked.get(key) is task:
+                done(result)
+
         def failed(problem: Exception) -> None:
+            if self._asked.get(key) is not task:
+                return
             if isinstance(problem, CustomsError):
                 self.told.setText(str(problem))
             self.session.fail(problem)
 
-        self.session.worker.submit(
-            Task(
-                0,
-                key=f"lists {key}",
-                title=title,
-                run=lambda job: run(),
-                done=done,
-                failed=failed,
-                apart=True,
-            )
-        )
+        task = self._asked[key] = Task(
+            0, key=f"lists {key}", title=title, run=lambda job: run(), done=answered, failed=failed, apart=True
+        )  # fmt: skip
+        self.session.worker.submit(task)
 
 
 def _plain(problem: ValueError) -> str:
