@@ -27,6 +27,8 @@ WRONG = [
     ("glow-lights", "nits", 0),
     ("glow-lights", "near", 0),
     ("glow-lights", "most", 0),
+    ("tool-faces", "words", []),
+    ("faces-between", "near", 0),
     ("arrive", "metres_per_unit", 0),
     ("arrive", "metres_per_unit", -0.01),
     ("arrive", "metres_per_unit", 10000000.0),

@@ -6,14 +6,18 @@ candela; faces that all look one way are a spot over the half space with I = L·
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
+from customs.geometry.shells import shells
 from customs.geometry.triangles import face_vectors, triangles_of
+from customs.geometry.weld import groups_of_rows
+from customs.grounds.faces import named
 from customs.grounds.things import things_of
-from customs.scene.model import Material, Scene
+from customs.scene.model import Material, Primitive, Scene
 from customs.surface.means import mean_linear
 
 F64 = npt.NDArray[np.float64]
@@ -40,30 +44,32 @@ class Glows:
         return len(self.candela)
 
 
-def glowing(scene: Scene, nits: float, near: float, most: int) -> Glows:
+def glowing(scene: Scene, nits: float, near: float, most: int, known: Iterable[str] = ()) -> Glows:
     """Lights of all faces that glow; 1 of emissive is `nits` cd/m², those within cells of `near` metres are one, the strongest `most`
-    stay.
+    stay. Materials with one of the words `known` in their name glow in their own colour, whatever they say.
     """
+    lit = set(named(scene, known))
     things = things_of(scene)
     found: list[tuple[F64, F64, F64, F64]] = []
     for m in np.unique(things.mesh[things.mesh >= 0]).tolist():
         at = things.matrices[things.mesh == m]
         for prim in scene.meshes[m].primitives:
             colour = (
-                shine(scene, scene.materials[prim.material]) if prim.material is not None else np.zeros(3)
+                shine(scene, scene.materials[prim.material], prim.material in lit)
+                if prim.material is not None
+                else np.zeros(3)
             )
             if colour.max(initial=0.0) <= 0:
                 continue
-            middle, area, way = _faces(prim.positions, triangles_of(prim))
             scale = np.abs(np.linalg.det(at[:, :, :3])) ** (2 / 3)
-            ways = at[:, :, :3] @ way
-            length = np.linalg.norm(ways, axis=1, keepdims=True)
-            flat = np.linalg.norm(way) >= ONE_WAY
-            ways = np.where(flat & (length > 0), ways / np.maximum(length, 1e-12), 0.0)
-            share = 1.0 if flat else 0.25
-            power = nits * float(colour @ LUMA) * area * scale * share
-            places = at[:, :, :3] @ middle + at[:, :, 3]
-            found.append((places, power, np.tile(colour / colour.max(), (len(at), 1)), ways))
+            for middle, area, way in _parts(prim, near):
+                ways = at[:, :, :3] @ way
+                length = np.linalg.norm(ways, axis=1, keepdims=True)
+                flat = np.linalg.norm(way) >= ONE_WAY
+                ways = np.where(flat & (length > 0), ways / np.maximum(length, 1e-12), 0.0)
+                power = nits * float(colour @ LUMA) * area * scale * (1.0 if flat else 0.25)
+                places = at[:, :, :3] @ middle + at[:, :, 3]
+                found.append((places, power, np.tile(colour / colour.max(), (len(at), 1)), ways))
     if not found:
         none = np.zeros((0, 3))
         return Glows(none, np.zeros(0), none, none, 0)
@@ -71,8 +77,13 @@ def glowing(scene: Scene, nits: float, near: float, most: int) -> Glows:
     return _strongest(_merged(places, power, colours, ways, near), most, len(power))
 
 
-def shine(scene: Scene, material: Material) -> F64:
-    """(3,) linear emissive of a material, its texture's mean taken in."""
+def shine(scene: Scene, material: Material, known: bool = False) -> F64:
+    """(3,) linear emissive of a material, its texture's mean taken in; of one `known` to glow that says nothing, its colour."""
+    if known and max(material.emissive) <= 0:
+        own = np.array(material.base_colour[:3], dtype=np.float64)
+        use = material.textures.get("base_colour")
+        mean = mean_linear(scene.images[use.image]) if use is not None else None
+        return own if mean is None else own * mean
     out = np.array(material.emissive, dtype=np.float64) * material.emissive_strength
     use = material.textures.get("emissive")
     if use is not None and out.max() > 0:
@@ -81,16 +92,38 @@ def shine(scene: Scene, material: Material) -> F64:
     return out
 
 
-def _faces(points: npt.NDArray[np.float32], faces: npt.NDArray[np.uint32]) -> tuple[F64, float, F64]:
-    """(middle by area (3,), area, mean normal by area (3,)) of faces."""
-    p = points.astype(np.float64)
+def _parts(prim: Primitive, near: float) -> list[tuple[F64, float, F64]]:
+    """(middle by area (3,), area, mean normal by area (3,)) of a primitive's faces; of one wider than `near`, of each cell of it."""
+    faces, p = triangles_of(prim), prim.positions.astype(np.float64)
     normals = face_vectors(p, faces).astype(np.float64) / 2
     areas = np.linalg.norm(normals, axis=1)
-    whole = float(areas.sum())
-    if whole <= 0:
-        return np.zeros(3), 0.0, np.zeros(3)
-    middle = (p[faces].mean(axis=1) * areas[:, None]).sum(axis=0) / whole
-    return middle, whole, normals.sum(axis=0) / whole
+    shown = np.flatnonzero(areas > 0)
+    if not len(shown):
+        return []
+    middles = p[faces[shown]].mean(axis=1)
+    cells = np.zeros((len(shown), 4), np.int64)
+    if _wide(middles, near):
+        # What hangs together is one light as long as it is no wider than that; a band of lamps is one in each cell.
+        place = groups_of_rows(prim.positions)[faces[shown]].astype(np.uint32)
+        part = shells(place).part
+        low, high = np.full((part.max() + 1, 3), np.inf), np.full((part.max() + 1, 3), -np.inf)
+        np.minimum.at(low, part, middles)
+        np.maximum.at(high, part, middles)
+        cells[:, 0] = part
+        cells[:, 1:] = np.where((high - low).max(axis=1)[part, None] > near, np.floor(middles / near), 0)
+    _, which, count = np.unique(cells, axis=0, return_inverse=True, return_counts=True)
+    which = which.reshape(-1)
+    whole = np.bincount(which, areas[shown])
+
+    def means(values: F64) -> F64:
+        return np.stack([np.bincount(which, values[:, k]) for k in range(3)], 1) / whole[:, None]
+
+    places, ways = means(middles * areas[shown, None]), means(normals[shown])
+    return [(places[k], float(whole[k]), ways[k]) for k in range(len(count))]
+
+
+def _wide(points: F64, near: float) -> bool:
+    return float((points.max(axis=0) - points.min(axis=0)).max()) > near
 
 
 def _merged(places: F64, power: F64, colours: F64, ways: F64, near: float) -> tuple[F64, F64, F64, F64]:

@@ -199,7 +199,7 @@ def placed_boxes(meshes: MeshColumns, mesh: Ints, matrices: F64) -> tuple[F64, F
 
 def is_level(scene: Scene) -> bool:
     """True for what is so many things that it is looked at as a whole: one that comes as a list, or of LEVEL things and more."""
-    if scene.kinds.words or scene.format == "level":
+    if scene.kinds.words or scene.format in ("level", "brushes"):
         return True
     # Counted, not measured: every asset is asked.
     return len(mesh_nodes(scene)) + int(scene.placements.shows.sum()) >= LEVEL

@@ -85,9 +85,12 @@ def _json(data: bytes, at: str, path: Path) -> Entries:
         raise ReadError(
             f"not well-formed JSON: {problem}", "a whole list", "It may be cut off.", path
         ) from None
-    found = [body]
-    for part in at.split("/")[1:] if at else []:
+    found, parts = [body], at.split("/")[1:] if at else []
+    for k, part in enumerate(parts):
         if part == "*":
+            if k == len(parts) - 1 and any(isinstance(x, dict | list) for x in found) and not any(found):
+                # A list that is there and holds nothing.
+                return Entries([], _pointed)
             found = [
                 v
                 for x in found

@@ -212,7 +212,8 @@ def guesses(done: Evaluated) -> tuple[str, ...]:
     out = []
     if arrived.convention.stated not in ("person", "origin", "file"):
         what = "as its format has it" if arrived.convention.stated == "format" else "by custom"
-        out.append(f"axes and unit {what} ({arrived.convention.axes_text()}, 1 unit = {done_unit(done)} m)")
+        raw = done.taken.scene.convention if done.taken is not None else arrived.convention
+        out.append(f"axes and unit {what} ({raw.axes_text()}, 1 unit = {done_unit(done)} m)")
     for step, text in (
         ("roles", "roles of textures by name and pixels"),
         ("find-textures", "files of missing textures by name"),

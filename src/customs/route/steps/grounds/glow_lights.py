@@ -26,6 +26,9 @@ class GlowLights(Settings):
     nits: float = Field(default=1000.0, gt=0, le=1e7, description="cd/m² that 1 of emissive stands for")
     near: float = Field(default=1.0, gt=0, le=1e3, description="metres within which lights are one")
     most: int = Field(default=64, ge=1, le=10_000, description="lights at most, the strongest")
+    known: tuple[str, ...] = Field(
+        default=(), description="words in the names of textures that glow, whatever their materials say"
+    )
 
 
 def _node(base: Key, k: int, glows: Glows) -> Node:
@@ -54,7 +57,7 @@ def _node(base: Key, k: int, glows: Glows) -> Node:
 
 
 def _apply(scene: Scene, settings: GlowLights, resources: Content, job: Job) -> Outcome:
-    glows = glowing(scene, settings.nits, settings.near, settings.most)
+    glows = glowing(scene, settings.nits, settings.near, settings.most, settings.known)
     if not len(glows):
         return Outcome(scene)
     base, first = scene.meshes[0].key, len(scene.nodes)

@@ -21,7 +21,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     note = (
         ""
         if known
-        else f"{case.received.format.upper()} states no unit; metres are assumed. Choose an origin, or set the scale on the desk Fit."
+        else f"{case.received.format.upper()} states no unit; {_assumed(case)} assumed. Choose an origin, or set the scale on the desk Fit."
     )
     if other := _overruled(case):
         known, note = False, other
@@ -32,6 +32,11 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         "cleared" if known else "query",
         note=note,
     )
+
+
+def _assumed(case: Case) -> str:
+    metres = case.received.convention.metres_per_unit
+    return "metres are" if metres == 1 else f"1 unit = {metres:g} m is"
 
 
 def raw_unit(case: Case) -> float:
