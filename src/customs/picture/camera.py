@@ -74,6 +74,32 @@ class Orbit:
         return m
 
 
+@dataclass(frozen=True)
+class Above(Orbit):
+    """Straight down on `target`, without perspective: `span` metres are the picture's height; what lies to the left of the picture's top
+    is said by `yaw`, 0 for −Z above.
+    """
+
+    span: float = 10.0
+    pitch: float = 90.0
+
+    def sides(self) -> tuple[F64, F64]:
+        """Unit vectors to the right and up on the picture."""
+        y = np.radians(self.yaw)
+        return np.array([np.cos(y), 0.0, -np.sin(y)]), np.array([-np.sin(y), 0.0, -np.cos(y)])
+
+    def back(self) -> F64:
+        """Up."""
+        return np.array([0.0, 1.0, 0.0])
+
+    def projection(self, aspect: float) -> F64:
+        """Parallel (4, 4), OpenGL clip space: from the eye down to as far again below the target."""
+        m = np.eye(4)
+        m[0, 0], m[1, 1] = 2 / (self.span * aspect), 2 / self.span
+        m[2, 2], m[2, 3] = -1 / self.distance, -1
+        return m
+
+
 def framing(low: Any, high: Any, aspect: float, orbit: Orbit | None = None) -> Orbit:
     """An orbit that shows the whole box (low, high (3,) m), keeping the direction of `orbit`."""
     low, high = np.asarray(low, dtype=float), np.asarray(high, dtype=float)

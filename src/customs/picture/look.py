@@ -90,6 +90,8 @@ class Shot:
     lit: Lit | None = None
     """How it is lit, where that is not said by its look: by a rig of its own."""
     veil: Veil | None = None
+    cut: float | None = None
+    """Metres above which nothing is drawn."""
     marks: Mapping[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)
 
     def told(self) -> tuple[object, ...]:
@@ -104,5 +106,6 @@ class Shot:
             self.mirrored,
             self.lit,
             self.veil,
+            self.cut,
         )
         return (self.scene, self.orbit, *rest, dict(self.marks))

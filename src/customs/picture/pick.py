@@ -10,6 +10,7 @@ import numpy as np
 
 from customs.picture.items import Item, items
 from customs.picture.look import Shot, lit_by
+from customs.picture.programs import CLIP_DISTANCE
 from customs.picture.renderer import Renderer, uv_matrix
 from customs.picture.rows import under_pixel
 from customs.scene.folding import row_key
@@ -59,10 +60,12 @@ def pick(renderer: Renderer, shot: Shot, x: int, y: int) -> Met | None:
     context.enable_only(moderngl.DEPTH_TEST)
     orbit = shot.orbit
     seen = orbit.projection(shot.width / shot.height) @ orbit.view()
-    renderer.programs.start(seen, tuple(orbit.eye), lit_by(shot.look.light, orbit.back().tolist()))
+    renderer.programs.start(seen, tuple(orbit.eye), lit_by(shot.look.light, orbit.back().tolist()), shot.cut)
+    renderer.cut(shot)
     for number, item in enumerate(listed):
         _draw(renderer, shot, item, number)
     renderer.unlocked.finish()
+    context.disable_direct(CLIP_DISTANCE)
     element, instance, face, there = np.frombuffer(texture.read(), np.int32).tolist()
     for thing in (frame, depth, texture, *found.textures):
         thing.release()

@@ -19,6 +19,9 @@ LAYER_SLOTS = {role: (128 << k, 9 + k, f"tex_{role}") for k, role in enumerate((
 ))}  # fmt: skip
 """The same of LAYERED: OpenGL 3.3 promises sixteen units, so further textures of layers are not drawn."""
 
+CLIP_DISTANCE, UNCUT = 0x3000, 1e30
+"""GL_CLIP_DISTANCE0 (OpenGL 3.3, table of tokens), and a height nothing reaches."""
+
 
 def shader_text(name: str) -> str:
     """The text of a shader file."""
@@ -38,10 +41,13 @@ class Programs:
         self._made: dict[tuple[str, ...], Any] = {}
         self._view: tuple[bytes, tuple[float, ...]] = (np.eye(4, dtype=np.float32).tobytes(), (0.0, 0.0, 1.0))
         self._lit = lit_by("sky", (0.0, 0.0, 1.0))
+        self._cut = UNCUT
 
-    def start(self, view_projection: npt.NDArray[np.float64], eye: tuple[float, ...], lit: Lit) -> None:
+    def start(
+        self, view_projection: npt.NDArray[np.float64], eye: tuple[float, ...], lit: Lit, cut: float | None = None
+    ) -> None:
         """Begin a picture: what is the same for all its meshes."""
-        self._lit = lit
+        self._lit, self._cut = lit, UNCUT if cut is None else cut
         self._view = (np.ascontiguousarray(view_projection.T, dtype=np.float32).tobytes(), eye)
         for program in self._made.values():
             self._see(program)
@@ -83,6 +89,7 @@ class Programs:
 
     def _see(self, program: Any) -> None:
         program["view_projection"].write(self._view[0])
+        program["cut"] = self._cut
         if "eye" in program:
             program["eye"] = self._view[1]
         if "sun" in program:

@@ -17,7 +17,7 @@ from customs.picture.items import Item, items
 from customs.picture.layered import layer_uniforms
 from customs.picture.lines import box_lines, dimension_lines, grid
 from customs.picture.look import DAY, EVENING, SHADINGS, Look, Shot, lit_by
-from customs.picture.programs import LAYER_SLOTS, SLOTS, Programs, shader_text
+from customs.picture.programs import CLIP_DISTANCE, LAYER_SLOTS, SLOTS, Programs, shader_text
 from customs.picture.rows import Group, marked_rows, placed_triangles
 from customs.picture.sketch import Sketcher
 from customs.picture.unlocked import Unlocked
@@ -148,12 +148,13 @@ class Renderer:
             moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE_MINUS_SRC_ALPHA,
         )  # fmt: skip
         lit = shot.lit or lit_by(shot.look.light, shot.orbit.back().tolist())
-        self.programs.start(vp, tuple(shot.orbit.eye), lit)
+        self.programs.start(vp, tuple(shot.orbit.eye), lit, shot.cut)
 
     def _set(self, name: str, m: F64) -> None:
         self.mesh[name].write(np.ascontiguousarray(m.T, dtype=np.float32).tobytes())
 
     def _scene(self, shot: Shot) -> None:
+        self.cut(shot)
         near = self._vast(shot) if self._is_vast(shot) else None
         solid, clear, textures = items(shot, self.store, near)
         self.halved = self._halved(shot.look, [item.prim for item in solid + clear])
@@ -163,6 +164,13 @@ class Renderer:
             self._wire(shot, solid + clear)
         for texture in textures:
             texture.release()
+        self.unlocked.finish()
+        self.context.disable_direct(CLIP_DISTANCE)
+
+    def cut(self, shot: Shot) -> None:
+        """What is drawn from here on ends at the height a shot is cut at."""
+        if shot.cut is not None:
+            self.context.enable_direct(CLIP_DISTANCE)
 
     def _is_vast(self, shot: Shot) -> bool:
         """True where placements are so many that a software driver cannot draw each."""

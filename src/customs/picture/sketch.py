@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from customs.picture.baked import Baked, Palette, baked
 from customs.picture.look import Shot, lit_by
-from customs.picture.programs import shader_text
+from customs.picture.programs import UNCUT, shader_text
 from customs.picture.rows import marked_rows
 from customs.scene.folding import rows_under
 from customs.scene.model import Scene
@@ -169,6 +169,7 @@ class Sketcher:
         for program in (self.program, self.spots):
             program["view_projection"].write(np.ascontiguousarray(vp.T, np.float32).tobytes())
             program["lights"] = lit[1]
+            program["cut"] = UNCUT if shot.cut is None else shot.cut
         self.program["sun"] = lit[0]
         card.draw(self.program, chosen, marked, veil.faint_rows if veil is not None else None)
         card.draw_spots(self.spots, chosen)

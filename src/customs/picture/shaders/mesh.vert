@@ -26,6 +26,7 @@ in vec4 in_place2;
 #endif
 uniform mat4 model;
 uniform mat4 view_projection;
+uniform float cut;          // metres above which nothing is drawn
 out vec3 position;
 out vec3 normal;
 out vec4 tangent;
@@ -117,5 +118,6 @@ void main() {
 #ifdef IDS
     instance = gl_InstanceID;
 #endif
+    gl_ClipDistance[0] = cut - world.y;
     gl_Position = view_projection * world;
 }

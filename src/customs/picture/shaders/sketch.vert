@@ -8,6 +8,7 @@ uniform sampler2D chosen;      // a row number and whether it is marked, 1024 wi
 uniform sampler2D palette;     // a colour a material, 1024 wide
 uniform int first;
 uniform mat4 view_projection;
+uniform float cut;
 uniform vec3 sun;
 uniform vec4 lights;
 out vec4 tone;
@@ -26,5 +27,6 @@ void main() {
     bool faint = which.y > 1.5, marked = which.y - (faint ? 2.0 : 0.0) > 0.5;
     vec3 lit = marked ? vec3(0.06, 0.42, 0.42) : pow(colour.rgb * light, vec3(1.0 / 2.2));
     tone = vec4(lit, faint ? 0.1 : colour.a);
+    gl_ClipDistance[0] = cut - dot(b, p);
     gl_Position = view_projection * vec4(dot(a, p), dot(b, p), dot(c, p), 1.0);
 }
