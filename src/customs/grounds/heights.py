@@ -58,19 +58,21 @@ def heights_of(scene: Scene, job: Job | None = None) -> Heights:
     return kept("heights", scene, lambda: _heights(scene, job or Job()))
 
 
-def turns(things: Things, rows: Ints) -> Iterator[tuple[F64, Ints]]:
-    """(what turns a mesh, as the rows (2, 3) that say heights and areas, the things (N,) turned so) of things (R,) of one mesh."""
+def turns(things: Things, rows: Ints) -> Iterator[tuple[F64, F64, Ints]]:
+    """(unit rows (2, 3) that say heights and areas of a mesh as it is turned, how long both are (N, 2), the things (N,) turned so) of
+    things (R,) of one mesh: what is only larger or turned about up has the same.
+    """
     m = things.matrices[rows, :, :3]
-    areas = np.cross(m[:, 2], m[:, 0])
-    said = np.concatenate([m[:, 1], areas], axis=1)
-    size = np.maximum(np.abs(said).max(axis=1, keepdims=True), 1e-12)
-    _, first, which = np.unique(np.round(np.concatenate([said / size, np.log2(size) * 8], axis=1), 4), axis=0,
-                                return_index=True, return_inverse=True)  # fmt: skip
+    said = np.stack([m[:, 1], np.cross(m[:, 2], m[:, 0])], axis=1)
+    size = np.linalg.norm(said, axis=2)
+    unit = said / np.maximum(size, 1e-30)[..., None]
+    _, first, which = np.unique(np.round(unit.reshape(-1, 6), 4) + 0.0, axis=0, return_index=True, return_inverse=True)
     which = which.reshape(-1)
     order = np.argsort(which, kind="stable")
     ends = np.searchsorted(which[order], np.arange(len(first) + 1))
     for k, f in enumerate(first.tolist()):
-        yield said[f].reshape(2, 3), rows[order[ends[k] : ends[k + 1]]]
+        mine = order[ends[k] : ends[k + 1]]
+        yield unit[f], size[mine], rows[mine]
 
 
 def _slots(mesh: Mesh, turn: F64) -> Slots:
@@ -112,12 +114,12 @@ def _heights(scene: Scene, job: Job) -> Heights:
     for k, (m, rows) in enumerate(zip(meshes.tolist(), np.split(order, starts[1:]))):
         job.check()
         job.progress(k / len(meshes), "Heights")
-        for turn, those in turns(things, rows):
+        for turn, size, those in turns(things, rows):
             slots = _slots(scene.meshes[m], turn)
-            for part in np.array_split(those, max(1, len(those) * len(slots.heights) // AT_ONCE)):
-                at = things.matrices[part, 1, 3][:, None] + slots.heights[None]
+            for part in np.array_split(np.arange(len(those)), max(1, len(those) * len(slots.heights) // AT_ONCE)):
+                at = things.matrices[those[part], 1, 3][:, None] + slots.heights[None] * size[part, :1]
                 which = np.clip((at - low) / BIN + 1e-6, 0, count - 1).astype(np.intp).reshape(-1)
-                area = np.broadcast_to(slots.areas, at.shape).reshape(-1)
+                area = (slots.areas[None] * size[part, 1:]).reshape(-1)
                 up += np.bincount(which, np.maximum(area, 0), minlength=count)
                 moment += np.bincount(which, np.maximum(area, 0) * at.reshape(-1), minlength=count)
                 down += np.bincount(which, np.maximum(-area, 0), minlength=count)

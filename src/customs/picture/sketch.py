@@ -84,7 +84,9 @@ class Level:
             & (np.abs(clip[:, 1]) <= w + r * reach[1] + r)
         )
         pixels = r * reach[1] * height / np.maximum(w, 1e-6)
-        pixels = np.where(w < r, 1e6, pixels)
+        if vp[3, :3].any():
+            # With perspective, what reaches behind the eye is as large as can be.
+            pixels = np.where(w < r, 1e6, pixels)
         inside &= r > 0 if hidden is None else (r > 0) & ~hidden
         seen = np.flatnonzero(inside & (pixels >= NOTHING_SEEN))
         size = pixels[seen]
