@@ -181,6 +181,40 @@ def list_(
 
 
 @app.command()
+def plan(
+    levels: Annotated[list[Path], typer.Argument(help="a level: a model file, or the lists it is made of")],
+    out: Annotated[Path, typer.Option("--out", help="folder the plans go to")],
+    scale: Annotated[str, typer.Option("--scale", help="as 1:100")] = "1:100",
+    cut: Annotated[
+        float | None, typer.Option("--cut", help="metres at which it is cut; else 1.2 m above the floor")
+    ] = None,
+    storeys: Annotated[bool, typer.Option("--storeys", help="a plan of every storey that is found")] = False,
+    marks: Annotated[Path | None, typer.Option("--marks", help="signs to put on it, a JSON file")] = None,
+    form: Annotated[
+        str, typer.Option("--form", help="png, svg, pdf, or several with commas")
+    ] = "png,svg,pdf",
+    dots: Annotated[float, typer.Option("--dots", help="pixels an inch of the page")] = 150.0,
+    north: Annotated[
+        float, typer.Option("--north", help="degrees north lies clockwise of the level's −Z")
+    ] = 0.0,
+    from_: From = None,
+    mapping: MappingFile = None,
+    library: Libraries = None,
+    replace_: Annotated[
+        bool, typer.Option("--replace", help="write over plans that are there already")
+    ] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Draw floor plans of a level to scale: cut at a height, with grid, scale bar, north, marks and a legend. Exit 3 where one cannot be drawn."""
+    from customs.command import plan as drawing
+
+    with _usage():
+        requests = drawing.levels(levels, from_, mapping, library or [])
+        code = drawing.plan(requests, out, scale, cut, storeys, marks, form, dots, north, replace_, as_json)
+    raise typer.Exit(code)
+
+
+@app.command()
 def learn(
     packages: Annotated[
         list[Path], typer.Argument(help="packages the destination already has, or folders of them")

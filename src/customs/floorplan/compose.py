@@ -16,7 +16,7 @@ from customs.grounds.things import things_of
 from customs.scene.floor_plan import SIGNS, FloorPlan, Mark
 from customs.scene.model import Scene
 
-EDGE, ROOM, FOOT, ROW = 10.0, 0.5, 30.0, 6.0
+EDGE, ROOM, FOOT, ROW = 10.0, 0.5, 30.0, 8.0
 """Millimetres of the page's margin; metres around the level; millimetres of the foot and of a line of the legend."""
 LARGEST_PAGE = 10_000.0
 BELOW = 0.5
@@ -76,7 +76,13 @@ def sheets(scene: Scene, plan: FloorPlan, name: str, every: bool) -> list[Sheet]
         title = storeys[k].name if storeys else "whole level"
         upper = storeys[k + 1].height if storeys and k + 1 < len(storeys) else math.inf
         marks = [(n, m) for n, m in enumerate(plan.marks, 1) if _on(m, storeys, k, upper)]
-        out.append(Sheet(title, frame, _page(plan, frame, marks, name, title, cut - (storeys[k].height if storeys else 0.0), cut)))
+        out.append(
+            Sheet(
+                title,
+                frame,
+                _page(plan, frame, marks, name, title, cut - (storeys[k].height if storeys else 0.0), cut),
+            )
+        )
     return out
 
 
@@ -85,7 +91,9 @@ def _on(mark: Mark, storeys: tuple[Storey, ...], number: int, upper: float) -> b
     return lowest <= mark.at[1] < upper - BELOW
 
 
-def _plan_box(low: np.ndarray, high: np.ndarray, bottom: float, cut: float) -> tuple[float, float, float, float]:
+def _plan_box(
+    low: np.ndarray, high: np.ndarray, bottom: float, cut: float
+) -> tuple[float, float, float, float]:
     """(x, z, x, z) around what lies between two heights."""
     inside = (low[:, 1] < cut) & (high[:, 1] > bottom)
     inside = inside if inside.any() else np.ones(len(low), bool)
@@ -101,17 +109,27 @@ def _frame(box: tuple[float, float, float, float], plan: FloorPlan, cut: float, 
     # North lies `north` degrees clockwise of −Z: the picture is turned until it is at the top.
     across = abs(wide * math.cos(a)) + abs(high * math.sin(a))
     along = abs(wide * math.sin(a)) + abs(high * math.cos(a))
-    return Frame(((x0 + x1) / 2, (z0 + z1) / 2), across + 2 * ROOM, along + 2 * ROOM, -plan.north, cut, bottom)
+    return Frame(
+        ((x0 + x1) / 2, (z0 + z1) / 2), across + 2 * ROOM, along + 2 * ROOM, -plan.north, cut, bottom
+    )
 
 
-def _page(plan: FloorPlan, frame: Frame, marks: list[tuple[int, Mark]], name: str, storey: str, above: float, cut: float) -> Page:
+def _page(
+    plan: FloorPlan,
+    frame: Frame,
+    marks: list[tuple[int, Mark]],
+    name: str,
+    storey: str,
+    above: float,
+    cut: float,
+) -> Page:
     mm = 1000.0 / plan.scale
     wide, high = frame.wide * mm, frame.high * mm
     legend = marks if plan.legend else []
     height = EDGE + high + FOOT + ROW * len(legend) + EDGE
     width = max(wide, 90.0) + 2 * EDGE
     if max(width, height) > LARGEST_PAGE:
-        raise _TooLarge(
+        raise TooLargeError(
             f"a page of {width / 1000:.1f} × {height / 1000:.1f} m at 1 : {plan.scale:g}", f"at most {LARGEST_PAGE / 1000:g} m",
             "Choose a smaller scale, as 1 : 500.",
         )  # fmt: skip
@@ -132,7 +150,7 @@ def _page(plan: FloorPlan, frame: Frame, marks: list[tuple[int, Mark]], name: st
     return Page(width, height, (x0, y0, wide, high), tuple(items), f"{name}, {storey}")
 
 
-class _TooLarge(CustomsError):
+class TooLargeError(CustomsError):
     """A page nobody could print."""
 
 
@@ -156,9 +174,17 @@ def _grid(frame: Frame, mm: float) -> list[Item]:
     out: list[Item] = []
     reach = math.hypot(frame.wide, frame.high) / 2
     for axis in (0, 1):
-        first, last = (math.ceil((frame.middle[axis] - reach) / step), math.floor((frame.middle[axis] + reach) / step))
+        first, last = (
+            math.ceil((frame.middle[axis] - reach) / step),
+            math.floor((frame.middle[axis] + reach) / step),
+        )
         for k in range(first, last + 1):
-            ends = [[k * step, frame.middle[1] + s * reach] if axis == 0 else [frame.middle[0] + s * reach, k * step] for s in (-1, 1)]
+            ends = [
+                [k * step, frame.middle[1] + s * reach]
+                if axis == 0
+                else [frame.middle[0] + s * reach, k * step]
+                for s in (-1, 1)
+            ]
             cut = _inside(frame.place(*ends[0]), frame.place(*ends[1]), frame.wide, frame.high)
             if cut is None:
                 continue
@@ -171,7 +197,9 @@ def _grid(frame: Frame, mm: float) -> list[Item]:
     return out
 
 
-def _inside(a: tuple[float, float], b: tuple[float, float], wide: float, high: float) -> tuple[tuple[float, float], tuple[float, float]] | None:
+def _inside(
+    a: tuple[float, float], b: tuple[float, float], wide: float, high: float
+) -> tuple[tuple[float, float], tuple[float, float]] | None:
     """What of a line lies inside a frame (Liang and Barsky, 1984)."""
     t0, t1 = 0.0, 1.0
     d = (b[0] - a[0], b[1] - a[1])
@@ -193,18 +221,28 @@ def bar_metres(scale: float) -> float:
     return nice(30.0 * scale / 1000)
 
 
-def _foot(plan: FloorPlan, name: str, storey: str, above: float, cut: float, y: float, width: float, mm: float) -> list[Item]:
+def _foot(
+    plan: FloorPlan, name: str, storey: str, above: float, cut: float, y: float, width: float, mm: float
+) -> list[Item]:
     length = bar_metres(plan.scale)
     x, bar = EDGE, length * mm
     out: list[Item] = [
         Words((x, y), name, 4.2, bold=True),
-        Words((x, y + 5), f"{storey} · cut at {cut:.2f} m, {above:.2f} m above the floor · 1 : {plan.scale:g}", 3.0, ink=SOFT),
+        Words(
+            (x, y + 5),
+            f"{storey} · cut at {cut:.2f} m, {above:.2f} m above the floor · 1 : {plan.scale:g}",
+            3.0,
+            ink=SOFT,
+        ),
         Line((x, y + 12), (x + bar, y + 12), 0.5),
     ]
     for k in range(6):
         at = x + bar * k / 5
         out.append(Line((at, y + (10.2 if k in (0, 5) else 11.0)), (at, y + 12), 0.3))
-    out += [Words((x, y + 15.8), "0", 2.6, "middle"), Words((x + bar, y + 15.8), f"{length:g} m", 2.6, "middle")]
+    out += [
+        Words((x, y + 15.8), "0", 2.6, "middle"),
+        Words((x + bar, y + 15.8), f"{length:g} m", 2.6, "middle"),
+    ]
     # North, as it lies on this page: at the top, unless nobody has said where it is and the level's −Z is taken.
     nx, ny = width - EDGE - 5, y + 8
     out += [
@@ -221,5 +259,7 @@ def _legend(marks: list[tuple[int, Mark]], y: float) -> list[Item]:
     for k, (number, mark) in enumerate(marks):
         at = (EDGE + 3, y + ROW * k)
         out += drawn_sign(mark.sign, number, at)
-        out.append(Words((EDGE + 9, at[1] + 1.1), f"{titles[mark.sign]}{': ' + mark.text if mark.text else ''}", 3.0))
+        out.append(
+            Words((EDGE + 9, at[1] + 1.1), f"{titles[mark.sign]}{': ' + mark.text if mark.text else ''}", 3.0)
+        )
     return out

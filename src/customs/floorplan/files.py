@@ -12,7 +12,7 @@ import numpy.typing as npt
 from PIL import Image as Pictures
 from PIL import ImageDraw, ImageFont
 
-from customs.floorplan.page import PAPER, Line, Page, Shape, Words
+from customs.floorplan.page import PAPER, Line, Page, Shape
 
 Pixels = npt.NDArray[np.uint8]
 INCH = 25.4
@@ -39,12 +39,24 @@ def as_png(page: Page, picture: Pixels) -> bytes:
             pen.line(ends, fill=item.ink, width=max(1, round(item.width * dots)))
         elif isinstance(item, Shape):
             corners = [(x * dots, y * dots) for x, y in item.points]
-            pen.polygon(corners, fill=item.fill, outline=item.ink if item.width else None, width=max(1, round(item.width * dots)))
+            pen.polygon(
+                corners,
+                fill=item.fill,
+                outline=item.ink if item.width else None,
+                width=max(1, round(item.width * dots)),
+            )
         else:
             font = ImageFont.load_default(max(item.size * dots, 4))
             anchor = {"start": "ls", "middle": "ms", "end": "rs"}[item.anchor]
             at = item.at[0] * dots, item.at[1] * dots
-            pen.text(at, item.text, fill=item.ink, font=font, anchor=anchor, stroke_width=round(item.size * dots / 40) if item.bold else 0)
+            pen.text(
+                at,
+                item.text,
+                fill=item.ink,
+                font=font,
+                anchor=anchor,
+                stroke_width=round(item.size * dots / 40) if item.bold else 0,
+            )
     out = io.BytesIO()
     card.save(out, "PNG", dpi=(dots * INCH, dots * INCH), compress_level=4)
     return out.getvalue()
@@ -70,7 +82,9 @@ def as_svg(page: Page, picture: Pixels) -> bytes:
     for item in page.items:
         if isinstance(item, Line):
             (a, b), (c, d) = item.a, item.b
-            parts.append(f'<line x1="{a:.3f}" y1="{b:.3f}" x2="{c:.3f}" y2="{d:.3f}" stroke="{item.ink}" stroke-width="{item.width:g}"/>')
+            parts.append(
+                f'<line x1="{a:.3f}" y1="{b:.3f}" x2="{c:.3f}" y2="{d:.3f}" stroke="{item.ink}" stroke-width="{item.width:g}"/>'
+            )
         elif isinstance(item, Shape):
             corners = " ".join(f"{u:.3f},{v:.3f}" for u, v in item.points)
             edge = f' stroke="{item.ink}" stroke-width="{item.width:g}"' if item.width else ""
@@ -112,7 +126,9 @@ def as_pdf(page: Page, picture: Pixels) -> bytes:
             pdf.set_text_color(item.ink)
             text = item.text.replace("…", "...").encode("latin-1", "replace").decode("latin-1")
             wide = pdf.get_string_width(text)
-            pdf.text(item.at[0] - {"start": 0.0, "middle": wide / 2, "end": wide}[item.anchor], item.at[1], text)
+            pdf.text(
+                item.at[0] - {"start": 0.0, "middle": wide / 2, "end": wide}[item.anchor], item.at[1], text
+            )
     return bytes(pdf.output())
 
 

@@ -61,10 +61,16 @@ def veil_without(scene: Scene, hidden: Iterable[str]) -> Veil | None:
     return Veil(rows, np.zeros(len(rows), bool), nodes)
 
 
-def shots(scene: Scene, frame: Frame, width: int, height: int, brightness: float, veil: Veil | None) -> Iterator[tuple[int, int, Shot]]:
+def shots(
+    scene: Scene, frame: Frame, width: int, height: int, brightness: float, veil: Veil | None
+) -> Iterator[tuple[int, int, Shot]]:
     """(left, top, the shot) of every tile of a picture, all of one size. Raises LimitError."""
     if max(width, height) > LARGEST:
-        raise LimitError(f"a picture of {width:,} × {height:,} pixels", f"at most {LARGEST:,} an edge", "Ask for fewer pixels.")
+        raise LimitError(
+            f"a picture of {width:,} × {height:,} pixels",
+            f"at most {LARGEST:,} an edge",
+            "Ask for fewer pixels.",
+        )
     metres, edge = frame.high / height, min(TILE, max(width, height))
     towards, strengths = lit_by("even", (0.0, 1.0, 0.0))
     lit = towards, tuple(brightness * s for s in strengths)

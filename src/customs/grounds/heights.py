@@ -40,7 +40,7 @@ class Heights:
     @property
     def at(self) -> F64:
         """(B,) metres of the middles of the bins."""
-        return self.low + (np.arange(len(self.up)) + 0.5) * BIN
+        return np.asarray(self.low + (np.arange(len(self.up)) + 0.5) * BIN, np.float64)
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,7 +66,9 @@ def turns(things: Things, rows: Ints) -> Iterator[tuple[F64, F64, Ints]]:
     said = np.stack([m[:, 1], np.cross(m[:, 2], m[:, 0])], axis=1)
     size = np.linalg.norm(said, axis=2)
     unit = said / np.maximum(size, 1e-30)[..., None]
-    _, first, which = np.unique(np.round(unit.reshape(-1, 6), 4) + 0.0, axis=0, return_index=True, return_inverse=True)
+    _, first, which = np.unique(
+        np.round(unit.reshape(-1, 6), 4) + 0.0, axis=0, return_index=True, return_inverse=True
+    )
     which = which.reshape(-1)
     order = np.argsort(which, kind="stable")
     ends = np.searchsorted(which[order], np.arange(len(first) + 1))
@@ -103,7 +105,11 @@ def _slots(mesh: Mesh, turn: F64) -> Slots:
 
 def _heights(scene: Scene, job: Job) -> Heights:
     things = things_of(scene)
-    shown = np.flatnonzero((things.mesh >= 0) & np.isfinite(things.matrices).all(axis=(1, 2)) & np.isfinite(things.low).all(axis=1))
+    shown = np.flatnonzero(
+        (things.mesh >= 0)
+        & np.isfinite(things.matrices).all(axis=(1, 2))
+        & np.isfinite(things.low).all(axis=1)
+    )
     if not len(shown):
         return Heights(0.0, np.zeros(0), np.zeros(0), np.zeros(0))
     low = float(np.floor(things.low[shown, 1].min() / BIN) * BIN)
@@ -116,7 +122,9 @@ def _heights(scene: Scene, job: Job) -> Heights:
         job.progress(k / len(meshes), "Heights")
         for turn, size, those in turns(things, rows):
             slots = _slots(scene.meshes[m], turn)
-            for part in np.array_split(np.arange(len(those)), max(1, len(those) * len(slots.heights) // AT_ONCE)):
+            for part in np.array_split(
+                np.arange(len(those)), max(1, len(those) * len(slots.heights) // AT_ONCE)
+            ):
                 at = things.matrices[those[part], 1, 3][:, None] + slots.heights[None] * size[part, :1]
                 which = np.clip((at - low) / BIN + 1e-6, 0, count - 1).astype(np.intp).reshape(-1)
                 area = (slots.areas[None] * size[part, 1:]).reshape(-1)

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from customs.grounds.heights import BIN, Heights, heights_of
+from customs.geometry.triangles import face_vectors, triangles_of
+from customs.grounds.heights import BIN, LEVEL, Heights, heights_of
 from customs.grounds.kinds import kinds_of
 from customs.grounds.leaving import left_out
 from customs.grounds.rules import GEOMETRY, SHELL, SKY, STRAY, TERRAIN, TOOL
@@ -30,6 +31,8 @@ COVERED = 0.3
 CELL = 0.5
 """Metres of a cell of the plan."""
 MOST_CELLS = 4_000_000
+WIDE = 4.0
+"""Metres from which on a thing is looked at face by face."""
 CUT = 1.2
 """Metres above a floor at which a plan is cut (common practice: above the sills, through the windows)."""
 
@@ -46,6 +49,7 @@ class Storey:
 
 def building(scene: Scene) -> Scene:
     """The scene without what a plan does not show: volumes for tools, skies, boxes around the world, strays."""
+
     def made() -> Scene:
         found = kinds_of(scene)
         gone = found.of(TOOL) | found.of(SKY) | found.of(SHELL) | found.of(STRAY)
@@ -76,14 +80,23 @@ def _storeys(scene: Scene, job: Job) -> tuple[Storey, ...]:
     if not heights.up.any():
         return ()
     found = kinds_of(whole)
-    grid = _Grid(found.things, ~found.of(TERRAIN))
+    grid = _Grid(whole, found.things, ~found.of(TERRAIN))
     rooms = [
-        (h, area, *grid.over(h)) for h, area in _floors(heights) if grid.floor(h).any()
+        Storey(h, area, covered, "")
+        for h, area in _floors(heights)
+        for free, covered in [grid.over(h)]
+        if free >= 0.5
     ]
-    kept_rooms = [(h, a, c) for h, a, free, c in rooms if free >= 0.5]
-    lowest = min((h for h, _, _ in kept_rooms), default=0.0)
-    real = [(h, a, c) for h, a, c in kept_rooms if h == lowest or c >= COVERED]
-    return tuple(Storey(round(h, 3), round(a, 2), round(c, 3), _name(k)) for k, (h, a, c) in enumerate(real))
+    chosen: list[Storey] = []
+    for room in sorted(rooms, key=lambda r: (-round(r.area, 3), r.height)):
+        if all(abs(room.height - c.height) >= HEADROOM for c in chosen):
+            chosen.append(room)
+    chosen.sort(key=lambda r: r.height)
+    real = [r for k, r in enumerate(chosen) if k == 0 or r.covered >= COVERED]
+    return tuple(
+        Storey(round(r.height, 3), round(r.area, 2), round(r.covered, 3), _name(k))
+        for k, r in enumerate(real)
+    )
 
 
 def _name(number: int) -> str:
@@ -91,8 +104,8 @@ def _name(number: int) -> str:
 
 
 def _floors(heights: Heights) -> list[tuple[float, float]]:
-    """(height, area) of floors at least HEADROOM apart, those with most area first taken, in order of height."""
-    wide = int(round(TOGETHER / BIN))
+    """(height, area) of everything level that is large enough for a floor."""
+    wide = round(TOGETHER / BIN)
     sums = np.convolve(heights.up, np.ones(2 * wide + 1), "same")
     least = max(LEAST_AREA, LEAST_SHARE * float(sums.max()))
     out: list[tuple[float, float]] = []
@@ -101,44 +114,60 @@ def _floors(heights: Heights) -> list[tuple[float, float]]:
         sums = np.convolve(left, np.ones(2 * wide + 1), "same")
         k = int(np.argmax(sums))
         if sums[k] < least:
-            return sorted(out)
+            return out
         near = slice(max(k - wide, 0), k + wide + 1)
         # A floor is where most of it is; of several heights that are as large the highest, on which people stand.
         best = left[near]
         at = near.start + int(np.flatnonzero(best >= 0.5 * best.max())[-1])
         h = float(heights.mean[at])
-        if all(abs(h - other) >= HEADROOM for other, _ in out):
-            out.append((h, float(sums[k])))
+        out.append((h, float(sums[k])))
         left[near] = 0.0
 
 
 class _Grid:
-    """Boxes of things over a plan of cells."""
+    """Boxes of things over a plan of cells; of wide ones, a floor of many brushes say, boxes of their level faces."""
 
-    def __init__(self, things: Things, which: Mask) -> None:
-        rows = np.flatnonzero(which & (things.mesh >= 0) & np.isfinite(things.low).all(axis=1) & np.isfinite(things.high).all(axis=1))
-        self.low, self.high = things.low[rows], things.high[rows]
-        corner, end = self.low[:, [0, 2]].min(axis=0), self.high[:, [0, 2]].max(axis=0)
-        span = np.maximum(end - corner, 1e-6)
+    def __init__(self, scene: Scene, things: Things, which: Mask) -> None:
+        rows = np.flatnonzero(
+            which
+            & (things.mesh >= 0)
+            & np.isfinite(things.low).all(axis=1)
+            & np.isfinite(things.high).all(axis=1)
+        )
+        low, high = things.low[rows], things.high[rows]
+        wide = (high - low)[:, [0, 2]].max(axis=1) > WIDE
+        parts = [(low[~wide], high[~wide]), *(_faces(scene, things, t) for t in rows[wide].tolist())]
+        self.low, self.high = (np.concatenate([p[k] for p in parts]) for k in (0, 1))
+        corner, end = (
+            self.low[:, [0, 2]].min(axis=0, initial=np.inf),
+            self.high[:, [0, 2]].max(axis=0, initial=-np.inf),
+        )
+        span = np.maximum(np.nan_to_num(end - corner, neginf=0.0), 1e-6)
         self.cell = max(CELL, float(np.sqrt(span.prod() / MOST_CELLS)))
         self.shape = tuple(int(n) + 1 for n in np.ceil(span / self.cell))
-        self.first = np.clip(np.floor((self.low[:, [0, 2]] - corner) / self.cell + 0.25), 0, None).astype(np.intp)
-        self.last = np.maximum(np.ceil((self.high[:, [0, 2]] - corner) / self.cell - 0.25).astype(np.intp), self.first + 1)
+        self.first = np.clip(np.floor((self.low[:, [0, 2]] - corner) / self.cell + 0.25), 0, None).astype(
+            np.intp
+        )
+        self.last = np.maximum(
+            np.ceil((self.high[:, [0, 2]] - corner) / self.cell - 0.25).astype(np.intp), self.first + 1
+        )
 
     def under(self, rows: Mask) -> Mask:
         """Cells that one of the boxes (N,) lies over."""
         steps = np.zeros((self.shape[0] + 1, self.shape[1] + 1), np.int64)
         a, b = self.first[rows], np.minimum(self.last[rows], self.shape)
-        for x, z, sign in ((a[:, 0], a[:, 1], 1), (b[:, 0], a[:, 1], -1), (a[:, 0], b[:, 1], -1), (b[:, 0], b[:, 1], 1)):
+        for x, z, sign in (
+            (a[:, 0], a[:, 1], 1),
+            (b[:, 0], a[:, 1], -1),
+            (a[:, 0], b[:, 1], -1),
+            (b[:, 0], b[:, 1], 1),
+        ):
             np.add.at(steps, (x, z), sign)
         return np.asarray(steps.cumsum(axis=0).cumsum(axis=1)[:-1, :-1] > 0)
 
     def floor(self, height: float) -> Mask:
-        """Cells with something whose top is the floor, or that goes on above it and began below."""
-        top = np.abs(self.high[:, 1] - height) <= TOGETHER
-        through = (self.low[:, 1] < height - TOGETHER) & (self.high[:, 1] > height + HEADROOM)
-        wide = (self.high - self.low)[:, [0, 2]].min(axis=1) > 4.0
-        return self.under(top) if top.any() else self.under(through & wide)
+        """Cells with something whose top is the floor."""
+        return self.under(np.abs(self.high[:, 1] - height) <= TOGETHER)
 
     def over(self, height: float) -> tuple[float, float]:
         """(share of the floor that has headroom, share that has something overhead)."""
@@ -149,3 +178,19 @@ class _Grid:
         tight = self.under(level & (low > height + TOGETHER) & (low < height + HEADROOM))
         cover = self.under(level & (self.high[:, 1] > height + HEADROOM) & (low > height - TOGETHER))
         return 1 - int((tight & floor).sum()) / count, int((cover & floor).sum()) / count
+
+
+def _faces(scene: Scene, things: Things, thing: int) -> tuple[F64, F64]:
+    """Boxes (low (F, 3), high (F, 3)) of the level faces of a thing as it stands."""
+    out = [(np.zeros((0, 3)), np.zeros((0, 3)))]
+    m = things.matrices[thing]
+    for p in scene.meshes[int(things.mesh[thing])].primitives:
+        faces = triangles_of(p)
+        if not len(faces):
+            continue
+        points = p.positions.astype(np.float64) @ m[:, :3].T + m[:, 3]
+        vectors = face_vectors(points, faces)
+        level = np.abs(vectors[:, 1]) > LEVEL * np.linalg.norm(vectors, axis=1)
+        corners = points[faces[level]]
+        out.append((corners.min(axis=1), corners.max(axis=1)))
+    return np.concatenate([a for a, _ in out]), np.concatenate([b for _, b in out])

@@ -44,7 +44,11 @@ class Programs:
         self._cut = UNCUT
 
     def start(
-        self, view_projection: npt.NDArray[np.float64], eye: tuple[float, ...], lit: Lit, cut: float | None = None
+        self,
+        view_projection: npt.NDArray[np.float64],
+        eye: tuple[float, ...],
+        lit: Lit,
+        cut: float | None = None,
     ) -> None:
         """Begin a picture: what is the same for all its meshes."""
         self._lit, self._cut = lit, UNCUT if cut is None else cut

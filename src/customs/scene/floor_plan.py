@@ -10,7 +10,12 @@ from customs.scene.settings import Settings
 
 Metres = Annotated[float, Field(allow_inf_nan=False, ge=-1e6, le=1e6)]
 Sign = Literal["entry", "exit", "find", "note"]
-SIGNS: tuple[tuple[Sign, str], ...] = (("entry", "Entry"), ("exit", "Exit"), ("find", "Find"), ("note", "Note"))
+SIGNS: tuple[tuple[Sign, str], ...] = (
+    ("entry", "Entry"),
+    ("exit", "Exit"),
+    ("find", "Find"),
+    ("note", "Note"),
+)
 """Signs a mark may have, and what they are called."""
 
 
