@@ -151,6 +151,12 @@ class Looks(QObject):
         if known is not None and known[0] is asset and known[1] == digest:
             return
         before = s.results.get(asset.id)
+        if known is not None and known[1] == digest and before is not None and before.judged:
+            if before.asset is known[0] and replace(known[0], plan=asset.plan) == asset:
+                # What is drawn on a floor plan changes no verdict.
+                self._asked[asset.id] = (asset, digest)
+                s.results[asset.id] = replace(before, asset=asset)
+                return
         if known is not None and known[1] != digest and before is not None and before.whole:
             # Verdicts by another sheet are none by this one; the scenes may still be looked at.
             s.results[asset.id] = replace(before, ledger=Ledger(()), whole=False)

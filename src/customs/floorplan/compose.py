@@ -27,11 +27,12 @@ NEXT = 0.1
 
 @dataclass(frozen=True)
 class Sheet:
-    """One storey as it is drawn: its page, what is seen on it, what the storey is called."""
+    """One storey as it is drawn: its page, what is seen on it, what the storey is called, metres of its floor."""
 
     name: str
     frame: Frame
     page: Page
+    floor: float = 0.0
 
 
 def cut_of(plan: FloorPlan, storeys: tuple[Storey, ...], number: int, top: float) -> float:
@@ -74,13 +75,15 @@ def sheets(scene: Scene, plan: FloorPlan, name: str, every: bool) -> list[Sheet]
         box = _plan_box(walls.low[built], walls.high[built], bottom, cut)
         frame = _frame(box, plan, cut, bottom)
         title = storeys[k].name if storeys else "whole level"
+        floor = storeys[k].height if storeys else float(low[1])
         upper = storeys[k + 1].height if storeys and k + 1 < len(storeys) else math.inf
         marks = [(n, m) for n, m in enumerate(plan.marks, 1) if _on(m, storeys, k, upper)]
         out.append(
             Sheet(
                 title,
                 frame,
-                _page(plan, frame, marks, name, title, cut - (storeys[k].height if storeys else 0.0), cut),
+                _page(plan, frame, marks, name, title, cut - floor, cut),
+                floor,
             )
         )
     return out

@@ -42,6 +42,14 @@ class Frame:
         right, down = dx * np.cos(a) - dz * np.sin(a), dx * np.sin(a) + dz * np.cos(a)
         return float(right + self.wide / 2), float(down + self.high / 2)
 
+    def back(self, right: float, down: float) -> tuple[float, float]:
+        """The place (x, z) of the plan so many metres from the picture's left and top."""
+        a = np.radians(self.turn)
+        u, v = right - self.wide / 2, down - self.high / 2
+        return float(self.middle[0] + u * np.cos(a) + v * np.sin(a)), float(
+            self.middle[1] - u * np.sin(a) + v * np.cos(a)
+        )
+
 
 def veil_without(scene: Scene, hidden: Iterable[str]) -> Veil | None:
     """The scene without the things of some Keys."""

@@ -10,8 +10,8 @@ import numpy as np
 
 from customs.picture.items import Item, items
 from customs.picture.look import Shot, lit_by
-from customs.picture.programs import CLIP_DISTANCE
-from customs.picture.renderer import Renderer, uv_matrix
+from customs.picture.programs import CLIP_DISTANCE, uv_matrix
+from customs.picture.renderer import Renderer
 from customs.picture.rows import under_pixel
 from customs.scene.folding import row_key
 from customs.scene.key import Key

@@ -98,3 +98,10 @@ class Programs:
             program["eye"] = self._view[1]
         if "sun" in program:
             program["sun"], program["lights"] = self._lit
+
+
+def uv_matrix(use: Any) -> tuple[float, ...]:
+    """Column-major (9,) matrix of KHR_texture_transform: translation · rotation · scale."""
+    c, s = np.cos(use.rotation), np.sin(use.rotation)
+    (ox, oy), (sx, sy) = use.offset, use.scale
+    return (c * sx, -s * sx, 0, s * sy, c * sy, 0, ox, oy, 1)

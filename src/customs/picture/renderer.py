@@ -17,7 +17,7 @@ from customs.picture.items import Item, items
 from customs.picture.layered import layer_uniforms
 from customs.picture.lines import box_lines, dimension_lines, grid
 from customs.picture.look import DAY, EVENING, SHADINGS, Look, Shot, lit_by
-from customs.picture.programs import CLIP_DISTANCE, LAYER_SLOTS, SLOTS, Programs, shader_text
+from customs.picture.programs import CLIP_DISTANCE, LAYER_SLOTS, SLOTS, Programs, shader_text, uv_matrix
 from customs.picture.rows import Group, marked_rows, placed_triangles
 from customs.picture.sketch import Sketcher
 from customs.picture.unlocked import Unlocked
@@ -396,10 +396,3 @@ class Renderer:
         array.render(moderngl.LINES, len(ends))
         array.release()
         buffer.release()
-
-
-def uv_matrix(use: Any) -> tuple[float, ...]:
-    """Column-major (9,) matrix of KHR_texture_transform: translation · rotation · scale."""
-    c, s = np.cos(use.rotation), np.sin(use.rotation)
-    (ox, oy), (sx, sy) = use.offset, use.scale
-    return (c * sx, -s * sx, 0, s * sy, c * sy, 0, ox, oy, 1)

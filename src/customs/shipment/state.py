@@ -10,6 +10,7 @@ from typing import Any
 
 from customs.ledger.waiver import Waiver
 from customs.route.route import Route, Stop
+from customs.scene.floor_plan import NO_PLAN, FloorPlan
 from customs.scene.notes import Note
 from customs.scene.renumber import Numbering, Renumbering
 
@@ -24,7 +25,8 @@ class Asset:
     `numbering` of one that was taken again after a change. `given` are files a person chose for names the model
     says and that are not beside it; `stamps` are texts that lay near it and say what it was made for;
     `paired` are files whose clips go along; `archives` are those its files
-    lie in, and what each was known by; `notes` are what a person measured; `form` the fields a person filled in.
+    lie in, and what each was known by; `notes` are what a person measured; `form` the fields a person filled in; `plan` is what was
+    decided about its floor plan.
     """
 
     id: str
@@ -51,6 +53,7 @@ class Asset:
     archives: Mapping[str, str] = field(default_factory=dict)
     notes: tuple[Note, ...] = ()
     form: Mapping[str, Any] = field(default_factory=dict)
+    plan: FloorPlan = NO_PLAN
     extra: Mapping[str, Any] = field(default_factory=dict)
 
     @property
@@ -86,6 +89,11 @@ class Asset:
             **({"archives": dict(self.archives)} if self.archives else {}),
             **({"notes": [n.as_dict() for n in self.notes]} if self.notes else {}),
             **({"form": dict(self.form)} if self.form else {}),
+            **(
+                {}
+                if self.plan.said_nothing
+                else {"plan": self.plan.model_dump(mode="json", exclude_defaults=True)}
+            ),
         }
 
     @classmethod
@@ -119,6 +127,7 @@ class Asset:
             "archives",
             "notes",
             "form",
+            "plan",
         }
         return cls(
             **{k: str(table.get(k, "")) for k in plain},
@@ -132,6 +141,7 @@ class Asset:
             paired=tuple(map(str, table.get("paired", ()))),
             notes=tuple(Note.from_dict(n) for n in table.get("notes", ())),
             form=dict(table.get("form", {})),
+            plan=FloorPlan.model_validate(table.get("plan", {})),
             archives={str(k): str(v) for k, v in table.get("archives", {}).items()},
             extra={k: v for k, v in table.items() if k not in known},
         )

@@ -9,11 +9,16 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from customs.floorplan.picture import veil_without
+from customs.geometry.rays import on_plane
+from customs.geometry.triangles import triangles_of
 from customs.grounds.glow import glowing
 from customs.grounds.kinds import Sorted, base_name, kinds_of
 from customs.grounds.rules import KINDS, STAND_IN, TITLES
 from customs.grounds.scale import Evidence, evidence
+from customs.picture.camera import Orbit, ray_through
 from customs.picture.look import Veil
+from customs.picture.pick import Met
 from customs.scene.folding import row_key
 from customs.scene.kept import kept
 from customs.scene.key import Key
@@ -171,3 +176,34 @@ def order_of(ground: Ground, column: str, down: bool) -> npt.NDArray[np.intp]:
         values = things.matrices[:, "xyz".index(column), 3]
     order = np.argsort(values, kind="stable")
     return order[::-1] if down else order
+
+
+def things_of_keys(ground: Ground, keys: Collection[str]) -> frozenset[int]:
+    """Numbers of the things that have some Keys; Keys nothing has are passed over."""
+    if not keys:
+        return frozenset()
+    veil = veil_without(ground.scene, keys)
+    if veil is None:
+        return frozenset()
+    things = ground.found.things
+    nodes = np.flatnonzero(np.isin(things.nodes, list(veil.hidden_nodes)))
+    rows = len(things.nodes) + np.flatnonzero(veil.hidden_rows[things.rows])
+    return frozenset([*nodes.tolist(), *rows.tolist()])
+
+
+def place_met(
+    ground: Ground, met: Met, orbit: Orbit, size: tuple[int, int], x: float, y: float
+) -> tuple[float, float, float] | None:
+    """Metres of the place under pixel `x`, `y` of a picture of `size`, on what was met there."""
+    thing = thing_of(ground, met.key)
+    faces = triangles_of(met.prim)
+    if thing is None or not 0 <= met.face < len(faces):
+        return None
+    m = ground.found.things.matrices[thing]
+    corners = met.prim.positions[faces[met.face]].astype(np.float64) @ m[:, :3].T + m[:, 3]
+    found = on_plane(corners, *ray_through(orbit, *size, x, y))
+    return (
+        None
+        if found is None or not np.isfinite(found).all()
+        else (float(found[0]), float(found[1]), float(found[2]))
+    )

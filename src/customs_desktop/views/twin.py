@@ -70,6 +70,9 @@ class TwinView(Hands):
         self.lasso: QPolygonF | None = None
         self.veil: Veil | None = None
         self.lit: Lit | None = None
+        self.cut: float | None = None
+        self.kept_free = 0
+        """Pixels at the right edge that something else stands on."""
         self.walker: Walker | None = None
         self.handles: Handles | None = None
         self.lines: list[Measured] = []
@@ -134,7 +137,7 @@ class TwinView(Hands):
     def _new_asset(self, _: str) -> None:
         self.zoom, self.pan, self.marks, self.found = 1.0, (0.0, 0.0), {}, ("", "")
         self.poses, self.drawn, self.beside = {}, {}, None
-        self.veil, self.lit, self.walker = None, None, None
+        self.veil, self.lit, self.walker, self.cut = None, None, None, None
         QTimer.singleShot(MOVING_MS, self._drop_others)
 
     def _drop_others(self) -> None:
@@ -177,7 +180,14 @@ class TwinView(Hands):
 
     def areas(self) -> dict[str, QRectF]:
         """Where each half is drawn."""
-        return areas_of(self, QRectF(0, HEAD, self.width(), max(self.height() - HEAD, 1)))
+        found = areas_of(self, QRectF(0, HEAD, self.width(), max(self.height() - HEAD, 1)))
+        if self.kept_free:
+            # What stands at the right edge hides nothing.
+            right = self.width() - self.kept_free
+            found = {
+                k: QRectF(r.x(), r.y(), min(r.right(), right) - r.x(), r.height()) for k, r in found.items()
+            }
+        return found
 
     def orbits(self) -> dict[str, Orbit]:
         """The cameras of the halves."""
@@ -235,6 +245,7 @@ class TwinView(Hands):
             half.mirrored,
             lit=lit,
             veil=veil,
+            cut=self.cut if name == "right" and not self.landing else None,
             marks=marks,
         )
 

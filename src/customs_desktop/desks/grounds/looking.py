@@ -15,7 +15,7 @@ from customs.ledger.row import Place
 from customs.picture.camera import project
 from customs.picture.pick import Met
 from customs.scene.model import Scene
-from customs.work.grounds import Ground, ground_of, key_of, thing_of, veil_of
+from customs.work.grounds import Ground, ground_of, key_of, place_met, thing_of, things_of_keys, veil_of
 from customs_desktop.office import Office
 from customs_desktop.views.twin import TwinView
 from customs_desktop.views.walker import Walker
@@ -32,17 +32,22 @@ class Looking(QObject):
 
     found = pyqtSignal()
     changed = pyqtSignal()
+    pointed = pyqtSignal(object)
+    """A place in metres, while places are asked for."""
 
     def __init__(self, session: Office, twin: TwinView) -> None:
         super().__init__()
         self.session, self.twin = session, twin
-        self.open = False
+        self.open = self.pointing = False
         self.ground: Ground | None = None
         self.states: dict[str, str] = {}
         self.solo = ""
         self.hidden: frozenset[int] = frozenset()
+        self.kept_away: frozenset[int] = frozenset()
+        """Things a person keeps off the floor plan."""
         self.only: frozenset[int] = frozenset()
         self.picked: tuple[int, ...] = ()
+        self._plan: tuple[str, ...] | None = None
         self._of: Scene | None = None
         self._asset = ""
         self._timer = QTimer(self)
@@ -58,6 +63,7 @@ class Looking(QObject):
         result = self.session.result
         scene = result.at(self.session.stop) if result is not None and not self.twin.landing else None
         if scene is self._of or not self.open:
+            self._keep_away()
             return
         self._of = scene
         if self.twin.veil is not None:
@@ -88,8 +94,25 @@ class Looking(QObject):
         # Numbers of things are this scene's own.
         self.hidden = self.only = frozenset()
         self.picked = ()
+        self._plan = None
+        self._keep_away(False)
         self.found.emit()
         self.show()
+
+    def _keep_away(self, shown: bool = True) -> None:
+        """What is kept off the floor plan is not shown here either."""
+        asset = self.session.asset
+        hidden = asset.plan.hidden if asset is not None else ()
+        if self.ground is None or hidden == self._plan:
+            return
+        self._plan, self.kept_away = hidden, things_of_keys(self.ground, hidden)
+        if shown:
+            self.show()
+
+    @property
+    def scene(self) -> Scene | None:
+        """The level after the picked stop."""
+        return self._of
 
     # -- how it is looked at
 
@@ -130,7 +153,7 @@ class Looking(QObject):
         """Over the view."""
         veil = None
         if self.open and self.ground is not None:
-            veil = veil_of(self.ground, self.states, self.solo, self.hidden, self.only)
+            veil = veil_of(self.ground, self.states, self.solo, self.hidden | self.kept_away, self.only)
         if veil is not self.twin.veil:
             self.twin.veil = veil
             self.twin.ask()
@@ -153,6 +176,11 @@ class Looking(QObject):
         if where is not None and where.half == "left":
             return
         thing = thing_of(self.ground, found.key) if found is not None else None
+        if self.pointing and found is not None and where is not None:
+            place = place_met(self.ground, found, where.orbit, where.size, where.x, where.y)
+            if place is not None:
+                self.pointed.emit(place)
+                return
         self.pick((thing,) if thing is not None else ())
 
     def lasso(self) -> None:

@@ -10,7 +10,9 @@ from customs_desktop.desks.grounds.lists_page import ListsPage
 from customs_desktop.desks.grounds.looking import Looking
 from customs_desktop.desks.grounds.materials_page import MaterialsPage
 from customs_desktop.desks.grounds.placements_page import PlacementsPage
+from customs_desktop.desks.grounds.plan_page import PlanPage
 from customs_desktop.desks.grounds.sections import GoingAbout, LightTools, Missing, SizeTools
+from customs_desktop.desks.grounds.storeys import StoreyRuler, Storeys, StoreyTools
 from customs_desktop.office import Office
 from customs_desktop.views.twin import TwinView
 
@@ -26,9 +28,13 @@ class GroundsPanel(DeskPanel):
         self.materials, self.lists = MaterialsPage(session), ListsPage(session)
         self.missing, self.light = Missing(session, self.looking), LightTools(session, self.looking, twin)
         self.sizes, self.going = SizeTools(session, self.looking), GoingAbout(self.looking)
+        self.storeys = Storeys(session, self.looking, twin)
+        self.ruler, self.cutting = StoreyRuler(self.storeys, twin), StoreyTools(self.storeys)
+        self.plan = PlanPage(self.storeys)
         for title, part, rules in (
             ("MISSING NAMES", self.missing, ("stand-ins",)),
             ("LIGHT", self.light, ("level-light", "light-unit")),
+            ("STOREYS AND PLAN", self.cutting, ()),
             ("SIZE", self.sizes, ("level-scale",)),
             ("GOING ABOUT", self.going, ()),
         ):
@@ -36,6 +42,8 @@ class GroundsPanel(DeskPanel):
             self.add(part)
         self.finish()
         self.looking.found.connect(self.arrange_soon)
+        for signal in (self.storeys.found, self.storeys.cut_changed):
+            signal.connect(self.arrange_soon)
         self.commands = (
             ("The picked kind alone", self.kinds.solo, "Alt+O"),
             ("Hide what is picked", self.looking.hide_picked, ""),
@@ -50,6 +58,7 @@ class GroundsPanel(DeskPanel):
             ("Kinds", self.kinds),
             ("Placements", self.placements),
             ("Materials", self.materials),
+            ("Plan", self.plan),
             ("Lists", self.lists),
         ]
 
@@ -58,15 +67,19 @@ class GroundsPanel(DeskPanel):
         self.looking.refresh()
         self.materials.refresh()
         self.kinds.refresh()
+        self.storeys.refresh()
 
     def opened(self) -> None:
         self.looking.open = True
         self.refresh()
         self.looking.show()
         self.light.refresh()
+        self.storeys.found.emit()
 
     def left(self) -> None:
         self.looking.open = False
         self.going.stop()
-        self.twin.veil, self.twin.lit, self.twin.marks = None, None, {}
+        self.ruler.hide()
+        self.ruler.leave_room(False)
+        self.twin.veil, self.twin.lit, self.twin.cut, self.twin.marks = None, None, None, {}
         self.twin.ask()
