@@ -96,6 +96,7 @@ def test_cut_hidden_marked_written_and_undone(house: Rig, tmp_path: Path) -> Non
     page.scale.setText("50")
     page.scale.editingFinished.emit()
     assert s.asset.plan.scale == 50
+    page.shows["grid"].setChecked(False)
 
     # Written, and measured: ten metres of floor at 1 : 50.
     page.write_to(tmp_path / "plans")
@@ -108,7 +109,7 @@ def test_cut_hidden_marked_written_and_undone(house: Rig, tmp_path: Path) -> Non
     assert (there[-1] - there[0] + 1) / dots * 50 / 1000 == pytest.approx(10.0, abs=0.05)
 
     # Every decision is undone, one by one.
-    for _ in range(6):
+    for _ in range(7):
         s.undo()
     assert s.asset.plan.said_nothing
     rig.wait(lambda: window.twin.cut is None and window.twin.veil is None)
