@@ -17,6 +17,7 @@ from customs.work.grounds import key_of, place_met
 from tests.assets import saved
 from tests.desktop.conftest import Rig
 from tests.floorplan.test_plans import TWO
+from tests.grounds.test_modules import walls
 
 
 @pytest.fixture
@@ -141,3 +142,32 @@ def test_the_cut_by_keys_by_storey_and_not_at_all(house: Rig) -> None:
         )
         is None
     )
+
+
+def test_a_module_is_snapped_and_undone(rig: Rig, tmp_path: Path) -> None:
+    parts = walls(
+        {"wall_a": (2.0, 3, 0.2), "wall_b": (1.99, 3, 0.2)},
+        [("wall_a", (0, 0, 0), 0), ("wall_a", (2, 0, 0), 0), ("wall_b", (6, 0, 0), 0)],
+    )
+    rig.session.open(tmp_path / "walls.customs", create=True)
+    rig.session.jobs.take_in([saved(parts, tmp_path / "goods" / "walls.glb")], None)
+    rig.wait(lambda: len(rig.session.state.goods) == 1)
+    # Where pieces keep their own pivots.
+    rig.session.set_sheet("one-file-level-kit")
+    rig.settle()
+    rig.window.open_desk("grounds")
+    tools = rig.window.desk_panels["grounds"].modules
+    rig.wait(lambda: tools._of[0] is not None and tools.session.worker.waiting == 0)
+    tools.step.setText("2")
+    tools.step.editingFinished.emit()
+    rig.wait(lambda: [o.name for o in tools.found] == ["wall_b"])
+    assert tools.said() == "2 m grid · 1 off by up to 10 mm"
+    before = rig.steps()
+    tools.snap(("wall_b",))
+    rig.settle()
+    rig.wait(lambda: not tools.found)
+    assert "modules" in rig.steps() and "modules" not in before
+    rig.session.undo()
+    rig.settle()
+    rig.wait(lambda: len(tools.found) == 1)
+    assert rig.steps() == before

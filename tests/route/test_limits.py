@@ -29,6 +29,7 @@ WRONG = [
     ("glow-lights", "most", 0),
     ("tool-faces", "words", []),
     ("faces-between", "near", 0),
+    ("modules", "grid", 0),
     ("arrive", "metres_per_unit", 0),
     ("arrive", "metres_per_unit", -0.01),
     ("arrive", "metres_per_unit", 10000000.0),

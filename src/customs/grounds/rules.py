@@ -60,6 +60,8 @@ GROUND = _words("terrain landscape heightmap ground hill")
 WALLS = _words(
     "wall floor roof ceiling beam column pillar stair stairs step door window pane rib arch gallery rail walk path slab tile"
 )
+DOORS = _words("door doors window gate shutter hatch")
+"""What has leaves and is no plant."""
 PROPS = _words(
     "prop props furniture crate barrel bench pot bucket lamp lantern tool cart chair table shelf cup can"
 )
@@ -82,6 +84,7 @@ RULES: tuple[Rule, ...] = (
     Rule(SKY, "around everything, from inside", stands=("around", "domed")),
     Rule(TERRAIN, "named as ground, wide and level", name=GROUND, stands=("level",)),
     Rule(DECAL, "named as a decal", name=DECALS, most_triangles=256),
+    Rule(GEOMETRY, "named as a door or window", name=DOORS),
     Rule(FOLIAGE, "named as a plant", name=LEAVES),
     Rule(FOLIAGE, "its material is a plant's", material=LEAVES, looks=("mask",)),
     Rule(TERRAIN, "wide, level and fine", stands=("wide", "level"), least_triangles=200),

@@ -13,7 +13,7 @@ from customs.sheet.part import InPackage, Part, filled
 class GroundRules(Part):
     """Levels: none are taken as such, or as one `file` in which things repeat, or as a `list` of placements at `path` beside a file
     for each mesh. Kinds of things that are left out; whether there has to be light; metres of the longest side below which nothing
-    is taken; the edge of a tile of the plan in metres (0: none), each with a list of its own and at most so many triangles.
+    is taken; the step in metres of the grid modules are on (0: none); the edge of a tile of the plan in metres (0: none), each with a list of its own and at most so many triangles.
     """
 
     form: Literal["none", "file", "list"] = "none"
@@ -23,6 +23,7 @@ class GroundRules(Part):
     finest: bool = True
     tile: float = Field(default=0.0, ge=0, le=1e6)
     tile_triangles: int | None = Field(default=None, ge=1)
+    module: float = Field(default=0.0, ge=0, le=1e4)
     path: InPackage = "{asset}.json"
     mesh: InPackage = "meshes/{name}"
 

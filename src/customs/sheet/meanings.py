@@ -127,6 +127,7 @@ MEANINGS: dict[str, tuple[str, str]] = {
     "grounds.finest": ("of levels of detail only the finest", ""),
     "grounds.tile": ("the edge of a tile of the plan", "m"),
     "grounds.tile_triangles": ("triangles in a tile at most", ""),
+    "grounds.module": ("step of the grid modules are on", "m, 0 for none"),
     "grounds.path": ("where the list of placements lies", ""),
     "grounds.mesh": ("where each mesh lies", ""),
     "names.asset": ("pattern of the asset's own name", ""),

@@ -9,6 +9,7 @@ from customs_desktop.desks.grounds.kinds_page import KindsPage
 from customs_desktop.desks.grounds.lists_page import ListsPage
 from customs_desktop.desks.grounds.looking import Looking
 from customs_desktop.desks.grounds.materials_page import MaterialsPage
+from customs_desktop.desks.grounds.modules import ModuleTools
 from customs_desktop.desks.grounds.placements_page import PlacementsPage
 from customs_desktop.desks.grounds.plan_page import PlanPage
 from customs_desktop.desks.grounds.sections import GoingAbout, LightTools, Missing, SizeTools
@@ -30,11 +31,12 @@ class GroundsPanel(DeskPanel):
         self.sizes, self.going = SizeTools(session, self.looking), GoingAbout(self.looking)
         self.storeys = Storeys(session, self.looking, twin)
         self.ruler, self.cutting = StoreyRuler(self.storeys, twin), StoreyTools(self.storeys)
-        self.plan = PlanPage(self.storeys)
+        self.plan, self.modules = PlanPage(self.storeys), ModuleTools(session, self.looking)
         for title, part, rules in (
             ("MISSING NAMES", self.missing, ("stand-ins",)),
             ("LIGHT", self.light, ("level-light", "light-unit")),
             ("STOREYS AND PLAN", self.cutting, ()),
+            ("MODULES", self.modules, ("modules",)),
             ("SIZE", self.sizes, ("level-scale",)),
             ("GOING ABOUT", self.going, ()),
         ):
