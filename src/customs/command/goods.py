@@ -113,11 +113,16 @@ def asked(
 def _level(
     lists: list[Path], mapping: Path | None, libraries: tuple[Path, ...]
 ) -> tuple[list[Path], dict[str, str]]:
-    """(the level file of some lists, the files their names mean). Raises CustomsError."""
+    """(the level file of some lists, or the figure files of some figures, the files their names mean). Raises CustomsError."""
     # Loaded where a level is asked for.
+    from customs.formats.figure.mapping import read_figure_mapping
     from customs.levels.mapping import OWN, read_mapping
-    from customs.work.levels import composed
+    from customs.work.levels import composed, composed_figure
 
+    boxes = read_figure_mapping(mapping) if mapping is not None else None
+    if boxes is not None:
+        made = [composed_figure(p, boxes) for p in lists]
+        return [m.path for m in made], {k: v for m in made for k, v in m.given.items()}
     level = composed(lists, OWN if mapping is None else read_mapping(mapping), libraries)
     return [level.path], dict(level.given)
 

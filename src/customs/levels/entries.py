@@ -90,7 +90,7 @@ def _json(data: bytes, at: str, path: Path) -> Entries:
         if part == "*":
             if k == len(parts) - 1 and any(isinstance(x, dict | list) for x in found) and not any(found):
                 # A list that is there and holds nothing.
-                return Entries([], _pointed)
+                return Entries([], pointed)
             found = [
                 v
                 for x in found
@@ -101,10 +101,10 @@ def _json(data: bytes, at: str, path: Path) -> Entries:
             found = [x[part] for x in found if isinstance(x, dict) and part in x]
     if not found:
         raise ReadError(f"nothing at {at}", "entries there", "Mend the mapping.", path)
-    return Entries(found, _pointed)
+    return Entries(found, pointed)
 
 
-def _pointed(row: Any, place: str) -> Any:
+def pointed(row: Any, place: str) -> Any:
     """What a JSON Pointer leads to in an entry."""
     try:
         parts = place.split("/")[1:] if place.startswith("/") else [place]

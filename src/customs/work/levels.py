@@ -11,10 +11,12 @@ from pathlib import Path
 
 from customs.conventions.convert import change_convention
 from customs.errors import WriteError
+from customs.formats.figure.mapping import ENDING as FIGURE
+from customs.formats.figure.mapping import FigureFile, FigureMapping, body_of
 from customs.formats.registry import WriteOptions, get_format, read_scene
 from customs.formats.source import Source
 from customs.grounds.kinds import kinds_of as sorted_kinds
-from customs.levels.entries import bytes_of_list
+from customs.levels.entries import bytes_of_list, pointed
 from customs.levels.file import ENDING, LevelFile, level_of
 from customs.levels.library import Resolved, resolve
 from customs.levels.mapping import Mapping as ListMapping
@@ -51,9 +53,24 @@ def composed(lists: Sequence[Path], mapping: ListMapping, libraries: Sequence[Pa
     looked_in = tuple(os.path.abspath(p) for p in libraries)
     unclear = {r.name: len(r.files) for r in names if r.ambiguous}
     told = LevelFile(lists=tuple(own), mapping=mapping, unclear=unclear, looked_in=looked_in)
-    text = told.text()
+    return Composed(_kept(told.text(), paths, ENDING), given, read, names)
+
+
+def composed_figure(path: Path, mapping: FigureMapping) -> Composed:
+    """A figure file for a JSON of parts and boxes, kept among a person's own, with the file itself. Raises CustomsError."""
+    whole = Path(os.path.abspath(path))
+    body, own = body_of(bytes_of_list(whole), whole), _names_of([whole])[0]
+    name = pointed(body, mapping.texture) if mapping.texture else None
+    given = {own: str(whole)}
+    if isinstance(name, str) and (beside := whole.parent / Path(name).name).is_file():
+        given[name] = str(beside)
+    return Composed(_kept(FigureFile(source=own, mapping=mapping).text(), [whole], FIGURE), given)
+
+
+def _kept(text: str, paths: Sequence[Path], ending: str) -> Path:
+    """A file of a person's own that says how others are read. Raises WriteError."""
     known = hashlib.sha256("\n".join([text, *map(str, paths)]).encode()).hexdigest()[:12]
-    path = config_folder() / "levels" / known / f"{paths[0].name.partition('.')[0]}{ENDING}"
+    path = config_folder() / "levels" / known / f"{paths[0].name.partition('.')[0]}{ending}"
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         part = path.with_suffix(".part")
@@ -63,7 +80,7 @@ def composed(lists: Sequence[Path], mapping: ListMapping, libraries: Sequence[Pa
         raise WriteError(
             f"cannot be written ({problem.strerror})", "room and permission", file=path
         ) from None
-    return Composed(path, given, read, names)
+    return path
 
 
 def _names_of(paths: Sequence[Path]) -> list[str]:
