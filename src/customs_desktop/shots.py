@@ -11,6 +11,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication
 
+from customs.scene.floor_plan import Mark
 from customs.scene.notes import Note
 from customs_desktop.widgets.basics import show_choice
 from customs_desktop.window import MainWindow
@@ -83,6 +84,23 @@ def _grounds(window: MainWindow) -> None:
     window.deck.open("Kinds")
 
 
+def _floor_plan(window: MainWindow) -> None:
+    """The court cut above its gallery, marked, as a plan."""
+    panel, app = window.panel("grounds"), QApplication.instance()
+    assert isinstance(app, QApplication)
+    settled(app, window)
+    panel.storeys.keep_cut(4.4)
+    marks = (
+        ("entry", (0.0, 3.2, 5.2), "Stair"),
+        ("find", (3.0, 3.2, -5.0), "Seed tags"),
+        ("note", (-6.0, 3.2, -5.2), "Loose rail"),
+    )
+    panel.storeys.decide("Mark", marks=tuple(Mark(sign=k, at=at, text=text) for k, at, text in marks))
+    window.deck.open("Plan")
+    panel.unfold("STOREYS AND PLAN")
+    settled(app, window)
+
+
 def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
     """Name and arrangement of each picture, in order."""
     s, twin = window.session, window.twin
@@ -90,11 +108,6 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
     def fit() -> None:
         window.open_desk("fit")
         s.select("watering_stork")
-
-    def wipe() -> None:
-        window.open_desk("fit")
-        s.select("fern_bed")
-        twin.set_mode("wipe")
 
     def all_goods() -> None:
         s.select("pane_wall")
@@ -108,9 +121,9 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
         window.set_paper("evening")
 
     return {
-        "fit": fit, "intake": lambda: _heap(window), "wipe": wipe,
+        "fit": fit, "intake": lambda: _heap(window),
         "all-goods": all_goods, **_surface_views(window), **_motion_views(window), **_sent_views(window, place), **_hand_views(window),
-        **_fitting_views(window), "grounds": lambda: _grounds(window),
+        **_fitting_views(window), "grounds": lambda: _grounds(window), "floor-plan": lambda: _floor_plan(window),
         "evening": evening,
     }  # fmt: skip
 

@@ -256,8 +256,8 @@ def test_texture_circle_and_broken_files(tmp_path: Path) -> None:
     (tmp_path / "m.json").write_text(json.dumps(bones), "utf-8")
     scene = read(tmp_path, body)
     assert (
-        "hang under themselves" in told(scene)
-        and "1 part hang under a part that is not there" in told(scene)
+        "1 part hung under themselves" in told(scene)
+        and "1 part hung under a part that is not there" in told(scene)
         and len(scene.nodes) == 3
     )
     for text, said in (

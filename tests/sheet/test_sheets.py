@@ -103,7 +103,19 @@ def test_a_copy_is_sound_at_once_and_found_by_id(tmp_path: Path) -> None:
 
 
 def test_formats_say_what_they_carry() -> None:
-    assert set(formats()) == {"brushes", "bvh", "dae", "fbx", "figure", "glb", "gltf", "level", "obj", "ply", "stl"}
+    assert set(formats()) == {
+        "brushes",
+        "bvh",
+        "dae",
+        "fbx",
+        "figure",
+        "glb",
+        "gltf",
+        "level",
+        "obj",
+        "ply",
+        "stl",
+    }
     assert "skins" in get_format("glb").carries and "skins" not in get_format("obj").carries
 
 
