@@ -129,6 +129,18 @@ def seeds() -> dict[str, tuple[bytes, ...]]:
         f'{{"placements":[{rows}]}}'.encode(),
         b'{"level":1,"lists":["seed.level"],"libraries":[".."],"mapping":{"fields":{"name":"/a","position":"/b"}}}',
     )
+    planes = ("( 0 0 0 ) ( 0 1 0 ) ( 0 0 1 )", "( 0 0 0 ) ( 0 0 1 ) ( 1 0 0 )", "( 0 0 0 ) ( 1 0 0 ) ( 0 1 0 )",
+              "( 8 8 4 ) ( 8 9 4 ) ( 9 8 4 )", "( 8 8 4 ) ( 9 8 4 ) ( 8 8 5 )", "( 8 8 4 ) ( 8 8 5 ) ( 8 9 4 )")  # fmt: skip
+    two = ("0 0 45 1 1", "[ 1 0 0 4 ] [ 0 -1 0 0 ] 0 0.5 0.5 0 0 0")
+    solids = "".join("{\n" + "".join(f"{p} wall {t}\n" for p in planes) + "}\n" for t in two)
+    out["map"] = (
+        f'// a\n{{\n"classname" "world"\n{solids}}}\n{{\n"classname" "light"\n"origin" "1 2 3"\n"_light" "9 9 9 200"\n}}\n'.encode(),
+    )
+    box = '{"from":[0,0,0],"size":[2,3,4],"cell":[1,2],"grow":0.1,"mirror":true,"rotation":[1,2,3],"pivot":[0,0,1],"faces":{"up":[0,0,1,1]}}'
+    out["figure"] = (
+        f'{{"figure":1,"unit":0.1,"texture":{{"size":[8,8]}},"parts":[{{"name":"a","pivot":[0,1,0],"boxes":[{box}],"parts":[{{"boxes":[{box}]}}]}}]}}'.encode(),
+        b'{"figure":1,"source":"seed.figure","mapping":{"parts":"/parts/*","part":{"parent":"/name"},"box":{"end":"/size"}}}',
+    )
     out["mtl"] = (
         b"newmtl m\nKd 0.5 0.5 0.5\nd 0.5\nmap_Kd -s 2 2 1 -o 0.5 0 0 a.png\nPr 0.3\nnewmtl n\nTr 0.2\nmap_Bump -bm 0.8 b.png\n",
     )

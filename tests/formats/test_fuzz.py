@@ -23,7 +23,10 @@ atexit.register(shutil.rmtree, FOLDER, ignore_errors=True)
 QUICK = settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck), derandomize=True)
 
 
-SEEDS = {e: fuzzing.seeds()[e][0] for e in ("glb", "gltf", "obj", "ply", "stl", "fbx", "dae", "bvh", "level")}
+SEEDS = {
+    e: fuzzing.seeds()[e][0]
+    for e in ("glb", "gltf", "obj", "ply", "stl", "fbx", "dae", "bvh", "level", "map", "figure")
+}
 
 
 def survives(data: bytes, ending: str) -> Scene | None:
