@@ -13,6 +13,8 @@ Ints = npt.NDArray[np.intp]
 WHOLE = 1e-4
 """Share of a face that may stick out and still not count (rounding of corners to single precision)."""
 AT_ONCE = 400_000
+MOST_PAIRS, MOST_COVERS = 20_000_000, 64
+"""Pairs of faces looked at in one plane, and faces that may cover one between them; beyond that a face is left as it is."""
 
 
 def covered(points: F64, faces: npt.NDArray[np.integer], near: float) -> npt.NDArray[np.bool_]:
@@ -39,6 +41,9 @@ def covered(points: F64, faces: npt.NDArray[np.integer], near: float) -> npt.NDA
     out[likely] = True
     # Where more is added up than there is, some of it is covered twice.
     double = likely & (total > area * (1 + WHOLE))
+    crowded = np.bincount(mine[shared > 0], minlength=len(faces)) > MOST_COVERS
+    out[double & crowded] = False
+    double &= ~crowded
     if double.any():
         twice = _twice(points, faces, normals, mine, other, shared, double)
         out[double] = total[double] - twice[double] >= area[double] * (1 - WHOLE)
@@ -86,6 +91,8 @@ def _pairs(corners: F64, normals: F64, group: Ints, side: npt.NDArray[np.bool_])
     first = np.searchsorted(begins, key(front, low) - longest[group[front]], "left")
     last = np.searchsorted(begins, key(front, high), "right")
     count = np.maximum(last - first, 0)
+    crowd = np.bincount(group[front], count)
+    count[crowd[group[front]] > MOST_PAIRS] = 0
     i, j = np.repeat(front, count), back[runs(first, count)]
     touch = (
         (group[i] == group[j]) & (low[i] < high[j] + 1e-9).all(axis=1) & (low[j] < high[i] + 1e-9).all(axis=1)

@@ -89,10 +89,13 @@ def _on_edges(places: F64, edges: Ints, near: float) -> tuple[Ints, Ints, F64]:
     of = np.repeat(np.arange(len(edges)), count)
     step = np.arange(int(count.sum())) - np.repeat(np.cumsum(count) - count, count)
     middle = a[of] + (b - a)[of] * ((step + 0.5) / count[of])[:, None]
-    reach = float((length / count).max(initial=0.0)) / 2 + 2 * near
+    # Pieces of about one length together: a few long ones would have all others look far around.
+    own = (length / count)[of]
+    classes = np.ceil(np.log2(np.maximum(own, near)))
     tree = cKDTree(places)
     parts: list[tuple[Any, Any, Any]] = []
-    for some in np.array_split(np.arange(len(of)), max(1, len(of) // 50_000)):
+    for some in _together_in(classes, 50_000):
+        reach = float(own[some].max()) / 2 + 2 * near
         pairs = cKDTree(middle[some]).sparse_distance_matrix(tree, reach, output_type="ndarray")
         e, p = of[some][pairs["i"]], pairs["j"].astype(np.intp)
         way = (b - a)[e]
@@ -101,11 +104,26 @@ def _on_edges(places: F64, edges: Ints, near: float) -> tuple[Ints, Ints, F64]:
         margin = near / np.maximum(length[e], 1e-30)
         on = (off <= near) & (share > margin) & (share < 1 - margin) & (p != edges[e, 0]) & (p != edges[e, 1])
         parts.append((e[on], p[on], share[on]))
-    edge, place, share = (np.concatenate([x[k] for x in parts]) for k in range(3))
+    none = np.zeros(0, np.intp)
+    edge, place, share = (
+        np.concatenate([none if k < 2 else np.zeros(0), *(x[k] for x in parts)]) for k in range(3)
+    )
     _, first = np.unique(np.stack([edge, place], axis=1), axis=0, return_index=True)
     edge, place, share = edge[first], place[first], share[first]
     order = np.argsort(edge, kind="stable")
     return edge[order], place[order], share[order]
+
+
+def _together_in(classes: F64, most: int) -> list[Ints]:
+    """Rows of each class, at most so many at a time."""
+    order = np.argsort(classes, kind="stable")
+    cuts = np.flatnonzero(np.diff(classes[order])) + 1
+    return [
+        some
+        for rows in np.split(order, cuts)
+        for some in np.array_split(rows, max(1, len(rows) // most))
+        if len(some)
+    ]
 
 
 def fans(points: F64, corners: Ints, sizes: Ints, own: npt.NDArray[np.bool_]) -> tuple[Ints, F64, Ints, Ints]:
