@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 from urllib.parse import unquote
 
@@ -77,6 +77,18 @@ class Source:
             raise ReadError(
                 f"is no file of the disk ({problem.strerror})", "a file", "Unpack it first.", self.path
             ) from None
+
+    def walk(self, root: Path, deep: bool = True) -> Iterator[tuple[str, list[str]]]:
+        """Every folder of the tree from `root` on, or that alone, with the names of its files."""
+        waiting = [root]
+        while waiting:
+            folder = waiting.pop()
+            entries = self.tree.listing(folder)
+            files = [e for e in entries if self.tree.is_file(e)]
+            yield str(folder), [f.name for f in files]
+            if deep:
+                known = set(files)
+                waiting += [e for e in entries if e not in known and self.tree.holds(e)]
 
     def at(self, place: Path) -> Source:
         """Another file of the same tree as a source."""

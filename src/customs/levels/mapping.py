@@ -8,7 +8,7 @@ import json
 import re
 import tomllib
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
 
@@ -106,6 +106,7 @@ class Mapping(Part):
 
 
 LARGEST = 1 << 20
+Kind = TypeVar("Kind", bound=Part)
 OWN = Mapping(
     title="our own",
     entries="/placements/*",
@@ -125,15 +126,26 @@ OWN = Mapping(
 
 def read_mapping(path: Path) -> Mapping:
     """A mapping from its file. Raises SheetError."""
+    return as_mapping(Mapping, toml_of(path), path)
+
+
+def toml_of(path: Path) -> dict[str, Any]:
+    """The tables of a mapping's file. Raises SheetError."""
     try:
         data = path.read_bytes()[: LARGEST + 1]
         if len(data) > LARGEST:
             raise SheetError(f"more than {LARGEST:,} bytes", "a mapping in TOML", file=path)
-        return Mapping.model_validate(tomllib.loads(data.decode("utf-8")))
+        return tomllib.loads(data.decode("utf-8"))
     except OSError as problem:
         raise SheetError(f"cannot be read ({problem.strerror})", "a mapping in TOML", file=path) from None
     except (UnicodeDecodeError, tomllib.TOMLDecodeError) as problem:
         raise SheetError(f"not well-formed TOML: {problem}", "a mapping", "Mend the line.", path) from None
+
+
+def as_mapping(kind: type[Kind], body: dict[str, Any], path: Path) -> Kind:
+    """Tables of a file as a mapping of some kind. Raises SheetError."""
+    try:
+        return kind.model_validate(body)
     except ValidationError as problem:
         first = problem.errors()[0]
         where = ".".join(str(p) for p in first["loc"])

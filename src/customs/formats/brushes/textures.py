@@ -67,16 +67,8 @@ def _resolved(source: Source, names: Sequence[str]) -> list[Resolved]:
     known = [f for f in folders if source.tree.listing(f)] or [here]
 
     def walk(root: Path) -> Iterator[tuple[str, list[str]]]:
-        waiting = [root]
-        while waiting:
-            folder = waiting.pop()
-            entries = source.tree.listing(folder)
-            files = [e for e in entries if source.tree.is_file(e)]
-            yield str(folder), [f.name for f in files]
-            # Without a folder of textures only what lies beside the level is looked at.
-            if root != here:
-                inside = set(files)
-                waiting += [e for e in entries if e not in inside and source.tree.holds(e)]
+        # Without a folder of textures only what lies beside the level is looked at.
+        return source.walk(root, root != here)
 
     return resolve([(n, 1) for n in names], known, Library(endings=ENDINGS), walk, source.given)
 

@@ -5,16 +5,15 @@ unit. Our own shape is one such mapping.
 from __future__ import annotations
 
 import json
-import tomllib
 from pathlib import Path
 from typing import Any, Literal
 
-from pydantic import Field, ValidationError, model_validator
+from pydantic import Field, model_validator
 
-from customs.errors import ReadError, SheetError
+from customs.errors import ReadError
 from customs.json_text import loads
 from customs.levels.entries import text_of
-from customs.levels.mapping import LARGEST, Frame, Part
+from customs.levels.mapping import Frame, Part, as_mapping, toml_of
 
 ENDING = ".figure"
 
@@ -105,22 +104,8 @@ class FigureFile(Part):
 
 def read_figure_mapping(path: Path) -> FigureMapping | None:
     """The mapping of figures in a TOML file; None for one of lists. Raises SheetError."""
-    try:
-        data = path.read_bytes()[: LARGEST + 1]
-        body = tomllib.loads(data.decode("utf-8"))
-        if "box" not in body and "part" not in body and "parts" not in body:
-            return None
-        return FigureMapping.model_validate(body)
-    except OSError as problem:
-        raise SheetError(f"cannot be read ({problem.strerror})", "a mapping in TOML", file=path) from None
-    except (UnicodeDecodeError, tomllib.TOMLDecodeError) as problem:
-        raise SheetError(f"not well-formed TOML: {problem}", "a mapping", "Mend the line.", path) from None
-    except ValidationError as problem:
-        first = problem.errors()[0]
-        where = ".".join(str(p) for p in first["loc"])
-        raise SheetError(
-            f"{first.get('input')!r:.60}", str(first["msg"]), "Mend the mapping.", path, where
-        ) from None
+    body = toml_of(path)
+    return as_mapping(FigureMapping, body, path) if {"box", "part", "parts"} & body.keys() else None
 
 
 def body_of(data: bytes, path: Path) -> Any:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
@@ -61,17 +61,7 @@ def resolved_in(source: Source, told: LevelFile, lists: Sequence[Listed]) -> lis
         if not source.tree.holds(_beside(source, name)):
             source.remark(f"library {name} leads out of {source.tree.root} and is not looked into")
 
-    def walk(root: Path) -> Iterator[tuple[str, list[str]]]:
-        waiting = [root]
-        while waiting:
-            folder = waiting.pop()
-            entries = source.tree.listing(folder)
-            files = [e for e in entries if source.tree.is_file(e)]
-            yield str(folder), [f.name for f in files]
-            known = set(files)
-            waiting += [e for e in entries if e not in known and source.tree.holds(e)]
-
-    return resolve(name_counts(lists), folders, told.mapping.library, walk, source.given)
+    return resolve(name_counts(lists), folders, told.mapping.library, source.walk, source.given)
 
 
 def _beside(source: Source, name: str) -> Path:
