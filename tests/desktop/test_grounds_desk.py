@@ -9,7 +9,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QPolygonF
 from PyQt6.QtTest import QTest
 
 from customs.demo.court import PLACED, write_court
@@ -54,6 +55,34 @@ def court_desk(rig: Rig, tmp_path: Path) -> Rig:
     return rig
 
 
+def pick_by_lines(rig: Rig) -> None:
+    """Things inside a line that was drawn, one round everything and one round half of it."""
+    window = rig.window
+    looking = window.desk_panels["grounds"].looking
+    rig.wait(lambda: "right" in window.twin.pictures)
+    looking.lasso()
+    rect = window.twin.areas()["right"]
+    ring = [rect.topLeft(), rect.topRight(), rect.bottomRight(), rect.bottomLeft()]
+    window.twin.lasso = None
+    window.twin.lassoed.emit(QPolygonF([QPointF(p) for p in ring]))
+    picked = len(looking.picked)
+    assert picked > 500
+    looking.hide_picked()
+    assert window.twin.veil is not None and int(window.twin.veil.hidden_rows.sum()) > 400
+    half = QPolygonF(
+        [
+            QPointF(rect.x(), rect.y()),
+            QPointF(rect.center().x(), rect.y()),
+            QPointF(rect.center().x(), rect.bottom()),
+        ]
+    )
+    looking.all_again()
+    window.twin.lassoed.emit(half)
+    assert 0 < len(looking.picked) < picked
+    looking.all_again()
+    looking.pick(())
+
+
 def test_a_level_from_its_list_to_its_landing(court_desk: Rig, tmp_path: Path) -> None:
     rig, folder = court_desk, tmp_path
     window = rig.window
@@ -72,6 +101,8 @@ def test_a_level_from_its_list_to_its_landing(court_desk: Rig, tmp_path: Path) -
     rig.wait(lambda: s.asset is not None and "pane_wall_b" in s.asset.given)
     rig.wait(lambda: looking.ground is not None and len(looking.ground.missing) == 7)
     assert "pane_wall_b" not in {name for name, _, _ in looking.ground.missing}
+
+    pick_by_lines(rig)
 
     # A kind faint in the view, another hidden: no decision.
     decided = s.state
@@ -137,34 +168,6 @@ def test_a_level_from_its_list_to_its_landing(court_desk: Rig, tmp_path: Path) -
     while s.shipment is not None and s.state.goods:
         s.undo()
     assert not s.state.goods and first.goods
-
-
-def test_things_inside_a_line_that_was_drawn(court_desk: Rig) -> None:
-    from PyQt6.QtCore import QPointF
-    from PyQt6.QtGui import QPolygonF
-
-    rig, window = court_desk, court_desk.window
-    looking = window.desk_panels["grounds"].looking
-    rig.wait(lambda: "right" in window.twin.pictures)
-    looking.lasso()
-    rect = window.twin.areas()["right"]
-    ring = [rect.topLeft(), rect.topRight(), rect.bottomRight(), rect.bottomLeft()]
-    window.twin.lasso = None
-    window.twin.lassoed.emit(QPolygonF([QPointF(p) for p in ring]))
-    picked = len(looking.picked)
-    assert picked > 500
-    looking.hide_picked()
-    assert window.twin.veil is not None and int(window.twin.veil.hidden_rows.sum()) > 400
-    half = QPolygonF(
-        [
-            QPointF(rect.x(), rect.y()),
-            QPointF(rect.center().x(), rect.y()),
-            QPointF(rect.center().x(), rect.bottom()),
-        ]
-    )
-    looking.all_again()
-    window.twin.lassoed.emit(half)
-    assert 0 < len(looking.picked) < picked
 
 
 def test_the_list_that_was_chosen_last_is_the_one_shown(rig: Rig, tmp_path: Path) -> None:
