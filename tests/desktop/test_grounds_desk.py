@@ -20,6 +20,7 @@ from customs.levels.mapping import mapping_text, read_mapping
 from customs.work.grounds import key_of
 from customs_desktop.widgets.basics import show_choice
 from tests.desktop.conftest import Rig
+from tests.formats.test_figure import MAPPING, other
 
 
 @pytest.fixture
@@ -45,7 +46,7 @@ def court_desk(rig: Rig, tmp_path: Path) -> Rig:
     page.add_library(library)
     rig.wait(lambda: "6 missing, 2 ambiguous" in page.told.text())
     assert f"{PLACED:,} placements" in page.told.text()
-    page.save_to(tmp_path / "made.toml", mapping_text(page.mapping()))
+    page.files_of_mapping.save(tmp_path / "made.toml", mapping_text(page.mapping()))
     assert read_mapping(tmp_path / "made.toml") == page.mapping()
     page.take()
     rig.wait(lambda: window.session.asset is not None)
@@ -184,3 +185,24 @@ def test_the_list_that_was_chosen_last_is_the_one_shown(rig: Rig, tmp_path: Path
     rig.wait(lambda: worker.waiting == 0)
     assert page.entries.currentData() == "/few/*"
     assert page.told.text().startswith("3 placements")
+
+
+def test_a_mapping_is_opened_and_figures_are_taken_in_through_one(rig: Rig, tmp_path: Path) -> None:
+    listed, mapping, _ = write_court(tmp_path / "court")
+    rig.window.open_desk("grounds")
+    page = rig.window.desk_panels["grounds"].lists
+    page.open_lists([listed])
+    rig.wait(lambda: page.explored is not None)
+    page.files_of_mapping.open(mapping)
+    assert page.mapping() == read_mapping(mapping).model_copy(update={"title": ""})
+    (tmp_path / "bad.toml").write_text("version = 1\nparts = 3", "utf-8")
+    page.files_of_mapping.open(tmp_path / "bad.toml")
+    assert any("bad.toml" in text for text, _ in rig.said)
+    # The same page takes in figures of boxes.
+    (tmp_path / "boxes.toml").write_text(MAPPING, "utf-8")
+    (tmp_path / "stork.json").write_text(json.dumps(other([0, 0, 0])), "utf-8")
+    page.paths = [tmp_path / "stork.json"]
+    page.files_of_mapping.open(tmp_path / "boxes.toml")
+    rig.wait(lambda: len(rig.session.state.goods) == 1)
+    rig.settle()
+    assert rig.session.asset is not None and rig.session.asset.name == "Stork"

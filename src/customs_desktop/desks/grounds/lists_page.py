@@ -13,11 +13,12 @@ from customs.demo.shipment import demo_path
 from customs.errors import CustomsError
 from customs.levels.explore import Explored, explore, guessed
 from customs.levels.library import Resolved
-from customs.levels.mapping import Fields, Frame, Library, Mapping, mapping_text
+from customs.levels.mapping import Fields, Frame, Library, Mapping
 from customs.levels.read import Listed, read_list, resolved_names
 from customs.words import many
 from customs.work.levels import composed
 from customs.work.places import data_folder
+from customs_desktop.desks.grounds.mapping_files import MappingFiles, plain
 from customs_desktop.jobs import Wanted
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
@@ -57,6 +58,7 @@ class ListsPage(QWidget):
         self.explored: Explored | None = None
         self._wanted: Mapping | None = None
         """A mapping that is known for what is being looked through."""
+        self.files_of_mapping = MappingFiles(self)
         self._asked: dict[str, Task] = {}
         """The last of each kind of work."""
         self.files, self.told = NameLabel(0, 600), NameLabel(0, 400, "soft")
@@ -72,7 +74,6 @@ class ListsPage(QWidget):
             button("Library …", self._library, "", "folder"),
             button("The palm court", self.court, "flat", "", "The level of the glasshouse, to try it on"),
             1,
-            button("Save mapping …", self._save, "flat"),
             self.take_button,
         )
         head.setContentsMargins(12, 4, 12, 0)
@@ -151,6 +152,18 @@ class ListsPage(QWidget):
         column.setSpacing(4)
         column.addLayout(grid)
         for line in (
+            row(
+                label("Mapping"),
+                button(
+                    "Open …",
+                    self.files_of_mapping.ask_open,
+                    "flat",
+                    "",
+                    "A mapping that was saved, of lists or of figures",
+                ),
+                button("Save …", self.files_of_mapping.ask_save, "flat", "", "Save this mapping as a file"),
+                1,
+            ),
             row(label("Rotations"), self.turns, self.euler, label("Matrix"), self.order, 1),
             row(label("A transform takes"), self.takes, 1),
             *(
@@ -252,6 +265,12 @@ class ListsPage(QWidget):
             self.show_mapping(guess)
         self._changed()
 
+    def want(self, mapping: Mapping) -> None:
+        """A mapping from a file: of the list that is looked through, or of the next one."""
+        self._wanted = mapping
+        if self.explored is not None:
+            self._explored(self.explored)
+
     def show_mapping(self, mapping: Mapping) -> None:
         """The choices of a mapping."""
         at = self.entries.findData(mapping.entries)
@@ -310,7 +329,7 @@ class ListsPage(QWidget):
         try:
             mapping = self.mapping()
         except ValueError as problem:
-            self.told.setText(_plain(problem))
+            self.told.setText(plain(problem))
             return
         paths, libraries = list(self.paths), list(self.libraries)
 
@@ -339,7 +358,7 @@ class ListsPage(QWidget):
         try:
             mapping = self.mapping()
         except ValueError as problem:
-            self.session.said.emit(_plain(problem), "query")
+            self.session.said.emit(plain(problem), "query")
             return
         paths, libraries = list(self.paths), list(self.libraries)
 
@@ -347,25 +366,6 @@ class ListsPage(QWidget):
             self.session.jobs.take_models([Wanted(level.path, level.path.parent, level.given)], None)
 
         self._aside("level", "Putting the level together", lambda: composed(paths, mapping, libraries), done)
-
-    def _save(self) -> None:
-        try:
-            text = mapping_text(self.mapping())
-        except ValueError as problem:
-            self.session.said.emit(_plain(problem), "query")
-            return
-        name, _ = QFileDialog.getSaveFileName(self, "Save the mapping", "mapping.toml", "Mappings (*.toml)")
-        if name:
-            self.save_to(Path(name), text)
-
-    def save_to(self, path: Path, text: str) -> None:
-        """Write a mapping."""
-        try:
-            path.write_text(text, "utf-8")
-        except OSError as problem:
-            self.session.said.emit(f"{path} cannot be written ({problem.strerror}).", "held")
-            return
-        self.session.said.emit(f"Saved {path.name}", "note")
 
     def _aside(self, key: str, title: str, run: Any, done: Any) -> None:
         """Work that takes a while. Threads may answer out of turn: what was asked before the last is let go."""
@@ -385,12 +385,3 @@ class ListsPage(QWidget):
             0, key=f"lists {key}", title=title, run=lambda job: run(), done=answered, failed=failed, apart=True
         )  # fmt: skip
         self.session.worker.submit(task)
-
-
-def _plain(problem: ValueError) -> str:
-    """What a mapping still wants, in words."""
-    errors = getattr(problem, "errors", None)
-    first = errors()[0] if errors is not None else {"loc": (), "msg": str(problem)}
-    where = str(first["loc"][-1]) if first["loc"] else ""
-    text = str(first["msg"]).removeprefix("Value error, ")
-    return f"The mapping wants {where + ': ' if where else ''}{text}."
