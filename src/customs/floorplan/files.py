@@ -16,13 +16,19 @@ from customs.floorplan.page import PAPER, Line, Page, Shape
 
 Pixels = npt.NDArray[np.uint8]
 INCH = 25.4
+BAND = 512
+"""Rows that are laid on paper at a time."""
 
 
 def on_paper(pixels: Pixels) -> Pixels:
-    """(H, W, 3) a picture (H, W, 4) laid on paper."""
+    """(H, W, 3) a picture (H, W, 4) laid on paper, band by band: a picture may be large."""
     ground = np.array([int(PAPER[k : k + 2], 16) for k in (1, 3, 5)], np.float32)
-    cover = pixels[..., 3:].astype(np.float32) / 255
-    return (pixels[..., :3] * cover + ground * (1 - cover)).round().astype(np.uint8)
+    out = np.empty((*pixels.shape[:2], 3), np.uint8)
+    for top in range(0, len(pixels), BAND):
+        band = pixels[top : top + BAND]
+        cover = band[..., 3:].astype(np.float32) / 255
+        out[top : top + BAND] = (band[..., :3] * cover + ground * (1 - cover)).round()
+    return out
 
 
 def as_png(page: Page, picture: Pixels) -> bytes:

@@ -18,8 +18,8 @@ from customs.scene.model import Scene
 
 Pixels = npt.NDArray[np.uint8]
 TILE = 2000
-LARGEST = 30_000
-"""Pixels of the longest edge."""
+LARGEST, MOST_PIXELS = 30_000, 250_000_000
+"""Pixels of the longest edge, and of the whole."""
 
 
 @dataclass(frozen=True)
@@ -73,10 +73,10 @@ def shots(
     scene: Scene, frame: Frame, width: int, height: int, brightness: float, veil: Veil | None
 ) -> Iterator[tuple[int, int, Shot]]:
     """(left, top, the shot) of every tile of a picture, all of one size. Raises LimitError."""
-    if max(width, height) > LARGEST:
+    if max(width, height) > LARGEST or width * height > MOST_PIXELS:
         raise LimitError(
             f"a picture of {width:,} × {height:,} pixels",
-            f"at most {LARGEST:,} an edge",
+            f"at most {LARGEST:,} an edge and {MOST_PIXELS:,} in all",
             "Ask for fewer pixels.",
         )
     metres, edge = frame.high / height, min(TILE, max(width, height))

@@ -186,10 +186,10 @@ class StoreyRuler(QWidget):
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         if event is None:
             return
-        way = {Qt.Key.Key_Up: NUDGE, Qt.Key.Key_Down: -NUDGE}.get(Qt.Key(event.key()))
-        if way is None:
+        if event.key() not in (Qt.Key.Key_Up, Qt.Key.Key_Down):
             super().keyPressEvent(event)
             return
+        way = NUDGE if event.key() == Qt.Key.Key_Up else -NUDGE
         cut = self.storeys.cut
         self.storeys.keep_cut((self.range()[1] if cut is None else cut) + way)
 
