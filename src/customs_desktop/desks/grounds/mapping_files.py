@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import Any, Protocol
 
 from PyQt6.QtWidgets import QFileDialog
 
@@ -13,11 +13,22 @@ from customs.levels.mapping import Mapping, mapping_text, read_mapping
 from customs.words import many
 from customs.work.levels import composed_figure
 from customs_desktop.jobs import Wanted
-
-if TYPE_CHECKING:
-    from customs_desktop.desks.grounds.lists_page import ListsPage
+from customs_desktop.office import Office
 
 FILTER = "Mappings (*.toml)"
+
+
+class HasMapping(Protocol):
+    """A page on which a mapping is made; `paths` are the files that are chosen."""
+
+    session: Office
+    paths: list[Path]
+
+    def mapping(self) -> Mapping:
+        """What is chosen. Raises ValueError."""
+
+    def want(self, mapping: Mapping) -> None:
+        """Show the choices of a mapping."""
 
 
 def plain(problem: ValueError) -> str:
@@ -32,12 +43,13 @@ def plain(problem: ValueError) -> str:
 class MappingFiles:
     """The page's mapping on the disk."""
 
-    def __init__(self, page: ListsPage) -> None:
-        self.page = page
+    def __init__(self, page: Any) -> None:
+        self.page: HasMapping = page
+        self._widget = page
 
     def ask_open(self) -> None:
         """Ask which mapping to open."""
-        name, _ = QFileDialog.getOpenFileName(self.page, "Open a mapping", "", FILTER)
+        name, _ = QFileDialog.getOpenFileName(self._widget, "Open a mapping", "", FILTER)
         if name:
             self.open(Path(name))
 
@@ -75,7 +87,7 @@ class MappingFiles:
         except ValueError as problem:
             page.session.said.emit(plain(problem), "query")
             return
-        name, _ = QFileDialog.getSaveFileName(page, "Save the mapping", "mapping.toml", FILTER)
+        name, _ = QFileDialog.getSaveFileName(self._widget, "Save the mapping", "mapping.toml", FILTER)
         if name:
             self.save(Path(name), text)
 
