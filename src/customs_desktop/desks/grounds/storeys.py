@@ -281,7 +281,7 @@ class StoreyTools(QWidget):
             "",
             "What is picked in the view is not shown on the plan either",
         )
-        self.back = button("", self.show_all, "flat")
+        self.back = button("Show all again", self.show_all, "flat")
         box.addWidget(row(self.away, self.back, 1))
         storeys.found.connect(self.refresh)
         storeys.cut_changed.connect(self.show_cut)
