@@ -64,6 +64,8 @@ def sheets(scene: Scene, plan: FloorPlan, name: str, every: bool) -> list[Sheet]
     low, high = things.low[shown].min(axis=0), things.high[shown].max(axis=0)
     walls = things_of(structure(scene))
     built = np.isfinite(walls.low).all(axis=1) & (walls.mesh >= 0)
+    if not built.any():
+        walls, built = things, shown
     storeys = storeys_of(scene)
     chosen = [at_height(storeys, plan.cut if plan.cut is not None else -math.inf)]
     if every and storeys:

@@ -5,8 +5,9 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-from customs.geometry.solids import clip, runs
+from customs.geometry.solids import clip
 from customs.geometry.triangles import face_vectors
+from customs.scene.arrays import runs
 
 F64 = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]

@@ -7,7 +7,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from customs.geometry.solids import runs
+from customs.geometry.weld import groups_near
+from customs.scene.arrays import runs
 
 F64 = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
@@ -17,21 +18,10 @@ def together(points: F64, near: float) -> tuple[F64, Ints]:
     """(places (W, 3), which place each point (N,) is at): points within `near` of one another, also by way of others, are one, at the
     place of the first of them.
     """
-    from scipy.sparse import coo_matrix
-    from scipy.sparse.csgraph import connected_components
-    from scipy.spatial import cKDTree
-
-    exact, first, inverse = np.unique(points + 0.0, axis=0, return_index=True, return_inverse=True)
-    pairs = (
-        cKDTree(exact).query_pairs(near, output_type="ndarray") if len(exact) else np.zeros((0, 2), np.intp)
-    )
-    graph = coo_matrix(
-        (np.ones(len(pairs), bool), (pairs[:, 0], pairs[:, 1])), shape=(len(exact), len(exact))
-    )
-    count, label = connected_components(graph, directed=False)
-    lead = np.full(count, len(points))
-    np.minimum.at(lead, label, first)
-    return points[lead], label[inverse.reshape(-1)].astype(np.intp)
+    label = groups_near(points + 0.0, near).astype(np.intp)
+    lead = np.full(int(label.max(initial=-1)) + 1, len(points))
+    np.minimum.at(lead, label, np.arange(len(points)))
+    return points[lead], label
 
 
 def without_repeats(corners: Ints, sizes: Ints) -> tuple[Ints, Ints, npt.NDArray[np.bool_]]:

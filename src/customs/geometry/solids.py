@@ -8,6 +8,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from customs.scene.arrays import runs
+
 F64 = npt.NDArray[np.float64]
 Ints = npt.NDArray[np.intp]
 WIDE = 1e7
@@ -203,10 +205,3 @@ def _gathered(found: list[tuple[Ints, F64, Ints]], planes: F64, starts: Ints, pr
     begins = np.cumsum(sizes) - sizes
     rows = runs(begins[order], sizes[order])
     return Solids(flat[rows], sizes[order], plane[order], problems)
-
-
-def runs(starts: Ints, sizes: Ints) -> Ints:
-    """Numbers `starts[k]`, `starts[k]` + 1, … of `sizes[k]` each, one run after another."""
-    ends = np.cumsum(sizes)
-    whole = int(ends[-1]) if len(ends) else 0
-    return np.arange(whole) + np.repeat(starts - (ends - sizes), sizes)

@@ -9,10 +9,10 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.changes.moving import moved_mesh
-from customs.geometry.solids import runs
 from customs.grounds.kinds import base_name, kinds_of
 from customs.grounds.rules import GEOMETRY
 from customs.grounds.things import Things, placed_boxes
+from customs.scene.arrays import runs
 from customs.scene.folding import row_worlds
 from customs.scene.hanging import topmost
 from customs.scene.kept import kept

@@ -43,3 +43,10 @@ def finite_rows(values: Array) -> npt.NDArray[np.bool_]:
     """(N,) True where every value of a row of `values` (N, D) is finite."""
     out: npt.NDArray[np.bool_] = np.isfinite(values).all(axis=1)  # type: ignore[assignment]
     return out
+
+
+def runs(starts: npt.NDArray[Any], sizes: npt.NDArray[Any]) -> npt.NDArray[np.intp]:
+    """Numbers `starts[k]`, `starts[k]` + 1, … of `sizes[k]` each (K,), one run after another."""
+    ends = np.cumsum(sizes)
+    whole = int(ends[-1]) if len(ends) else 0
+    return np.arange(whole) + np.repeat(starts - (ends - sizes), sizes)

@@ -39,9 +39,14 @@ def is_light(keys: Mapping[str, str]) -> bool:
     return bool(re.match(r"light(_|$|\d)", keys.get(CLASS, ""), re.IGNORECASE))
 
 
-def light_of(keys: Mapping[str, str], key: Key) -> Light:
+def light_of(keys: Mapping[str, str], key: Key, problems: list[str]) -> Light:
     """Its light; its number has no unit yet (the step Light units gives it one). A cone makes a spot."""
-    said = numbers(next((keys[k] for k in POWER if k in keys), ""))
+    text = next((keys[k] for k in POWER if k in keys), "")
+    said = numbers(text)
+    if text and len(said) not in (1, 3, 4):
+        problems.append(
+            f"{name_of(keys, key.ordinal)}: {text!r:.40} is no strength of a light; {USUAL_POWER:g} is taken"
+        )
     power, tint = USUAL_POWER, [1.0, 1.0, 1.0]
     if len(said) == 1:
         power = said[0]
@@ -62,7 +67,6 @@ def light_of(keys: Mapping[str, str], key: Key) -> Light:
         colour=(r, g, b),
         intensity=max(power, 0.0),
         outer=math.radians(cone[0]) if spot else math.pi / 4,
-        extras={"unit": "plain"},
     )
 
 
@@ -86,7 +90,7 @@ def node_of(keys: Mapping[str, str], number: int, digest: str, mesh: int | None,
         rotation = np.array([0.0, 0.0, math.sin(half), math.cos(half)])
     holds: tuple[Any, ...] = ()
     if mesh is None and is_light(keys):
-        holds = (light_of(keys, Key(digest, "light", number)),)
+        holds = (light_of(keys, Key(digest, "light", number), problems),)
     return Node(
         Key(digest, "node", number),
         name,

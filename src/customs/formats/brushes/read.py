@@ -13,8 +13,8 @@ from customs.formats.brushes.text import BrushText, parse
 from customs.formats.brushes.textures import materials_of
 from customs.formats.source import Source, decode_text
 from customs.geometry.cracks import closed, fans, together, without_repeats
-from customs.geometry.solids import DOUBLED, FINE, PROBLEMS, Solids, runs, solids
-from customs.scene.arrays import frozen
+from customs.geometry.solids import DOUBLED, FINE, PROBLEMS, Solids, solids
+from customs.scene.arrays import frozen, runs
 from customs.scene.convention import Convention
 from customs.scene.key import Key
 from customs.scene.kinds import kind_notes

@@ -163,10 +163,10 @@ def _hang(source: Source, parts: _Parts, place: str) -> None:
         if at is None:
             lost.append(parts.names[k])
             continue
-        up: int | None = at
-        while up is not None and up >= 0 and up != k:
-            up = parts.above[up]
-        if up == k:
+        higher = at
+        while higher >= 0 and higher != k:
+            higher = parts.above[higher]
+        if higher == k:
             round_.append(parts.names[k])
         else:
             parts.above[k] = at

@@ -113,11 +113,11 @@ class _Builder:
         order = np.argsort(which, kind="stable")
         cuts = np.flatnonzero(np.diff(which[order])) + 1
         starts = np.cumsum(e.sizes) - e.sizes
-        runs = sorted(np.split(order, cuts), key=lambda rows: int(rows[0]))
+        groups = sorted(np.split(order, cuts), key=lambda rows: int(rows[0]))
         out = []
-        for rows in runs:
+        for rows in groups:
             group, material = names[which[rows[0]]]
-            at = _ranges(starts[rows], e.sizes[rows])
+            at = runs(starts[rows], e.sizes[rows])
             corners = (e.corners[0][at], e.corners[1][at], e.corners[2][at])
             out.append((group, self._primitive(kind, corners, e.sizes[rows], material, smooth[rows])))
         return out
@@ -172,12 +172,6 @@ class _Builder:
         has = np.isfinite(raw).all(axis=1)
         out[has, :3] = to_linear(np.clip(raw[has], 0, 1))
         return (frozen(out),)
-
-
-def _ranges(starts: Array, sizes: Array) -> Array:
-    """All indices start..start+size−1 of each range, one after another."""
-    total = int(sizes.sum())
-    return np.arange(total) + np.repeat(starts - (np.cumsum(sizes) - sizes), sizes)
 
 
 def _line_pairs(flat: Array, sizes: Array) -> Array:

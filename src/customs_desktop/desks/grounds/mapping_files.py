@@ -11,9 +11,10 @@ from customs.errors import CustomsError
 from customs.formats.figure.mapping import FigureMapping, read_figure_mapping
 from customs.levels.mapping import Mapping, mapping_text, read_mapping
 from customs.words import many
-from customs.work.levels import composed_figure
+from customs.work.levels import Composed, composed_figure
 from customs_desktop.jobs import Wanted
 from customs_desktop.office import Office
+from customs_desktop.worker import Task
 
 FILTER = "Mappings (*.toml)"
 
@@ -75,9 +76,18 @@ class MappingFiles:
                 f"{path.name} is a mapping of figures: choose their files under Lists first.", "query"
             )
             return
-        made = [composed_figure(p, mapping) for p in self.page.paths]
-        session.jobs.take_models([Wanted(m.path, m.path.parent, dict(m.given)) for m in made], None)
-        session.said.emit(f"{many(len(made), 'figure')} taken in through {path.name}", "note")
+        paths = list(self.page.paths)
+
+        def done(made: list[Composed]) -> None:
+            session.jobs.take_models([Wanted(m.path, m.path.parent, dict(m.given)) for m in made], None)
+            session.said.emit(f"{many(len(made), 'figure')} taken in through {path.name}", "note")
+
+        session.worker.submit(
+            Task(
+                0, key="figures", title="Reading figures", run=lambda job: [composed_figure(p, mapping) for p in paths],
+                done=done, failed=session.fail, apart=True,
+            )
+        )  # fmt: skip
 
     def ask_save(self) -> None:
         """Ask where the mapping goes."""

@@ -216,16 +216,22 @@ class StoreyRuler(QWidget):
         h = self.storeys.heights
         if h is None or not h.up.any():
             return
-        top = float(np.sqrt(h.up.max()))
-        floors = [s.height for s in self.storeys.storeys]
-        for k in np.flatnonzero(h.up > 0).tolist():
-            # Small areas are to be seen beside a floor: lengths follow the root.
-            long = 50 * float(np.sqrt(h.up[k])) / top
-            at = float(h.mean[k])
-            floor = any(abs(at - f) < 0.06 for f in floors)
-            painter.fillRect(
-                QRectF(AXIS - 2 - long, self.y_of(at) - 1.2, long, 2.4), colour("teal" if floor else "rule")
-            )
+        floors = np.array([s.height for s in self.storeys.storeys])
+        areas, there = h.up, h.up > 0
+        floor = (np.abs(h.mean[:, None] - floors[None]) < 0.06).any(axis=1)
+        # What falls on one line of pixels is one bar, however many heights there are.
+        low, high = self.range()
+        line = np.round(
+            ROOM + (self.height() - 2 * ROOM) * (high - h.mean[there]) / max(high - low, 1e-6)
+        ).astype(np.intp)
+        line = np.clip(line, 0, self.height())
+        sums = np.bincount(line, areas[there])
+        marked = np.bincount(line, floor[there]) > 0
+        # Small areas are to be seen beside a floor: lengths follow the root.
+        long = 50 * np.sqrt(sums / sums.max())
+        for y in np.flatnonzero(sums).tolist():
+            bar = QRectF(AXIS - 2 - long[y], y - 1.2, long[y], 2.4)
+            painter.fillRect(bar, colour("teal" if marked[y] else "rule"))
 
     def _scale(self, painter: QPainter) -> None:
         low, high = self.range()
