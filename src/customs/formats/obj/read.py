@@ -14,7 +14,7 @@ from customs.formats.source import Source
 from customs.geometry.normals import corner_normals
 from customs.geometry.polygons import triangulate
 from customs.geometry.weld import distinct_pairs, unique_rows
-from customs.scene.arrays import frozen
+from customs.scene.arrays import frozen, runs
 from customs.scene.convention import Convention
 from customs.scene.key import Key
 from customs.scene.model import Mesh, Mode, Node, Primitive, Scene
