@@ -17,6 +17,7 @@ from customs.formats.source import Source
 from customs.geometry.solids import solids
 from customs.grounds.faces import TOOL_WORDS, tool_faces
 from customs.grounds.glow import glowing
+from customs.grounds.kinds import kinds_of
 from customs.job import Job
 from customs.route.step import NOTHING, get_step, make_settings
 from customs.scene.model import Scene
@@ -93,6 +94,8 @@ def test_a_brush_level_is_ported_like_any_other(court: Path, tmp_path: Path) -> 
 def test_faces_of_tools_are_told_and_left_out_by_an_editable_list(tmp_path: Path) -> None:
     scene = read(tmp_path, level(brush(), brush(texture="common/clip"), brush(texture="mine/ghost")))
     assert tool_faces(scene, TOOL_WORDS) == 12
+    # One face for tools makes no tool of the whole level.
+    assert kinds_of(scene).counts().keys() == {"geometry"}
     out, remarks = applied(scene, "tool-faces")
     assert [m.name for m in out.materials] == [
         "mine/ghost",

@@ -99,11 +99,9 @@ class _Spelt:
         self.base = [base_name(n) for n in names.tolist()]
         self.mesh = [words_in(m.name) for m in scene.meshes]
         self.mesh_base = [base_name(m.name) for m in scene.meshes]
+        each = [words_in(m.name) for m in scene.materials]
         self.material = [
-            frozenset().union(
-                *(words_in(scene.materials[p.material].name) for p in m.primitives if p.material is not None)
-            )
-            for m in scene.meshes
+            [each[p.material] for p in m.primitives if p.material is not None] for m in scene.meshes
         ]
         self.said = [words_in(w) for w in scene.kinds.words]
 
@@ -111,6 +109,11 @@ class _Spelt:
         """(T,) whose texts, at places (T,) of a table (−1: none), have one of the words."""
         hit = np.array([*(bool(t & words) for t in table), False], bool)
         return hit[at]
+
+    def made_of(self, words: frozenset[str]) -> Mask:
+        """(T,) whose materials all have one of the words: a wall with one face for tools is a wall."""
+        hit = np.array([*(bool(own) and all(m & words for m in own) for own in self.material), False], bool)
+        return np.asarray(hit[self.things.mesh])
 
     def bases(self, names: set[str]) -> Mask:
         """(T,) whose name, or whose mesh's, is one of these but for its number."""
@@ -128,7 +131,7 @@ def _by(rule: Rule, spelt: _Spelt, shape: Structure, things: Things, meshes: Mes
     if rule.name:
         out &= spelt.of(spelt.names, spelt.name, rule.name) | spelt.of(spelt.mesh, things.mesh, rule.name)
     if rule.material:
-        out &= spelt.of(spelt.material, things.mesh, rule.material)
+        out &= spelt.made_of(rule.material)
     for flag in rule.looks:
         out &= np.append(getattr(meshes, flag), False)[things.mesh]
     for part in rule.stands:
