@@ -162,6 +162,11 @@ def test_a_module_is_snapped_and_undone(rig: Rig, tmp_path: Path) -> None:
     tools.step.editingFinished.emit()
     rig.wait(lambda: [o.name for o in tools.found] == ["wall_b"])
     assert tools.said() == "2 m grid · 1 off by up to 10 mm"
+    tools.show_pieces("wall_b")
+    looking = tools.looking
+    assert [looking.ground.found.things.names[t] for t in looking.picked] == [
+        "wall_b"
+    ] and rig.window.twin.marks
     before = rig.steps()
     tools.snap(("wall_b",))
     rig.settle()

@@ -198,6 +198,13 @@ def offences(scene: Scene, step: float) -> tuple[Offence, ...]:
     return tuple(sorted(out, key=lambda o: (-abs(o.off), o.name, o.what, o.axis)))
 
 
+def things_named(scene: Scene, name: str) -> Ints:
+    """Numbers of the things that pieces of a name are made of."""
+    p = pieces_of(scene)
+    kinds = [k for k, n in enumerate(p.names) if n == name]
+    return p.things[np.isin(p.kind[p.piece], kinds)]
+
+
 @dataclass(frozen=True)
 class Snapped:
     """A level with its modules on the grid: how many pieces were made to fit, how many moved, names of those left as they are because a

@@ -44,6 +44,7 @@ class TwinView(Hands):
 
     mode_changed = pyqtSignal(str)
     first_picture = pyqtSignal()
+    room_changed = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -166,6 +167,13 @@ class TwinView(Hands):
         if on != self.landing:
             self.landing, self.found = on, ("", "")
             self.refresh()
+
+    def keep_free(self, pixels: int) -> None:
+        """Something stands on so many pixels at the right edge: nothing is drawn there."""
+        if pixels != self.kept_free:
+            self.kept_free = pixels
+            self.room_changed.emit()
+            self.ask()
 
     def show_place(self, place: Place | None) -> None:
         """Mark where a ledger row points."""

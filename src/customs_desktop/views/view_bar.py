@@ -40,6 +40,7 @@ class ViewBar(QWidget):
             box.addWidget(made)
         self.modes["twin"].setChecked(True)
         view.mode_changed.connect(lambda m: self.modes[m].setChecked(True))
+        view.room_changed.connect(self.place)
         self.shading = tool("layers", "What is shown", self._menu)
         self.shading.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.wire = tool("spline", "Wire", lambda: view.set_look(wire=self.wire.isChecked()), True)
@@ -74,7 +75,8 @@ class ViewBar(QWidget):
         for id_ in self.modes:
             self.modes[id_].setVisible(not self.view.landing)
         self.resize(self.sizeHint())
-        self.move((self.view.width() - self.width()) // 2, self.view.height() - self.height() - 10)
+        free = self.view.width() - self.view.kept_free
+        self.move((free - self.width()) // 2, self.view.height() - self.height() - 10)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

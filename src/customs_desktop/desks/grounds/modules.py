@@ -6,7 +6,7 @@ from functools import partial
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from customs.grounds.modules import Offence, offences
+from customs.grounds.modules import Offence, offences, things_named
 from customs.ledger.row import remedy
 from customs.scene.model import Scene
 from customs.words import many
@@ -89,16 +89,22 @@ class ModuleTools(QWidget):
         self.all.setEnabled(bool(found))
         empty(self.list)
         for o in found[:SHOWN]:
-            text = NameLabel(0, 400)
-            text.setText(o.text())
-            self.list.addWidget(
-                row(
-                    text,
-                    1,
-                    button("Show", partial(self.looking.show_place, o.name), "flat"),
-                    button("Snap", partial(self.snap, (o.name,)), "chip"),
-                )
+            name, detail = NameLabel(0, 600), NameLabel(-0.5, 400, "soft")
+            name.setText(o.name)
+            detail.setText(o.text().removeprefix(f"{o.name}: "))
+            holder = QWidget()
+            lines = QVBoxLayout(holder)
+            lines.setContentsMargins(0, 0, 0, 0)
+            lines.setSpacing(0)
+            lines.addWidget(name)
+            lines.addWidget(detail)
+            show, snap = (
+                button("Show", partial(self.show_pieces, o.name), "flat"),
+                button("Snap", partial(self.snap, (o.name,)), "chip"),
             )
+            show.setFixedWidth(span(44, 0.5))
+            snap.setFixedWidth(span(54, 0.5))
+            self.list.addWidget(row(holder, show, snap, spacing=2))
         if len(found) > SHOWN:
             self.list.addWidget(label(f"{many(len(found) - SHOWN, 'more offence')}", "soft"))
         self.looking.changed.emit()
@@ -106,6 +112,12 @@ class ModuleTools(QWidget):
     def _enter(self, metres: float) -> None:
         self._typed = metres
         self.refresh()
+
+    def show_pieces(self, name: str) -> None:
+        """Pick every piece of a name: it is marked in the view."""
+        scene = self.looking.scene
+        if scene is not None:
+            self.looking.pick(tuple(things_named(scene, name).tolist()))
 
     def snap(self, names: tuple[str, ...]) -> None:
         """Bring pieces onto the grid: all, or those named."""

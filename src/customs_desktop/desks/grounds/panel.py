@@ -82,6 +82,6 @@ class GroundsPanel(DeskPanel):
         self.looking.open = False
         self.going.stop()
         self.ruler.hide()
-        self.ruler.leave_room(False)
+        self.twin.keep_free(0)
         self.twin.veil, self.twin.lit, self.twin.cut, self.twin.marks = None, None, None, {}
         self.twin.ask()

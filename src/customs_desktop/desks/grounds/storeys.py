@@ -135,14 +135,8 @@ class StoreyRuler(QWidget):
         low, high = self.range()
         shown = self.storeys.looking.open and high > low
         self.setVisible(shown)
-        self.leave_room(shown)
+        self.twin.keep_free(WIDE if shown else 0)
         self.update()
-
-    def leave_room(self, shown: bool) -> None:
-        """The picture ends where the ruler begins."""
-        if self.twin.kept_free != (WIDE if shown else 0):
-            self.twin.kept_free = WIDE if shown else 0
-            self.twin.ask()
 
     def range(self) -> tuple[float, float]:
         """Metres of the lowest and the highest mark."""
