@@ -14,6 +14,7 @@ from PyQt6.QtGui import QPolygonF
 from PyQt6.QtTest import QTest
 
 from customs.demo.court import PLACED, write_court
+from customs.demo.textures import encoded
 from customs.grounds.light import PICTURE
 from customs.grounds.rules import KINDS
 from customs.levels.mapping import mapping_text, read_mapping
@@ -201,8 +202,12 @@ def test_a_mapping_is_opened_and_figures_are_taken_in_through_one(rig: Rig, tmp_
     # The same page takes in figures of boxes.
     (tmp_path / "boxes.toml").write_text(MAPPING, "utf-8")
     (tmp_path / "stork.json").write_text(json.dumps(other([0, 0, 0])), "utf-8")
+    (tmp_path / "stork.png").write_bytes(encoded(np.zeros((32, 64, 3), np.uint8), "png"))
     page.paths = [tmp_path / "stork.json"]
     page.files_of_mapping.open(tmp_path / "boxes.toml")
     rig.wait(lambda: len(rig.session.state.goods) == 1)
     rig.settle()
     assert rig.session.asset is not None and rig.session.asset.name == "Stork"
+    # Its picture is kept with it.
+    assert any(f.endswith("stork.png") for f in rig.session.asset.files) and not rig.session.asset.absent
+    assert rig.session.result is not None and rig.session.result.passed[0].scene.images[0].there

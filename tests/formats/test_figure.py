@@ -192,6 +192,9 @@ def test_turns_are_those_of_scipy_and_both_ways_of_pivots_agree(tmp_path: Path) 
     mapping = FigureMapping.model_validate(tomllib.loads(MAPPING))
     (tmp_path / "stork.json").write_text(json.dumps(other([20, -30, 40])), "utf-8")
     scene = read(tmp_path, FigureFile(source="stork.json", mapping=mapping).text())
+    (tmp_path / "stork.json").write_text(json.dumps(other([20, -30, 41])), "utf-8")
+    # Another figure behind the same file is another asset.
+    assert read(tmp_path, FigureFile(source="stork.json", mapping=mapping).text()).digest != scene.digest
     head, body = scene.nodes
     assert (head.name, scene.roots, body.children) == ("head", (1,), (0,))
     assert Rotation.from_quat(body.rotation).as_matrix() == pytest.approx(

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
+
+from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 
 from customs.command import goods
 from customs.command.printing import MARKS, errors, say, say_json
@@ -13,7 +17,7 @@ from customs.planning.plan import fresh_route
 from customs.route.route import SceneCache, evaluate
 from customs.scene.floor_plan import FloorPlan
 from customs.scene.model import Scene
-from customs.words import many
+from customs.words import many, plain
 from customs.work.asset import Request, asked_for
 from customs.work.floor_plan import read_marks, scale_of, write_plans
 
@@ -40,10 +44,9 @@ def plan(
     told, code = [], 0
     for request in requests:
         try:
-            scene = _arrived(request)
-            drawn = write_plans(
-                scene, asked, request.path.stem.partition(".")[0], out, wanted, every, dots, Job(), force
-            )
+            with progress_of(as_json) as job:
+                scene, name = _arrived(request), request.path.stem.partition(".")[0]
+                drawn = write_plans(scene, asked, name, out, wanted, every, dots, job, force)
         except CustomsError as problem:
             errors.print(f"{MARKS['held']} {problem}", markup=False, highlight=False)
             code = 3
@@ -57,6 +60,15 @@ def plan(
     if as_json:
         say_json(told)
     return code
+
+
+@contextmanager
+def progress_of(quiet: bool) -> Iterator[Job]:
+    """A job whose share and text are shown as a bar while it goes on."""
+    columns = (BarColumn(24), TimeRemainingColumn(), TextColumn("{task.description}", markup=False))
+    with Progress(*columns, console=errors, transient=True, disable=quiet) as bar:
+        task = bar.add_task("reading", total=1.0)
+        yield Job(lambda share, text: bar.update(task, completed=share, description=plain(text)))
 
 
 def _arrived(request: Request) -> Scene:

@@ -14,7 +14,7 @@ from customs.errors import WriteError
 from customs.formats.figure.mapping import ENDING as FIGURE
 from customs.formats.figure.mapping import FigureFile, FigureMapping, body_of
 from customs.formats.registry import WriteOptions, get_format, read_scene
-from customs.formats.source import Source
+from customs.formats.source import Source, cleaned
 from customs.grounds.kinds import kinds_of as sorted_kinds
 from customs.levels.entries import bytes_of_list, pointed
 from customs.levels.file import ENDING, LevelFile, level_of
@@ -63,7 +63,7 @@ def composed_figure(path: Path, mapping: FigureMapping) -> Composed:
     name = pointed(body, mapping.texture) if mapping.texture else None
     given = {own: str(whole)}
     if isinstance(name, str) and (beside := whole.parent / Path(name).name).is_file():
-        given[name] = str(beside)
+        given[cleaned(name)] = str(beside)
     return Composed(_kept(FigureFile(source=own, mapping=mapping).text(), [whole], FIGURE), given)
 
 

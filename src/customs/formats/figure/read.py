@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -13,7 +14,7 @@ from pydantic import ValidationError
 
 from customs.formats.figure.boxes import by_face, faces_of, unfolded
 from customs.formats.figure.mapping import OWN, FigureFile, FigureMapping, body_of
-from customs.formats.source import Source
+from customs.formats.source import Source, cleaned
 from customs.levels.entries import pointed
 from customs.levels.transforms import numbers
 from customs.scene.arrays import frozen
@@ -41,12 +42,13 @@ class _Parts:
 def read_figure(source: Source) -> Scene:
     """The figure in the numbers of its file; what cannot be used is told, the rest goes on. Raises ReadError."""
     body, mapping, inner = _told(source)
+    digest = _digest(source, inner)
     parts = _parts(source, body, mapping)
     if not parts.rows:
         raise source.error(mapping.parts, "no part", "a list of parts there", "Mend the mapping.")
-    size, images, problem = _texture(source, inner, body, mapping)
+    size, images, problem = _texture(source, inner, body, mapping, digest)
     material = Material(
-        Key(source.digest, "material", 0), "figure", metallic=0.0, alpha_mode="mask",
+        Key(digest, "material", 0), "figure", metallic=0.0, alpha_mode="mask",
         textures={"base_colour": TextureUse(0, sampler=Sampler(mag=NEAREST, min=NEAREST))} if images else {},
     )  # fmt: skip
     if problem:
@@ -59,14 +61,14 @@ def read_figure(source: Source) -> Scene:
     meshes: list[Mesh] = []
     nodes = []
     for k, name in enumerate(parts.names):
-        mesh = _mesh(source, parts.rows[k], name, mapping, whole[k], size, len(meshes))
+        mesh = _mesh(source, parts.rows[k], name, mapping, whole[k], size, len(meshes), digest)
         if mesh is not None:
             meshes.append(mesh)
         own = whole[k] - (whole[above[k]] if above[k] >= 0 else 0.0)
         children = tuple(np.flatnonzero(above == k).tolist())
         nodes.append(
             Node(
-                Key(source.digest, "node", k),
+                Key(digest, "node", k),
                 name,
                 children,
                 translation=own,
@@ -76,10 +78,17 @@ def read_figure(source: Source) -> Scene:
         )
     f = mapping.frame
     return Scene(
-        source.path.name.partition(".")[0], source.digest, nodes=tuple(nodes), roots=tuple(np.flatnonzero(above < 0).tolist()),
+        source.path.name.partition(".")[0], digest, nodes=tuple(nodes), roots=tuple(np.flatnonzero(above < 0).tolist()),
         meshes=tuple(meshes), materials=(material,), images=tuple(images),
         convention=replace(f.convention(), stated="file" if mapping is not OWN or "unit" in body else "assumed"),
     )  # fmt: skip
+
+
+def _digest(source: Source, inner: Source) -> str:
+    """What Keys are named by: the file, and with one that is read through it that as well."""
+    if inner is source:
+        return source.digest
+    return hashlib.sha256(f"{source.digest}{inner.digest}".encode()).hexdigest()[:12]
 
 
 def _told(source: Source) -> tuple[Any, FigureMapping, Source]:
@@ -212,7 +221,7 @@ def _added(own: F64, above: npt.NDArray[np.intp]) -> F64:
 
 
 def _texture(
-    source: Source, inner: Source, body: Any, mapping: FigureMapping
+    source: Source, inner: Source, body: Any, mapping: FigureMapping, digest: str
 ) -> tuple[F64, list[Image], str]:
     """(width and height (2,) in the unit of the cells, the image, what is unknown)."""
     said = pointed(body, mapping.texture_size) if mapping.texture_size else None
@@ -220,16 +229,14 @@ def _texture(
     images: list[Image] = []
     pixels: F64 | None = None
     if isinstance(name, str) and name:
-        place = (
-            inner.companion(name, "texture")
-            if inner is source
-            else (source.given.get(name) or inner.companion(name, "texture"))
-        )
-        if inner is not source:
+        # A file that was chosen for the name counts; else it lies beside the figure itself.
+        chosen = cleaned(name) in source.given
+        place = source.companion(name, "texture") if chosen else inner.companion(name, "texture")
+        if inner is not source and not chosen:
             source.touched += inner.touched
             source.absent += inner.absent
         image = Image(
-            Key(source.digest, "image", 0), Path(name).stem, inner.encoded(place) if place else None, uri=name,
+            Key(digest, "image", 0), Path(name).stem, inner.encoded(place) if place else None, uri=name,
             problem="" if place else f"{name} is not there",
         )  # fmt: skip
         trouble = probe(image)
@@ -251,7 +258,14 @@ def _texture(
 
 
 def _mesh(
-    source: Source, row: Any, name: str, mapping: FigureMapping, pivot: F64, texture: F64, number: int
+    source: Source,
+    row: Any,
+    name: str,
+    mapping: FigureMapping,
+    pivot: F64,
+    texture: F64,
+    number: int,
+    digest: str,
 ) -> Mesh | None:
     """The boxes of a part about its pivot; None where it has none."""
     boxes = pointed(row, mapping.part.boxes)
@@ -291,12 +305,12 @@ def _mesh(
     count = int(shown.sum())
     quads = np.arange(count)[:, None] * 4 + np.array([0, 3, 2, 0, 2, 1])
     prim = Primitive(
-        Key(source.digest, "primitive", number), frozen(corners[shown].reshape(-1, 3), np.float32),
+        Key(digest, "primitive", number), frozen(corners[shown].reshape(-1, 3), np.float32),
         indices=frozen(quads.reshape(-1), np.uint32),
         normals=frozen(np.repeat(normals[shown], 4, axis=0), np.float32),
         texcoords=(frozen(uv[shown].reshape(-1, 2), np.float32),), material=0,
     )  # fmt: skip
-    return Mesh(Key(source.digest, "mesh", number), name, (prim,))
+    return Mesh(Key(digest, "mesh", number), name, (prim,))
 
 
 def _own_turns(
