@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.changes.bound_surface import Bound, bound_surface
+from customs.changes.naming import free_name
 from customs.changes.rebind import carried, evened
 from customs.errors import StepError
 from customs.geometry.triangles import triangles_of
@@ -70,10 +71,10 @@ def brought(scene: Scene, other: Scene, how: Bringing) -> tuple[Scene, tuple[Rem
             replace(joining.primitive(n, p), key=keys.of(p.key, n), made_from=(p.key, *p.made_from))
             for p in mesh.primitives
         )
-        meshes.append(replace(mesh, key=keys.of(mesh.key, n), name=_free(mesh.name, names[1]), primitives=prims,
+        meshes.append(replace(mesh, key=keys.of(mesh.key, n), name=free_name(mesh.name, names[1]), primitives=prims,
                               weights=node.weights if node.weights is not None else mesh.weights,
                               made_from=(mesh.key, *mesh.made_from)))  # fmt: skip
-        nodes.append(Node(keys.of(node.key, n), _free(node.name, names[0]), mesh=len(meshes) - 1, skin=joining.skin,
+        nodes.append(Node(keys.of(node.key, n), free_name(node.name, names[0]), mesh=len(meshes) - 1, skin=joining.skin,
                           made_from=(node.key, *node.made_from)))  # fmt: skip
     new = range(len(scene.nodes), len(nodes))
     out = replace(
@@ -81,16 +82,6 @@ def brought(scene: Scene, other: Scene, how: Bringing) -> tuple[Scene, tuple[Rem
         materials=(*scene.materials, *materials), images=(*scene.images, *images),
     )  # fmt: skip
     return out, (Remark(f"{many(len(new), 'mesh')} of {other.name} joined"), *joining.remarks())
-
-
-def _free(name: str, taken: set[str]) -> str:
-    """A name nothing has yet: with the next number behind it."""
-    out, number = name, 1
-    while out in taken:
-        number += 1
-        out = f"{name} {number}"
-    taken.add(out)
-    return out
 
 
 class _Keys:
@@ -113,12 +104,12 @@ def _materials(scene: Scene, other: Scene, keys: _Keys) -> tuple[list[Material],
     first = len(scene.images)
     names = {m.name for m in scene.materials}, {im.name for im in scene.images}
     images = [
-        replace(im, key=keys.of(im.key), name=_free(im.name, names[1]), made_from=(im.key, *im.made_from))
+        replace(im, key=keys.of(im.key), name=free_name(im.name, names[1]), made_from=(im.key, *im.made_from))
         for im in other.images
     ]
     materials = [
         replace(
-            m, key=keys.of(m.key), name=_free(m.name, names[0]), made_from=(m.key, *m.made_from),
+            m, key=keys.of(m.key), name=free_name(m.name, names[0]), made_from=(m.key, *m.made_from),
             textures={role: replace(use, image=use.image + first) for role, use in m.textures.items()},
         )
         for m in other.materials

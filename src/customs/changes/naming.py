@@ -145,3 +145,13 @@ def _free(name: str, taken: set[str], rules: Naming, next_of: dict[str, int]) ->
         if candidate.lower() not in taken:
             next_of[low] = number
             return candidate
+
+
+def free_name(name: str, taken: set[str]) -> str:
+    """A name nothing has yet: with the next number behind it. It is taken from then on."""
+    out, number = name, 1
+    while out in taken:
+        number += 1
+        out = f"{name} {number}"
+    taken.add(out)
+    return out

@@ -25,8 +25,8 @@ def placed(node: Node, matrix: F64) -> Node:
     return replace(node, translation=parts[0], rotation=parts[1], scale=parts[2], matrix=None)
 
 
-def _under(scene: Scene, matrix: F64) -> Scene:
-    """`scene` with `matrix` put above every root: into a root itself, or a new node over one that moves."""
+def under_all(scene: Scene, matrix: F64) -> Scene:
+    """`scene` with `matrix` (4, 4) put above every root: into a root itself, or a new node over one that moves."""
     busy = animated_nodes(scene)
     nodes, roots = list(scene.nodes), []
     for r in scene.roots:
@@ -49,11 +49,11 @@ def turn_roots(scene: Scene, rotation: Any) -> Scene:
     """The scene turned by `rotation` (3, 3) about the origin; skinned meshes follow their joints."""
     m = np.eye(4)
     m[:3, :3] = rotation
-    return _under(scene, m)
+    return under_all(scene, m)
 
 
 def move_roots(scene: Scene, by: Any) -> Scene:
     """The scene moved by `by` (3,) metres; skinned meshes follow their joints."""
     m = np.eye(4)
     m[:3, 3] = by
-    return _under(scene, m)
+    return under_all(scene, m)

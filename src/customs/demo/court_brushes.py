@@ -63,7 +63,8 @@ def _inches(box: Box) -> tuple[tuple[float, ...], tuple[float, ...]]:
     return (low[0], -high[2], low[1]), (high[0], -low[2], high[1])
 
 
-def _entity(name: str, keys: dict[str, str], brushes: str = "") -> str:
+def entity(name: str, keys: dict[str, str], brushes: str = "") -> str:
+    """An entity with its keys and its brushes, as text."""
     told = "".join(f'"{k}" "{v}"\n' for k, v in {"classname": name, **keys}.items())
     return "{\n" + told + brushes + "}\n"
 
@@ -74,18 +75,18 @@ def court_text() -> str:
     lamps = "".join(brush((np.array(p) - 0.1, np.array(p) + 0.1), "court/lamp_glow") for p in LANTERNS)
     out = [
         "// The palm court of the glasshouse\n",
-        _entity("world", {"message": "Palm court"}, world + lamps),
+        entity("world", {"message": "Palm court"}, world + lamps),
     ]
     for put in placed():
         if put.name == "trigger_box":
             at = np.array([put.x, put.y, put.z])
             out.append(
-                _entity("trigger_volume", {}, brush((at + TRIGGER[0], at + TRIGGER[1]), "tools/trigger"))
+                entity("trigger_volume", {}, brush((at + TRIGGER[0], at + TRIGGER[1]), "tools/trigger"))
             )
     for x, y, z in LANTERNS:
         place = " ".join(f"{v / INCH:.4f}" for v in (x, -z, y - 0.3))
-        out.append(_entity("light", {"origin": place, "light": "180", "_color": "1 0.8 0.5"}))
-    out.append(_entity("start", {"origin": f"0 {-4 / INCH:.4f} 40", "angle": "90"}))
+        out.append(entity("light", {"origin": place, "light": "180", "_color": "1 0.8 0.5"}))
+    out.append(entity("start", {"origin": f"0 {-4 / INCH:.4f} 40", "angle": "90"}))
     return "".join(out)
 
 

@@ -1,4 +1,4 @@
-"""A level as lists of placements, in our own shape (`docs/placements.md`): one, or one for each tile of the plan."""
+"""A level as lists of placements, in our own shape (`docs/placements.md`): one, or one for each part or tile of the plan."""
 
 from __future__ import annotations
 
@@ -13,9 +13,9 @@ import numpy.typing as npt
 from customs.dispatch.deliver import Deliverable, Tick, destination_scene
 from customs.formats.registry import Parts, get_format
 from customs.grounds.kinds import kinds_of
+from customs.grounds.parts import list_names
 from customs.grounds.rules import KINDS
 from customs.grounds.things import things_of
-from customs.grounds.tiles import tiles_of
 from customs.scene.kept import kept
 from customs.scene.model import Light, Scene
 from customs.scene.prune import prune
@@ -49,15 +49,14 @@ def level_lists(scene: Scene, sheet: Sheet, final: Scene | None = None) -> tuple
 
 
 def _paths(scene: Scene, sheet: Sheet, path: str) -> list[str]:
-    if not sheet.grounds.tile:
-        return [path]
-    tiles = np.unique(tiles_of(things_of(prune(scene)), sheet.grounds.tile), axis=0)
-    return [path, *(_tile_path(path, i, j) for i, j in tiles.tolist())]
+    whole = prune(scene)
+    names = list_names(whole, things_of(whole), sheet.grounds.tile)
+    return [path] if names is None else [path, *(_part_path(path, n) for n in sorted(set(names.tolist())))]
 
 
-def _tile_path(path: str, i: int, j: int) -> str:
+def _part_path(path: str, name: str) -> str:
     stem, end = posixpath.splitext(path)
-    return f"{stem}_tile_{i}_{j}{end}"
+    return f"{stem}_{name}{end}"
 
 
 class Lists:
@@ -79,16 +78,20 @@ class Lists:
         self.mesh, self.names = things.mesh, things.names
         self.kinds = np.array(KINDS, object)[found.codes] if told else np.full(len(things), "", object)
         self.rows = {self.path: np.flatnonzero(things.mesh >= 0)}
-        if sheet.grounds.tile:
-            self._tiled(tiles_of(found.things if told else things, sheet.grounds.tile))
+        # Where they are not, levels and shapes are nodes of the delivered scene alone, which parts know nothing of.
+        names = list_names(
+            prune(scene) if told else final, found.things if told else things, sheet.grounds.tile
+        )
+        if names is not None:
+            self._split(names)
 
-    def _tiled(self, tiles: npt.NDArray[np.int64]) -> None:
-        which, at = np.unique(tiles, axis=0, return_inverse=True)
+    def _split(self, names: npt.NDArray[np.object_]) -> None:
+        which, at = np.unique(names.astype(str), return_inverse=True)
         order = np.argsort(at.reshape(-1), kind="stable")
         starts = np.searchsorted(at.reshape(-1)[order], np.arange(1, len(which)))
         self.rows = {
-            _tile_path(self.path, i, j): mine[self.mesh[mine] >= 0]
-            for (i, j), mine in zip(which.tolist(), np.split(order, starts))
+            _part_path(self.path, name): mine[self.mesh[mine] >= 0]
+            for name, mine in zip(which.tolist(), np.split(order, starts))
         }
 
     def text(self, path: str) -> bytes:

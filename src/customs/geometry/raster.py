@@ -56,5 +56,24 @@ def _inside(corners: F64, low: Any, size: Any, chosen: Any, width: int) -> tuple
         wb = ((px - a[:, 0]) * (c[:, 1] - a[:, 1]) - (c[:, 0] - a[:, 0]) * (py - a[:, 1])) / area
         wc = ((b[:, 0] - a[:, 0]) * (py - a[:, 1]) - (px - a[:, 0]) * (b[:, 1] - a[:, 1])) / area
         good = (wb >= -RIM) & (wc >= -RIM) & (wb + wc <= 1 + RIM)
-    bary = np.stack([1 - wb - wc, wb, wc], axis=1)[good]
+    wb, wc = wb[good], wc[good]
+    bary = np.stack([1 - wb - wc, wb, wc], axis=1)
     return (y * width + x)[good], face[good], bary
+
+
+def spans(points: F64, faces: npt.NDArray[Any], low: Any, cell: float, lowest: F64, highest: F64) -> None:
+    """Takes triangles (F, 3) of places (V, 3), Y up, into columns of the plan: `lowest` and `highest` (H, W) are changed to the least and the
+    greatest height over the middle of each square of edge `cell`, from corner `low` (2,) on along X and Z. What stands upright has no middle
+    over it and counts for nothing.
+    """
+    height, width = lowest.shape
+    flat = (points[:, [0, 2]] - np.asarray(low, np.float64)) / cell
+    corners = flat[faces]
+    first = np.clip(np.floor(corners.min(axis=1) - 0.5), 0, (width, height)).astype(np.int64)
+    last = np.clip(np.ceil(corners.max(axis=1) + 0.5), 0, (width, height)).astype(np.int64)
+    size = np.maximum(last - first, 0)
+    for chosen in _chunks(size[:, 0] * size[:, 1]):
+        place, face, bary = _inside(corners, first, size, chosen, width)
+        at = np.einsum("nk,nk->n", points[faces[face], 1], bary)
+        np.minimum.at(lowest.reshape(-1), place, at)
+        np.maximum.at(highest.reshape(-1), place, at)

@@ -11,8 +11,9 @@ import numpy.typing as npt
 from customs.changes.emptying import empties
 from customs.geometry.triangles import face_vectors, triangles_of
 from customs.motion.posing.bounds import local_bounds
-from customs.scene.folding import row_worlds
+from customs.scene.folding import row_key, row_worlds
 from customs.scene.kept import kept
+from customs.scene.key import Key
 from customs.scene.kinds import STAND_IN
 from customs.scene.model import Light, Material, Mesh, Scene
 from customs.scene.tree import mesh_nodes, walk, world_matrices
@@ -162,14 +163,7 @@ def _things(scene: Scene) -> Things:
     ).astype(np.intp)
     matrices = np.concatenate([world_matrices(scene)[nodes, :3].reshape(-1, 3, 4), row_worlds(scene)[which]])
     low, high = placed_boxes(mesh_columns(scene), mesh, matrices)
-    own = scene.digest
-    ordinals = [
-        k.ordinal if (k := scene.nodes[n].key).kind == "node" and k.digest == own and not k.path else -1
-        for n in nodes
-    ]
-    said = scene.kinds.of(
-        np.concatenate([np.array(ordinals, np.int64), rows.ordinals[which].astype(np.int64)])
-    )
+    said = scene.kinds.of(_numbers(scene, nodes, which))
     names = np.array(
         [*(scene.nodes[n].name for n in nodes), *(rows.names[k] for k in which.tolist())], object
     )
@@ -185,6 +179,28 @@ def _things(scene: Scene) -> Things:
         np.concatenate([np.array([n in lit for n in nodes], bool), np.zeros(len(which), bool)]),
         np.concatenate([np.array([n in bare for n in nodes], bool), ~rows.shows[which]]),
     )
+
+
+def numbers_of(scene: Scene, things: Things) -> Ints:
+    """(T,) numbers by which notes speak of things: of their nodes in the level's files, −1 for what a step has made."""
+    return _numbers(scene, things.nodes.tolist(), things.rows)
+
+
+def _numbers(scene: Scene, nodes: list[int], rows: Ints) -> Ints:
+    own = scene.digest
+    found = [
+        k.ordinal if (k := scene.nodes[n].key).kind == "node" and k.digest == own and not k.path else -1
+        for n in nodes
+    ]
+    return np.concatenate([np.array(found, np.int64), scene.placements.ordinals[rows].astype(np.int64)])
+
+
+def thing_key(scene: Scene, things: Things, thing: int) -> Key:
+    """The Key of a thing by its number."""
+    count = len(things.nodes)
+    if thing < count:
+        return scene.nodes[int(things.nodes[thing])].key
+    return row_key(scene, int(things.rows[thing - count]))
 
 
 def placed_boxes(meshes: MeshColumns, mesh: Ints, matrices: F64) -> tuple[F64, F64]:

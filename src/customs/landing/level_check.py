@@ -52,7 +52,12 @@ def check_lists(files: Mapping[str, Path], body: Json, sheet: Sheet, scene: Scen
     if whole is None:
         return
     lists = {place: whole}
-    if rules.tile:
+    log.check(
+        not rules.tile or "lists" in whole,
+        place,
+        f"one list, where there is one for each tile of {rules.tile:g} m",
+    )
+    if "lists" in whole:
         base = place.rpartition("/")[0]
         names = [f"{base}/{n}" if base else str(n) for n in whole.get("lists", [])]
         lists = {n: found for n in names if (found := _parsed(files, n, log)) is not None}

@@ -7,6 +7,9 @@ from dataclasses import dataclass
 
 from customs.route.route import At
 
+BRINGING = ("from-goods", "regions")
+"""Steps whose stops bring what is in another asset."""
+
 
 @dataclass(frozen=True)
 class Joined:
@@ -23,7 +26,7 @@ def joined(passed: Sequence[At]) -> tuple[Joined, ...]:
     out = dict[Joined, None]()
     for at in passed:
         said = dict(at.stop.values)
-        if at.stop.step == "from-goods" and at.stop.on and at.error is None and said.get("part"):
+        if at.stop.step in BRINGING and at.stop.on and at.error is None and said.get("part"):
             told = (str(said.get(name, "")) for name in ("name", "author", "licence", "use"))
             out[Joined(*told)] = None
         if at.stop.step == "posts" and at.stop.on and at.error is None:

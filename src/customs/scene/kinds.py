@@ -19,7 +19,7 @@ STAND_IN = "stand_in"
 
 @dataclass(frozen=True, eq=False)
 class KindNotes:
-    """Kinds as a list words them: numbers of nodes and rows `ordinals` (N,) uint32 ascending, each with a place (N,) in `words`, and
+    """What is said of things, kinds as a list words them first: numbers of nodes and rows `ordinals` (N,) uint32 ascending, each with a place (N,) in `words`, and
     what a person taught: the kind of everything of a name.
     """
 
@@ -34,6 +34,16 @@ class KindNotes:
             return np.full(len(ordinals), -1, np.intp)
         at = np.minimum(np.searchsorted(self.ordinals, ordinals), len(self.ordinals) - 1)
         return np.where(self.ordinals[at] == ordinals, self.codes[at].astype(np.intp), -1)
+
+    def saying(self, ordinals: npt.NDArray[np.integer], word: str) -> KindNotes:
+        """With `word` said of nodes of these numbers (M,), whatever was said of them before."""
+        new = np.unique(ordinals.astype(np.uint32))
+        words = self.words if word in self.words else (*self.words, word)
+        stay = ~np.isin(self.ordinals, new)
+        numbers = np.concatenate([self.ordinals[stay], new])
+        codes = np.concatenate([self.codes[stay], np.full(len(new), words.index(word), np.uint16)])
+        order = np.argsort(numbers, kind="stable")
+        return replace(self, ordinals=numbers[order], codes=codes[order], words=words)
 
     def numbered(self, ordinals: npt.NDArray[np.integer]) -> KindNotes:
         """With other numbers (N,) of its nodes."""

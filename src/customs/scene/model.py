@@ -313,7 +313,7 @@ class Scene:
     """An asset. All indices are into the tuples of this scene; `placements` are meshes it repeats, beside
     those its nodes show; `suffixes` are the parts of texture names its origin has.
 
-    `kinds` is what lists and persons say of the kinds of its things; `wishes` are what steps wish of the delivery; `rights` what the file itself says of
+    `kinds` is what lists and persons say of the kinds of its things, `parts` in which list of their own some are delivered; `wishes` are what steps wish of the delivery; `rights` what the file itself says of
     author, licence and terms; `listed` is how many of each the file lists and numbers.
     """
 
@@ -333,6 +333,7 @@ class Scene:
     suffixes: Mapping[str, tuple[str, ...]] = field(default_factory=lambda: NO_EXTRAS)
     wishes: Wishes = NO_WISHES
     kinds: KindNotes = NO_KINDS
+    parts: KindNotes = NO_KINDS
     listed: Mapping[str, int] = field(default_factory=lambda: NO_EXTRAS)
     convention: Convention = WORKING
     format: str = ""

@@ -16,10 +16,10 @@ from customs.grounds.glow import glowing
 from customs.grounds.kinds import Sorted, base_name, kinds_of
 from customs.grounds.rules import KINDS, STAND_IN, TITLES
 from customs.grounds.scale import Evidence, evidence
+from customs.grounds.things import thing_key
 from customs.picture.camera import Orbit, ray_through
 from customs.picture.look import Veil
 from customs.picture.pick import Met
-from customs.scene.folding import row_key
 from customs.scene.kept import kept
 from customs.scene.key import Key
 from customs.scene.kinds import STAND_IN as WHY
@@ -136,11 +136,7 @@ def veil_of(
 
 def key_of(ground: Ground, thing: int) -> Key:
     """The Key of a thing."""
-    things = ground.found.things
-    count = len(things.nodes)
-    if thing < count:
-        return ground.scene.nodes[int(things.nodes[thing])].key
-    return row_key(ground.scene, int(things.rows[thing - count]))
+    return thing_key(ground.scene, ground.found.things, thing)
 
 
 def thing_of(ground: Ground, key: Key) -> int | None:

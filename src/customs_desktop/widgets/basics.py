@@ -191,6 +191,10 @@ class Chips(QWidget):
         if id_ in self.buttons:
             self.buttons[id_].setChecked(True)
 
+    def current(self) -> str:
+        """The one that is chosen, "" for none."""
+        return next((id_ for id_, chip in self.buttons.items() if chip.isChecked()), "")
+
 
 class Flow(QLayout):
     """Lays widgets out in lines."""
@@ -257,6 +261,17 @@ def combo(options: Iterable[tuple[str, str]], name: str, chosen: Callable[[str],
     out.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     out.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
     return out
+
+
+def fill_combo(box: QComboBox, options: list[tuple[str, str]]) -> None:
+    """Other options for a combo, without telling anyone."""
+    if [(box.itemData(i), box.itemText(i)) for i in range(box.count())] == options:
+        return
+    box.blockSignals(True)
+    box.clear()
+    for id_, text in options:
+        box.addItem(text, id_)
+    box.blockSignals(False)
 
 
 def show_choice(box: QComboBox, id_: str) -> None:

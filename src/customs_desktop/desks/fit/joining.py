@@ -7,7 +7,7 @@ from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QComboBox, QListWidget, QListWidgetItem, QWidget
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 
 from customs.picture.pick import Met
 from customs.route.route import Stop
@@ -29,7 +29,17 @@ from customs.work.mixing import (
 from customs_desktop.desks.fit.by_hand import column, three, values_of
 from customs_desktop.style.theme import span
 from customs_desktop.views.handwork import Handwork
-from customs_desktop.widgets.basics import Chips, NumberField, button, combo, empty, label, row, show_choice
+from customs_desktop.widgets.basics import (
+    Chips,
+    NumberField,
+    button,
+    combo,
+    empty,
+    fill_combo,
+    label,
+    row,
+    show_choice,
+)
 from customs_desktop.widgets.marks import Mark
 
 BINDS = (("names", "By names"), ("surface", "Surface"), ("rigid", "Rigid"), ("none", "Not bound"))
@@ -133,7 +143,7 @@ class JoinTools(QWidget):
         goods = [(a.id, a.name) for a in self.session.state.goods if a.id != self.session.current]
         if goods != self._offered:
             self._offered, chosen = goods, self.other.currentData()
-            fill(self.other, goods)
+            fill_combo(self.other, goods)
             show_choice(self.other, str(chosen or ""))
         self._follow()
         self._show_parts()
@@ -143,7 +153,7 @@ class JoinTools(QWidget):
         for box, names in ((self.joint, own), (self.own, [NOTHING[0], *own]),
                            (self.theirs, [NOTHING[0], *(joints_of(found[1]) if found is not None else [])])):  # fmt: skip
             chosen = str(box.currentData() or "")
-            fill(box, [(n, n or NOTHING[1]) for n in names])
+            fill_combo(box, [(n, n or NOTHING[1]) for n in names])
             show_choice(box, chosen)
         self._offer()
         stop = self.stop
@@ -246,7 +256,7 @@ class JoinTools(QWidget):
     # -- wishes
 
     def _bind(self) -> str:
-        return next((id_ for id_, chip in self.binds.buttons.items() if chip.isChecked()), "names")
+        return self.binds.current() or "names"
 
     def _chosen(self) -> None:
         found, right = self.source, self.work.twin.right
@@ -358,14 +368,3 @@ class JoinTools(QWidget):
 def joints_of(scene: Scene) -> list[str]:
     """Names of all joints of a scene, each once."""
     return list(dict.fromkeys(scene.nodes[j].name for s in scene.skins for j in s.joints))
-
-
-def fill(box: QComboBox, options: list[tuple[str, str]]) -> None:
-    """Other options for a combo, without telling anyone."""
-    if [(box.itemData(i), box.itemText(i)) for i in range(box.count())] == options:
-        return
-    box.blockSignals(True)
-    box.clear()
-    for id_, text in options:
-        box.addItem(text, id_)
-    box.blockSignals(False)

@@ -34,11 +34,13 @@ class Looking(QObject):
     changed = pyqtSignal()
     pointed = pyqtSignal(object)
     """A place in metres, while places are asked for."""
+    chosen = pyqtSignal(object, object)
+    """What was met and where (metres, or None), while faces or edges are chosen."""
 
     def __init__(self, session: Office, twin: TwinView) -> None:
         super().__init__()
         self.session, self.twin = session, twin
-        self.open = self.pointing = False
+        self.open = self.pointing = self.choosing = False
         self.ground: Ground | None = None
         self.states: dict[str, str] = {}
         self.solo = ""
@@ -176,8 +178,11 @@ class Looking(QObject):
         if where is not None and where.half == "left":
             return
         thing = thing_of(self.ground, found.key) if found is not None else None
-        if self.pointing and found is not None and where is not None:
+        if (self.pointing or self.choosing) and found is not None and where is not None:
             place = place_met(self.ground, found, where.orbit, where.size, where.x, where.y)
+            if self.choosing:
+                self.chosen.emit(found, place)
+                return
             if place is not None:
                 self.pointed.emit(place)
                 return

@@ -12,6 +12,7 @@ from customs_desktop.desks.grounds.materials_page import MaterialsPage
 from customs_desktop.desks.grounds.modules import ModuleTools
 from customs_desktop.desks.grounds.placements_page import PlacementsPage
 from customs_desktop.desks.grounds.plan_page import PlanPage
+from customs_desktop.desks.grounds.regions import RegionTools
 from customs_desktop.desks.grounds.sections import GoingAbout, LightTools, Missing, SizeTools
 from customs_desktop.desks.grounds.storeys import StoreyRuler, Storeys, StoreyTools
 from customs_desktop.office import Office
@@ -32,11 +33,13 @@ class GroundsPanel(DeskPanel):
         self.storeys = Storeys(session, self.looking, twin)
         self.ruler, self.cutting = StoreyRuler(self.storeys, twin), StoreyTools(self.storeys)
         self.plan, self.modules = PlanPage(self.storeys), ModuleTools(session, self.looking)
+        self.regions = RegionTools(session, self.looking, twin)
         for title, part, rules in (
             ("MISSING NAMES", self.missing, ("stand-ins",)),
             ("LIGHT", self.light, ("level-light", "light-unit")),
             ("STOREYS AND PLAN", self.cutting, ()),
             ("MODULES", self.modules, ("modules",)),
+            ("REGIONS", self.regions, ("regions",)),
             ("SIZE", self.sizes, ("level-scale",)),
             ("GOING ABOUT", self.going, ()),
         ):
@@ -70,6 +73,7 @@ class GroundsPanel(DeskPanel):
         self.materials.refresh()
         self.kinds.refresh()
         self.storeys.refresh()
+        self.regions.refresh()
 
     def opened(self) -> None:
         self.looking.open = True
@@ -82,6 +86,8 @@ class GroundsPanel(DeskPanel):
         self.looking.open = False
         self.going.stop()
         self.ruler.hide()
+        self.regions.stop_choosing()
+        self.twin.set_overlay(None)
         self.twin.keep_free(0)
         self.twin.veil, self.twin.lit, self.twin.cut, self.twin.marks = None, None, None, {}
         self.twin.ask()

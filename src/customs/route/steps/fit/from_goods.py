@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import Literal
 
 import numpy as np
 from pydantic import Field
 
 from customs.changes.mixing import Bringing, brought, joint_place
-from customs.changes.snapshot import snapshot_scene
-from customs.errors import ReadError, StepError
+from customs.changes.snapshot import snapshot_of
+from customs.errors import StepError
 from customs.job import Job
 from customs.later import later
 from customs.route.step import Content, Outcome, Step, register
@@ -83,21 +82,7 @@ def moved_on(settings: FromGoods, scene: Scene, other: Scene, step: np.ndarray) 
 def _apply(scene: Scene, settings: FromGoods, resources: Content, job: Job) -> Outcome:
     if not settings.part:
         return Outcome(scene)
-    try:
-        other = replace(
-            snapshot_scene(settings.part, resources[settings.part]), name=settings.name or "another asset"
-        )
-    except KeyError:
-        raise StepError(
-            f"what joins of {settings.name} is no longer there",
-            "the shipment's own copy",
-            "Choose it again.",
-            where="part",
-        ) from None
-    except ReadError as problem:
-        raise StepError(
-            f"what joins of {settings.name} is damaged ({problem.found})", "a GLB", "Choose it again."
-        ) from None
+    other = snapshot_of(settings.part, settings.name or "another asset", resources)
     job.check()
     place = placed(settings, scene, other)
     if not np.isfinite(inverse(place)).all():
