@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from customs.changes.donor import MemorySource
-from customs.errors import ReadError, StepError
+from customs.errors import CustomsError, StepError
 from customs.formats.gltf.read import read_gltf
 from customs.formats.gltf.write import FORMS, write_glb
 from customs.formats.registry import WriteOptions
@@ -114,7 +114,7 @@ def snapshot_of(part: str, name: str, resources: Mapping[str, bytes]) -> Scene:
             "Choose it again.",
             where="part",
         ) from None
-    except ReadError as problem:
+    except CustomsError as problem:
         raise StepError(
             f"what joins of {name} is damaged ({problem.found})", "a GLB", "Choose it again."
         ) from None

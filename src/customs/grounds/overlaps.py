@@ -31,6 +31,9 @@ INWARDS = 0.05
 """Share by which corners are looked at nearer to the middle of their face: what only touches the rim lies inside."""
 SAME_WAY = 0.99
 """Least cosine between faces that lie on each other."""
+WAYS = tuple((axis, sign) for axis in range(3) for sign in (-1.0, 1.0))
+LEAST = 0.4
+"""Least part of a normal along an axis of what can lie under a face that faces along it most (1/√3) and SAME_WAY."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -49,12 +52,12 @@ class Columns:
         with np.errstate(invalid="ignore"):
             at = np.floor((points[:, [0, 2]] - self.low) / self.cell)
         h, w = self.lowest.shape
-        there = ((at >= 0) & (at < (w, h))).all(axis=1)
+        there = np.asarray(((at >= 0) & (at < (w, h))).all(axis=1))
         x, y = np.where(there[:, None], at, 0).astype(np.intp).T
+        low, high = self.lowest[y, x], self.highest[y, x]
         height = points[:, 1]
-        return np.asarray(
-            there & (height >= self.lowest[y, x] - EXACT) & (height <= self.highest[y, x] + EXACT), np.bool_
-        )
+        found: Mask = there & (height >= low - EXACT) & (height <= high + EXACT)
+        return found
 
 
 @dataclass(frozen=True)
@@ -214,14 +217,14 @@ def doubled(scene: Scene, mine: Mask, theirs: Mask, job: Job) -> _Away:
     if not len(corners):
         return away
     job.check()
-    surface = Surface(corners.reshape(-1, 3), np.arange(len(corners) * 3).reshape(-1, 3))
+    own_faces = _Facing(corners)
     for f in faces_standing(scene, things, theirs & _meet(things, low, high)):
         job.check()
         every = f.points[:, f.faces]
         flat = every.reshape(-1, 3, 3)
         near = np.flatnonzero(_near(flat, low, high))
         mask = np.zeros(len(flat), bool)
-        mask[near] = _lying(surface, flat[near])
+        mask[near] = own_faces.under(flat[near])
         away.take(scene, things, f, mask.reshape(every.shape[:2]))
     away.settled(scene, things)
     return away
@@ -231,14 +234,36 @@ def _near(corners: F64, low: F64, high: F64) -> Mask:
     return np.asarray(((corners.max(axis=1) >= low) & (corners.min(axis=1) <= high)).all(axis=1))
 
 
-def _lying(surface: Surface, corners: F64) -> Mask:
-    """(N,) triangles (N, 3, 3) that lie on a surface with their middle and all corners, facing as it does."""
-    if not len(corners):
-        return np.zeros(0, bool)
+class _Facing:
+    """Triangles (N, 3, 3) by the way they face, so that of faces back to back the one is found that faces as what is asked about."""
+
+    def __init__(self, corners: F64) -> None:
+        normals = _normals(corners)
+        self.surfaces: dict[tuple[int, float], Surface] = {}
+        for axis, sign in WAYS:
+            mine = corners[normals[:, axis] * sign > LEAST]
+            if len(mine):
+                faces = np.arange(len(mine) * 3).reshape(-1, 3)
+                self.surfaces[axis, sign] = Surface(mine.reshape(-1, 3), faces)
+
+    def under(self, corners: F64) -> Mask:
+        """(N,) triangles (N, 3, 3) that lie on these with their middle and all corners, facing as they do."""
+        out, normals = np.zeros(len(corners), bool), _normals(corners)
+        most = np.abs(normals).argmax(axis=1)
+        for (axis, sign), surface in self.surfaces.items():
+            at = np.flatnonzero((most == axis) & (normals[:, axis] * sign > 0))
+            out[at] = _lying(surface, corners[at], normals[at])
+        return out
+
+
+def _normals(corners: F64) -> F64:
+    vectors = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    return np.asarray(vectors / np.maximum(np.linalg.norm(vectors, axis=1, keepdims=True), 1e-30))
+
+
+def _lying(surface: Surface, corners: F64, normals: F64) -> Mask:
     middle = corners.mean(axis=1)
     found = surface.closest(middle)
-    vectors = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    normals = vectors / np.maximum(np.linalg.norm(vectors, axis=1, keepdims=True), 1e-30)
     out = (found.distance <= EXACT) & (np.einsum("ij,ij->i", normals, surface.normals[found.face]) > SAME_WAY)
     at = np.flatnonzero(out)
     inwards = corners[at] + (middle[at, None] - corners[at]) * INWARDS

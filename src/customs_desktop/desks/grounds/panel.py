@@ -10,6 +10,7 @@ from customs_desktop.desks.grounds.lists_page import ListsPage
 from customs_desktop.desks.grounds.looking import Looking
 from customs_desktop.desks.grounds.materials_page import MaterialsPage
 from customs_desktop.desks.grounds.modules import ModuleTools
+from customs_desktop.desks.grounds.parts import PartTools
 from customs_desktop.desks.grounds.placements_page import PlacementsPage
 from customs_desktop.desks.grounds.plan_page import PlanPage
 from customs_desktop.desks.grounds.regions import RegionTools
@@ -34,12 +35,14 @@ class GroundsPanel(DeskPanel):
         self.ruler, self.cutting = StoreyRuler(self.storeys, twin), StoreyTools(self.storeys)
         self.plan, self.modules = PlanPage(self.storeys), ModuleTools(session, self.looking)
         self.regions = RegionTools(session, self.looking, twin)
+        self.parts = PartTools(session, self.looking)
         for title, part, rules in (
             ("MISSING NAMES", self.missing, ("stand-ins",)),
             ("LIGHT", self.light, ("level-light", "light-unit")),
             ("STOREYS AND PLAN", self.cutting, ()),
             ("MODULES", self.modules, ("modules",)),
             ("REGIONS", self.regions, ("regions",)),
+            ("PARTS", self.parts, ()),
             ("SIZE", self.sizes, ("level-scale",)),
             ("GOING ABOUT", self.going, ()),
         ):
@@ -74,6 +77,7 @@ class GroundsPanel(DeskPanel):
         self.kinds.refresh()
         self.storeys.refresh()
         self.regions.refresh()
+        self.parts.refresh()
 
     def opened(self) -> None:
         self.looking.open = True

@@ -57,7 +57,7 @@ class RegionTools(QWidget):
             "Choose opening", self._toggle, "", "", "Then point at its faces or edges in the right half"
         )
         self.choose.setCheckable(True)
-        self.how = Chips(HOW)
+        self.how = Chips(HOW, across=True)
         self.how.show_chosen("faces")
         box.addWidget(row(self.choose, self.how, 1))
         self.size = NameLabel(-0.5, 400, "soft")
@@ -81,7 +81,7 @@ class RegionTools(QWidget):
             field.entered.connect(lambda _: self._placed())
         box.addWidget(row(label("Move m"), *self.move_by, 1))
         box.addWidget(row(label("Turn °"), self.turn, 1))
-        self.overlap = Chips(OVERLAP)
+        self.overlap = Chips(OVERLAP, across=True)
         self.overlap.show_chosen("cut")
         self.overlap.chosen.connect(lambda how: self._set(overlap=how))
         box.addWidget(row(label("Overlap"), self.overlap, 1))
