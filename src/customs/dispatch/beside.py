@@ -10,9 +10,11 @@ from customs.dispatch.attached import attached_files, attached_paths
 from customs.dispatch.deliver import Deliverable, Tick, destination_scene, in_numbers, planned_models
 from customs.dispatch.fittings import facts_bytes, facts_of_delivery, has_facts
 from customs.dispatch.level_list import level_lists
+from customs.dispatch.plans import plan_files
 from customs.dispatch.plots import plot_bytes
 from customs.errors import WriteError
 from customs.formats.registry import Parts
+from customs.scene.floor_plan import NO_PLAN, FloorPlan
 from customs.scene.kept import kept
 from customs.scene.model import Scene
 from customs.scene.wishes import PictureWish
@@ -70,9 +72,11 @@ def plot_file(scene: Scene, sheet: Sheet) -> Deliverable | None:
     return Deliverable(path, "plot", make, scene.name)
 
 
-def more_files(scene: Scene, sheet: Sheet, final: Scene | None = None) -> tuple[Deliverable, ...]:
+def more_files(
+    scene: Scene, sheet: Sheet, final: Scene | None = None, plan: FloorPlan = NO_PLAN
+) -> tuple[Deliverable, ...]:
     """All that goes beside model and textures: the asset's document, its pictures, its plot, copies of what hangs at its
-    posts; `final` as of `facts_file`.
+    posts, its floor plans; `final` as of `facts_file`, `plan` what a person decided about floor plans.
     """
     apart = (facts_file(scene, sheet, final), plot_file(scene, sheet))
     return (
@@ -80,6 +84,7 @@ def more_files(scene: Scene, sheet: Sheet, final: Scene | None = None) -> tuple[
         *(f for f in apart if f is not None),
         *picture_files(scene, sheet),
         *attached_files(scene, sheet),
+        *plan_files(scene, sheet, plan),
     )
 
 

@@ -24,6 +24,7 @@ from customs.ledger.joined import joined
 from customs.ledger.ledger import Ledger
 from customs.ledger.row import About
 from customs.route.route import At
+from customs.scene.floor_plan import NO_PLAN, FloorPlan
 from customs.scene.model import Scene
 from customs.sheet.known import known_of
 from customs.sheet.model import Sheet
@@ -59,6 +60,8 @@ class Goods:
     source: Mapping[str, Any]
     made_of: str = ""
     """Tells all that the package hangs on: one made of the same is the same."""
+    plan: FloorPlan = NO_PLAN
+    """What a person decided about floor plans."""
 
     def told(
         self,
@@ -118,7 +121,7 @@ def dispatch(
     target = package_folder(out, scene, folder)
     check_room(target, scene, sheet)
     beside = (
-        *more_files(scene, sheet, final),
+        *more_files(scene, sheet, final, goods.plan),
         *document_files(scene, sheet, final, about.form, known),
         *more,
     )
@@ -139,6 +142,8 @@ def _check_may_leave(goods: Goods) -> None:
             "Clear them first.",
             goods.passed[-1].scene.name,
         )
+    if goods.sheet.grounds.form == "study":
+        return
     if goods.about.use == "study" or any(x.use == "study" for x in joined(goods.passed)):
         raise WriteError(
             "study-only goods are never dispatched", "goods that may be delivered", file=goods.received.name

@@ -142,6 +142,17 @@ def left_behind(told: Told, models: Sequence[Model]) -> list[Json]:
     last = told.passed[-1].scene if told.passed else told.received
     form = get_format(told.sheet.model.format)
     out = [loss.as_dict() for loss in losses(arrived, last, form, told.passed)]
+    if told.sheet.grounds.form == "study":
+        n = len(last.meshes)
+        out.append(
+            {
+                "kind": "model",
+                "text": "the model and its textures: for study only",
+                "before": n,
+                "after": 0,
+                "unasked": False,
+            }
+        )
     for m in models:
         out += [
             {
@@ -176,9 +187,8 @@ def docket_before(told: Told) -> Json:
 
 
 def _body(told: Told, models: Sequence[Model]) -> Json:
-    main, sheet, about = models[0].record, told.sheet, told.about
-    if sheet.grounds.form == "list":
-        main = whole_level(told.final)
+    sheet, about = told.sheet, told.about
+    main = models[0].record if sheet.grounds.form in ("none", "file") else whole_level(told.final)
     clips = [c.name for m in models for c in m.scene.clips]
     return {
         "docket": 2,
@@ -213,7 +223,7 @@ def _body(told: Told, models: Sequence[Model]) -> Json:
 
 
 def whole_level(final: Scene) -> Json:
-    """Counts, names and box of a level that is delivered as a list."""
+    """Counts, names and box of a level that is delivered as a list, or only studied."""
     found = counts(final)
     names = {"meshes": [final.meshes[k].name for k in used_meshes(final)]}
     return {

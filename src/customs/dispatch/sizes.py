@@ -72,6 +72,8 @@ def planned_sizes(scene: Scene, sheet: Sheet) -> tuple[dict[str, int], int]:
     """(bytes by path of texture files apart, bytes of the model files together with the textures inside
     them).
     """
+    if sheet.grounds.form == "study":
+        return {}, 0
     used = prune(scene)
     textures = {
         image_path(im, sheet, used.name, how.form): texture_bytes(im, how)

@@ -37,7 +37,9 @@ def clip_files_of(scene: Scene, sheet: Sheet) -> str:
 
 
 def model_files(scene: Scene, sheet: Sheet) -> tuple[ModelFile, ...]:
-    """All model files of an asset, the one with the mesh first."""
+    """All model files of an asset, the one with the mesh first; none of what is only studied."""
+    if sheet.grounds.form == "study":
+        return ()
     if sheet.grounds.form == "list":
         return tuple(_alone(scene, k, sheet) for k in used_meshes(scene))
     path = filled(sheet.layout.model, scene.name, scene.name)

@@ -19,6 +19,8 @@ from customs.scene.model import Scene
 EDGE, ROOM, FOOT, ROW = 10.0, 0.5, 30.0, 8.0
 """Millimetres of the page's margin; metres around the level; millimetres of the foot and of a line of the legend."""
 LARGEST_PAGE = 10_000.0
+A3 = (400.0, 240.0)
+"""Millimetres of the picture on a sheet of A3 (ISO 216), without margin and foot."""
 BELOW = 0.5
 """Metres below an upper storey's floor that are still seen."""
 STEPS = (1, 2, 5)
@@ -89,6 +91,18 @@ def sheets(scene: Scene, plan: FloorPlan, name: str, every: bool) -> list[Sheet]
             )
         )
     return out
+
+
+def usual_scale(scene: Scene) -> float:
+    """The largest scale (1 : n, n one, two or five of a power of ten) at which a scene in the working frame fits a sheet of A3 paper."""
+    things = things_of(building(scene))
+    shown = (things.mesh >= 0) & np.isfinite(things.low).all(axis=1) & np.isfinite(things.high).all(axis=1)
+    if not shown.any():
+        return 100.0
+    size = (things.high[shown].max(axis=0) - things.low[shown].min(axis=0))[[0, 2]] + 2 * ROOM
+    least = float((size * 1000 / np.array(A3)).max())
+    scales = [s * 10.0**k for k in range(6) for s in STEPS]
+    return next((s for s in scales if s >= least), scales[-1])
 
 
 def _on(mark: Mark, storeys: tuple[Storey, ...], number: int, upper: float) -> bool:

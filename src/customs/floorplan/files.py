@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import base64
 import io
-from collections.abc import Callable
+import re
+from collections.abc import Callable, Sequence
 from xml.sax.saxutils import escape, quoteattr
 
 import numpy as np
@@ -16,6 +17,8 @@ from customs.floorplan.page import PAPER, Line, Page, Shape
 
 Pixels = npt.NDArray[np.uint8]
 INCH = 25.4
+DOTS = 150.0
+"""Pixels per inch on the page where nothing else is asked for."""
 BAND = 512
 """Rows that are laid on paper at a time."""
 
@@ -140,3 +143,14 @@ def as_pdf(page: Page, picture: Pixels) -> bytes:
 
 FORMS: dict[str, Callable[[Page, Pixels], bytes]] = {"png": as_png, "svg": as_svg, "pdf": as_pdf}
 """What a plan is written as."""
+
+
+def stems(name: str, storeys: Sequence[str], every: bool) -> list[str]:
+    """Names of a level's plans without endings: one for each of its storeys, or of the one that is drawn."""
+    base = _plain(name)
+    return [f"{base}_{_plain(s)}" if every else f"{base}_plan" for s in storeys]
+
+
+def _plain(name: str) -> str:
+    """A name as part of a file name."""
+    return re.sub(r"[^\w-]+", "_", name).strip("_").lower() or "plan"

@@ -9,6 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.errors import LimitError
+from customs.grounds.things import things_of
 from customs.job import Job
 from customs.picture.camera import Above
 from customs.picture.icon import aside
@@ -18,6 +19,8 @@ from customs.scene.model import Scene
 
 Pixels = npt.NDArray[np.uint8]
 TILE = 2000
+UNDER = 0.05
+"""Metres that are drawn below what is looked at, so that what lies in its lowest plane is."""
 LARGEST, MOST_PIXELS = 30_000, 250_000_000
 """Pixels of the longest edge, and of the whole."""
 
@@ -83,7 +86,8 @@ def shots(
     towards, strengths = lit_by("even", (0.0, 1.0, 0.0))
     lit = towards, tuple(brightness * s for s in strengths)
     right, up = Above(yaw=frame.turn).sides()
-    reach = max((frame.cut - frame.bottom) / 2, 1e-3)
+    # Down to the ground: what is cut open is seen to be solid by the back of its lower end.
+    reach = max((frame.cut - min(frame.bottom, _lowest(scene))) / 2 + UNDER, 1e-3)
     level = frame.cut - reach
     for top in range(0, height, edge):
         for left in range(0, width, edge):
@@ -94,7 +98,16 @@ def shots(
                 target=(float(at[0]), level, float(at[2])), distance=reach, yaw=frame.turn, span=edge * metres
             )
             look = Look(grid=False, transparent=True)
-            yield left, top, Shot(scene, orbit, edge, edge, look, lit=lit, veil=veil, cut=frame.cut)  # type: ignore[arg-type]
+            shot = Shot(
+                scene, orbit, edge, edge, look, lit=lit, veil=veil, cut=frame.cut, below=frame.bottom - UNDER
+            )  # type: ignore[arg-type]
+            yield left, top, shot
+
+
+def _lowest(scene: Scene) -> float:
+    """Metres of the lowest thing that is shown."""
+    low = things_of(scene).low[:, 1]
+    return float(low[np.isfinite(low)].min(initial=np.inf))
 
 
 def drawn(scene: Scene, frame: Frame, width: int, height: int, brightness: float = 1.0, veil: Veil | None = None, job: Job | None = None) -> Pixels:  # fmt: skip

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from customs.conventions.convert import change_convention
-from customs.errors import CustomsError
+from customs.errors import CustomsError, UnsupportedError
 from customs.formats.registry import endings, get_format, read_scene
 from customs.formats.source import Source
 from customs.geometry.counts import counts
@@ -33,6 +33,7 @@ from customs.landing.motion_check import fits, names_others, play_all, whole_mot
 from customs.landing.picture_check import check_pictures
 from customs.landing.plot_check import check_plot
 from customs.landing.references import There, there_in
+from customs.landing.study_check import check_study
 from customs.landing.texture_check import (
     check_copies,
     check_fixed_names,
@@ -81,6 +82,9 @@ def land(folder: Path, find_sheet: FindSheet, by: Sheet | None = None, kit: Path
     check_story(body, sheet, log)
     sheet = for_asset(sheet, told_known(body))
     check_form(sheet, body, log)
+    if sheet.grounds.form == "study":
+        check_study(body, files, sheet, log)
+        return _accepted(log, body)
     models = [m for m in body["models"] if m["path"] in files]
     if not models:
         log.refuse(body["asset"], "there is no model file in the package")
@@ -94,6 +98,10 @@ def land(folder: Path, find_sheet: FindSheet, by: Sheet | None = None, kit: Path
     check_bundle(sheet, files, there.asset, log)
     if kit is not None:
         check_kit(sheet, body, files, kit, there, log)
+    return _accepted(log, body)
+
+
+def _accepted(log: Log, body: dict[str, Any]) -> Log:
     if log.accepted:
         log.note("accepts", body["asset"], f"{log.remarks} remarks")
     return log
@@ -273,6 +281,10 @@ def landed_scene(folder: Path, sheet: Sheet) -> Scene:
     """The package's model in the working frame, for the picture of Landing. Raises CustomsError."""
     body = json.loads((folder / "docket.json").read_text("utf-8"))
     sheet = for_asset(sheet, told_known(body))
+    if sheet.grounds.form == "study":
+        raise UnsupportedError(
+            "a package that is only for study", "a model", "Look at its floor plans.", folder
+        )
     if sheet.grounds.form == "list":
         place = folder / sheet.grounds.list_place(str(body["asset"]))
         return change_convention(

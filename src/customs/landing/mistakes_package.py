@@ -16,7 +16,9 @@ def _alter_number(copy: Copy) -> bool:
 
 
 def _another_count(copy: Copy) -> bool:
-    """Somebody who knows how has changed a figure."""
+    """Somebody who knows how has changed a figure. What is only studied has no file that could say otherwise."""
+    if not copy.body["models"]:
+        return False
     copy.tell(lambda body: body["after"].update(triangles=body["after"]["triangles"] + 1))
     return True
 
@@ -29,7 +31,7 @@ def _cut(copy: Copy) -> bool:
 
 def _one_byte(copy: Copy) -> bool:
     """The last byte of a file is another."""
-    for path in copy.files("texture", "picture", "facts", "document", "model"):
+    for path in copy.files("texture", "picture", "facts", "document", "model", "floor plan"):
         place = copy.folder / path
         place.write_bytes(last_bit(place.read_bytes()))
         return True
@@ -37,7 +39,9 @@ def _one_byte(copy: Copy) -> bool:
 
 
 def _file_gone(copy: Copy) -> bool:
-    for path in copy.files("facts", "picture", "plot", "document", "skeleton", "clip", "bundle", "model"):
+    for path in copy.files(
+        "facts", "picture", "plot", "document", "skeleton", "clip", "bundle", "model", "floor plan"
+    ):
         (copy.folder / path).unlink()
         return True
     return False
@@ -51,6 +55,9 @@ def _other_case(copy: Copy) -> bool:
 
 
 def _moved(copy: Copy) -> bool:
+    if not copy.body["models"]:
+        return False
+
     def change(body: dict[str, dict[str, list[float]]]) -> None:
         body["box"]["high"][0] += 1.0
         for m in body["models"]:

@@ -39,8 +39,8 @@ class Copy:
 
     @property
     def model(self) -> Path:
-        """The model's file."""
-        return next(self.folder / f["path"] for f in self.body["files"] if f["kind"] == "model")
+        """The model's file, or the first floor plan where there is none."""
+        return self.folder / next(iter([*self.files("model"), *self.files("floor plan")]))
 
     def files(self, *kinds: str) -> list[str]:
         """Paths of the files of some kinds."""

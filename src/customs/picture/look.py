@@ -92,6 +92,10 @@ class Shot:
     veil: Veil | None = None
     cut: float | None = None
     """Metres above which nothing is drawn."""
+    below: float | None = None
+    """Metres below which nothing is seen, though it hides what is under it; insides of solids that are cut open are then of one dark colour, as
+    in a drawing.
+    """
     marks: Mapping[str, tuple[tuple[int, int], ...]] = field(default_factory=dict)
 
     def told(self) -> tuple[object, ...]:
@@ -107,5 +111,6 @@ class Shot:
             self.lit,
             self.veil,
             self.cut,
+            self.below,
         )
         return (self.scene, self.orbit, *rest, dict(self.marks))

@@ -36,6 +36,8 @@ MOST_PLACED = 48_000
 """Triangles of placements while something moves, on a driver without a graphics card."""
 MOST_AT_REST = 1_000_000
 """Triangles of placements while nothing moves, from which on only the largest on the screen are drawn with all they have."""
+DEEP = -1e30
+"""Metres below which nothing is seen, where nothing is hidden."""
 FEW_RANGES = 16
 """Runs of marked faces that are drawn one by one."""
 FEW_ENOUGH = 300
@@ -212,6 +214,11 @@ class Renderer:
         self._material(shot.scene, shot.look, prim, item.material)
         self.mesh["mirrored"] = item.mirrored != shot.mirrored
         self.cull(item, part, shot)
+        solid = item.material is not None and not item.material.double_sided
+        self.mesh["filled"] = solid and shot.below is not None
+        self.mesh["below"] = DEEP if shot.below is None else shot.below
+        if shot.below is not None:
+            self.context.disable(moderngl.CULL_FACE)
         ranges = shot.marks.get(str(prim.key))
         own = group is None and shot.marks.get(str(shot.scene.nodes[item.node].key)) == ()
         # Of what stands in many places the whole is marked.

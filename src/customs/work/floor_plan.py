@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -13,8 +12,8 @@ from pydantic import TypeAdapter, ValidationError
 
 from customs.errors import ReadError, WriteError
 from customs.files import read_regular
-from customs.floorplan.compose import Sheet, bar_metres, sheets
-from customs.floorplan.files import FORMS
+from customs.floorplan.compose import bar_metres, sheets
+from customs.floorplan.files import DOTS, FORMS, INCH, stems
 from customs.floorplan.picture import drawn, veil_without
 from customs.grounds.storeys import building
 from customs.job import Job
@@ -22,10 +21,7 @@ from customs.json_text import loads
 from customs.scene.floor_plan import FloorPlan, Mark
 from customs.scene.model import Scene
 
-DOTS = 150.0
-"""Pixels per inch on the page where nothing else is asked for."""
 MOST_DOTS = 2400.0
-INCH = 25.4
 MARKS = TypeAdapter(tuple[Mark, ...])
 LARGEST = 1 << 24
 
@@ -83,7 +79,7 @@ def write_plans(
         raise ReadError(f"{dots:g} dots an inch", f"10 to {MOST_DOTS:g}", "Choose another number.")
     job.progress(0.0, "Storeys")
     pages = sheets(scene, plan, name, every)
-    places = [[folder / f"{stem}.{f}" for f in forms] for stem in _stems(name, pages, every)]
+    places = [[folder / f"{stem}.{f}" for f in forms] for stem in stems(name, [p.name for p in pages], every)]
     if not replace_existing:
         taken = [p for row in places for p in row if os.path.lexists(p)]
         if taken:
@@ -121,16 +117,6 @@ def _put(files: Sequence[Path], bodies: Sequence[bytes]) -> None:
             "room and permission",
             file=problem.filename or files[0],
         ) from None
-
-
-def _stems(name: str, pages: Sequence[Sheet], every: bool) -> list[str]:
-    base = _plain(name)
-    return [f"{base}_{_plain(p.name)}" if every else f"{base}_plan" for p in pages]
-
-
-def _plain(name: str) -> str:
-    """A name as part of a file name."""
-    return re.sub(r"[^\w-]+", "_", name).strip("_").lower() or "plan"
 
 
 def scale_of(text: str) -> float:

@@ -32,6 +32,8 @@ uniform float detail_strength;
 uniform float green;        // -1 where a bright green leans down
 uniform vec2 texels;        // size of the colour texture in pixels
 uniform vec3 tint;
+uniform bool filled;        // insides of solids are of one dark colour
+uniform float below;        // metres below which nothing is seen
 uniform bool marked;        // everything drawn is marked (a picked place)
 uniform sampler2D tex_base;
 uniform sampler2D tex_metal;
@@ -209,6 +211,16 @@ vec3 shade(vec3 n, vec3 base, float metal, float rough, float occlusion) {
 
 void main() {
     bool front = gl_FrontFacing != mirrored;
+    if (filled && !front) {
+        // Seen through the cut, the inside of a solid: a wall that was cut.
+        result = vec4(0.20, 0.27, 0.30, 1.0);
+        return;
+    }
+    if (position.y < below) {
+        // It hides what is under it, and is not seen itself.
+        result = vec4(0.0);
+        return;
+    }
     vec4 base = base_factor * colour;
     vec4 texel = (slots & 1) != 0 ? texture(tex_base, coords(0)) : vec4(1.0);
     base *= vec4(to_linear(texel.rgb), texel.a);

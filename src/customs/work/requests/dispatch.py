@@ -86,7 +86,7 @@ def run_dispatch(request: DispatchRequest, job: Job | None = None) -> Dispatched
     if done.recalled:
         # What leaves is judged by what is here now; an answer kept from before is only for looking at.
         ledger = judge(done.taken.scene, done.passed, sheet, done.about, asset.waivers)
-    goods = Goods(done.taken.scene, done.passed, ledger, sheet, done.about, source, made_of)
+    goods = Goods(done.taken.scene, done.passed, ledger, sheet, done.about, source, made_of, asset.plan)
     more = source_files(sheet, done.passed[-1].scene.name, done.taken.files)
     if request.kit is None:
         written = dispatch(
@@ -113,6 +113,7 @@ def _made_of(request: DispatchRequest) -> str:
         [n.as_dict() for n in about.notes],
         {k: w.as_dict() for k, w in done.asset.waivers.items()},
         Path(done.asset.source).name,
+        done.asset.plan.model_dump() if request.sheet.grounds.form == "study" else {},
     ]
     return hashlib.sha256(json.dumps(told, sort_keys=True, default=str).encode()).hexdigest()
 

@@ -15,8 +15,9 @@ USES = {"deliver": "deliver", "private": "private use", "study": "study only", "
 def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
     about, wanted = case.about, case.sheet.rights.licence_required
     has = about.licence or case.received.copyright or USES[about.use]
-    needed = "licence known" if wanted else "may be delivered"
-    if about.use == "study":
+    studied = case.sheet.grounds.form == "study"
+    needed = "licence known" if wanted else "may be studied" if studied else "may be delivered"
+    if about.use == "study" and not studied:
         note = "These goods may be looked at, measured and drawn, and never dispatched."
         yield rule.row("study only", needed, "study only", "held", note=note)
     elif wanted and not (about.licence or case.received.copyright):
@@ -28,7 +29,7 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
             other.licence or USES.get(other.use, other.use),
             {"subject": other.name, "subject_name": other.name},
         )
-        if other.use == "study":
+        if other.use == "study" and not studied:
             note = (
                 "What is for study only may not go out as a part of something else. Take it out of the route."
             )
