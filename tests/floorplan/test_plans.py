@@ -19,7 +19,8 @@ from customs.demo.court import placed, write_court
 from customs.errors import LimitError, ReadError
 from customs.floorplan.compose import bar_metres, nice, sheets
 from customs.floorplan.files import as_pdf, as_png, as_svg
-from customs.floorplan.picture import Frame, drawn, veil_without
+from customs.floorplan.frame import Frame
+from customs.floorplan.picture import drawn, veil_without
 from customs.floorplan.signs import SIZE, outline
 from customs.grounds.heights import BIN, heights_of
 from customs.grounds.storeys import storeys_of
@@ -51,10 +52,11 @@ def house(*boxes: tuple[tuple[float, float, float], tuple[float, float, float]])
     return replace(base, nodes=nodes, roots=tuple(range(len(nodes))))
 
 
-TWO = house(
+BOXES = (
     ((0, -0.2, 0), (10, 0.2, 8)), ((0, 2.8, 0), (10, 0.2, 4)), ((0, 6.0, 0), (10, 0.2, 8)),
     ((0, 0, 0), (0.2, 6, 8)), ((9.8, 0, 0), (0.2, 6, 8)), ((2, 0, 5), (1, 0.8, 1)),
 )  # fmt: skip
+TWO = house(*BOXES)
 """A ground floor of 80 m² at 0, a half floor of 40 m² at 3, a roof at 6.2; a table."""
 
 
@@ -242,3 +244,16 @@ def test_the_palm_court_from_the_command_line(tmp_path: Path) -> None:
     code, text = call(*words)
     assert code == 3 and "there is a file already" in text
     assert call(*words, "--form", "gif")[0] == 2 and call(*words, "--scale", "0")[0] == 2
+
+
+def test_what_is_cut_open_is_solid_and_what_lies_below_is_paper() -> None:
+    """A wall from the ground through both storeys is of one dark colour on each; from the upper one nothing of the ground floor is seen."""
+    ink, paper = np.array([51, 69, 77]), np.array([243, 239, 228])
+    half = ((0.2, 2.8, 0), (9.6, 0.2, 4))
+    level = house(BOXES[0], half, *BOXES[2:])
+    for cut, bottom in ((1.2, -0.2), (4.2, 2.5)):
+        picture = drawn(level, Frame((5.0, 4.0), 10.0, 8.0, 0.0, cut, bottom), 400, 320)
+        wall = picture[40:280, 3:5, :3].reshape(-1, 3)
+        assert np.abs(wall.astype(int) - ink).max() <= 2, cut
+        room = picture[200:300, 40:360, :3].reshape(-1, 3).astype(int)
+        assert (np.abs(room - paper).max() <= 2) == (bottom > 0)

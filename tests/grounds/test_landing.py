@@ -10,7 +10,9 @@ from typing import Any
 
 import pytest
 
+from customs.landing import mistakes_levels
 from customs.landing.land import land, landed_scene
+from customs.landing.mistakes import tried
 from customs.work.lookup import find_sheet
 
 Body = dict[str, Any]
@@ -69,6 +71,21 @@ def test_a_mistake_in_the_lists_is_named(
     log = land(package, find_sheet)
     said = " | ".join(line.text for line in log.lines if line.level == "refusal")
     assert not log.accepted and words in said, said
+
+
+@pytest.mark.parametrize("kind", [m.id for m in mistakes_levels.MISTAKES])
+def test_mistakes_a_person_can_try_are_caught(
+    kind: str,
+    ported: dict[str, tuple[Path, dict]],  # type: ignore[type-arg]
+) -> None:
+    sheet = find_sheet("level-kit")
+    refused = tried(ported["level-kit"][0], kind, sheet, None)
+    words = {
+        "placed-name": "names that no file", "placed-flat": "squeezed flat", "placed-twice": "an id is there twice",
+        "list-gone": "is not there", "list-dark": "there is no light",
+    }  # fmt: skip
+    assert refused and words[kind] in " | ".join(x.text for x in refused)
+    assert tried(ported["one-file-level-kit"][0], kind, find_sheet("one-file-level-kit"), None) is None
 
 
 def test_half_a_list_and_a_mesh_that_is_gone(ported: dict[str, tuple[Path, dict]], tmp_path: Path) -> None:  # type: ignore[type-arg]

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from customs.errors import CustomsError, ReadError
+from customs.floorplan.frame import Frame
 from customs.floorplan.page import INK, PAPER, SOFT, Item, Line, Page, Shape, Words
-from customs.floorplan.picture import Frame
 from customs.floorplan.signs import drawn_sign
 from customs.grounds.storeys import CUT, Storey, building, storeys_of, structure
 from customs.grounds.things import things_of

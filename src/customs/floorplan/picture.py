@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import replace
 
 import numpy as np
 import numpy.typing as npt
 
 from customs.errors import LimitError
+from customs.floorplan.frame import Frame
 from customs.grounds.things import things_of
 from customs.job import Job
 from customs.picture.camera import Above
@@ -23,35 +24,6 @@ UNDER = 0.05
 """Metres that are drawn below what is looked at, so that what lies in its lowest plane is."""
 LARGEST, MOST_PIXELS = 30_000, 250_000_000
 """Pixels of the longest edge, and of the whole."""
-
-
-@dataclass(frozen=True)
-class Frame:
-    """What is seen: metres of the plan around `middle` (x, z), `wide` × `high`, the picture's top turned `turn` degrees about up away from −Z;
-    between `cut` and `bottom` metres of height.
-    """
-
-    middle: tuple[float, float]
-    wide: float
-    high: float
-    turn: float
-    cut: float
-    bottom: float
-
-    def place(self, x: float, z: float) -> tuple[float, float]:
-        """Metres from the picture's left and top of a place of the plan."""
-        a = np.radians(self.turn)
-        dx, dz = x - self.middle[0], z - self.middle[1]
-        right, down = dx * np.cos(a) - dz * np.sin(a), dx * np.sin(a) + dz * np.cos(a)
-        return float(right + self.wide / 2), float(down + self.high / 2)
-
-    def back(self, right: float, down: float) -> tuple[float, float]:
-        """The place (x, z) of the plan so many metres from the picture's left and top."""
-        a = np.radians(self.turn)
-        u, v = right - self.wide / 2, down - self.high / 2
-        return float(self.middle[0] + u * np.cos(a) + v * np.sin(a)), float(
-            self.middle[1] - u * np.sin(a) + v * np.cos(a)
-        )
 
 
 def veil_without(scene: Scene, hidden: Iterable[str]) -> Veil | None:
@@ -98,10 +70,8 @@ def shots(
                 target=(float(at[0]), level, float(at[2])), distance=reach, yaw=frame.turn, span=edge * metres
             )
             look = Look(grid=False, transparent=True)
-            shot = Shot(
-                scene, orbit, edge, edge, look, lit=lit, veil=veil, cut=frame.cut, below=frame.bottom - UNDER
-            )  # type: ignore[arg-type]
-            yield left, top, shot
+            seen = Shot(scene, orbit, edge, edge, look, lit=lit, veil=veil, cut=frame.cut)  # type: ignore[arg-type]
+            yield left, top, replace(seen, below=frame.bottom - UNDER)
 
 
 def _lowest(scene: Scene) -> float:

@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from customs.errors import WriteError
-from customs.landing import mistakes_documents, mistakes_kit, mistakes_package
+from customs.landing import mistakes_documents, mistakes_kit, mistakes_levels, mistakes_package
 from customs.landing.land import land
 from customs.landing.log import Line
 from customs.landing.planting import Copy, Mistake
@@ -19,6 +19,7 @@ MISTAKES: tuple[Mistake, ...] = (
     *mistakes_package.MISTAKES,
     *mistakes_documents.MISTAKES,
     *mistakes_kit.MISTAKES,
+    *mistakes_levels.MISTAKES,
 )
 """Every kind that is known."""
 

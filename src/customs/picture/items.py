@@ -45,6 +45,11 @@ class Item(NamedTuple):
             return self.group.mirrored
         return bool(np.linalg.det(self.model[:3, :3]) < 0) if self.joints is None else False
 
+    @property
+    def two_sided(self) -> bool:
+        """True where both sides of its faces are seen."""
+        return self.material is None or self.material.double_sided
+
 
 class Items(NamedTuple):
     """What covers and what lets through, the farthest of that first; `textures` are to be released when all

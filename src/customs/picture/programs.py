@@ -41,7 +41,7 @@ class Programs:
         self._made: dict[tuple[str, ...], Any] = {}
         self._view: tuple[bytes, tuple[float, ...]] = (np.eye(4, dtype=np.float32).tobytes(), (0.0, 0.0, 1.0))
         self._lit = lit_by("sky", (0.0, 0.0, 1.0))
-        self._cut = UNCUT
+        self._cut, self._below = UNCUT, -UNCUT
 
     def start(
         self,
@@ -49,9 +49,11 @@ class Programs:
         eye: tuple[float, ...],
         lit: Lit,
         cut: float | None = None,
+        below: float | None = None,
     ) -> None:
         """Begin a picture: what is the same for all its meshes."""
         self._lit, self._cut = lit, UNCUT if cut is None else cut
+        self._below = -UNCUT if below is None else below
         self._view = (np.ascontiguousarray(view_projection.T, dtype=np.float32).tobytes(), eye)
         for program in self._made.values():
             self._see(program)
@@ -94,6 +96,8 @@ class Programs:
     def _see(self, program: Any) -> None:
         program["view_projection"].write(self._view[0])
         program["cut"] = self._cut
+        if "below" in program:
+            program["below"] = self._below
         if "eye" in program:
             program["eye"] = self._view[1]
         if "sun" in program:

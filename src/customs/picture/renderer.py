@@ -13,6 +13,7 @@ from customs.motion.posing.bounds import world_bounds
 from customs.motion.posing.posing import posing
 from customs.picture.appearance import appearance
 from customs.picture.figure import standing_figure
+from customs.picture.insides import draw_insides
 from customs.picture.items import Item, items
 from customs.picture.layered import layer_uniforms
 from customs.picture.lines import box_lines, dimension_lines, grid
@@ -36,8 +37,6 @@ MOST_PLACED = 48_000
 """Triangles of placements while something moves, on a driver without a graphics card."""
 MOST_AT_REST = 1_000_000
 """Triangles of placements while nothing moves, from which on only the largest on the screen are drawn with all they have."""
-DEEP = -1e30
-"""Metres below which nothing is seen, where nothing is hidden."""
 FEW_RANGES = 16
 """Runs of marked faces that are drawn one by one."""
 FEW_ENOUGH = 300
@@ -150,7 +149,7 @@ class Renderer:
             moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE_MINUS_SRC_ALPHA,
         )  # fmt: skip
         lit = shot.lit or lit_by(shot.look.light, shot.orbit.back().tolist())
-        self.programs.start(vp, tuple(shot.orbit.eye), lit, shot.cut)
+        self.programs.start(vp, tuple(shot.orbit.eye), lit, shot.cut, shot.below)
 
     def _set(self, name: str, m: F64) -> None:
         self.mesh[name].write(np.ascontiguousarray(m.T, dtype=np.float32).tobytes())
@@ -213,12 +212,9 @@ class Renderer:
         part = self.bind(item, shot.look.dual)
         self._material(shot.scene, shot.look, prim, item.material)
         self.mesh["mirrored"] = item.mirrored != shot.mirrored
+        if shot.below is not None and not item.two_sided:
+            draw_insides(self, item.mirrored != shot.mirrored, lambda: self.draw(part, group))
         self.cull(item, part, shot)
-        solid = item.material is not None and not item.material.double_sided
-        self.mesh["filled"] = solid and shot.below is not None
-        self.mesh["below"] = DEEP if shot.below is None else shot.below
-        if shot.below is not None:
-            self.context.disable(moderngl.CULL_FACE)
         ranges = shot.marks.get(str(prim.key))
         own = group is None and shot.marks.get(str(shot.scene.nodes[item.node].key)) == ()
         # Of what stands in many places the whole is marked.
@@ -233,8 +229,7 @@ class Renderer:
         """Backs of faces are left out where the picture shows materials as they are and this one has one
         side.
         """
-        two_sided = item.material is None or item.material.double_sided or shot.look.shading != "surface"
-        if two_sided or part.mode != moderngl.TRIANGLES:
+        if item.two_sided or shot.look.shading != "surface" or part.mode != moderngl.TRIANGLES:
             self.context.disable(moderngl.CULL_FACE)
         else:
             self.context.enable(moderngl.CULL_FACE)

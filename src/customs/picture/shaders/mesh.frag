@@ -211,14 +211,14 @@ vec3 shade(vec3 n, vec3 base, float metal, float rough, float occlusion) {
 
 void main() {
     bool front = gl_FrontFacing != mirrored;
-    if (filled && !front) {
-        // Seen through the cut, the inside of a solid: a wall that was cut.
+    if (filled) {
+        // Backs alone are drawn: seen through the cut, the inside of a solid.
         result = vec4(0.20, 0.27, 0.30, 1.0);
         return;
     }
     if (position.y < below) {
-        // It hides what is under it, and is not seen itself.
-        result = vec4(0.0);
+        // It hides what is under it, and is not seen itself: of the colour of paper.
+        result = vec4(0.953, 0.937, 0.894, 1.0);
         return;
     }
     vec4 base = base_factor * colour;
