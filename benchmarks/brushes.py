@@ -15,6 +15,7 @@ import numpy as np
 from scipy.spatial import HalfspaceIntersection
 from tables import told
 
+from customs.changes.snapshot import make_snapshot, snapshot_of
 from customs.conventions.convert import change_convention
 from customs.demo.court_brushes import INCH, brush
 from customs.demo.estate import write_estate
@@ -26,7 +27,11 @@ from customs.formats.registry import read_scene
 from customs.formats.source import Source
 from customs.geometry.solids import solids
 from customs.grounds.heights import heights_of
+from customs.grounds.openings import Opening
+from customs.grounds.overlaps import cut_away
+from customs.grounds.regions import with_region
 from customs.grounds.storeys import building, storeys_of
+from customs.grounds.things import things_of
 from customs.levels.mapping import OWN
 from customs.picture.camera import framing
 from customs.picture.icon import aside
@@ -111,6 +116,37 @@ def plans(folder: Path) -> list[Row]:
     ]
 
 
+def regions(folder: Path) -> list[Row]:
+    """A level of 100,000 placements joined to itself along a seam of 600 m, 5 m of it in both."""
+    raw = composed([write_estate(folder)[0]], OWN, [write_estate(folder)[1]]).scene()
+    level = change_convention(raw, WORKING, raw.convention)
+    began = time.perf_counter()
+    name, data, _ = make_snapshot(level, level=True)
+    other = snapshot_of(name, "estate", {name: data})
+    kept = time.perf_counter() - began
+    things = things_of(level)
+    low, high = np.nanmin(things.low, axis=0), np.nanmax(things.high, axis=0)
+    place = np.eye(4)
+    place[0, 3] = high[0] - low[0] - 5
+    opening = Opening(
+        np.array([high[0] - 2.5, low[1], (low[2] + high[2]) / 2]), np.array([1.0, 0, 0]), 2.0, 3.0
+    )
+    began = time.perf_counter()
+    both, number = with_region(level, other, place, "estate")
+    joined = time.perf_counter() - began
+    began = time.perf_counter()
+    _, cut = cut_away(both, number, opening)
+    return [
+        ("a region of 100,000 placements kept as it was", f"{kept:.1f} s", ""),
+        ("and joined to as many", f"{joined:.2f} s", ""),
+        (
+            f"{cut.own + cut.theirs + cut.doubled:,} faces in both found and cut away",
+            f"{time.perf_counter() - began:.1f} s",
+            "",
+        ),
+    ]
+
+
 def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--folder", type=Path)
@@ -121,6 +157,7 @@ def main() -> None:
             brushes(Path(place), 1_000, "1 s")
             + brushes(Path(place), 20_000, "10 s")
             + plans(args.folder or Path(place) / "estate")
+            + regions(args.folder or Path(place) / "estate")
         )
     told(
         "Brushes and plans",

@@ -218,14 +218,22 @@ def doubled(scene: Scene, mine: Mask, theirs: Mask, job: Job) -> _Away:
         return away
     job.check()
     own_faces = _Facing(corners)
+    # All are asked about at once: each question alone would cost more than its answer.
+    asked = list[tuple[Faces, Ints]]()
+    corners_of = list[F64]()
     for f in faces_standing(scene, things, theirs & _meet(things, low, high)):
-        job.check()
-        every = f.points[:, f.faces]
-        flat = every.reshape(-1, 3, 3)
+        flat = f.points[:, f.faces].reshape(-1, 3, 3)
         near = np.flatnonzero(_near(flat, low, high))
-        mask = np.zeros(len(flat), bool)
-        mask[near] = own_faces.under(flat[near])
-        away.take(scene, things, f, mask.reshape(every.shape[:2]))
+        if len(near):
+            asked.append((f, near))
+            corners_of.append(flat[near])
+    job.check()
+    lying = own_faces.under(np.concatenate([np.zeros((0, 3, 3)), *corners_of]))
+    ends = np.cumsum([len(near) for _, near in asked])
+    for (f, near), mine in zip(asked, np.split(lying, ends[:-1])):
+        mask = np.zeros(len(f.things) * len(f.faces), bool)
+        mask[near] = mine
+        away.take(scene, things, f, mask.reshape(len(f.things), -1))
     away.settled(scene, things)
     return away
 
