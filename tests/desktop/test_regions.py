@@ -118,3 +118,32 @@ def test_two_regions_join_at_a_doorway_and_all_is_undone(regions: Rig) -> None:
         s.undo()
         rig.settle()
     assert rig.steps() == steps
+
+
+def test_a_level_is_split_by_kind_and_by_hand(regions: Rig) -> None:
+    rig, s = regions, regions.session
+    panel = rig.window.desk_panels["grounds"]
+    tools, steps = panel.parts, rig.steps()
+    assert tools.said() == "one list" and not tools.add.isEnabled()
+    tools.by.buttons["kind"].click()
+    rig.settle()
+    rig.wait(lambda: tools.said() == "2 parts and the rest")
+    tools.by.buttons[""].click()
+    rig.settle()
+    rig.wait(lambda: tools.said() == "one list")
+    assert rig.steps() == steps
+
+    tools.put()
+    assert rig.said[-1][0].startswith("Pick things")
+    panel.looking.pick((0,))
+    tools.name.setText("walls")
+    tools.add.click()
+    rig.settle()
+    rig.wait(lambda: tools.said() == "1 part and the rest")
+    assert s.result.at(None).parts.words == ("walls",)
+    tools.take_out("walls")
+    rig.settle()
+    rig.wait(lambda: tools.said() == "one list")
+    while rig.steps() != steps:
+        s.undo()
+        rig.settle()

@@ -7,6 +7,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QLineEdit, QVBoxLayout, QWidget
 
+from customs.words import many
 from customs.work.fittings import settings_at, stop_of
 from customs.work.grounds import key_of
 from customs_desktop.desks.grounds.looking import Looking
@@ -58,10 +59,9 @@ class PartTools(QWidget):
         """Its state in words."""
         if self.session.sheet.grounds.form != "list":
             return "one file"
-        said = self._said()
-        if said is None:
-            return "one list"
-        return f"by {said.by}" if said.by != "picked" else f"{len(said.picked)} and the rest"
+        scene = self.looking.scene
+        count = len(scene.parts.words) if scene is not None else 0
+        return f"{many(count, 'part')} and the rest" if count else "one list"
 
     def refresh(self) -> None:
         """What the stop says."""
