@@ -15,8 +15,6 @@ from customs.route.step import get_step, make_settings
 from customs.scene.model import Scene
 from customs.shipment.state import Asset
 from customs.work.mixing import (
-    AS_IT_WAS,
-    GONE,
     STEP,
     again,
     bind_for,
@@ -24,23 +22,21 @@ from customs.work.mixing import (
     matched,
     parts_of,
     source_of,
-    standing_of,
 )
 from customs_desktop.desks.fit.by_hand import column, three, values_of
 from customs_desktop.style.theme import span
 from customs_desktop.views.handwork import Handwork
+from customs_desktop.views.joined_rows import JoinedRows
 from customs_desktop.widgets.basics import (
     Chips,
     NumberField,
     button,
     combo,
-    empty,
     fill_combo,
     label,
     row,
     show_choice,
 )
-from customs_desktop.widgets.marks import Mark
 
 BINDS = (("names", "By names"), ("surface", "Surface"), ("rigid", "Rigid"), ("none", "Not bound"))
 NOTHING = ("", "–")
@@ -57,7 +53,6 @@ class JoinTools(QWidget):
         self._offered: list[tuple[str, str]] = []
         self._parts: tuple[object, ...] = ()
         self._looked_at: str | None = None
-        self._told: tuple[object, ...] = (None,)
         box = column(self)
         self.other = combo((), "Other goods", lambda _: self._chosen())
         box.addWidget(self.other)
@@ -101,8 +96,7 @@ class JoinTools(QWidget):
             "Lay it on the surface where faces of both match, from where it is",
         )
         box.addWidget(row(self.join, self.match, 1))
-        self.joined = QWidget()
-        self.rows = column(self.joined)
+        self.joined = JoinedRows(self._anew)
         box.addWidget(self.joined)
         self.binds.show_chosen("names")
         work.twin.beside_met.connect(self._pointed)
@@ -179,7 +173,9 @@ class JoinTools(QWidget):
         self.match.setVisible(stop is not None)
         self.rigid.setVisible(self._bind() == "rigid")
         self.evening.setVisible(self._bind() in ("names", "surface"))
-        self._show_joined()
+        asset = self.session.asset
+        stops = [s for s in asset.stops if s.step == STEP] if asset is not None else []
+        self.joined.show_stops(stops, self.session.state)
 
     def _follow(self) -> None:
         """Another stop that joins something is looked at: its asset is the chosen one."""
@@ -224,27 +220,6 @@ class JoinTools(QWidget):
 
     def _offer(self) -> None:
         self.join.setEnabled(self.source is not None and bool(self.chosen_parts()))
-
-    def _show_joined(self) -> None:
-        asset, state = self.session.asset, self.session.state
-        mine = (
-            [s for s in asset.stops if s.step == STEP and dict(s.values).get("part")]
-            if asset is not None
-            else []
-        )
-        told = (*mine, *(standing_of(s, state) for s in mine))
-        if told == self._told:
-            return
-        self._told = told
-        empty(self.rows)
-        for stop in mine:
-            standing = standing_of(stop, state)
-            anew = button("Take anew", lambda s=stop: self._anew(s), "flat", "", "Bring it as it is now")
-            anew.setVisible(standing not in (AS_IT_WAS, GONE))
-            mark = Mark("cleared" if standing == AS_IT_WAS else "query")
-            self.rows.addWidget(
-                row(mark, label(f"{dict(stop.values)['name']}: {standing}", "", -0.5), 1, anew)
-            )
 
     def beside(self) -> None:
         """The chosen asset in a small picture beside."""

@@ -13,12 +13,13 @@ from customs.picture.pick import Met
 from customs.route.route import Stop
 from customs.scene.model import Scene
 from customs.shipment.state import Asset
-from customs.work.mixing import AS_IT_WAS, GONE, source_of, standing_of
+from customs.work.mixing import source_of
 from customs.work.regions import STEP, Chosen, bring_level, joined_route, with_met
 from customs_desktop.desks.grounds.looking import Looking
 from customs_desktop.desks.grounds.opening_overlay import OpeningOverlay
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
+from customs_desktop.views.joined_rows import JoinedRows
 from customs_desktop.views.twin import TwinView
 from customs_desktop.widgets.basics import (
     Chips,
@@ -26,13 +27,11 @@ from customs_desktop.widgets.basics import (
     NumberField,
     button,
     combo,
-    empty,
     fill_combo,
     label,
     row,
     show_choice,
 )
-from customs_desktop.widgets.marks import Mark
 from customs_desktop.worker import Task
 
 HOW = (("faces", "Faces"), ("edges", "Edges"))
@@ -49,7 +48,6 @@ class RegionTools(QWidget):
         self.chosen: dict[str, Chosen] = {}
         self.openings: dict[str, Opening] = {}
         self.overlay = OpeningOverlay()
-        self._told: tuple[object, ...] = (None,)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
@@ -90,9 +88,8 @@ class RegionTools(QWidget):
         self.apart.clicked.connect(lambda on: self._set(apart=bool(on)))
         self.join = button("Join", self._join, "main", "", "Bring the other level here")
         box.addWidget(row(self.apart, 1, self.join))
-        self.rows = QVBoxLayout()
-        self.rows.setSpacing(2)
-        box.addLayout(self.rows)
+        self.joined = JoinedRows(self._anew)
+        box.addWidget(self.joined)
         looking.found.connect(self.refresh)
         looking.chosen.connect(self._pointed)
 
@@ -143,7 +140,7 @@ class RegionTools(QWidget):
             self.overlap.show_chosen(str(said.get("overlap", "cut")))
             self.apart.setChecked(bool(said.get("apart", False)))
         self.join.setEnabled(self._at_its_end(self._other()) is not None)
-        self._show_joined()
+        self.joined.show_stops(self._stops(), self.session.state)
         self._show_opening()
 
     def _show_opening(self) -> None:
@@ -152,22 +149,6 @@ class RegionTools(QWidget):
         if self.looking.open and self.twin.overlay is not self.overlay:
             self.twin.set_overlay(self.overlay)
         self.twin.update()
-
-    def _show_joined(self) -> None:
-        state, stops = self.session.state, [s for s in self._stops() if dict(s.values).get("part")]
-        told = (*stops, *(standing_of(s, state) for s in stops))
-        if told == self._told:
-            return
-        self._told = told
-        empty(self.rows)
-        for stop in stops:
-            standing = standing_of(stop, state)
-            anew = button("Take anew", lambda s=stop: self._anew(s), "flat", "", "Bring it as it is now")
-            anew.setVisible(standing not in (AS_IT_WAS, GONE))
-            mark = Mark("cleared" if standing == AS_IT_WAS else "query")
-            self.rows.addWidget(
-                row(mark, label(f"{dict(stop.values)['name']}: {standing}", "", -0.5), 1, anew)
-            )
 
     # -- choosing
 
