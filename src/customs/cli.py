@@ -242,6 +242,45 @@ def withdraw(
     raise typer.Exit(landing.withdraw(package, kit, as_json))
 
 
+@app.command()
+def run(
+    recipe: Annotated[Path, typer.Argument(help="recipe, a TOML file")],
+    inputs: Input,
+    out: Annotated[
+        Path,
+        typer.Option("--out", help="folder the packages, the report and what is known of the run go into"),
+    ],
+    kit: KitFolder = None,
+    jobs: Annotated[int, typer.Option("--jobs", help="assets side by side, 0 for one a core")] = 0,
+    seconds: Annotated[float, typer.Option("--seconds", help="seconds one asset may take")] = 900.0,
+    memory: Annotated[
+        float | None, typer.Option("--memory", help="gigabytes of memory one asset may take")
+    ] = None,
+    replace: Annotated[bool, typer.Option("--replace", help="write over packages that are there")] = False,
+    as_json: AsJson = False,
+) -> None:
+    """Run a recipe on many goods, each in a process of its own; the same command goes on where it was ended, and runs again only what
+    has changed. Exit 0 all delivered, 1 some held, 3 some not done, 130 cancelled.
+    """
+    from customs.command import runs
+
+    with _usage():
+        raise typer.Exit(runs.run(recipe, inputs, out, kit, jobs, seconds, memory, replace, as_json))
+
+
+@app.command()
+def recipe(
+    shipment: Annotated[Path, typer.Argument(help="a shipment, NAME.customs")],
+    out: Annotated[Path, typer.Option("--out", help="the recipe to write, a TOML file")],
+    replace: Annotated[bool, typer.Option("--replace", help="write over what is there")] = False,
+) -> None:
+    """A recipe of what was decided about the goods of a shipment."""
+    from customs.command import recipes
+
+    with _usage():
+        raise typer.Exit(recipes.write(shipment, out, replace))
+
+
 def main() -> None:
     """Entry point of the console script. What nobody foresaw is one line too, never a traceback."""
     try:

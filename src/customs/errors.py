@@ -55,6 +55,10 @@ class UnsupportedError(CustomsError):
     """A file is sound, but needs something Customs does not have."""
 
 
+class OtherGoodsError(CustomsError):
+    """An asset is none of those that were meant."""
+
+
 class UsageError(CustomsError):
     """What a command line asks for cannot be asked for."""
 

@@ -9,18 +9,21 @@ from typing import Any
 
 from customs.changes.donor import Donor
 from customs.conventions.origin import Origin
-from customs.errors import Cancelled, CustomsError, SettingError, unforeseen
+from customs.errors import Cancelled, CustomsError, OtherGoodsError, SettingError, unforeseen
 from customs.formats.registry import get_format
+from customs.geometry.counts import counts
 from customs.intake.take import Taken
 from customs.job import Job
 from customs.ledger.ledger import Ledger, refused
 from customs.ledger.left import losses
 from customs.planning.plan import fresh_route
+from customs.recipes.recipe import EVERY, Decided, Goods, route_with
 from customs.route.route import Route, SceneCache
 from customs.route.step import step_of
 from customs.sheet.form import value_of
 from customs.sheet.model import Sheet
 from customs.shipment.state import Asset
+from customs.work.goods import kind_of
 from customs.work.requests.dispatch import DispatchRequest, run_dispatch
 from customs.work.requests.evaluate import Asked, Evaluated
 from customs.work.requests.plan import PlanRequest, run_plan
@@ -48,6 +51,10 @@ class Request:
     """Files for names the model says, of a level those of its lists."""
     folder: str = ""
     """Name of the package's folder below `out`, where the asset's own would be somebody else's too."""
+    stops: tuple[Decided, ...] = ()
+    """What a recipe decides about it."""
+    goods: Goods = EVERY
+    """The goods that are meant; others are left alone."""
 
 
 @dataclass(frozen=True)
@@ -70,6 +77,10 @@ class Result:
     left: tuple[str, ...] = ()
     remarks: tuple[str, ...] = ()
     accepted: bool = False
+    files: tuple[Path, ...] = ()
+    """Files it was made of."""
+    skipped: str = ""
+    """Why it is none of the goods that were meant."""
 
     @property
     def code(self) -> int:
@@ -101,6 +112,7 @@ class Result:
             "remarks": list(self.remarks),
             "package": str(self.folder) if self.folder else None,
             "error": self.error.as_dict() if self.error else None,
+            **({"skipped": self.skipped} if self.skipped else {}),
         }
 
 
@@ -129,13 +141,15 @@ def asked_for(request: Request) -> tuple[Asked, Taken]:
     take = Take(request.path, request.root, request.search, given=request.given)
     taken = take.run()
     rights = taken.scene.rights
+    if why := request.goods.why_not(request.path.stem, look_of(taken)):
+        raise OtherGoodsError(why, "goods the recipe is for", file=request.path)
     asset = Asset(
         id=request.path.stem,
         name=request.path.stem,
         model=request.path.name,
         source=str(request.path),
         digest=taken.digest,
-        stops=fresh_route(request.origin).stops,
+        stops=route_with(fresh_route(request.origin), request.stops).stops,
         absent=taken.absent,
         author=rights.get("author", ""),
         licence=rights.get("licence", ""),
@@ -168,6 +182,8 @@ def run(request: Request, job: Job | None = None) -> Result:
 def _run(request: Request, job: Job | None) -> Result:
     try:
         done = prepare(request, job)
+    except OtherGoodsError as other:
+        return Result(request.path, Ledger(()), name=request.path.stem, skipped=other.found)
     except CustomsError as problem:
         return Result(request.path, refused(problem), error=problem, name=request.path.stem)
     result = told(request, done)
@@ -203,7 +219,14 @@ def told(request: Request, done: Evaluated) -> Result:
         guessed=guesses(done),
         left=tuple(loss.text() for loss in found),
         remarks=tuple(texts),
+        files=done.taken.files if done.taken is not None else (),
     )
+
+
+def look_of(taken: Taken) -> dict[str, Any]:
+    """What a recipe looks at: format, kind (rigged, prop, level, empty), and counts."""
+    kind = kind_of(taken.scene).partition(" ")[0]
+    return {"format": taken.scene.format, "kind": kind, **counts(taken.scene)}
 
 
 def guesses(done: Evaluated) -> tuple[str, ...]:

@@ -1,0 +1,220 @@
+"""A recipe: which goods it is for, where they come from, what a person decided about them, and what single ones keep of their own."""
+
+from __future__ import annotations
+
+import fnmatch
+import tomllib
+from collections.abc import Mapping, Sequence
+from pathlib import Path
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+
+from customs.errors import SheetError, StepError
+from customs.files import read_regular
+from customs.route.route import Route, Stop
+from customs.route.step import get_step, make_settings
+from customs.sheet.schema import to_toml
+
+VERSION = 1
+LARGEST = 1 << 24
+
+
+class Part(BaseModel):
+    """Base of every table: frozen, and unknown keys are errors."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+Range = tuple[int, int]
+
+
+class Goods(Part):
+    """What a recipe looks at: names of files (patterns with * and ?), formats, kinds (rigged, prop, level), and how many meshes, materials,
+    joints, clips and triangles there are, each from … to. What is not said holds for all.
+    """
+
+    names: tuple[str, ...] = ()
+    formats: tuple[str, ...] = ()
+    kinds: tuple[str, ...] = ()
+    meshes: Range | None = None
+    materials: Range | None = None
+    joints: Range | None = None
+    clips: Range | None = None
+    triangles: Range | None = None
+
+    @model_validator(mode="after")
+    def _ranges(self) -> Goods:
+        for name in COUNTED:
+            said = getattr(self, name)
+            if said is not None and not 0 <= said[0] <= said[1]:
+                raise ValueError(f"{name}: from … to, as [1, 40]")
+        return self
+
+    def named(self, stem: str) -> bool:
+        """True where the name of a file, without its ending, is one of those looked at."""
+        return not self.names or any(fnmatch.fnmatchcase(stem.lower(), n.lower()) for n in self.names)
+
+    def why_not(self, stem: str, look: Mapping[str, Any]) -> str:
+        """Why an asset is none of these, "" where it is one; `look` are its format, kind and counts by name."""
+        if not self.named(stem):
+            return f"its name is none of {', '.join(self.names)}"
+        for name, said in (("format", self.formats), ("kind", self.kinds)):
+            if said and look[name] not in said:
+                return f"its {name} is {look[name]}, none of {', '.join(said)}"
+        for name in COUNTED:
+            said = getattr(self, name)
+            if said is not None and not said[0] <= int(look[name]) <= said[1]:
+                return f"{look[name]:,} {name}, {said[0]:,} to {said[1]:,} are looked for"
+        return ""
+
+
+EVERY = Goods()
+COUNTED = ("meshes", "materials", "joints", "clips", "triangles")
+
+
+class Decided(Part):
+    """A stop: its step, its settings, whether it is on."""
+
+    step: str
+    on: bool = True
+    settings: dict[str, Any] = Field(default_factory=dict)
+
+    @model_validator(mode="after")
+    def _known(self) -> Decided:
+        try:
+            make_settings(get_step(self.step), self.settings)
+        except StepError as problem:
+            where = f" {problem.where}" if problem.where else ""
+            raise ValueError(f"{self.step}{where}: {problem.found}; expected {problem.expected}") from None
+        return self
+
+    @classmethod
+    def of(cls, stop: Stop) -> Decided:
+        """From a stop of a route; what is the step's default is not said."""
+        step = get_step(stop.step)
+        usual, mine = step.settings().said(), stop.settings.said()
+        said = {k: v for k, v in mine.items() if k not in usual or usual[k] != v}
+        return cls(step=stop.step, on=stop.on, settings=_plain(said))
+
+
+def _plain(value: Any) -> Any:
+    """Tables and lists as TOML has them."""
+    if isinstance(value, Mapping):
+        return {str(k): _plain(v) for k, v in value.items()}
+    return [_plain(v) for v in value] if isinstance(value, list | tuple) else value
+
+
+class Difference(Part):
+    """What goods of some names keep of their own: stops besides, or instead of those of the same step; steps they do without; fields of
+    their form.
+    """
+
+    names: tuple[str, ...] = Field(min_length=1)
+    stops: tuple[Decided, ...] = ()
+    without: tuple[str, ...] = ()
+    form: dict[str, str] = Field(default_factory=dict)
+
+
+class Recipe(Part):
+    """All of it. `sheet` is an id or a file, `origin` an id or a file, "" for what the files say."""
+
+    recipe: int = VERSION
+    name: str = Field(min_length=1)
+    sheet: str = Field(min_length=1)
+    origin: str = ""
+    about: str = ""
+    goods: Goods = Goods()
+    stops: tuple[Decided, ...] = ()
+    form: dict[str, str] = Field(default_factory=dict)
+    differences: tuple[Difference, ...] = ()
+
+    def own(self, stem: str) -> tuple[tuple[Decided, ...], dict[str, str]]:
+        """(stops, fields of the form) for a file of that name, without its ending."""
+        stops, form = list(self.stops), dict(self.form)
+        for d in self.differences:
+            if not Goods(names=d.names).named(stem):
+                continue
+            mine = {s.step for s in d.stops} | set(d.without)
+            stops = [s for s in stops if s.step not in mine] + list(d.stops)
+            form |= d.form
+        return tuple(stops), form
+
+    def text(self) -> str:
+        """As TOML a person can read and compare: what is not said is left out, in an order that stays."""
+        head = {"recipe": self.recipe, "name": self.name, "sheet": self.sheet}
+        head |= {k: v for k, v in (("origin", self.origin), ("about", self.about)) if v}
+        out = [f"{k} = {to_toml(v)}" for k, v in head.items()]
+        goods = self.goods.model_dump(exclude_defaults=True)
+        if goods:
+            out += ["", "[goods]", *(f"{k} = {to_toml(v)}" for k, v in goods.items())]
+        if self.form:
+            out += ["", "[form]", *(f"{k} = {to_toml(v)}" for k, v in sorted(self.form.items()))]
+        for stop in self.stops:
+            out += _stop_lines("stops", stop)
+        for d in self.differences:
+            out += ["", "[[differences]]", f"names = {to_toml(list(d.names))}"]
+            out += [f"without = {to_toml(list(d.without))}"] if d.without else []
+            out += [f"form = {to_toml(d.form)}"] if d.form else []
+            for stop in d.stops:
+                out += _stop_lines("differences.stops", stop)
+        return "\n".join(out) + "\n"
+
+
+def _stop_lines(table: str, stop: Decided) -> list[str]:
+    out = ["", f"[[{table}]]", f"step = {to_toml(stop.step)}"]
+    out += [] if stop.on else ["on = false"]
+    out += [f"settings.{k} = {to_toml(v)}" for k, v in sorted(stop.settings.items())]
+    return out
+
+
+def route_with(base: Route, stops: Sequence[Decided]) -> Route:
+    """A route that arrives, with stops as a person decided them, in their order."""
+    out = list(base.stops)
+    for stop in stops:
+        if stop.step == "arrive":
+            out[0] = out[0].with_values(**stop.settings)
+            continue
+        route = Route(tuple(out))
+        made = Stop(route.new_id(stop.step), stop.step, on=stop.on, by="person").with_values(**stop.settings)
+        out.append(made)
+    return Route(tuple(out))
+
+
+def parse_recipe(text: str, file: str | Path = "") -> Recipe:
+    """A recipe from TOML. Raises SheetError, which says where."""
+    try:
+        body = tomllib.loads(text)
+    except tomllib.TOMLDecodeError as problem:
+        raise SheetError(f"no TOML: {problem}", "a recipe", "Mend it.", file) from None
+    version = body.get("recipe", VERSION)
+    if isinstance(version, int) and version > VERSION:
+        raise SheetError(
+            f"a recipe of version {version}",
+            f"version {VERSION} at most",
+            "Run it with a newer Customs.",
+            file,
+            "recipe",
+        )
+    try:
+        return Recipe.model_validate(body)
+    except ValidationError as problem:
+        first = problem.errors()[0]
+        where = ".".join(str(p) for p in first["loc"])
+        raise SheetError(
+            str(first["msg"]).removeprefix("Value error, "), "what a recipe says", "Mend it.", file, where
+        ) from None
+
+
+def read_recipe(path: Path) -> Recipe:
+    """A recipe from its file. Raises SheetError."""
+    try:
+        data = read_regular(path, LARGEST)
+    except OSError as problem:
+        raise SheetError(f"cannot be read ({problem.strerror})", "a recipe", file=path) from None
+    if data is None:
+        raise SheetError(f"larger than {LARGEST:,} bytes", "a recipe", file=path)
+    try:
+        return parse_recipe(data.decode("utf-8-sig"), path)
+    except UnicodeDecodeError:
+        raise SheetError("no UTF-8", "a recipe as TOML", "Save it as UTF-8.", path) from None

@@ -1,0 +1,213 @@
+"""What is known of every asset of a run, as rows in SQLite: nothing is lost when a process ends at any moment."""
+
+from __future__ import annotations
+
+import json
+import os
+import sqlite3
+import time
+from collections.abc import Sequence
+from contextlib import closing
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any, Literal
+
+from customs.errors import WriteError
+
+State = Literal["waiting", "running", "done", "held", "skipped", "failed", "broken"]
+"""Waits, runs, was delivered and landed, has to be seen by a person, is none of the goods meant, could not be read or written; its process
+died, hung or took too much memory.
+"""
+ENDED: tuple[State, ...] = ("done", "held", "skipped", "failed", "broken")
+NAME = ".customs-run.sqlite"
+LEASE = 30.0
+"""Seconds after which a claim that nobody renewed is nobody's."""
+FORM = 1
+TABLE = """
+CREATE TABLE IF NOT EXISTS goods (
+  path TEXT PRIMARY KEY, place INTEGER, made_of TEXT, state TEXT, attempt INTEGER DEFAULT 0, pid INTEGER DEFAULT 0, lease REAL DEFAULT 0,
+  seconds REAL DEFAULT 0, peak INTEGER DEFAULT 0, files TEXT DEFAULT '[]', told TEXT DEFAULT '{}')
+"""
+
+
+@dataclass(frozen=True)
+class Row:
+    """One asset: its file, what it hangs on (`made_of`), how often it was tried, what it took (seconds, bytes), the files it was made of as
+    they stood, what came of it.
+    """
+
+    path: str
+    made_of: str
+    state: State
+    attempt: int = 0
+    seconds: float = 0.0
+    peak: int = 0
+    files: tuple[tuple[str, int, int], ...] = ()
+    told: dict[str, Any] | None = None
+
+
+class Rows:
+    """The rows of one run, in its folder. May be used from one thread; several processes may each have their own."""
+
+    def __init__(self, folder: Path) -> None:
+        self.path = folder / NAME
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            self._base = sqlite3.connect(self.path, timeout=30, isolation_level=None)
+            version = self._base.execute("PRAGMA user_version").fetchone()[0]
+            if version > FORM:
+                raise WriteError(
+                    "the rows of a run by a newer Customs",
+                    f"form {FORM} at most",
+                    "Run it with that one.",
+                    self.path,
+                )
+            self._base.execute("PRAGMA journal_mode=WAL")
+            self._base.execute(TABLE)
+            self._base.execute(f"PRAGMA user_version={FORM}")
+        except (sqlite3.Error, OSError) as problem:
+            raise WriteError(
+                f"rows cannot be kept ({problem})",
+                "a folder that can be written to",
+                "Choose another folder.",
+                folder,
+            ) from None
+
+    def close(self) -> None:
+        """Nothing more is asked."""
+        self._base.close()
+
+    def put(self, wanted: Sequence[tuple[str, str]]) -> None:
+        """What is to be run: (path, what it hangs on) in order. Rows of other files go; those that hang on the same as before keep what came of
+        them, the others wait; what was broken is tried again.
+        """
+        with _Whole(self._base):
+            known = dict(self._base.execute("SELECT path, made_of FROM goods"))
+            paths = {p for p, _ in wanted}
+            self._base.executemany("DELETE FROM goods WHERE path=?", [(p,) for p in known if p not in paths])
+            for place, (path, made_of) in enumerate(wanted):
+                if path not in known:
+                    self._base.execute(
+                        "INSERT INTO goods (path, place, made_of, state) VALUES (?, ?, ?, 'waiting')",
+                        (path, place, made_of),
+                    )
+                elif known[path] != made_of:
+                    self._base.execute(
+                        "UPDATE goods SET place=?, made_of=?, state='waiting', attempt=0 WHERE path=?",
+                        (place, made_of, path),
+                    )
+                else:
+                    self._base.execute("UPDATE goods SET place=? WHERE path=?", (place, path))
+            self._base.execute("UPDATE goods SET state='waiting' WHERE state='broken'")
+
+    def again(self, paths: Sequence[str]) -> None:
+        """These are run once more."""
+        with _Whole(self._base):
+            self._base.executemany("UPDATE goods SET state='waiting' WHERE path=?", [(p,) for p in paths])
+
+    def claim(self) -> Row | None:
+        """The next that waits, or that nobody runs any more; it is this process's from then on."""
+        with _Whole(self._base):
+            self._free()
+            found = self._base.execute(
+                "SELECT path FROM goods WHERE state='waiting' ORDER BY place LIMIT 1"
+            ).fetchone()
+            if found is None:
+                return None
+            self._base.execute(
+                "UPDATE goods SET state='running', attempt=attempt+1, pid=?, lease=? WHERE path=?",
+                (os.getpid(), time.time() + LEASE, found[0]),
+            )
+        return self.row(found[0])
+
+    def _free(self) -> None:
+        """What a process claimed that is no longer there, or has not said so for long, waits again."""
+        running = self._base.execute("SELECT path, pid, lease FROM goods WHERE state='running'").fetchall()
+        gone = [
+            (path,)
+            for path, pid, lease in running
+            if pid != os.getpid() and (lease < time.time() or not _lives(pid))
+        ]
+        self._base.executemany("UPDATE goods SET state='waiting' WHERE path=?", gone)
+
+    def renew(self) -> None:
+        """What this process has claimed stays its own for a while."""
+        self._base.execute(
+            "UPDATE goods SET lease=? WHERE state='running' AND pid=?", (time.time() + LEASE, os.getpid())
+        )
+
+    def let_go(self) -> None:
+        """What this process has claimed and not ended waits again."""
+        self._base.execute("UPDATE goods SET state='waiting' WHERE state='running' AND pid=?", (os.getpid(),))
+
+    def end(
+        self,
+        path: str,
+        state: State,
+        seconds: float,
+        peak: int,
+        files: Sequence[tuple[str, int, int]],
+        told: dict[str, Any],
+    ) -> None:
+        """What came of one."""
+        self._base.execute(
+            "UPDATE goods SET state=?, seconds=?, peak=?, files=?, told=?, pid=0 WHERE path=?",
+            (state, seconds, peak, json.dumps(files), json.dumps(told, ensure_ascii=False), path),
+        )
+
+    def first(self, path: str) -> None:
+        """This one is run before all others that wait."""
+        with _Whole(self._base):
+            low = self._base.execute("SELECT MIN(place) FROM goods").fetchone()[0] or 0
+            self._base.execute("UPDATE goods SET place=? WHERE path=?", (low - 1, path))
+
+    def row(self, path: str) -> Row:
+        """One of them. Raises KeyError."""
+        found = self._read("WHERE path=?", path)
+        if not found:
+            raise KeyError(path)
+        return found[0]
+
+    def all(self) -> list[Row]:
+        """All of them, in order."""
+        return self._read("ORDER BY place")
+
+    def counts(self) -> dict[str, int]:
+        """How many are in each state."""
+        return dict(self._base.execute("SELECT state, COUNT(*) FROM goods GROUP BY state"))
+
+    def _read(self, rest: str, *values: str) -> list[Row]:
+        with closing(
+            self._base.execute(
+                f"SELECT path, made_of, state, attempt, seconds, peak, files, told FROM goods {rest}", values
+            )
+        ) as found:
+            return [
+                Row(
+                    p, m, s, a, sec, peak, tuple((f, n, t) for f, n, t in json.loads(files)), json.loads(told)
+                )
+                for p, m, s, a, sec, peak, files, told in found
+            ]
+
+
+class _Whole:
+    """A change of several rows, whole or not at all."""
+
+    def __init__(self, base: sqlite3.Connection) -> None:
+        self.base = base
+
+    def __enter__(self) -> None:
+        self.base.execute("BEGIN IMMEDIATE")
+
+    def __exit__(self, kind: object, value: object, trace: object) -> None:
+        self.base.execute("ROLLBACK" if kind is not None else "COMMIT")
+
+
+def _lives(pid: int) -> bool:
+    try:
+        os.kill(pid, 0)
+    except ProcessLookupError:
+        return False
+    except PermissionError:
+        return True
+    return True
