@@ -29,6 +29,9 @@ class Part(BaseModel):
 Range = tuple[int, int]
 
 
+COUNTED = ("meshes", "materials", "joints", "clips", "triangles")
+
+
 class Goods(Part):
     """What a recipe looks at: names of files (patterns with * and ?), formats, kinds (rigged, prop, level), and how many meshes, materials,
     joints, clips and triangles there are, each from … to. What is not said holds for all.
@@ -70,7 +73,6 @@ class Goods(Part):
 
 
 EVERY = Goods()
-COUNTED = ("meshes", "materials", "joints", "clips", "triangles")
 
 
 class Decided(Part):

@@ -7,10 +7,10 @@ from typing import Literal
 
 import numpy as np
 from pydantic import Field, field_validator
-from scipy.spatial import transform
 
 from customs.changes.shapes import PURPOSES, Wanted, made_shapes, shapes_of
 from customs.job import Job
+from customs.later import later
 from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import CollisionShape, Node, Remark, Scene
 from customs.scene.prune import with_nodes
@@ -18,6 +18,7 @@ from customs.scene.settings import Settings
 from customs.scene.transforms import multiply_quaternions
 from customs.words import many
 
+transform = later("scipy.spatial.transform")
 Kind = Literal["", "sphere", "capsule", "box", "turned-box", "hull", "hulls", "mesh", "simplified", "joints"]
 Three = tuple[float, float, float]
 Edit = tuple[str, int, Three, Three, Three]
