@@ -53,7 +53,7 @@ STOPS: dict[str, tuple[str, dict[str, Any]]] = {
     "close-holes": ("pane_wall", {}), "from-goods": ("pane_wall", {}), "soft-move": ("hedgehog", {"moves": "@moves"}),
     "simplify": ("spring_basin", {"ratio": 0.5}), "lods": ("pane_wall", {}), "shapes": ("pane_wall", {"hits": "hull"}), "plot": ("pane_wall", {"rows": ("AB",)}), "finest-levels": ("pane_wall", {}), "kept-levels": ("pane_wall", {}), "picture": ("pane_wall", {"angle": "front"}),
     "kinds": ("pane_wall", {"left_out": ("prop",)}), "small": ("seed_cart", {"least": 0.1}), "terrain": ("mosaic_floor", {}),
-    "tool-faces": ("pane_wall", {"words": ("glass",)}), "faces-between": ("pane_wall", {}), "modules": ("pane_wall", {"grid": 2.1}), "regions": ("pane_wall", {}), "parts": ("pane_wall", {"by": "squares", "edge": 1.0}), "merge-cells": ("seed_cart", {}), "rig": ("pane_wall", {}), "light-units": ("bell_lantern", {}), "glow-lights": ("bell_lantern", {}),
+    "tool-faces": ("pane_wall", {"words": ("glass",)}), "faces-between": ("pane_wall", {}), "modules": ("pane_wall", {"grid": 2.1}), "regions": ("pane_wall", {}), "voxels": ("pane_wall", {"side": 16}), "parts": ("pane_wall", {"by": "squares", "edge": 1.0}), "merge-cells": ("seed_cart", {}), "rig": ("pane_wall", {}), "light-units": ("bell_lantern", {}), "glow-lights": ("bell_lantern", {}),
     "posts": ("pane_wall", {"posts": (("hook", (0.0, 1.0, 0.0), (0.0, 0.0, 1.0), "", "props/lantern.glb"),)}),
     "join": ("pane_wall", {}), "donor": ("lamplighter", {"donor": "@donor"}), "split-material": ("odd", {}),
     "unwrap": ("bell_lantern", {"only_missing": False, "targets": ("*ring*",)}), "footing": ("watering_stork", {}),

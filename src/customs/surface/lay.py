@@ -85,7 +85,7 @@ def through(pixels: npt.NDArray[Any], matrix: F64, sampler: Sampler, kind: str) 
     width, height = (_edge(n * max(r, 0.25)) for n, r in zip((w, h), reach))
     u, v = np.meshgrid((np.arange(width) + 0.5) / width, (np.arange(height) + 0.5) / height)
     at = np.stack([u, v, np.ones_like(u)], axis=-1) @ matrix[:2].T
-    out = _sampled(pixels, at.reshape(-1, 2), sampler, kind).reshape(height, width, -1)
+    out = sampled(pixels, at.reshape(-1, 2), sampler, kind).reshape(height, width, -1)
     if kind == "normal":
         turn = _frame(np.broadcast_to(matrix[:2, :2], (1, 2, 2)))
         out[..., :2] = np.einsum("ij,hwj->hwi", turn[0], out[..., :2])
@@ -116,7 +116,7 @@ def brought(
             continue
         face = owner[hit]
         at = np.einsum("nk,nkd->nd", weights[hit].astype(np.float64), source[faces[face]].astype(np.float64))
-        values = _sampled(pixels, at, sampler, kind)
+        values = sampled(pixels, at, sampler, kind)
         if kind == "normal":
             turn = _frame(_jacobians(target, source, faces))
             values[:, :2] = np.einsum("nij,nj->ni", turn[face], values[:, :2])
@@ -173,7 +173,7 @@ def _frame(jacobian: F64) -> F64:
     return np.stack([u * flip, v * flip], axis=-1)
 
 
-def _sampled(pixels: npt.NDArray[Any], at: F64, sampler: Sampler, kind: str) -> F32:
+def sampled(pixels: npt.NDArray[Any], at: F64, sampler: Sampler, kind: str) -> F32:
     """Bilinear values (N, C) 0..1 (colours in linear light, normals −1..1) of a texture at UVs (N, 2)."""
     source = to_eight(pixels).astype(np.float32) / np.float32(255)
     if kind == "colour":
