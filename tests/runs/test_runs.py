@@ -16,7 +16,7 @@ from pathlib import Path
 import pytest
 
 from customs.errors import WriteError
-from customs.runs.children import Limits, resident
+from customs.runs.children import Limits, resident, stamp
 from customs.runs.report import decisions, page, report
 from customs.runs.rows import NAME, Row, Rows
 from customs.runs.run import Run, Told, made_of, memory_for
@@ -139,16 +139,43 @@ def test_only_what_changed_is_run_again(tmp_path: Path) -> None:
 def test_claims_of_a_process_that_is_gone_are_free(tmp_path: Path) -> None:
     rows = Rows(tmp_path)
     rows.put([("a", "1"), ("b", "1")])
-    assert rows.claim().path == "a" and rows.claim().path == "b" and rows.claim() is None  # type: ignore[union-attr]
+    assert rows.claim("ab").path == "a" and rows.claim("ab").path == "b" and rows.claim("ab") is None  # type: ignore[union-attr]
     dead = subprocess.Popen([sys.executable, "-c", ""])
     dead.wait()
     with sqlite3.connect(tmp_path / NAME) as base:
         base.execute("UPDATE goods SET pid=? WHERE path='a'", (dead.pid,))
         base.execute("UPDATE goods SET pid=?, lease=? WHERE path='b'", (os.getppid(), time.time() - 1))
     base.close()
-    assert {rows.claim().path, rows.claim().path} == {"a", "b"}  # type: ignore[union-attr]
+    assert {rows.claim("ab").path, rows.claim("ab").path} == {"a", "b"}  # type: ignore[union-attr]
     assert rows.row("a").attempt == 2
     rows.close()
+
+
+def test_two_runs_share_what_is_the_same_and_keep_out_of_each_others_way(tmp_path: Path) -> None:
+    one, other = Rows(tmp_path), Rows(tmp_path)
+    one.put([("a", "1"), ("b", "1"), ("c", "1")])
+    assert one.claim("abc").path == "a"  # type: ignore[union-attr]
+    # Another process of the same recipe goes on beside it, and takes nothing twice.
+    with sqlite3.connect(tmp_path / NAME) as base:
+        base.execute("UPDATE goods SET pid=? WHERE path='a'", (os.getppid(),))
+    base.close()
+    other.put([("a", "1"), ("b", "1"), ("c", "1")])
+    assert other.claim("abc").path == "b" and other.claim("a") is None  # type: ignore[union-attr]
+    with pytest.raises(WriteError, match="another run goes on"):
+        other.put([("a", "2"), ("b", "1")])
+    assert one.counts() == {"running": 2, "waiting": 1}, "and nothing has changed"
+    for rows in (one, other):
+        rows.close()
+
+
+def test_what_lies_in_an_archive_changes_with_it(tmp_path: Path) -> None:
+    packed = tmp_path / "goods.zip"
+    packed.write_bytes(b"one")
+    inside = packed / "pots" / "pot.glb"
+    before = stamp(inside)
+    assert before[1] == 3 and stamp(tmp_path / "none.glb") == (str(tmp_path / "none.glb"), -1, -1)
+    packed.write_bytes(b"another")
+    assert stamp(inside) != before
 
 
 def test_rows_of_a_newer_customs_and_what_is_no_base(tmp_path: Path) -> None:

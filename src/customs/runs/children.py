@@ -14,6 +14,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from multiprocessing.connection import Connection
 from pathlib import Path
+from stat import S_ISREG
 from typing import Any, Literal
 
 from customs.errors import unforeseen
@@ -95,12 +96,16 @@ def _child(work: Work, request: Request, place: str, told: Connection) -> None:
 
 
 def stamp(path: Path) -> tuple[str, int, int]:
-    """(path, bytes, nanoseconds of its last change) of a file; −1 where it is not on the disk by itself."""
-    try:
-        found = path.stat()
-    except OSError:
-        return str(path), -1, -1
-    return str(path), found.st_size, found.st_mtime_ns
+    """(path, bytes, nanoseconds of its last change) of a file, of the archive it lies in where it lies in one; −1 where it is gone."""
+    for place in (path, *path.parents):
+        try:
+            found = place.stat()
+        except OSError:
+            continue
+        if S_ISREG(found.st_mode):
+            return str(path), found.st_size, found.st_mtime_ns
+        break
+    return str(path), -1, -1
 
 
 class Children:

@@ -6,7 +6,7 @@ import json
 import os
 import sqlite3
 import time
-from collections.abc import Sequence
+from collections.abc import Container, Sequence
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
@@ -83,7 +83,8 @@ class Rows:
         """
         with _Whole(self._base):
             known = dict(self._base.execute("SELECT path, made_of FROM goods"))
-            paths = {p for p, _ in wanted}
+            paths = dict(wanted)
+            self._check_alone([p for p, told in known.items() if paths.get(p) != told])
             self._base.executemany("DELETE FROM goods WHERE path=?", [(p,) for p in known if p not in paths])
             for place, (path, made_of) in enumerate(wanted):
                 if path not in known:
@@ -100,25 +101,34 @@ class Rows:
                     self._base.execute("UPDATE goods SET place=? WHERE path=?", (place, path))
             self._base.execute("UPDATE goods SET state='waiting' WHERE state='broken'")
 
+    def _check_alone(self, changed: Sequence[str]) -> None:
+        """Raises WriteError where another process that lives runs one of these for another recipe."""
+        self._free()
+        running = dict(self._base.execute("SELECT path, pid FROM goods WHERE state='running'"))
+        if any(running.get(p, os.getpid()) != os.getpid() for p in changed):
+            raise WriteError(
+                "another run goes on in this folder", "the same recipe and goods, or a folder of its own",
+                "Wait until it has ended, or choose another folder.", self.path.parent,
+            )  # fmt: skip
+
     def again(self, paths: Sequence[str]) -> None:
         """These are run once more."""
         with _Whole(self._base):
             self._base.executemany("UPDATE goods SET state='waiting' WHERE path=?", [(p,) for p in paths])
 
-    def claim(self) -> Row | None:
-        """The next that waits, or that nobody runs any more; it is this process's from then on."""
+    def claim(self, known: Container[str]) -> Row | None:
+        """The next of those `known` that waits, or that nobody runs any more; it is this process's from then on."""
         with _Whole(self._base):
             self._free()
-            found = self._base.execute(
-                "SELECT path FROM goods WHERE state='waiting' ORDER BY place LIMIT 1"
-            ).fetchone()
-            if found is None:
+            waiting = self._base.execute("SELECT path FROM goods WHERE state='waiting' ORDER BY place")
+            path = next((p for (p,) in waiting if p in known), None)
+            if path is None:
                 return None
             self._base.execute(
                 "UPDATE goods SET state='running', attempt=attempt+1, pid=?, lease=? WHERE path=?",
-                (os.getpid(), time.time() + LEASE, found[0]),
+                (os.getpid(), time.time() + LEASE, path),
             )
-        return self.row(found[0])
+        return self.row(path)
 
     def _free(self) -> None:
         """What a process claimed that is no longer there, or has not said so for long, waits again."""
