@@ -26,7 +26,7 @@ from tests.assets import cube, key, saved, scene_of
 from tests.conftest import once
 from tests.motion.rigs import bar
 
-PATIENCE = 60_000
+PATIENCE = 120_000
 """Milliseconds; the machines are small."""
 CHEQUER = (
     np.kron(np.indices((4, 4)).sum(axis=0) % 2, np.ones((8, 8)))[..., None].repeat(3, 2).astype(np.uint8)
