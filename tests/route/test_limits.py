@@ -32,6 +32,7 @@ WRONG = [
     ("modules", "grid", 0),
     ("parts", "edge", 0),
     ("voxels", "side", 1),
+    ("voxels", "thickness", -1),
     ("voxels", "colours", 0),
     ("voxels", "palette", ["grey"]),
     ("arrive", "metres_per_unit", 0),
