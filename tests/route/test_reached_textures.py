@@ -40,14 +40,14 @@ LEFT_ALONE: dict[str, dict[str, Any]] = {
     "rigid": {}, "weights": {}, "weightless": {}, "weight-sums": {}, "split-joints": {}, "leftovers": {"outlines": True},
     "common-root": {}, "bind-pose": {}, "variants": {}, "merge-alpha": {}, "height-normal": {}, "clip-files": {},
     "green": {}, "spec-gloss": {}, "lods": {"ratios": (0.5,)}, "shapes": {"hits": "hull"}, "plot": {"rows": ("A",)}, "finest-levels": {}, "kept-levels": {}, "picture": {"angle": "front"},
-    "terrain": {}, "tool-faces": {}, "faces-between": {}, "modules": {"grid": 0.5}, "regions": {}, "voxels": {"side": 8}, "parts": {"by": "kind"}, "merge-cells": {}, "rig": {}, "glow-lights": {}, "light-units": {},
+    "terrain": {}, "tool-faces": {}, "faces-between": {}, "modules": {"grid": 0.5}, "regions": {}, "parts": {"by": "kind"}, "merge-cells": {}, "rig": {}, "glow-lights": {}, "light-units": {},
     "posts": {"posts": (("hook", (0, 1, 0), (0, 1, 0), "", ""),)},
 }  # fmt: skip
 """Steps that do not exist to change what is seen."""
 OTHERWISE = {
     "arrive", "turn", "scale", "pose", "donor", "merge-joints", "bind", "paint", "retarget", "humanoid", "light", "alpha",
     "detail", "glow", "tint", "preset", "copy-settings", "drop-roles", "merge-clips", "clips", "retime", "loop", "travel", "still",
-    "reduce", "close-holes", "from-goods", "take-away", "cut-off", "soft-move", "simplify", "kinds", "small",
+    "reduce", "close-holes", "from-goods", "take-away", "cut-off", "soft-move", "simplify", "kinds", "small", "voxels",
 }  # fmt: skip
 """Steps that do, that move the asset, or that want what is not here (a donor, clips, joints)."""
 
