@@ -6,6 +6,7 @@ from typing import Literal
 
 from pydantic import Field, field_validator
 
+from customs.geometry.triangles import triangles_of
 from customs.job import Job
 from customs.motion.posing.bounds import world_bounds
 from customs.route.step import Content, Outcome, Step, register
@@ -42,6 +43,8 @@ class Voxels(Settings):
 
 
 def _apply(scene: Scene, settings: Voxels, resources: Content, job: Job) -> Outcome:
+    if not any(len(triangles_of(p)) for m in scene.meshes for p in m.primitives):
+        return Outcome(scene)
     palette = parsed(settings.palette) if settings.palette else None
     thickness = 0.0
     if settings.fill == "shell":
