@@ -3,29 +3,20 @@
 from __future__ import annotations
 
 import fnmatch
-import tomllib
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, model_validator
+from pydantic import Field, ValidationError, model_validator
 
+from customs.conventions.origin import explain, read_toml
 from customs.errors import SheetError, StepError
-from customs.files import read_regular
 from customs.route.route import Route, Stop
 from customs.route.step import get_step, make_settings
+from customs.sheet.part import Part
 from customs.sheet.schema import to_toml
 
 VERSION = 1
-LARGEST = 1 << 24
-
-
-class Part(BaseModel):
-    """Base of every table: frozen, and unknown keys are errors."""
-
-    model_config = ConfigDict(frozen=True, extra="forbid")
-
-
 Range = tuple[int, int]
 
 
@@ -126,21 +117,22 @@ class Recipe(Part):
     sheet: str = Field(min_length=1)
     origin: str = ""
     about: str = ""
-    goods: Goods = Goods()
+    goods: Goods = EVERY
     stops: tuple[Decided, ...] = ()
     form: dict[str, str] = Field(default_factory=dict)
     differences: tuple[Difference, ...] = ()
 
     def own(self, stem: str) -> tuple[tuple[Decided, ...], dict[str, str]]:
-        """(stops, fields of the form) for a file of that name, without its ending."""
-        stops, form = list(self.stops), dict(self.form)
+        """(stops, fields of the form) for a file of that name, without its ending. What it keeps of its own goes to its step's place among
+        the recipe's stops; where it does without all of them it stays in the order it is listed in.
+        """
+        stops, form = self.stops, dict(self.form)
         for d in self.differences:
-            if not Goods(names=d.names).named(stem):
-                continue
-            mine = {s.step for s in d.stops} | set(d.without)
-            stops = [s for s in stops if s.step not in mine] + list(d.stops)
-            form |= d.form
-        return tuple(stops), form
+            if Goods(names=d.names).named(stem):
+                mine = {s.step for s in d.stops} | set(d.without)
+                stops = placed([s for s in stops if s.step not in mine], d.stops)
+                form |= d.form
+        return stops, form
 
     def text(self) -> str:
         """As TOML a person can read and compare: what is not said is left out, in an order that stays."""
@@ -163,6 +155,18 @@ class Recipe(Part):
         return "\n".join(out) + "\n"
 
 
+def placed(stops: Sequence[Decided], more: Sequence[Decided]) -> tuple[Decided, ...]:
+    """Stops with `more`, each before the first of `stops` whose step comes later."""
+    if not stops:
+        return tuple(more)
+    out = list(stops)
+    for stop in more:
+        order = get_step(stop.step).order
+        at = next((k for k, s in enumerate(out) if get_step(s.step).order > order), len(out))
+        out.insert(at, stop)
+    return tuple(out)
+
+
 def _stop_lines(table: str, stop: Decided) -> list[str]:
     out = ["", f"[[{table}]]", f"step = {to_toml(stop.step)}"]
     out += [] if stop.on else ["on = false"]
@@ -183,13 +187,9 @@ def route_with(base: Route, stops: Sequence[Decided]) -> Route:
     return Route(tuple(out))
 
 
-def parse_recipe(text: str, file: str | Path = "") -> Recipe:
-    """A recipe from TOML. Raises SheetError, which says where."""
-    try:
-        body = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as problem:
-        raise SheetError(f"no TOML: {problem}", "a recipe", "Mend it.", file) from None
-    version = body.get("recipe", VERSION)
+def parse_recipe(tables: dict[str, object], file: str | Path = "") -> Recipe:
+    """A recipe from TOML tables. Raises SheetError, which says where."""
+    version = tables.get("recipe", VERSION)
     if isinstance(version, int) and version > VERSION:
         raise SheetError(
             f"a recipe of version {version}",
@@ -199,24 +199,11 @@ def parse_recipe(text: str, file: str | Path = "") -> Recipe:
             "recipe",
         )
     try:
-        return Recipe.model_validate(body)
+        return Recipe.model_validate(tables)
     except ValidationError as problem:
-        first = problem.errors()[0]
-        where = ".".join(str(p) for p in first["loc"])
-        raise SheetError(
-            str(first["msg"]).removeprefix("Value error, "), "what a recipe says", "Mend it.", file, where
-        ) from None
+        raise explain(problem, file) from None
 
 
 def read_recipe(path: Path) -> Recipe:
     """A recipe from its file. Raises SheetError."""
-    try:
-        data = read_regular(path, LARGEST)
-    except OSError as problem:
-        raise SheetError(f"cannot be read ({problem.strerror})", "a recipe", file=path) from None
-    if data is None:
-        raise SheetError(f"larger than {LARGEST:,} bytes", "a recipe", file=path)
-    try:
-        return parse_recipe(data.decode("utf-8-sig"), path)
-    except UnicodeDecodeError:
-        raise SheetError("no UTF-8", "a recipe as TOML", "Save it as UTF-8.", path) from None
+    return parse_recipe(read_toml(path), path)

@@ -17,10 +17,10 @@ from customs.scene.arrays import frozen
 from customs.scene.key import Key, made_key
 from customs.scene.model import Material, Mesh, Node, Primitive, Scene
 from customs.scene.placements import NO_PLACEMENTS
-from customs.scene.voxels import Voxels
 from customs.surface.colour import to_linear
 from customs.voxels.faces import mesh_of, rectangles
 from customs.voxels.fill import Frame, frame_of, inside, touched
+from customs.voxels.grid import Voxels
 from customs.voxels.palette import chosen, nearest
 from customs.voxels.shell import shell, thin_cells
 from customs.voxels.surface import CLOSED, OPEN, Skin, colours_at, skin_of

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import heapq
 import re
 from collections.abc import Sequence
 
@@ -60,17 +61,18 @@ def _divided(
 ) -> npt.NDArray[np.float64]:
     """Middles (count, 3) of boxes: the one that differs most is divided at its middle until there are enough."""
     boxes = [np.arange(len(lab))]
-    worst = [_spread(lab, weight, boxes[0])]
-    while len(boxes) < count:
-        k = int(np.argmax([w[0] for w in worst]))
-        rows, (much, axis, middle) = boxes[k], worst[k]
-        if much <= 0:
+    heap = [(-_spread(lab, weight, boxes[0])[0], 0)]
+    while len(boxes) < count and heap:
+        much, k = heapq.heappop(heap)
+        if much >= 0:
             break
+        rows = boxes[k]
+        _, axis, middle = _spread(lab, weight, rows)
         low = lab[rows, axis] <= middle
-        parts = [rows[low], rows[~low]]
-        boxes[k], worst[k] = parts[0], _spread(lab, weight, parts[0])
-        boxes.append(parts[1])
-        worst.append(_spread(lab, weight, parts[1]))
+        boxes[k] = rows[low]
+        boxes.append(rows[~low])
+        for n in (k, len(boxes) - 1):
+            heapq.heappush(heap, (-_spread(lab, weight, boxes[n])[0], n))
     return np.array([np.average(lab[rows], axis=0, weights=weight[rows]) for rows in boxes])
 
 

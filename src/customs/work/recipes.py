@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
+from glob import escape
 from pathlib import Path
 
 from customs.errors import CustomsError, UsageError
@@ -42,15 +43,24 @@ def recipe_of(goods: Sequence[Asset], sheet: str, name: str) -> tuple[Recipe, tu
             mine.append(Decided.of(stop))
         each.append(mine)
     common = [s for s in each[0] if all(s in mine for mine in each)]
-    differences = [
-        Difference(names=(_stem(a).lower(),), stops=tuple(rest))
-        for a, mine in zip(goods, each)
-        if (rest := [s for s in mine if s not in common])
-    ]
-    recipe = Recipe(
-        name=name, sheet=sheet, origin=origin, stops=tuple(common), differences=tuple(differences)
+    recipe = Recipe(name=name, sheet=sheet, origin=origin, stops=tuple(common))
+    found = [d for a, mine in zip(goods, each) if (d := _difference(recipe, _stem(a), mine)) is not None]
+    return recipe.model_copy(update={"differences": tuple(found)}), tuple(left)
+
+
+def _difference(recipe: Recipe, stem: str, mine: Sequence[Decided]) -> Difference | None:
+    """What an asset whose stops are `mine` keeps besides the recipe's; all of them where several of a step, or another order, leave no other
+    way to say it.
+    """
+    if list(recipe.stops) == list(mine):
+        return None
+    names = (escape(stem.lower()),)
+    rest = Difference(names=names, stops=tuple(s for s in mine if s not in recipe.stops))
+    if recipe.model_copy(update={"differences": (rest,)}).own(stem)[0] == tuple(mine):
+        return rest
+    return Difference(
+        names=names, stops=tuple(mine), without=tuple(dict.fromkeys(s.step for s in recipe.stops))
     )
-    return recipe, tuple(left)
 
 
 def bound(stop: Stop) -> str:
@@ -61,7 +71,7 @@ def bound(stop: Stop) -> str:
 
 
 def _stem(asset: Asset) -> str:
-    return Path(asset.source).name.partition(".")[0]
+    return Path(asset.source).stem
 
 
 def requests_of(
@@ -78,12 +88,12 @@ def requests_of(
         sheet, origin = find_sheet(recipe.sheet), find_origin(recipe.origin)
     except CustomsError as problem:
         raise UsageError(f"{recipe.name}: {problem}") from None
-    mine = [e for e in entries if recipe.goods.named(e.path.name.partition(".")[0])]
+    mine = [e for e in entries if recipe.goods.named(e.path.stem)]
     if not mine:
         raise UsageError(f"{recipe.name} looks at {', '.join(recipe.goods.names)}: no such file is there")
     made = []
     for entry, folder in zip(mine, package_folders(mine)):
-        stops, form = recipe.own(entry.path.name.partition(".")[0])
+        stops, form = recipe.own(entry.path.stem)
         made.append(
             Request(
                 entry.path, entry.root, sheet, origin, out=out, replace_existing=replace_existing, kit=kit, folder=folder,

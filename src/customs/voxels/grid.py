@@ -1,4 +1,4 @@
-"""A grid of unit cells an asset is delivered as."""
+"""A grid of unit cells an asset is made of."""
 
 from __future__ import annotations
 
