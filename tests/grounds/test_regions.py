@@ -32,7 +32,7 @@ from customs.scene.model import Light, Scene
 from customs.sheet.model import Sheet
 from customs.work.goods import take_in
 from customs.work.lookup import find_sheet
-from customs.work.regions import bring_level, first_met, joined_route
+from customs.work.regions import bring_level, first_met, joined_route, stays
 from customs.work.requests.dispatch import DispatchRequest, run_dispatch
 from customs.work.requests.evaluate import Evaluated, asked_of, run_evaluate
 from customs.work.requests.plan import PlanRequest, run_plan
@@ -258,7 +258,7 @@ def delivered(
     first = run_evaluate(asked_of(mine, store, sheet), cache)
     assert theirs is not None
     brought = {**bring_level(store, other, theirs), "own": OWN.numbers, "theirs": THEIRS.numbers, **values}
-    route = joined_route(mine.route, first.passed, None, brought)
+    route = joined_route(mine.route, None, brought, stays(mine.route, first.passed))
     asset = run_plan(PlanRequest(asked_of(replace(mine, stops=route.stops), store, sheet)), cache).asset
     done = run_evaluate(asked_of(asset, store, sheet), cache)
     sent = run_dispatch(DispatchRequest(done, sheet, folder / "out"))
@@ -291,6 +291,18 @@ def test_delivered_as_one_file_and_as_two_lists(files: tuple[Path, Path], tmp_pa
 
 def replace_grounds(sheet: Sheet, **values: object) -> Sheet:
     return sheet.model_copy(update={"grounds": sheet.grounds.model_copy(update=values)})
+
+
+def test_more_parts_than_anyone_takes_are_refused() -> None:
+    level = walls(
+        {"wall": (0.5, 1.0, 0.1)},
+        [("wall", (1.0 * (k % 70), 0.0, 1.0 * (k // 70)), 0.0) for k in range(4900)],
+    )
+    entry = get_step("parts")
+    with pytest.raises(StepError, match="4,900 parts"):
+        entry.run(level, make_settings(entry, {"by": "squares", "edge": 1.0}), {}, Job())
+    out = entry.run(level, make_settings(entry, {"by": "squares", "edge": 10.0}), {}, Job()).scene
+    assert len(out.parts.words) == 49 + 7 * 0 and len(out.parts.ordinals) == 4900
 
 
 def test_split_by_kind_by_squares_and_by_hand() -> None:

@@ -3,12 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from functools import cache
 
 from customs.dispatch.deliver import Deliverable, Tick
 from customs.floorplan.compose import Sheet as PlanSheet
 from customs.floorplan.compose import sheets, usual_scale
-from customs.floorplan.files import DOTS, FORMS, INCH, Pixels, stems
+from customs.floorplan.files import DOTS, FORMS, Pixels, stems
 from customs.formats.registry import Parts
 from customs.grounds.storeys import building
 from customs.job import Job
@@ -38,19 +37,19 @@ def plan_files(scene: Scene, sheet: Sheet, plan: FloorPlan) -> tuple[Deliverable
     return tuple(out)
 
 
-def _picture_of(scene: Scene, plan: FloorPlan, page: PlanSheet) -> Callable[[], Pixels]:
-    @cache
-    def drawn_once() -> Pixels:
-        # OpenGL is loaded where something is drawn.
-        from customs.floorplan.picture import drawn, veil_without
+def _picture_of(scene: Scene, plan: FloorPlan, page: PlanSheet) -> Callable[[Tick], Pixels]:
+    kept = list[Pixels]()
 
-        seen = building(scene)
-        width, height = (max(1, round(mm / INCH * DOTS)) for mm in page.page.picture[2:])
-        veil = veil_without(seen, plan.hidden)
-        return drawn(seen, page.frame, width, height, plan.brightness, veil, Job())
+    def drawn_once(tick: Tick) -> Pixels:
+        # OpenGL is loaded where something is drawn.
+        from customs.floorplan.picture import drawn_page
+
+        if not kept:
+            kept.append(drawn_page(building(scene), plan, page, DOTS, Job(lambda share, text: tick(share))))
+        return kept[0]
 
     return drawn_once
 
 
-def _maker(page: PlanSheet, form: str, picture: Callable[[], Pixels]) -> Callable[[Tick], Parts]:
-    return lambda tick: [FORMS[form](page.page, picture())]
+def _maker(page: PlanSheet, form: str, picture: Callable[[Tick], Pixels]) -> Callable[[Tick], Parts]:
+    return lambda tick: [FORMS[form](page.page, picture(tick))]

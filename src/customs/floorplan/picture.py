@@ -9,12 +9,15 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.errors import LimitError
+from customs.floorplan.compose import Sheet
+from customs.floorplan.files import INCH
 from customs.floorplan.frame import Frame
 from customs.grounds.things import things_of
 from customs.job import Job
 from customs.picture.camera import Above
 from customs.picture.icon import aside
 from customs.picture.look import Look, Shot, Veil, lit_by
+from customs.scene.floor_plan import FloorPlan
 from customs.scene.key import Key
 from customs.scene.model import Scene
 
@@ -92,3 +95,10 @@ def drawn(scene: Scene, frame: Frame, width: int, height: int, brightness: float
         part = out[top : top + len(tile), left : left + len(tile)]
         part[:] = tile[: part.shape[0], : part.shape[1]]
     return out
+
+
+def drawn_page(scene: Scene, plan: FloorPlan, page: Sheet, dots: float, job: Job | None = None) -> Pixels:
+    """The picture (H, W, 4) of a page of a building (`grounds.storeys.building`) at `dots` an inch of paper. Raises as `drawn`."""
+    width, height = (max(1, round(mm / INCH * dots)) for mm in page.page.picture[2:])
+    veil = veil_without(scene, plan.hidden)
+    return drawn(scene, page.frame, width, height, plan.brightness, veil, job)

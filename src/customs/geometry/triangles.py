@@ -77,6 +77,12 @@ def face_vectors(positions: npt.NDArray[Any], faces: U32) -> F32:
     return out
 
 
+def corner_normals(corners: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    """(N, 3) unit normals of triangles (N, 3, 3) in double precision, 0 for those without area."""
+    vectors = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    return np.asarray(vectors / np.maximum(np.linalg.norm(vectors, axis=1, keepdims=True), 1e-30))
+
+
 def signed_volume(positions: npt.NDArray[Any], faces: U32) -> float:
     """Volume enclosed (units³), positive when ccw faces look outward: a sixth of the sum of a · (b × c).
 

@@ -11,6 +11,7 @@ import numpy.typing as npt
 
 from customs.errors import StepError
 from customs.geometry.choosing import hanging_together
+from customs.geometry.triangles import corner_normals
 from customs.geometry.weld import unique_rows
 
 F64 = npt.NDArray[np.float64]
@@ -171,8 +172,7 @@ class Face:
 def face_of(points: F64, faces: npt.NDArray[Any], face: int, at: Any = None) -> Face:
     """One of triangles (F, 3), pointed at in its middle or `at` a place (3,)."""
     corners = points[faces[face]]
-    normal = np.cross(corners[1] - corners[0], corners[2] - corners[0])
-    normal = normal / max(float(np.linalg.norm(normal)), 1e-30)
+    normal = corner_normals(corners[None])[0]
     middle = corners.mean(axis=0) if at is None else np.asarray(at, np.float64)
     return Face(middle, normal, corners, patch(points, faces, face))
 
@@ -223,8 +223,7 @@ def _reach(face: Face, out: F64) -> float:
 def patch(points: F64, faces: npt.NDArray[Any], face: int) -> F64:
     """(N, 3) corners of all triangles (F, 3) that lie in one plane with a face and hang together with it by places they share."""
     corners = points[faces]
-    vectors = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    normals = vectors / np.maximum(np.linalg.norm(vectors, axis=1, keepdims=True), 1e-30)
+    normals = corner_normals(corners)
     away = np.abs((corners - corners[face, 0]) @ normals[face]).max(axis=1)
     level = np.flatnonzero((normals @ normals[face] > 1 - 1e-6) & (away < EXACT / 2))
     mine = np.union1d(level, [face])

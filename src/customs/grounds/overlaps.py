@@ -13,6 +13,7 @@ from customs.changes.primitives import as_triangles, drop_unused_vertices, with_
 from customs.geometry.closest import Surface
 from customs.geometry.cutting import divided, heights
 from customs.geometry.raster import spans
+from customs.geometry.triangles import corner_normals
 from customs.geometry.weld import groups_of_rows
 from customs.grounds.faces_standing import Faces, faces_standing, with_own_faces
 from customs.grounds.openings import EXACT, Opening
@@ -246,7 +247,7 @@ class _Facing:
     """Triangles (N, 3, 3) by the way they face, so that of faces back to back the one is found that faces as what is asked about."""
 
     def __init__(self, corners: F64) -> None:
-        normals = _normals(corners)
+        normals = corner_normals(corners)
         self.surfaces: dict[tuple[int, float], Surface] = {}
         for axis, sign in WAYS:
             mine = corners[normals[:, axis] * sign > LEAST]
@@ -256,17 +257,12 @@ class _Facing:
 
     def under(self, corners: F64) -> Mask:
         """(N,) triangles (N, 3, 3) that lie on these with their middle and all corners, facing as they do."""
-        out, normals = np.zeros(len(corners), bool), _normals(corners)
+        out, normals = np.zeros(len(corners), bool), corner_normals(corners)
         most = np.abs(normals).argmax(axis=1)
         for (axis, sign), surface in self.surfaces.items():
             at = np.flatnonzero((most == axis) & (normals[:, axis] * sign > 0))
             out[at] = _lying(surface, corners[at], normals[at])
         return out
-
-
-def _normals(corners: F64) -> F64:
-    vectors = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    return np.asarray(vectors / np.maximum(np.linalg.norm(vectors, axis=1, keepdims=True), 1e-30))
 
 
 def _lying(surface: Surface, corners: F64, normals: F64) -> Mask:

@@ -25,7 +25,7 @@ def list_names(scene: Scene, things: Things, tile: float) -> npt.NDArray[np.obje
     out = np.full(len(things), "", object)
     if scene.parts.words:
         taken = set[str]()
-        words = [free_name(_plain(w), taken) for w in (*scene.parts.words, REST)]
+        words = [free_name(_plain(w), taken).replace(" ", "_") for w in (*scene.parts.words, REST)]
         out = np.array(words, object)[scene.parts.of(numbers_of(scene, things))]
     if tile:
         at, which = np.unique(tiles_of(things, tile), axis=0, return_inverse=True)

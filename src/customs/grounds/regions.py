@@ -161,4 +161,5 @@ def of_region(scene: Scene, things: Things, number: int) -> Mask:
 def delivered_apart(scene: Scene, number: int, name: str) -> Scene:
     """The scene with a region in a list of its own, where its destination takes lists."""
     every = _numbers(scene)
-    return replace(scene, parts=scene.parts.saying(every[every // SPAN == number], name))
+    mine = every[every // SPAN == number]
+    return replace(scene, parts=scene.parts.saying(mine, np.zeros(len(mine), np.intp), (name,)))

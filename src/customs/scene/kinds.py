@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from types import MappingProxyType
 from typing import Literal
@@ -35,15 +35,20 @@ class KindNotes:
         at = np.minimum(np.searchsorted(self.ordinals, ordinals), len(self.ordinals) - 1)
         return np.where(self.ordinals[at] == ordinals, self.codes[at].astype(np.intp), -1)
 
-    def saying(self, ordinals: npt.NDArray[np.integer], word: str) -> KindNotes:
-        """With `word` said of nodes of these numbers (M,), whatever was said of them before."""
-        new = np.unique(ordinals.astype(np.uint32))
-        words = self.words if word in self.words else (*self.words, word)
-        stay = ~np.isin(self.ordinals, new)
-        numbers = np.concatenate([self.ordinals[stay], new])
-        codes = np.concatenate([self.codes[stay], np.full(len(new), words.index(word), np.uint16)])
-        order = np.argsort(numbers, kind="stable")
-        return replace(self, ordinals=numbers[order], codes=codes[order], words=words)
+    def saying(
+        self, ordinals: npt.NDArray[np.integer], codes: npt.NDArray[np.integer], words: Sequence[str]
+    ) -> KindNotes:
+        """With words at places (M,) in `words` said of nodes of these numbers (M,), whatever was said of them before; of one number the last
+        counts. Raises ValueError for more words than there are places.
+        """
+        known = (*self.words, *(w for w in dict.fromkeys(words) if w not in self.words))
+        if len(known) > np.iinfo(np.uint16).max:
+            raise ValueError(f"{len(known):,} words")
+        place = np.array([known.index(w) for w in words], np.uint16)
+        numbers = np.concatenate([self.ordinals, ordinals.astype(np.uint32)])
+        every = np.concatenate([self.codes, place[codes] if len(codes) else np.zeros(0, np.uint16)])
+        found, last = np.unique(numbers[::-1], return_index=True)
+        return replace(self, ordinals=found, codes=every[::-1][last], words=known)
 
     def numbered(self, ordinals: npt.NDArray[np.integer]) -> KindNotes:
         """With other numbers (N,) of its nodes."""

@@ -13,8 +13,8 @@ from pydantic import TypeAdapter, ValidationError
 from customs.errors import ReadError, WriteError
 from customs.files import read_regular
 from customs.floorplan.compose import bar_metres, sheets
-from customs.floorplan.files import DOTS, FORMS, INCH, stems
-from customs.floorplan.picture import drawn, veil_without
+from customs.floorplan.files import DOTS, FORMS, stems
+from customs.floorplan.picture import drawn_page
 from customs.grounds.storeys import building
 from customs.job import Job
 from customs.json_text import loads
@@ -87,17 +87,20 @@ def write_plans(
                 "there is a file already", "a free name", "Choose another folder, or write over it.", taken[0]
             )
     seen = building(scene)
-    veil = veil_without(seen, plan.hidden)
     out = []
     for k, (page, files) in enumerate(zip(pages, places)):
         part = job.part(k / len(pages), (k + 1) / len(pages))
-        width, height = (max(1, round(mm / INCH * dots)) for mm in page.page.picture[2:])
-        picture = drawn(seen, page.frame, width, height, plan.brightness, veil, part)
+        picture = drawn_page(seen, plan, page, dots, part)
         part.check()
         _put(files, [FORMS[f.suffix[1:]](page.page, picture) for f in files])
         out.append(
             Drawn(
-                page.name, tuple(files), (width, height), page.frame.cut, plan.scale, bar_metres(plan.scale)
+                page.name,
+                tuple(files),
+                picture.shape[1::-1],
+                page.frame.cut,
+                plan.scale,
+                bar_metres(plan.scale),
             )
         )
     return out

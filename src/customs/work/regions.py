@@ -11,6 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.changes.snapshot import make_snapshot
+from customs.errors import StepError
 from customs.geometry.rays import hits
 from customs.geometry.triangles import triangles_of
 from customs.grounds.faces_standing import faces_standing
@@ -99,8 +100,42 @@ def with_met(chosen: Chosen, ground: Ground, met: Met, how: How, place: Any = No
     return replace(chosen, faces=(*chosen.faces, face_of(points, faces, met.face, place)))
 
 
-def bring_level(store: Path, other: Asset, scene: Scene) -> dict[str, Any]:
-    """Settings of a stop that brings all of another asset's `scene`, whose snapshot is kept in the store. Raises CustomsError."""
+@dataclass(frozen=True, eq=False)
+class Measured:
+    """What is chosen of an opening, measured: None and `why` where it is none yet; `box` is that of the level it was chosen in."""
+
+    chosen: Chosen
+    opening: Opening | None
+    why: str
+    box: tuple[float, ...]
+
+
+def measured(chosen: Chosen, scene: Scene) -> Measured:
+    """The opening that is chosen in a scene."""
+    box = box_of(scene)
+    try:
+        return Measured(chosen, chosen.opening(scene), "", box)
+    except StepError as problem:
+        return Measured(chosen, None, f"{problem.found}. {problem.todo}", box)
+
+
+def box_of(scene: Scene) -> tuple[float, ...]:
+    """Corners of the box around a level, to the millimetre."""
+    things = things_of(scene)
+    low = np.nanmin(things.low, axis=0, initial=np.inf)
+    high = np.nanmax(things.high, axis=0, initial=-np.inf)
+    return tuple((np.round(np.concatenate([low, high]), 3) + 0.0).tolist())
+
+
+def bring_level(store: Path, other: Asset, scene: Scene, theirs: Measured | None = None) -> dict[str, Any]:
+    """Settings of a stop that brings all of another asset's `scene`, whose snapshot is kept in the store. Raises CustomsError, and where the
+    opening `theirs` was chosen while that level stood otherwise.
+    """
+    if theirs is not None and theirs.box != box_of(scene):
+        raise StepError(
+            f"the opening of {other.name} was chosen where it stood, or was as large, as it is not at the end of its route",
+            "an opening of the level as it is", "Choose it again there.",
+        )  # fmt: skip
     name, data, _ = make_snapshot(scene, level=True)
     keep_packed(store, name, data)
     return {
@@ -109,21 +144,17 @@ def bring_level(store: Path, other: Asset, scene: Scene) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def joined_route(route: Route, passed: Sequence[At], stop: str | None, values: Mapping[str, Any]) -> Route:
-    """The route with a stop that joins a level, right after `stop`, which is looked at; where that is the last (None), at its step's place, so
-    that names and textures of both are looked after together, unless what is between moves the level.
-    """
-    if stop is not None:
-        return route.after(stop, STEP, values)
-    new = route.added(STEP, values, by="person")
+def stays(route: Route, passed: Sequence[At]) -> bool:
+    """True where nothing moves a level between where a stop that joins another goes by its step's order, and the end of its route."""
+    new = route.added(STEP, {}, by="person")
     at = next(k for k, s in enumerate(new.stops) if s not in route.stops)
-    if at <= len(passed) and _box_of(passed[at - 1].scene) == _box_of(passed[-1].scene):
-        return new
-    return route.after(None, STEP, values)
+    return 0 < at <= len(passed) and box_of(passed[at - 1].scene) == box_of(passed[-1].scene)
 
 
-def _box_of(scene: Scene) -> list[float]:
-    """Corners of the box around a level, to the millimetre."""
-    things = things_of(scene)
-    low, high = np.nanmin(things.low, axis=0, initial=np.inf), np.nanmax(things.high, axis=0, initial=-np.inf)
-    return (np.round(np.concatenate([low, high]), 3) + 0.0).tolist()
+def joined_route(route: Route, stop: str | None, values: Mapping[str, Any], still: bool) -> Route:
+    """The route with a stop that joins a level, right after `stop`, which is looked at; where that is the last (None) and the level stays where
+    it is (`still`), at its step's place, so that names and textures of both are looked after together.
+    """
+    if stop is None and still:
+        return route.added(STEP, values, by="person")
+    return route.after(stop, STEP, values)

@@ -25,6 +25,7 @@ class PartTools(QWidget):
     def __init__(self, session: Office, looking: Looking) -> None:
         super().__init__()
         self.session, self.looking = session, looking
+        self._told: tuple[tuple[str, int], ...] = ()
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(5)
@@ -74,10 +75,15 @@ class PartTools(QWidget):
         self.add.setEnabled(bool(self.looking.picked))
         if said is not None and not self.edge.hasFocus():
             self.edge.show_value(said.edge)
+        picked = said.picked if said is not None and by == "picked" else ()
+        told = tuple((name, len(keys)) for name, keys in picked)
+        if told == self._told:
+            return
+        self._told = told
         empty(self.rows)
-        for name, keys in said.picked if by == "picked" else ():
+        for name, count in told:
             gone = button("Take out", partial(self.take_out, name), "flat")
-            self.rows.addWidget(row(label(f"{name} · {len(keys)}"), 1, gone))
+            self.rows.addWidget(row(label(f"{name} · {count}"), 1, gone))
 
     def _split(self, by: str) -> None:
         asset = self.session.asset

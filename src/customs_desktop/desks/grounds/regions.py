@@ -2,19 +2,30 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Any
 
 from PyQt6.QtWidgets import QCheckBox, QVBoxLayout, QWidget
 
-from customs.errors import StepError
 from customs.grounds.openings import Opening
 from customs.picture.pick import Met
 from customs.route.route import Stop
 from customs.scene.model import Scene
 from customs.shipment.state import Asset
 from customs.work.mixing import source_of
-from customs.work.regions import STEP, Chosen, bring_level, joined_route, with_met
+from customs.work.regions import (
+    STEP,
+    Chosen,
+    How,
+    Measured,
+    box_of,
+    bring_level,
+    joined_route,
+    measured,
+    stays,
+    with_met,
+)
 from customs_desktop.desks.grounds.looking import Looking
 from customs_desktop.desks.grounds.opening_overlay import OpeningOverlay
 from customs_desktop.office import Office
@@ -45,8 +56,7 @@ class RegionTools(QWidget):
     def __init__(self, session: Office, looking: Looking, twin: TwinView) -> None:
         super().__init__()
         self.session, self.looking, self.twin = session, looking, twin
-        self.chosen: dict[str, Chosen] = {}
-        self.openings: dict[str, Opening] = {}
+        self.measured: dict[str, Measured] = {}
         self.overlay = OpeningOverlay()
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -90,7 +100,7 @@ class RegionTools(QWidget):
         box.addWidget(row(self.apart, 1, self.join))
         self.joined = JoinedRows(self._anew)
         box.addWidget(self.joined)
-        looking.found.connect(self.refresh)
+        looking.found.connect(self._found)
         looking.chosen.connect(self._pointed)
 
     # -- what is shown
@@ -100,7 +110,7 @@ class RegionTools(QWidget):
         stops = self._stops()
         if stops:
             return ", ".join(str(dict(s.values).get("name", "")) for s in stops)
-        opening = self.openings.get(self.session.current)
+        opening = self.opening(self.session.current)
         return opening.text() if opening is not None else ""
 
     def _stops(self) -> list[Stop]:
@@ -113,6 +123,11 @@ class RegionTools(QWidget):
         mine = [s for s in self._stops() if source_of(s) == self._other()]
         return next((s for s in mine if s.id == self.session.stop), mine[-1] if mine else None)
 
+    def opening(self, id_: str) -> Opening | None:
+        """The opening chosen of a level."""
+        found = self.measured.get(id_)
+        return found.opening if found is not None else None
+
     def _other(self) -> str:
         return str(self.other.currentData() or "")
 
@@ -122,13 +137,13 @@ class RegionTools(QWidget):
         chosen = self._other()
         fill_combo(self.other, goods)
         show_choice(self.other, chosen)
-        own, theirs = self.openings.get(self.session.current), self.openings.get(self._other())
+        own, theirs = self.opening(self.session.current), self.opening(self._other())
         self.size.setText(f"Opening {own.text()}, leads {_way(own)}" if own is not None else ASK)
         self.theirs.setText(
             f"Its opening {theirs.text()}" if theirs is not None else "Its opening is not chosen: by numbers"
         )
         for part in (self.flip, self.clear):
-            part.setVisible(bool(self.chosen.get(self.session.current)))
+            part.setVisible(self.session.current in self.measured)
         stop = self.stop
         if stop is not None:
             said = dict(stop.values)
@@ -144,7 +159,7 @@ class RegionTools(QWidget):
         self._show_opening()
 
     def _show_opening(self) -> None:
-        self.overlay.opening = self.openings.get(self.session.current)
+        self.overlay.opening = self.opening(self.session.current)
         self.overlay.scene = self.looking.scene
         if self.looking.open and self.twin.overlay is not self.overlay:
             self.twin.set_overlay(self.overlay)
@@ -162,34 +177,52 @@ class RegionTools(QWidget):
         self.choose.setChecked(False)
         self.looking.choosing = False
 
+    def _found(self) -> None:
+        """The level is looked at anew: an opening chosen while it stood otherwise is one no longer."""
+        known, scene = self.measured.get(self.session.current), self.looking.scene
+        if known is not None and scene is not None and self.looking.ground is not None:
+            if known.box != box_of(scene):
+                self._forget()
+                self.session.said.emit("The level stands otherwise now: choose its opening again.", "note")
+        self.refresh()
+
     def _pointed(self, met: Met, place: Any) -> None:
-        ground, id_ = self.looking.ground, self.session.current
+        ground, known = self.looking.ground, self.measured.get(self.session.current)
         if ground is None:
             return
-        how = "edges" if self.how.current() == "edges" else "faces"
-        self.chosen[id_] = with_met(self.chosen.get(id_, Chosen()), ground, met, how, place)  # type: ignore[arg-type]
-        self._measure()
+        had = known.chosen if known is not None else Chosen()
+        how: How = "edges" if self.how.current() == "edges" else "faces"
+        self._measure(lambda: with_met(had, ground, met, how, place))
 
-    def _measure(self) -> None:
+    def _measure(self, choose: Callable[[], Chosen]) -> None:
+        """Measured beside the window's work: all of a level may have to be looked at."""
         id_, scene = self.session.current, self.looking.scene
-        chosen = self.chosen.get(id_)
-        self.openings.pop(id_, None)
-        if chosen and scene is not None:
-            try:
-                self.openings[id_] = chosen.opening(scene)
-            except StepError as problem:
-                self.session.said.emit(f"Not an opening yet: {problem.found}. {problem.todo}", "note")
-        self.refresh()
-        self.looking.changed.emit()
+        if scene is None:
+            return
+
+        def done(found: Measured) -> None:
+            self.measured[id_] = found
+            if found.why and id_ == self.session.current:
+                self.session.said.emit(f"Not an opening yet: {found.why}", "note")
+            self.refresh()
+            self.looking.changed.emit()
+
+        self.session.worker.submit(
+            Task(
+                0, key="opening", title="Measuring the opening", run=lambda job: measured(choose(), scene), done=done,
+                failed=self.session.fail, apart=True,
+            )
+        )  # fmt: skip
 
     def _flip(self) -> None:
-        chosen = self.chosen[self.session.current]
-        self.chosen[self.session.current] = replace(chosen, other_way=not chosen.other_way)
-        self._measure()
+        known = self.measured.get(self.session.current)
+        if known is not None:
+            self._measure(lambda: replace(known.chosen, other_way=not known.chosen.other_way))
 
     def _forget(self) -> None:
-        self.chosen.pop(self.session.current, None)
-        self._measure()
+        self.measured.pop(self.session.current, None)
+        self.refresh()
+        self.looking.changed.emit()
 
     def _go(self) -> None:
         if self._other():
@@ -203,7 +236,7 @@ class RegionTools(QWidget):
         return (asset, scene) if asset is not None and scene is not None else None
 
     def _values(self) -> dict[str, Any]:
-        own, theirs = self.openings.get(self.session.current), self.openings.get(self._other())
+        own, theirs = self.opening(self.session.current), self.opening(self._other())
         both = own is not None and theirs is not None
         return {
             "own": own.numbers if own is not None else (),
@@ -218,38 +251,47 @@ class RegionTools(QWidget):
         found, id_, values = self._at_its_end(self._other()), self.session.current, self._values()
         if found is None:
             return
-        name, at, result = found[0].name, self.session.stop, self.session.result
-        passed = result.passed if result is not None else ()
+        name, at, result, asset = found[0].name, self.session.stop, self.session.result, self.session.asset
+        if result is None or asset is None:
+            return
+        route, passed = asset.route, result.passed
+        theirs = self.measured.get(self._other()) if values["theirs"] else None
         self.stop_choosing()
 
-        def done(brought: dict[str, Any]) -> None:
-            self.session.change_route(
-                f"Join {name}", lambda r: joined_route(r, passed, at, {**brought, **values}), id_
-            )
+        def done(brought: tuple[dict[str, Any], bool]) -> None:
+            said, still = {**brought[0], **values}, brought[1]
+            self.session.change_route(f"Join {name}", lambda r: joined_route(r, at, said, still), id_)
 
-        self._bring(found, done)
+        self._bring(found, lambda values: (values, at is None and stays(route, passed)), done, theirs)
 
-    def _bring(self, found: tuple[Asset, Scene], done: Any) -> None:
-        """The snapshot is made beside the window's own work: textures are packed for it."""
+    def _bring(
+        self,
+        found: tuple[Asset, Scene],
+        more: Callable[[dict[str, Any]], Any],
+        done: Callable[[Any], object],
+        theirs: Measured | None = None,
+    ) -> None:
+        """The snapshot, and what else has to be found for it, beside the window's own work: textures are packed, boxes measured."""
         shipment, (asset, scene) = self.session.shipment, found
         if shipment is not None:
             store = shipment.store
             self.session.worker.submit(
                 Task(
                     0, key="bring level", title=f"Bringing {asset.name}",
-                    run=lambda job: bring_level(store, asset, scene), done=done, failed=self.session.fail, apart=True,
+                    run=lambda job: more(bring_level(store, asset, scene, theirs)), done=done, failed=self.session.fail, apart=True,
                 )
             )  # fmt: skip
 
     def _anew(self, stop: Stop) -> None:
         found, id_ = self._at_its_end(source_of(stop)), self.session.current
-        if found is not None:
-            self._bring(
-                found,
-                lambda brought: self.session.change_route(
-                    "Take anew", lambda r: r.changed(stop.id, **brought).by_person(stop.id), id_
-                ),
+
+        def done(brought: dict[str, Any]) -> None:
+            self.session.change_route(
+                "Take anew", lambda r: r.changed(stop.id, **brought).by_person(stop.id), id_
             )
+
+        if found is not None:
+            self._bring(found, lambda values: values, done)
 
     def _placed(self) -> None:
         values = self._values()

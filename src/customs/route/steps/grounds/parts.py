@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import replace
 from typing import Literal
 
 import numpy as np
+import numpy.typing as npt
 from pydantic import Field
 
+from customs.errors import StepError
 from customs.grounds.kinds import kinds_of
 from customs.grounds.rules import KINDS, TITLES
 from customs.grounds.things import numbers_of, things_of
@@ -19,6 +22,9 @@ from customs.scene.model import Remark, Scene
 from customs.scene.settings import Settings
 from customs.words import many
 
+Ints = npt.NDArray[np.integer]
+MOST = 4_096
+"""Lists a level is delivered as."""
 Picked = tuple[str, tuple[str, ...]]
 """(what a part is called, Keys of its things)."""
 
@@ -46,29 +52,35 @@ def _apply(scene: Scene, settings: Parts, resources: Content, job: Job) -> Outco
     else:
         squares, which = np.unique(tiles_of(things, settings.edge), axis=0, return_inverse=True)
         codes, words = which.reshape(-1), [f"square {i} {j}" for i, j in squares.tolist()]
-    parts = scene.parts
-    for code in np.unique(codes[numbers >= 0]).tolist():
-        parts = parts.saying(numbers[(codes == code) & (numbers >= 0)], words[code])
-    return _told(scene, replace(scene, parts=parts))
+    known = numbers >= 0
+    return _told(scene, numbers[known], codes[known], words)
 
 
 def _picked(scene: Scene, picked: tuple[Picked, ...]) -> Outcome:
-    known = set(numbers_of(scene, things_of(scene)).tolist())
-    parts, lost = scene.parts, 0
-    for name, keys in picked:
-        mine = [k.ordinal for k in map(Key.parse, keys) if k.digest == scene.digest and k.ordinal in known]
+    there = set(numbers_of(scene, things_of(scene)).tolist())
+    numbers, codes, lost = list[int](), list[int](), 0
+    for code, (_, keys) in enumerate(picked):
+        mine = [k.ordinal for k in map(Key.parse, keys) if k.digest == scene.digest and k.ordinal in there]
         lost += len(keys) - len(mine)
-        if mine:
-            parts = parts.saying(np.array(mine), name)
-    out = _told(scene, replace(scene, parts=parts))
+        numbers += mine
+        codes += [code] * len(mine)
+    out = _told(scene, np.array(numbers, np.int64), np.array(codes, np.intp), [name for name, _ in picked])
     gone = Remark(f"{many(lost, 'picked thing')} no longer there")
     return Outcome(out.scene, (*out.remarks, *([gone] if lost else [])))
 
 
-def _told(before: Scene, after: Scene) -> Outcome:
-    if len(after.parts.ordinals) == 0:
-        return Outcome(before)
-    return Outcome(after, (Remark(f"{many(len(after.parts.words), 'part')}, each a list of its own"),))
+def _told(scene: Scene, numbers: Ints, codes: Ints, words: Sequence[str]) -> Outcome:
+    """The scene with things of these numbers (N,) in parts called `words`, by their places (N,). Raises StepError for too many parts."""
+    used = np.unique(codes)
+    if not len(used):
+        return Outcome(scene)
+    if len(used) > MOST:
+        raise StepError(f"{len(used):,} parts", f"{MOST:,} at most", "Choose larger squares.", where="edge")
+    named = [words[k] for k in used.tolist()]
+    parts = scene.parts.saying(numbers, np.searchsorted(used, codes), named)
+    return Outcome(
+        replace(scene, parts=parts), (Remark(f"{many(len(used), 'part')}, each a list of its own"),)
+    )
 
 
 def _summary(settings: Parts) -> str:
