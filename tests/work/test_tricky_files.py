@@ -16,6 +16,7 @@ from customs.landing.land import landed_scene
 from customs.motion.posing.pose import posed_scene_points
 from customs.scene.arrays import frozen
 from customs.scene.model import Channel, Clip, Image, Material, Node, Primitive, Scene, TextureUse
+from customs.surface.lay import lay_of, sampled
 from customs.surface.pixels import image_pixels
 from customs.work.asset import Request, Result, run
 from customs.work.lookup import find_sheet
@@ -193,14 +194,12 @@ def shown(scene: Scene, role: str, spots: np.ndarray) -> np.ndarray:
     """What a texture shows (N, 3) at places of the surface, given as (face, two weights), by its own set and
     transform.
     """
-    from customs.surface.lay import _sampled, lay_of
-
     prim = scene.meshes[0].primitives[0]
     use = scene.materials[0].textures[role]
     lay = lay_of(use)
     uv = lay.apply(prim.texcoords[lay.texcoord])[prim.indices.reshape(-1, 3)][spots[:, 0].astype(int)]
     weights = np.c_[1 - spots[:, 1] - spots[:, 2], spots[:, 1:]]
-    return _sampled(
+    return sampled(
         image_pixels(scene.images[use.image]), np.einsum("nk,nkd->nd", weights, uv), use.sampler, "data"
     )
 
