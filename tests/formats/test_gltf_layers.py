@@ -35,11 +35,12 @@ from customs.surface.nearest import nearest
 from customs.surface.pixels import image_pixels
 from customs.surface.presets import apply_preset, presets
 from customs.work.asset import Request, run
-from customs.work.lookup import all_sheets, find_sheet
+from customs.work.lookup import find_sheet
 from tests.assets import cube, key, saved, scene_of
 from tests.formats.test_vrm_bvh import rewritten
 from tests.formats.test_vrm_bvh import saved as avatar
 from tests.outside.judges import validate
+from tests.sheets import model_sheets
 
 SAID: dict[str, dict[str, Any]] = {
     "KHR_materials_ior": {"ior": 1.33},
@@ -217,7 +218,7 @@ def rows(ledger: Ledger, requirement: str) -> list[str]:
     return [r.verdict for r in ledger.rows if r.requirement == requirement]
 
 
-@pytest.mark.parametrize("sheet", all_sheets())
+@pytest.mark.parametrize("sheet", model_sheets())
 def test_every_extension_is_kept_turned_or_said_by_every_sheet(sheet: str, tmp_path: Path) -> None:
     """The table of extension and sheet."""
     wanted = find_sheet(sheet)
@@ -232,7 +233,7 @@ def test_every_extension_is_kept_turned_or_said_by_every_sheet(sheet: str, tmp_p
         assert turned != takes and set(rows(result.ledger, "material-layers")) == {"cleared"}, (name, sheet)
         said = " ".join(result.left)
         assert ("material extensions" in said) == turned, (name, said)
-        if result.folder is not None and takes and wanted.grounds.form != "study":
+        if result.folder is not None and takes:
             model = next(p for p in result.folder.rglob("*") if p.suffix in (".glb", ".gltf"))
             assert extensions_used(read(model)) == [name]
 

@@ -26,7 +26,8 @@ from customs.surface.lay import lay_of
 from customs.surface.pixels import image_pixels
 from customs.work.asset import Request, Result, run
 from customs.work.donors import read_donor
-from customs.work.lookup import all_sheets, find_sheet
+from customs.work.lookup import find_sheet
+from tests.sheets import model_sheets
 
 HERE = Path(__file__).parent
 RIGGED = {"clips-apart-kit", "split-rig-kit"}
@@ -153,13 +154,7 @@ def pairs(result: Result, sheet: Sheet) -> Iterator[tuple[Scene, Clip | None, Sc
                 yield before, clip, after, twin, t
 
 
-CASES = [
-    (f, s)
-    for f in FILES
-    for s, sheet in all_sheets().items()
-    if fits(f, s) and (f, s) not in HELD and sheet.grounds.form != "study"
-]
-"""Of what is only studied nothing stands anywhere."""
+CASES = [(f, s) for f in FILES for s, sheet in model_sheets().items() if fits(f, s) and (f, s) not in HELD]
 
 
 @pytest.mark.parametrize(("name", "sheet"), CASES)
@@ -189,7 +184,7 @@ def test_it_stands_where_it_stood_and_shows_what_it_showed(
 @pytest.mark.parametrize("name", SAYING)
 def test_what_is_lost_or_guessed_is_asked_about(name: str, goods: Path, tmp_path: Path) -> None:
     requirement, subject = SAYING[name]
-    for sheet in all_sheets():
+    for sheet in model_sheets():
         result = port(goods, name, sheet, tmp_path / sheet)
         rows = [
             r for r in result.ledger.open() if r.requirement == requirement and r.subject.endswith(subject)

@@ -8,7 +8,7 @@ import pytest
 
 from customs.demo.kits import KITS
 from customs.errors import WriteError
-from customs.landing import mistakes, mistakes_levels
+from customs.landing import mistakes, mistakes_levels, mistakes_voxels
 from customs.landing.land import land
 from customs.landing.mistakes import MISTAKES, plant, telling, tried
 from customs.work.lookup import find_sheet
@@ -72,7 +72,7 @@ def standing(goods: dict[str, Path], tmp_path_factory: pytest.TempPathFactory) -
 def test_there_are_sixty_and_every_kind_is_among_them() -> None:
     assert len(TABLE) >= 60 and {kind for _, kind, _ in TABLE} >= {m.id for m in MISTAKES} - {
         "index-path"
-    } - {m.id for m in mistakes_levels.MISTAKES}
+    } - {m.id for m in (*mistakes_levels.MISTAKES, *mistakes_voxels.MISTAKES)}
 
 
 @pytest.mark.parametrize(("sheet", "kind", "told"), TABLE)

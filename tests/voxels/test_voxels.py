@@ -23,9 +23,10 @@ from customs.scene.model import Material, Primitive, Scene, TextureUse
 from customs.surface.colour import to_oklab
 from customs.voxels.faces import mesh_of, rectangles
 from customs.voxels.fill import frame_of, inside, touched
-from customs.voxels.made import Wanted, as_mesh, voxels_of
+from customs.voxels.made import Wanted, voxels_of
 from customs.voxels.palette import chosen, nearest, parsed
 from customs.voxels.shell import shell, thin_cells
+from customs.voxels.shown import as_mesh
 from customs.voxels.surface import CLOSED, OPEN, SHEET, kinds_of_pieces
 from tests.assets import key, scene_of
 from tests.outside.judges import validate

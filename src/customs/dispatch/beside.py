@@ -12,6 +12,7 @@ from customs.dispatch.fittings import facts_bytes, facts_of_delivery, has_facts
 from customs.dispatch.level_list import level_lists
 from customs.dispatch.plans import plan_files
 from customs.dispatch.plots import plot_bytes
+from customs.dispatch.voxel_files import voxel_files
 from customs.errors import WriteError
 from customs.formats.registry import Parts
 from customs.scene.floor_plan import NO_PLAN, FloorPlan
@@ -76,7 +77,7 @@ def more_files(
     scene: Scene, sheet: Sheet, final: Scene | None = None, plan: FloorPlan = NO_PLAN
 ) -> tuple[Deliverable, ...]:
     """All that goes beside model and textures: the asset's document, its pictures, its plot, copies of what hangs at its
-    posts, its floor plans; `final` as of `facts_file`, `plan` what a person decided about floor plans.
+    posts, its floor plans, its cells; `final` as of `facts_file`, `plan` what a person decided about floor plans.
     """
     apart = (facts_file(scene, sheet, final), plot_file(scene, sheet))
     return (
@@ -85,6 +86,7 @@ def more_files(
         *picture_files(scene, sheet),
         *attached_files(scene, sheet),
         *plan_files(scene, sheet, plan),
+        *voxel_files(scene, sheet),
     )
 
 

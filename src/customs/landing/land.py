@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 
@@ -41,6 +41,7 @@ from customs.landing.texture_check import (
     check_textures,
 )
 from customs.landing.told_apart import attached_of, refolded, rows_of, told_apart
+from customs.landing.voxel_check import check_voxels
 from customs.motion.posing.bounds import world_bounds
 from customs.scene.convention import WORKING
 from customs.scene.model import Scene
@@ -145,8 +146,7 @@ def _land_models(
     _same_box(main, body["box"], name, log)
     apart = told_apart(main, sheet, str(body["asset"]))
     check_fittings(apart, sheet, files, folder, str(body["asset"]), name, log)
-    check_pictures(sheet, files, str(body["asset"]), log)
-    check_plot(apart.core, sheet, files, str(body["asset"]), log)
+    _check_beside(main, apart.core, sheet, files, folder, str(body["asset"]), log)
     check_model(apart.core, sheet, name, log)
     check_textures(main, sheet, log)
     check_fixed_names(main, sheet, files, log)
@@ -167,6 +167,22 @@ def _land_models(
             names_others(scene, stems, part, log)
     play_all(whole_motion(main, list(parts.values())), sheet, name, log)
     return main
+
+
+def _check_beside(
+    main: Scene,
+    core: Scene,
+    sheet: Sheet,
+    files: Mapping[str, Path],
+    folder: Path,
+    asset: str,
+    log: Log,
+) -> None:
+    """What lies beside the model and tells of it: pictures, plot, cells; `core` is the scene without its fittings."""
+    check_pictures(sheet, files, asset, log)
+    check_plot(core, sheet, files, asset, log)
+    if sheet.voxels.form == "cells":
+        check_voxels(main, sheet, files, folder, asset, log)
 
 
 def _land_level(

@@ -9,7 +9,13 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from customs.errors import WriteError
-from customs.landing import mistakes_documents, mistakes_kit, mistakes_levels, mistakes_package
+from customs.landing import (
+    mistakes_documents,
+    mistakes_kit,
+    mistakes_levels,
+    mistakes_package,
+    mistakes_voxels,
+)
 from customs.landing.land import land
 from customs.landing.log import Line
 from customs.landing.planting import Copy, Mistake
@@ -20,6 +26,7 @@ MISTAKES: tuple[Mistake, ...] = (
     *mistakes_documents.MISTAKES,
     *mistakes_kit.MISTAKES,
     *mistakes_levels.MISTAKES,
+    *mistakes_voxels.MISTAKES,
 )
 """Every kind that is known."""
 

@@ -27,6 +27,7 @@ from customs.scene.things import CollisionShape as CollisionShape
 from customs.scene.things import Held as Held
 from customs.scene.things import Light as Light
 from customs.scene.things import Post as Post
+from customs.scene.voxels import Voxels
 from customs.scene.wishes import NO_WISHES, Wishes
 
 F32 = npt.NDArray[np.float32]
@@ -330,6 +331,7 @@ class Scene:
     springs: tuple[Spring, ...] = ()
     person: Person | None = None
     placements: Placements = NO_PLACEMENTS
+    voxels: Voxels | None = None
     suffixes: Mapping[str, tuple[str, ...]] = field(default_factory=lambda: NO_EXTRAS)
     wishes: Wishes = NO_WISHES
     kinds: KindNotes = NO_KINDS

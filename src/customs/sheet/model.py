@@ -18,6 +18,7 @@ from customs.sheet.form import FieldRules
 from customs.sheet.grounds import GroundRules
 from customs.sheet.part import Part, check_pattern, filled, inside_package
 from customs.sheet.told import LogRules
+from customs.sheet.voxels import VoxelRules
 from customs.surface.pattern import parse_pattern, pattern_text
 
 Rule = Literal["required", "allowed", "forbidden"]
@@ -312,6 +313,7 @@ class Sheet(Part):
     pictures: tuple[PictureRules, ...] = ()
     plot: PlotRules = PlotRules()
     grounds: GroundRules = GroundRules()
+    voxels: VoxelRules = VoxelRules()
     names: Names = Names()
     layout: Layout = Layout()
     form: tuple[FieldRules, ...] = ()

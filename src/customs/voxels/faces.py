@@ -5,30 +5,40 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from customs.later import later
+
+ndimage = later("scipy.ndimage")
 U32 = npt.NDArray[np.uint32]
 Ints = npt.NDArray[np.intp]
 
 
 def rectangles(cells: U32) -> tuple[Ints, Ints, Ints, Ints]:
-    """Of cells (X, Y, Z), 0 for empty, the rectangles that cover all their outer sides: (low corner (N, 3) and size (N, 3) in cells, 0 along the
+    """Of cells (X, Y, Z), 0 for empty, the rectangles that cover all their sides that are seen: (low corner (N, 3) and size (N, 3) in cells, 0 along the
     way they face, that way (N,) as axis · 2 + 1 where it is towards more, colour (N,)). Runs along one axis of one colour become one,
-    and so do equal runs side by side.
+    and so do equal runs side by side. Sides of hollows nothing leads into are not seen.
     """
-    found = [_facing(cells, axis, up) for axis in range(3) for up in (False, True)]
+    full = closed_up(cells)
+    found = [_facing(cells, full, axis, up) for axis in range(3) for up in (False, True)]
     low, size, way, colour = (np.concatenate(parts) for parts in zip(*found))
     return low, size, way, colour
 
 
-def _facing(cells: U32, axis: int, up: bool) -> tuple[Ints, Ints, Ints, Ints]:
+def closed_up(cells: U32) -> npt.NDArray[np.bool_]:
+    """(X, Y, Z) cells that are filled or lie in a hollow nothing leads into."""
+    pieces, _ = ndimage.label(np.pad(cells == 0, 1, constant_values=True))
+    return np.asarray(pieces != pieces[0, 0, 0])[1:-1, 1:-1, 1:-1]
+
+
+def _facing(cells: U32, full: npt.NDArray[np.bool_], axis: int, up: bool) -> tuple[Ints, Ints, Ints, Ints]:
     u, v = (a for a in range(3) if a != axis)
-    grid = np.moveaxis(cells, [axis, u, v], [0, 1, 2])
-    beyond = np.zeros_like(grid)
+    grid, filled = (np.moveaxis(x, [axis, u, v], [0, 1, 2]) for x in (cells, full))
+    beyond = np.zeros_like(filled)
     if up:
-        beyond[:-1] = grid[1:]
+        beyond[:-1] = filled[1:]
     else:
-        beyond[1:] = grid[:-1]
-    seen = np.where(beyond == 0, grid, 0)
-    layer, row, begin, end, colour = _runs(seen)
+        beyond[1:] = filled[:-1]
+    seen = np.where(beyond, 0, grid)
+    layer, row, begin, end, colour = runs_along(seen)
     # Equal runs, one row after another, lie together in this order.
     order = np.lexsort((row, colour, end, begin, layer))
     layer, row, begin, end, colour = (x[order] for x in (layer, row, begin, end, colour))
@@ -44,8 +54,8 @@ def _facing(cells: U32, axis: int, up: bool) -> tuple[Ints, Ints, Ints, Ints]:
     return low, size, np.full(len(first), axis * 2 + int(up), np.intp), colour[first] - 1
 
 
-def _runs(seen: U32) -> tuple[Ints, Ints, Ints, Ints, Ints]:
-    """(layer, row, begin, end, colour) of every run of one colour along the last axis."""
+def runs_along(seen: U32) -> tuple[Ints, Ints, Ints, Ints, Ints]:
+    """(layer, row, begin, end, colour) of every run of one colour along the last axis of cells (X, Y, Z), 0 for empty."""
     wide = np.pad(seen, ((0, 0), (0, 0), (1, 1)))
     step = wide[:, :, 1:] != wide[:, :, :-1]
     begins = np.argwhere(step & (wide[:, :, 1:] != 0))

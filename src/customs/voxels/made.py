@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
@@ -10,17 +10,11 @@ import numpy.typing as npt
 
 from customs.errors import LimitError, StepError
 from customs.geometry.closest import Surface
-from customs.geometry.weld import unique_rows
 from customs.job import Job
 from customs.later import later
-from customs.scene.arrays import frozen
-from customs.scene.key import Key, made_key
-from customs.scene.model import Material, Mesh, Node, Primitive, Scene
-from customs.scene.placements import NO_PLACEMENTS
-from customs.surface.colour import to_linear
-from customs.voxels.faces import mesh_of, rectangles
+from customs.scene.model import Scene
+from customs.scene.voxels import Voxels
 from customs.voxels.fill import Frame, frame_of, inside, touched
-from customs.voxels.grid import Voxels
 from customs.voxels.palette import chosen, nearest
 from customs.voxels.shell import shell, thin_cells
 from customs.voxels.surface import CLOSED, OPEN, Skin, colours_at, skin_of
@@ -28,7 +22,6 @@ from customs.voxels.surface import CLOSED, OPEN, Skin, colours_at, skin_of
 ndimage = later("scipy.ndimage")
 Bytes = npt.NDArray[np.uint8]
 Mask = npt.NDArray[np.bool_]
-STEP = "voxels"
 LARGEST = 400_000_000
 """Cells of a grid, empty ones too."""
 
@@ -125,30 +118,3 @@ def _coloured(
     place = np.zeros(len(palette) + 1, np.uint32)
     place[used] = np.arange(1, len(used) + 1)
     return place[cells], palette[used - 1]
-
-
-def as_mesh(scene: Scene, voxels: Voxels) -> Scene:
-    """The scene as one mesh of the sides of cells that are seen, coloured by its vertices."""
-    low, size, way, colour = rectangles(voxels.cells)
-    points, normals, faces = mesh_of(low, size, way)
-    # Rectangles of one colour side by side share their corners.
-    first, back = unique_rows([points, normals, np.repeat(colour, 4)[:, None]])
-    points, normals, faces = points[first], normals[first], back[faces]
-    linear = to_linear(voxels.palette.astype(np.float32) / 255)[np.repeat(colour, 4)[first]]
-    base = scene.meshes[0].key if scene.meshes else Key(scene.digest, "mesh", 0)
-
-    def key(kind: str) -> Key:
-        return made_key(replace(base, kind=kind), STEP)
-
-    prim = Primitive(
-        key("primitive"), frozen(voxels.low + points * voxels.cell), indices=frozen(faces.reshape(-1), np.uint32),
-        normals=frozen(normals), colours=(frozen(np.concatenate([linear, np.ones((len(linear), 1), np.float32)], axis=1)),), material=0,
-        made_from=tuple(p.key for m in scene.meshes for p in m.primitives),
-    )  # fmt: skip
-    material = Material(key("material"), "voxels", metallic=0.0)
-    mesh = Mesh(key("mesh"), scene.name, (prim,), made_from=tuple(m.key for m in scene.meshes))
-    node = Node(key("node"), scene.name, mesh=0)
-    return replace(
-        scene, nodes=(node,), roots=(0,), meshes=(mesh,), materials=(material,), images=(), skins=(), clips=(), springs=(), variants=(),
-        person=None, placements=NO_PLACEMENTS,
-    )  # fmt: skip

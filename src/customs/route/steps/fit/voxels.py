@@ -13,8 +13,9 @@ from customs.route.step import Content, Outcome, Step, register
 from customs.scene.model import Remark, Scene
 from customs.scene.settings import Settings
 from customs.voxels.fill import MOST
-from customs.voxels.made import Wanted, as_mesh, voxels_of
+from customs.voxels.made import Wanted, voxels_of
 from customs.voxels.palette import parsed
+from customs.voxels.shown import as_mesh
 from customs.words import many
 
 
@@ -29,6 +30,9 @@ class Voxels(Settings):
     colours: int = Field(default=256, ge=1, le=100_000, description="colours at most")
     palette: tuple[str, ...] = Field(
         default=(), description="the destination's own colours as #rrggbb, instead of chosen ones"
+    )
+    colour_by: Literal["vertices", "texture"] = Field(
+        default="vertices", description="colours of vertices, or a texture of the palette"
     )
     dither: bool = Field(default=False, description="mix colours by dots")
     thin: Literal["keep", "drop"] = Field(
@@ -66,7 +70,7 @@ def _apply(scene: Scene, settings: Voxels, resources: Content, job: Job) -> Outc
                 values={"thin": len(found.thin)},
             )
         )
-    return Outcome(as_mesh(scene, found), tuple(said))
+    return Outcome(as_mesh(scene, found, settings.colour_by), tuple(said))
 
 
 def _cell(scene: Scene, side: int) -> float:

@@ -12,7 +12,7 @@ import numpy.typing as npt
 class Voxels:
     """Cells of edge `cell` metres from corner `low` (3,) metres on along X, Y, Z (working frame). `cells` (X, Y, Z) uint32 is 0 for an
     empty cell, else one more than the place of its colour in `palette` (K, 3) uint8, sRGB. `thin` are the cells (N, 3) of parts thinner than a
-    cell.
+    cell, `mark` tells the mesh they are shown by.
     """
 
     low: npt.NDArray[np.float64]
@@ -20,6 +20,7 @@ class Voxels:
     cells: npt.NDArray[np.uint32]
     palette: npt.NDArray[np.uint8]
     thin: npt.NDArray[np.int64]
+    mark: int = 0
 
     @property
     def count(self) -> int:
