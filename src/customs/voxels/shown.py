@@ -19,6 +19,7 @@ from customs.scene.voxels import Voxels
 from customs.surface.colour import to_linear
 from customs.voxels.faces import mesh_of, rectangles
 
+Ints = npt.NDArray[np.intp]
 Colours = Literal["vertices", "texture"]
 STEP = "voxels"
 NEAREST, CLAMPED = 9728, 33071
@@ -26,8 +27,20 @@ NEAREST, CLAMPED = 9728, 33071
 
 
 def as_mesh(scene: Scene, voxels: Voxels, colours: Colours = "vertices") -> Scene:
-    """The scene as one mesh of the sides of cells that are seen; what it is made of stays with it (`voxels_in`)."""
-    low, size, way, colour = rectangles(voxels.cells)
+    """The scene as one mesh of the sides of cells that are seen, in the order of their colours; what it is made of stays with it (`voxels_in`)."""
+    return _shown(scene, voxels, colours, _sides(voxels))
+
+
+def _sides(voxels: Voxels) -> tuple[Ints, Ints, Ints, Ints]:
+    """`rectangles` in the order of their colours."""
+    found = rectangles(voxels.cells)
+    order = np.argsort(found[3], kind="stable")
+    low, size, way, colour = (x[order] for x in found)
+    return low, size, way, colour
+
+
+def _shown(scene: Scene, voxels: Voxels, colours: Colours, sides: tuple[Ints, Ints, Ints, Ints]) -> Scene:
+    low, size, way, colour = sides
     points, normals, faces = mesh_of(low, size, way)
     # Rectangles of one colour side by side share their corners.
     first, back = unique_rows([points, normals, np.repeat(colour, 4)[:, None]])
@@ -84,3 +97,23 @@ def voxels_in(scene: Scene) -> Voxels | None:
     if len(prims) != 1 or len(nodes) != 1 or not np.array_equal(world_matrices(scene)[nodes[0]], np.eye(4)):
         return None
     return scene.voxels if _mark(prims[0]) == scene.voxels.mark else None
+
+
+def layers_of(
+    scene: Scene, voxels: Voxels, layers: int, mark_thin: bool
+) -> tuple[Scene, tuple[tuple[int, int], ...]]:
+    """The lowest `layers` of an asset's cells, seen into; and the ranges (start, stop) of its faces that are sides of thin parts, where they are
+    to be marked.
+    """
+    cells = voxels.cells.copy()
+    cells[:, layers:] = 0
+    count, palette = len(voxels.palette), voxels.palette
+    thin = voxels.thin[voxels.thin[:, 1] < layers] if mark_thin else voxels.thin[:0]
+    at = tuple(thin[cells[tuple(thin.T)] > 0].T)
+    # Colours of their own tell them apart from what lies beside them.
+    cells[at] += count
+    part = replace(voxels, cells=cells, palette=np.concatenate([palette, palette]), thin=thin)
+    sides = _sides(part)
+    first, every = int(np.searchsorted(sides[3], count)), len(sides[3])
+    marked = ((2 * first, 2 * every),) if first < every else ()
+    return _shown(scene, part, "vertices", sides), marked

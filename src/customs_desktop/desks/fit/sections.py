@@ -5,6 +5,7 @@ from __future__ import annotations
 from customs_desktop.desks.fit.by_hand import ChooseTools, CutTools, SoftTools
 from customs_desktop.desks.fit.joining import JoinTools
 from customs_desktop.desks.fit.measure import MeasureTools
+from customs_desktop.desks.fit.voxels import VoxelTools
 from customs_desktop.office import Office
 from customs_desktop.views.handwork import Handwork
 from customs_desktop.views.twin import TwinView
@@ -18,6 +19,9 @@ class ByHand:
         self.work = Handwork(session, twin)
         self.choose, self.cut, self.soft = ChooseTools(self.work), CutTools(self.work), SoftTools(self.work)
         self.joining, self.measuring = JoinTools(self.work), MeasureTools(self.work)
+        self.voxels = VoxelTools(self.work)
+        self.voxel_fold = panel.section("VOXELS", self.voxels.said, ("voxels",))
+        panel.add(self.voxels)
         for title, tools in (
             ("BY HAND", self.choose), ("CUT", self.cut), ("SOFT MOVE", self.soft),
             ("FROM OTHER GOODS", self.joining), ("MEASURE", self.measuring),
@@ -32,6 +36,8 @@ class ByHand:
         """What other goods there are, and what was measured."""
         self.joining.refresh()
         self.measuring.refresh()
+        self.voxel_fold.setVisible(self.voxels.wanted)
+        self.voxels.refresh()
 
     def _shown_anew(self, *_: object) -> None:
         """What is chosen and held is on what was shown before."""
@@ -52,4 +58,5 @@ class ByHand:
         self.work.open = False
         self.measuring.let_go()
         self.joining.beside()
+        self.voxels.let_go()
         self.work.show()
