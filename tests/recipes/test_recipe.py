@@ -11,13 +11,22 @@ import pytest
 from customs.errors import SheetError, UsageError
 from customs.intake.scan import Model
 from customs.planning.plan import fresh_route
-from customs.recipes.recipe import Decided, Difference, Goods, Recipe, parse_recipe, read_recipe, route_with
+from customs.recipes.recipe import (
+    Decided,
+    Difference,
+    Goods,
+    Recipe,
+    Rights,
+    parse_recipe,
+    read_recipe,
+    route_with,
+)
 from customs.route.route import Route
 from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
-from customs.work.asset import run
+from customs.work.asset import asked_for, run
 from customs.work.lookup import find_origin
-from customs.work.recipes import bound, recipe_of, requests_of
+from customs.work.recipes import bound, decided, recipe_of, requests_of
 from tests.assets import cube, saved, scene_of
 from tests.work.test_cli import call
 
@@ -61,9 +70,9 @@ def test_a_recipe_as_text_and_back() -> None:
         and recipe.text() == parse_recipe(tomllib.loads(recipe.text())).text()
     )
     assert recipe.goods.meshes == (1, 40) and recipe.form == {"title": "A thing"}
-    stops, _ = recipe.own("bell_1")
+    stops = recipe.own("bell_1").stops
     assert [s.step for s in stops] == ["arrive", "resize"]
-    stops, _ = recipe.own("big_bell")
+    stops = recipe.own("big_bell").stops
     assert [(s.step, s.on, s.settings) for s in stops] == [
         ("arrive", True, {"metres_per_unit": 0.0254}),
         ("resize", False, {"limit": 1024}),
@@ -197,3 +206,53 @@ def test_requests_for_the_files_it_looks_at(tmp_path: Path) -> None:
         requests_of(recipe.model_copy(update={"goods": Goods(names=("*fern*",))}), entries, tmp_path)
     with pytest.raises(UsageError, match="Pots"):
         requests_of(recipe.model_copy(update={"sheet": "no-such-kit"}), entries, tmp_path)
+
+
+def test_rights_donor_and_given_files_go_along(tmp_path: Path) -> None:
+    mine = [
+        replace(asset("a", fresh_route(None), ""), author="the warden", licence="CC0-1.0", use="deliver", given={"leaf.png": "/t/leaf.png"}),
+        replace(asset("b", fresh_route(None), ""), author="the warden", licence="CC0-1.0", use="deliver", donor="ab" * 32, form={"title": "B"}),
+        replace(asset("c", fresh_route(None), ""), author="the gardener", use="private"),
+    ]  # fmt: skip
+    recipe, _ = recipe_of(mine[:2], "one-mesh-kit", "Two", tmp_path)
+    assert recipe.rights == Rights(author="the warden", licence="CC0-1.0", use="deliver")
+    assert [d.names for d in recipe.differences] == [("a",), ("b",)] and recipe.differences[1].form == {
+        "title": "B"
+    }
+    assert parse_recipe(tomllib.loads(recipe.text())) == recipe
+    whole, _ = recipe_of(mine, "one-mesh-kit", "Three")
+    assert whole.rights == Rights() and whole.own("c").beside.rights.use == "private"
+    assert (
+        whole.own("a").beside.given == {"leaf.png": "/t/leaf.png"}
+        and whole.own("A").beside.rights.author == "the warden"
+    )
+    # What the recipe says of rights goes over what the file says; its files are looked for from its own folder.
+    giver = saved(replace(scene_of(cube()), name="giver"), tmp_path / "giver.glb")
+    path = saved(replace(scene_of(cube()), name="pot", rights={"author": "somebody"}), tmp_path / "pot.glb")
+    said = Recipe(
+        name="Pots", sheet="metre-yup-pbr", rights=Rights(author="the warden"), given={"x.png": "t/x.png"}
+    )
+    (asked,) = requests_of(said, [Model(path, tmp_path)], tmp_path / "out", base=tmp_path / "kept")
+    assert asked.given == {"x.png": str(tmp_path / "kept" / "t" / "x.png")}
+    assert asked_for(replace(asked, given={}))[0].asset.author == "the warden"
+    bad = said.model_copy(update={"donor": "none.glb"})
+    with pytest.raises(UsageError, match=r"Pots: donor .*none\.glb"):
+        requests_of(bad, [Model(path, tmp_path)], tmp_path / "out", base=tmp_path)
+    assert giver.is_file()
+
+
+def test_one_more_decision_for_all_or_for_some() -> None:
+    stop = Decided(step="resize", settings={"limit": 256})
+    recipe = Recipe(
+        name="Pots",
+        sheet="metre-yup-pbr",
+        stops=(Decided(step="resize", settings={"limit": 512}), Decided(step="normals")),
+    )
+    assert [s.settings for s in decided(recipe, (), True, stop).stops if s.step == "resize"] == [
+        {"limit": 256}
+    ]
+    some = decided(recipe, ["Pot_[1]", "Pot_[1]", "pan"], False, stop)
+    assert some.differences[0].names == ("pot_[[]1]", "pan") and some.own("pot_[1]").stops[0].settings == {
+        "limit": 256
+    }
+    assert some.own("kettle").stops == recipe.stops

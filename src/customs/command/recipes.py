@@ -20,10 +20,10 @@ def write(shipment: Path, out: Path, replace: bool) -> int:
     try:
         opened = Shipment(shipment)
         try:
-            state = opened.state
+            state, store = opened.state, opened.store
         finally:
             opened.close()
-        recipe, left = recipe_of(state.goods, state.sheet, shipment.stem)
+        recipe, left = recipe_of(state.goods, state.sheet, shipment.stem, store)
     except CustomsError as problem:
         raise UsageError(str(problem)) from None
     try:

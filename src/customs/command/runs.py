@@ -32,7 +32,7 @@ def run(
         raise UsageError("--jobs, --seconds and --memory are numbers above nothing")
     try:
         recipe = read_recipe(recipe_file)
-        requests = requests_of(recipe, model_files(inputs), out, kit, force)
+        requests = requests_of(recipe, model_files(inputs), out, kit, force, recipe_file.parent)
         memory = int(gigabytes * 1e9) if gigabytes else memory_for(workers or 2)
         made = Run(requests, out, Limits(seconds, memory), workers or None)
     except CustomsError as problem:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import fnmatch
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal, NamedTuple
 
 from pydantic import Field, ValidationError, model_validator
 
@@ -14,7 +14,7 @@ from customs.errors import SheetError, StepError
 from customs.route.route import Route, Stop
 from customs.route.step import get_step, make_settings
 from customs.sheet.part import Part
-from customs.sheet.schema import to_toml
+from customs.sheet.schema import bare, to_toml
 
 VERSION = 1
 Range = tuple[int, int]
@@ -88,28 +88,65 @@ class Decided(Part):
         step = get_step(stop.step)
         usual, mine = step.settings().said(), stop.settings.said()
         said = {k: v for k, v in mine.items() if k not in usual or usual[k] != v}
-        return cls(step=stop.step, on=stop.on, settings=_plain(said))
+        return cls(step=stop.step, on=stop.on, settings=plain_tables(said))
 
 
-def _plain(value: Any) -> Any:
+def plain_tables(value: Any) -> Any:
     """Tables and lists as TOML has them."""
     if isinstance(value, Mapping):
-        return {str(k): _plain(v) for k, v in value.items()}
-    return [_plain(v) for v in value] if isinstance(value, list | tuple) else value
+        return {str(k): plain_tables(v) for k, v in value.items()}
+    return [plain_tables(v) for v in value] if isinstance(value, list | tuple) else value
 
 
-class Difference(Part):
-    """What goods of some names keep of their own: stops besides, or instead of those of the same step; steps they do without; fields of
-    their form.
+class Rights(Part):
+    """The rights slip, where it is not what the files themselves say; "" for that."""
+
+    author: str = ""
+    licence: str = ""
+    use: Literal["", "deliver", "private", "study"] = ""
+
+
+UNSAID = Rights()
+
+
+class Beside(Part):
+    """What goes with goods besides their stops: fields of the form, rights, the file of a donor, files for names that models say. Files are
+    paths from the recipe's own folder.
+    """
+
+    form: dict[str, str] = Field(default_factory=dict)
+    rights: Rights = UNSAID
+    donor: str = ""
+    given: dict[str, str] = Field(default_factory=dict)
+
+    def tables(self) -> list[tuple[str, dict[str, str]]]:
+        """Its tables that say something, by their names."""
+        said = (
+            ("form", self.form),
+            ("rights", self.rights.model_dump(exclude_defaults=True)),
+            ("given", self.given),
+        )
+        return [(name, dict(sorted(table.items()))) for name, table in said if table]
+
+
+class Difference(Beside):
+    """What goods of some names keep of their own: stops besides, or instead of those of the same step; steps they do without; what goes
+    with them.
     """
 
     names: tuple[str, ...] = Field(min_length=1)
     stops: tuple[Decided, ...] = ()
     without: tuple[str, ...] = ()
-    form: dict[str, str] = Field(default_factory=dict)
 
 
-class Recipe(Part):
+class Own(NamedTuple):
+    """What a recipe says of one file."""
+
+    stops: tuple[Decided, ...]
+    beside: Beside
+
+
+class Recipe(Beside):
     """All of it. `sheet` is an id or a file, `origin` an id or a file, "" for what the files say."""
 
     recipe: int = VERSION
@@ -119,20 +156,22 @@ class Recipe(Part):
     about: str = ""
     goods: Goods = EVERY
     stops: tuple[Decided, ...] = ()
-    form: dict[str, str] = Field(default_factory=dict)
     differences: tuple[Difference, ...] = ()
 
-    def own(self, stem: str) -> tuple[tuple[Decided, ...], dict[str, str]]:
-        """(stops, fields of the form) for a file of that name, without its ending. What it keeps of its own goes to its step's place among
-        the recipe's stops; where it does without all of them it stays in the order it is listed in.
+    def own(self, stem: str) -> Own:
+        """For a file of that name, without its ending. What it keeps of its own goes to its step's place among the recipe's stops; where it
+        does without all of them it stays in the order it is listed in.
         """
-        stops, form = self.stops, dict(self.form)
+        stops, beside = (
+            self.stops,
+            Beside(form=self.form, rights=self.rights, donor=self.donor, given=self.given),
+        )
         for d in self.differences:
             if Goods(names=d.names).named(stem):
                 mine = {s.step for s in d.stops} | set(d.without)
                 stops = placed([s for s in stops if s.step not in mine], d.stops)
-                form |= d.form
-        return stops, form
+                beside = over(beside, d)
+        return Own(stops, beside)
 
     def text(self) -> str:
         """As TOML a person can read and compare: what is not said is left out, in an order that stays."""
@@ -140,19 +179,32 @@ class Recipe(Part):
         head |= {k: v for k, v in (("origin", self.origin), ("about", self.about)) if v}
         out = [f"{k} = {to_toml(v)}" for k, v in head.items()]
         goods = self.goods.model_dump(exclude_defaults=True)
+        out += [f"donor = {to_toml(self.donor)}"] if self.donor else []
         if goods:
             out += ["", "[goods]", *(f"{k} = {to_toml(v)}" for k, v in goods.items())]
-        if self.form:
-            out += ["", "[form]", *(f"{k} = {to_toml(v)}" for k, v in sorted(self.form.items()))]
+        for name, table in self.tables():
+            out += ["", f"[{name}]", *(f"{bare(k)} = {to_toml(v)}" for k, v in table.items())]
         for stop in self.stops:
             out += _stop_lines("stops", stop)
         for d in self.differences:
             out += ["", "[[differences]]", f"names = {to_toml(list(d.names))}"]
             out += [f"without = {to_toml(list(d.without))}"] if d.without else []
-            out += [f"form = {to_toml(d.form)}"] if d.form else []
+            out += [f"donor = {to_toml(d.donor)}"] if d.donor else []
+            out += [f"{name} = {to_toml(table)}" for name, table in d.tables()]
             for stop in d.stops:
                 out += _stop_lines("differences.stops", stop)
         return "\n".join(out) + "\n"
+
+
+def over(beside: Beside, more: Beside) -> Beside:
+    """What goes with goods, with what others say of it over it."""
+    rights = beside.rights.model_dump() | more.rights.model_dump(exclude_defaults=True)
+    return Beside(
+        form=beside.form | more.form,
+        rights=Rights(**rights),
+        donor=more.donor or beside.donor,
+        given=beside.given | more.given,
+    )
 
 
 def placed(stops: Sequence[Decided], more: Sequence[Decided]) -> tuple[Decided, ...]:

@@ -19,7 +19,9 @@ from typing import Any, Literal
 
 from customs.errors import unforeseen
 from customs.job import Job
+from customs.recipes.recipe import Decided, plain_tables
 from customs.work.asset import Request, Result, run
+from customs.work.recipes import bound_values
 
 Json = dict[str, Any]
 Ending = Literal["well", "died", "late", "memory", "cancelled"]
@@ -87,12 +89,22 @@ def _child(work: Work, request: Request, place: str, told: Connection) -> None:
 
     result = work(request, Job(progress))
     handed = {
-        "result": result.as_dict(), "code": result.code, "files": [stamp(p) for p in result.files],
+        "result": result.as_dict() | {"fixes": fixes(result)}, "code": result.code, "files": [stamp(p) for p in result.files],
         "peak": resource.getrusage(resource.RUSAGE_SELF).ru_maxrss << 10,
     }  # fmt: skip
     part = Path(place + ".part")
     part.write_text(json.dumps(handed, ensure_ascii=False, default=str), "utf-8")
     part.replace(place)
+
+
+def fixes(result: Result) -> dict[str, Json]:
+    """Steps that would clear open rows, by the rows' ids, as a recipe says them; those that name parts of that one file are none."""
+    found = ((r.id, r.remedy) for r in result.ledger.open() if r.remedy is not None)
+    return {
+        id_: Decided(step=fix.step, settings=plain_tables(dict(fix.values))).model_dump()
+        for id_, fix in found
+        if not bound_values(dict(fix.values))
+    }
 
 
 def stamp(path: Path) -> tuple[str, int, int]:

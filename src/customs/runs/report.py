@@ -29,23 +29,34 @@ def report(name: str, rows: Sequence[Row]) -> Json:
 
 def decisions(rows: Sequence[Row]) -> list[Json]:
     """Open rows of all goods, one for each requirement and remedy, those that would clear most goods first; what holds goods before what
-    only asks.
+    only asks. `step` is what a recipe would have to say, where that is the same for all of them.
     """
-    found: dict[tuple[str, str, str], list[str]] = {}
+    found: dict[tuple[str, str, str, str], list[str]] = {}
     titles: dict[str, str] = {}
     for row in rows:
-        for r in (row.told or {}).get("rows", []):
+        told = row.told or {}
+        fixes = told.get("fixes", {})
+        for r in told.get("rows", []):
             if r["verdict"] == "cleared" or r.get("waived"):
                 continue
-            key = (r["requirement"], r["verdict"], r.get("remedy") or "")
+            fix = fixes.get(f"{r['requirement']}/{r.get('subject', '')}")
+            said = json.dumps(fix, sort_keys=True) if fix else ""
+            key = (r["requirement"], r["verdict"], r.get("remedy") or "", said)
             goods = found.setdefault(key, [])
             titles[r["requirement"]] = r["title"]
             if row.path not in goods:
                 goods.append(row.path)
     order = sorted(found.items(), key=lambda x: (x[0][1] != "held", -len(x[1]), x[0]))
     return [
-        {"requirement": q, "title": titles[q], "verdict": v, "remedy": fix, "goods": goods}
-        for (q, v, fix), goods in order
+        {
+            "requirement": q,
+            "title": titles[q],
+            "verdict": v,
+            "remedy": fix,
+            "step": json.loads(said) if said else None,
+            "goods": goods,
+        }
+        for (q, v, fix, said), goods in order
     ]
 
 

@@ -44,6 +44,9 @@ def made_of(request: Request) -> str:
         [list(f) for f in request.form],
         list(request.settings),
         str(request.kit),
+        dict(request.given),
+        request.rights.model_dump(),
+        request.donor.digest if request.donor is not None else "",
         request.folder,
     ]
     return hashlib.sha256(json.dumps(said, sort_keys=True, default=str).encode()).hexdigest()[:32]

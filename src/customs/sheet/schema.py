@@ -97,14 +97,15 @@ def to_toml(value: Any) -> str:
     if isinstance(value, bool):
         return "true" if value else "false"
     if isinstance(value, dict):
-        rows = (f"{_bare(k)} = {to_toml(v)}" for k, v in value.items())
+        rows = (f"{bare(k)} = {to_toml(v)}" for k, v in value.items())
         return "{" + ", ".join(rows) + "}"
     if isinstance(value, list | tuple):
         return "[" + ", ".join(to_toml(v) for v in value) + "]"
     return json.dumps(value, ensure_ascii=False)
 
 
-def _bare(key: Any) -> str:
+def bare(key: Any) -> str:
+    """A key as TOML writes it: quoted where it has to be."""
     text = str(key)
     return text if re.fullmatch(r"[A-Za-z0-9_-]+", text) else json.dumps(text, ensure_ascii=False)
 

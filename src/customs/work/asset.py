@@ -17,7 +17,7 @@ from customs.job import Job
 from customs.ledger.ledger import Ledger, refused
 from customs.ledger.left import losses
 from customs.planning.plan import fresh_route
-from customs.recipes.recipe import EVERY, Decided, Goods, route_with
+from customs.recipes.recipe import EVERY, UNSAID, Decided, Goods, Rights, route_with
 from customs.route.route import Route, SceneCache
 from customs.route.step import step_of
 from customs.sheet.form import value_of
@@ -55,6 +55,8 @@ class Request:
     """What a recipe decides about it."""
     goods: Goods = EVERY
     """The goods that are meant; others are left alone."""
+    rights: Rights = UNSAID
+    """The rights slip, where it is not what the file itself says."""
 
 
 @dataclass(frozen=True)
@@ -140,7 +142,7 @@ def asked_for(request: Request) -> tuple[Asked, Taken]:
     """
     take = Take(request.path, request.root, request.search, given=request.given)
     taken = take.run()
-    rights = taken.scene.rights
+    rights = {**taken.scene.rights, **request.rights.model_dump(exclude_defaults=True)}
     if why := request.goods.why_not(request.path.stem, look_of(taken)):
         raise OtherGoodsError(why, "goods the recipe is for", file=request.path)
     asset = Asset(

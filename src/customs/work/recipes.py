@@ -3,28 +3,36 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from glob import escape
 from pathlib import Path
+from typing import Any
 
+from customs.changes.donor import Donor
+from customs.conventions.origin import Origin
 from customs.errors import CustomsError, UsageError
 from customs.intake.scan import Model
 from customs.planning.plan import fresh_route
-from customs.recipes.recipe import Decided, Difference, Recipe
+from customs.recipes.recipe import UNSAID, Beside, Decided, Difference, Recipe, Rights, placed
 from customs.route.route import Stop
 from customs.scene.selection import names_in
 from customs.shipment.state import Asset
+from customs.words import many
 from customs.work.asset import Request
 from customs.work.batch import package_folders
+from customs.work.donors import FOLDER as DONORS
+from customs.work.donors import read_donor
 from customs.work.judged import own_stops
 from customs.work.lookup import find_origin, find_sheet
 
 KEY = re.compile(r"[0-9a-f]{12}:[a-z]+:\d+")
 
 
-def recipe_of(goods: Sequence[Asset], sheet: str, name: str) -> tuple[Recipe, tuple[str, ...]]:
+def recipe_of(
+    goods: Sequence[Asset], sheet: str, name: str, store: Path | None = None
+) -> tuple[Recipe, tuple[str, ...]]:
     """(what persons decided about goods, for goods like them; what could not go along, in words). What all of them have is the recipe's own, the
-    rest are differences by the names of their files. Raises CustomsError.
+    rest are differences by the names of their files; donors are those kept in `store`. Raises CustomsError.
     """
     if not goods:
         raise UsageError("no goods to make a recipe of")
@@ -42,10 +50,63 @@ def recipe_of(goods: Sequence[Asset], sheet: str, name: str) -> tuple[Recipe, tu
                 continue
             mine.append(Decided.of(stop))
         each.append(mine)
+        if asset.waivers:
+            left.append(
+                f"{asset.name}: {many(len(asset.waivers), 'waiver')}, given for what was measured on it"
+            )
     common = [s for s in each[0] if all(s in mine for mine in each)]
-    recipe = Recipe(name=name, sheet=sheet, origin=origin, stops=tuple(common))
-    found = [d for a, mine in zip(goods, each) if (d := _difference(recipe, _stem(a), mine)) is not None]
+    beside = [_beside(a, store) for a in goods]
+    shared = _shared(beside)
+    recipe = Recipe(name=name, sheet=sheet, origin=origin, stops=tuple(common), **shared.model_dump())
+    found = []
+    for asset, mine, own in zip(goods, each, beside):
+        stops, rest = _difference(recipe, _stem(asset), mine), _besides(own, shared)
+        if stops is not None or rest != Beside():
+            base = stops or Difference(names=(escape(_stem(asset).lower()),))
+            found.append(base.model_copy(update=dict(rest)))
     return recipe.model_copy(update={"differences": tuple(found)}), tuple(left)
+
+
+def _beside(asset: Asset, store: Path | None) -> Beside:
+    """What goes with an asset besides its stops."""
+    use = asset.use if asset.use in ("deliver", "private", "study") else ""
+    donor = str(store / DONORS / f"{asset.donor}.glb") if asset.donor and store is not None else ""
+    form = {k: str(v) for k, v in asset.form.items() if v is not None}
+    rights = Rights(author=asset.author, licence=asset.licence, use=use)
+    return Beside(form=form, rights=rights, donor=donor, given=dict(asset.given))
+
+
+def _shared(each: Sequence[Beside]) -> Beside:
+    """What is the same of all."""
+    first = each[0]
+    form = {k: v for k, v in first.form.items() if all(b.form.get(k) == v for b in each)}
+    given = {k: v for k, v in first.given.items() if all(b.given.get(k) == v for b in each)}
+    rights = first.rights if all(b.rights == first.rights for b in each) else UNSAID
+    donor = first.donor if all(b.donor == first.donor for b in each) else ""
+    return Beside(form=form, rights=rights, donor=donor, given=given)
+
+
+def _besides(own: Beside, shared: Beside) -> Beside:
+    """What one has that not all have."""
+    return Beside(
+        form={k: v for k, v in own.form.items() if k not in shared.form},
+        rights=own.rights if own.rights != shared.rights else UNSAID,
+        donor=own.donor if own.donor != shared.donor else "",
+        given={k: v for k, v in own.given.items() if k not in shared.given},
+    )
+
+
+def decided(recipe: Recipe, stems: Sequence[str], every: bool, stop: Decided) -> Recipe:
+    """The recipe with one more decision: for all its goods, or for files of these names."""
+    if every:
+        # One for certain targets is another than one for others.
+        own = stop.settings.get("targets")
+        rest = [s for s in recipe.stops if s.step != stop.step or s.settings.get("targets") != own]
+        return recipe.model_copy(update={"stops": placed(rest, (stop,))})
+    names = tuple(escape(s.lower()) for s in dict.fromkeys(stems))
+    return recipe.model_copy(
+        update={"differences": (*recipe.differences, Difference(names=names, stops=(stop,)))}
+    )
 
 
 def _difference(recipe: Recipe, stem: str, mine: Sequence[Decided]) -> Difference | None:
@@ -65,9 +126,14 @@ def _difference(recipe: Recipe, stem: str, mine: Sequence[Decided]) -> Differenc
 
 def bound(stop: Stop) -> str:
     """Why a stop belongs to one asset alone, "" where it does not: it names its parts, or what was chosen on it by hand."""
-    if any(True for _ in names_in(tuple(v for _, v in stop.values))):
+    return bound_values(dict(stop.values))
+
+
+def bound_values(values: Mapping[str, Any]) -> str:
+    """The same of a stop's values."""
+    if any(True for _ in names_in(tuple(values.values()))):
         return "what was chosen by hand stays with it"
-    return "it names parts of that file" if KEY.search(repr(stop.values)) else ""
+    return "it names parts of that file" if KEY.search(repr(values)) else ""
 
 
 def _stem(asset: Asset) -> str:
@@ -80,9 +146,10 @@ def requests_of(
     out: Path,
     kit: Path | None = None,
     replace_existing: bool = False,
+    base: Path | None = None,
 ) -> list[Request]:
-    """What the recipe asks of each file: those whose names it does not look at are left out. Raises UsageError where it fits none, and
-    for a sheet or an origin that is not there.
+    """What the recipe asks of each file: those whose names it does not look at are left out; `base` is the recipe's own folder. Raises
+    UsageError where it fits none, and for a sheet, an origin or a donor that is not there.
     """
     try:
         sheet, origin = find_sheet(recipe.sheet), find_origin(recipe.origin)
@@ -91,13 +158,29 @@ def requests_of(
     mine = [e for e in entries if recipe.goods.named(e.path.stem)]
     if not mine:
         raise UsageError(f"{recipe.name} looks at {', '.join(recipe.goods.names)}: no such file is there")
-    made = []
+    made, base, donors = [], base or Path(), dict[str, Donor]()
     for entry, folder in zip(mine, package_folders(mine)):
-        stops, form = recipe.own(entry.path.stem)
+        stops, beside = recipe.own(entry.path.stem)
+        given = {k: str(base / v) for k, v in beside.given.items()}
         made.append(
             Request(
                 entry.path, entry.root, sheet, origin, out=out, replace_existing=replace_existing, kit=kit, folder=folder,
-                form=tuple(form.items()), stops=stops, goods=recipe.goods,
+                form=tuple(beside.form.items()), stops=stops, goods=recipe.goods, given=given, rights=beside.rights,
+                donor=_donor(beside.donor, base, donors, origin, recipe),
             )
         )  # fmt: skip
     return made
+
+
+def _donor(
+    name: str, base: Path, known: dict[str, Donor], origin: Origin | None, recipe: Recipe
+) -> Donor | None:
+    """The donor in a file, read once. Raises UsageError."""
+    if name and name not in known:
+        path = base / name
+        try:
+            # A shipment's own copy is in the working frame.
+            known[name] = read_donor(path, None if path.parent.name == DONORS else origin)
+        except CustomsError as problem:
+            raise UsageError(f"{recipe.name}: donor {problem}") from None
+    return known.get(name)
