@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
+from pathlib import Path
 
 from customs.conventions.origin import Origin, keep_origin
 from customs.demo.shipment import open_demo
@@ -14,13 +15,16 @@ from customs.ledger.row import Remedy, Row, requirements
 from customs.route.step import steps
 from customs.sheet.load import sheet_digest
 from customs.shipment.state import State
+from customs.words import many
 from customs.work.goods import with_origin
 from customs.work.judged import edition
 from customs.work.lookup import find_sheet
 from customs.work.places import data_folder, origins_folder
+from customs.work.recipes import recipe_of
 from customs_desktop.jobs import Jobs
 from customs_desktop.looks import Looks
 from customs_desktop.plans import Plans
+from customs_desktop.running import Running
 from customs_desktop.session import Session
 from customs_desktop.watch import Watch, observers
 from customs_desktop.worker import Task
@@ -39,6 +43,7 @@ class Office(Session):
         self.plans = Plans(self, self.looks)
         self.jobs = Jobs(self, self.looks, self.plans)
         self.watch = Watch(self, self.looks)
+        self.running = Running(self)
         self.at_close.append(self.watch.close)
         # What every look needs is loaded before anybody asks, and not by the window's own thread.
         self.worker.submit(Task(-1, run=_warmed, failed=self.fail))
@@ -55,6 +60,24 @@ class Office(Session):
                 failed=self.fail,
             )
         )
+
+    def keep_recipe(self, path: Path) -> bool:
+        """What was decided about the goods, as a recipe in a file for goods like them."""
+        if self.shipment is None:
+            return False
+        state, store = self.state, self.shipment.store
+        try:
+            recipe, left = recipe_of(state.goods, state.sheet, path.stem, store)
+            path.write_text(recipe.text(), "utf-8")
+        except (CustomsError, OSError) as problem:
+            self.fail(problem)
+            return False
+        stays = (
+            f" What cannot go along: {'; '.join(left[:3])}{' …' if len(left) > 3 else ''}." if left else ""
+        )
+        kept = f"{path.name}: {many(len(recipe.stops), 'stop')} for all, {many(len(recipe.differences), 'difference')}."
+        self.said.emit(kept + stays, "query" if left else "note")
+        return True
 
     def cancel(self, task: Task | None = None) -> None:
         """Stop a task, or all that run now."""

@@ -27,6 +27,7 @@ from customs_desktop.menus import Menus
 from customs_desktop.office import Office
 from customs_desktop.player import Player
 from customs_desktop.preferences import PreferencesDialog
+from customs_desktop.queue_page import QueuePage
 from customs_desktop.style import theme
 from customs_desktop.tickets import Tickets
 from customs_desktop.views.deck import Deck
@@ -39,7 +40,7 @@ from customs_desktop.views.twin import TwinView
 from customs_desktop.views.view_bar import SHADINGS, ViewBar
 from customs_desktop.widgets.basics import button, label
 
-PANEL_WIDTH, NARROW_PANEL = 300, 292
+PANEL_WIDTH, NARROW_PANEL, TABLE = 300, 292, 330
 PAPERS = (("desktop", "As the desktop"), ("day", "Day"), ("evening", "Evening"))
 TURNS = (
     ("Turn left", {"yaw": -15.0}, "Ctrl+Left"), ("Turn right", {"yaw": 15.0}, "Ctrl+Right"),
@@ -82,7 +83,8 @@ class MainWindow(QMainWindow):
         self.twin, self.ledger = TwinView(s), LedgerView(s)
         self.bar = ViewBar(self.twin)
         self.deck = Deck(self.ledger)
-        self.learning = LearningPage(self.session, self.deck.let_go)
+        self.learning = LearningPage(self.session, lambda: self.deck.let_go(self.learning))
+        self.queue = QueuePage(self.session, self.show_queue, lambda: self.deck.let_go(self.queue))
         self.panels = QStackedWidget()
         self.panels.setObjectName("panel")
         self.desk_panels = {d.id: d.panel(s, self.twin) for d in DESKS.all().values()}
@@ -161,6 +163,7 @@ class MainWindow(QMainWindow):
              ("Plan the routes of all goods", lambda: s.plans.plan([a.id for a in s.state.goods]), "Ctrl+Shift+P")),
             (("Next open row", self.ledger.next_open, "F3"), ("Go to the route", self.strip.setFocus, "F6"),
              ("Go to the ledger", self.ledger.table.setFocus, "F7"), ("Go to the goods", self.goods.list.setFocus, "F8")),
+            self.queue.commands,
             *(panel.commands for panel in self.desk_panels.values()),
             (("Play or pause", lambda: self.player.toggle(), "Ctrl+Space"),
              ("One frame on", lambda: self.player.step(1), "Ctrl+Shift+Right"),
@@ -276,6 +279,13 @@ class MainWindow(QMainWindow):
         """Open the page Learn on packages a destination already has."""
         self.deck.take_guest("Learn", self.learning)
         self.learning.learn(paths)
+
+    def show_queue(self) -> None:
+        """Open the page Queue, with room for its table."""
+        self.deck.take_guest("Queue", self.queue)
+        view, deck = self.split.sizes()
+        if deck < TABLE:
+            self.split.setSizes([view + deck - TABLE, TABLE])
 
     def take_files(self) -> None:
         """Choose models and take them in with the chosen origin."""

@@ -141,6 +141,7 @@ def test_a_look_that_was_cancelled_is_made_when_it_is_selected_again(
 
 def test_the_foot_says_what_runs_and_its_cancel_works(small: Rig, qtbot: QtBot) -> None:
     foot, worker = small.window.foot, small.session.worker
+    small.wait(lambda: worker.waiting == 0 and not foot.stop.isVisible())
     assert foot.isVisible() and foot.text.text() == "Nothing is running." and not foot.stop.isVisible()
     height, gate, ended = foot.height(), threading.Event(), []
 

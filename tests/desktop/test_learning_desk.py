@@ -46,7 +46,7 @@ def test_learned_taken_left_used_and_undone(demo: Rig, unknown: Path) -> None:
     demo.settle()
     assert s.sheet.id == "found-out" and (sheets_folder() / "found-out.toml").is_file()
     assert s.sheet.model.footing == "base-centre" and s.sheet.names.material == "{name}"
-    assert w.deck.guest is None and "Learn" not in [n for n, _ in w.deck.pages]
+    assert not w.deck.guests and "Learn" not in [n for n, _ in w.deck.pages]
     s.undo()
     demo.settle()
     assert s.sheet.id == "metre-yup-pbr"

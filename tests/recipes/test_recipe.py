@@ -26,7 +26,7 @@ from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.work.asset import asked_for, run
 from customs.work.lookup import find_origin
-from customs.work.recipes import bound, decided, recipe_of, requests_of
+from customs.work.recipes import add_decision, bound, decision, recipe_of, requests_of
 from tests.assets import cube, saved, scene_of
 from tests.work.test_cli import call
 
@@ -241,17 +241,22 @@ def test_rights_donor_and_given_files_go_along(tmp_path: Path) -> None:
     assert giver.is_file()
 
 
-def test_one_more_decision_for_all_or_for_some() -> None:
-    stop = Decided(step="resize", settings={"limit": 256})
-    recipe = Recipe(
-        name="Pots",
-        sheet="metre-yup-pbr",
-        stops=(Decided(step="resize", settings={"limit": 512}), Decided(step="normals")),
+def test_one_more_decision_for_all_or_for_some(tmp_path: Path) -> None:
+    path = tmp_path / "pots.toml"
+    text = 'name = "Pots"\nsheet = "metre-yup-pbr"\n# ours\n[[stops]]\nstep = "resize"\nsettings.limit = 512\n[[stops]]\nstep = "normals"\n'
+    path.write_text(text, "utf-8")
+    some = add_decision(
+        path, decision(["Pot_[1]", "Pot_[1]", "pan"], Decided(step="resize", settings={"limit": 256}))
     )
-    assert [s.settings for s in decided(recipe, (), True, stop).stops if s.step == "resize"] == [
-        {"limit": 256}
-    ]
-    some = decided(recipe, ["Pot_[1]", "Pot_[1]", "pan"], False, stop)
-    assert some.differences[0].names == ("pot_[[]1]", "pan")
-    assert [x.settings for x in some.own("pot_[1]").stops if x.step == "resize"] == [{"limit": 256}]
-    assert some.own("kettle").stops == recipe.stops
+    assert some.differences[0].names == ("pot_[[]1]", "pan") and path.read_text("utf-8").startswith(text)
+
+    def limits(recipe: Recipe, stem: str) -> list[object]:
+        return [x.settings.get("limit") for x in recipe.own(stem).stops if x.step == "resize"]
+
+    assert limits(some, "pot_[1]") == [256] and limits(some, "kettle") == [512]
+    every = add_decision(path, decision([], Decided(step="resize", settings={"limit": 64})))
+    assert limits(every, "kettle") == limits(every, "pan") == [64] and read_recipe(path) == every
+    path.write_text("name = ", "utf-8")
+    with pytest.raises(SheetError):
+        add_decision(path, decision([], Decided(step="weld")))
+    assert path.read_text("utf-8") == "name = " and list(tmp_path.iterdir()) == [path]

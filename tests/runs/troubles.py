@@ -20,8 +20,7 @@ def troubled(request: Request, job: Job) -> Result:
     if name.startswith("eats"):
         held = []
         while True:
-            held.append(bytearray(b"x" * (16 << 20)))
-            time.sleep(0.01)
+            held.append(bytearray(b"x" * (64 << 20)))
     if name.startswith("dies"):
         os.kill(os.getpid(), signal.SIGSEGV)
     if name.startswith("leaves"):

@@ -13,7 +13,7 @@ from customs.errors import CustomsError, UsageError
 from customs.intake.scan import model_files
 from customs.recipes.recipe import Recipe, read_recipe
 from customs.runs.children import Limits
-from customs.runs.report import DATA, PAGE, report, write_report
+from customs.runs.report import DATA, PAGE, report, write_report, wrong
 from customs.runs.rows import Row
 from customs.runs.run import Run, Told, memory_for
 from customs.words import many, plain
@@ -87,7 +87,7 @@ def _followed(made: Run, quiet: bool) -> tuple[list[Row], bool]:
 
 def _say(told: Told) -> None:
     row, said = told.row, told.row.told or {}
-    error = (said.get("error") or {}).get("found", "")
+    error = wrong(said.get("error") or {})
     more = (
         f" → {said['package']}"
         if said.get("package")

@@ -138,6 +138,16 @@ class Difference(Beside):
     stops: tuple[Decided, ...] = ()
     without: tuple[str, ...] = ()
 
+    def lines(self) -> list[str]:
+        """As TOML, to stand behind all else of a recipe."""
+        out = ["", "[[differences]]", f"names = {to_toml(list(self.names))}"]
+        out += [f"without = {to_toml(list(self.without))}"] if self.without else []
+        out += [f"donor = {to_toml(self.donor)}"] if self.donor else []
+        out += [f"{name} = {to_toml(table)}" for name, table in self.tables()]
+        for stop in self.stops:
+            out += _stop_lines("differences.stops", stop)
+        return out
+
 
 class Own(NamedTuple):
     """What a recipe says of one file."""
@@ -187,12 +197,7 @@ class Recipe(Beside):
         for stop in self.stops:
             out += _stop_lines("stops", stop)
         for d in self.differences:
-            out += ["", "[[differences]]", f"names = {to_toml(list(d.names))}"]
-            out += [f"without = {to_toml(list(d.without))}"] if d.without else []
-            out += [f"donor = {to_toml(d.donor)}"] if d.donor else []
-            out += [f"{name} = {to_toml(table)}" for name, table in d.tables()]
-            for stop in d.stops:
-                out += _stop_lines("differences.stops", stop)
+            out += d.lines()
         return "\n".join(out) + "\n"
 
 

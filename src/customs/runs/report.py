@@ -65,8 +65,16 @@ def _line(row: Row) -> Json:
     error = told.get("error") or {}
     return {
         "file": row.path, "state": row.state, "seconds": row.seconds, "peak": row.peak, "attempt": row.attempt,
-        "package": told.get("package"), "said": error.get("found") or told.get("skipped") or "",
+        "package": told.get("package"), "said": wrong(error) or told.get("skipped") or "",
     }  # fmt: skip
+
+
+def wrong(error: Json) -> str:
+    """What an error says: where, what was found, what was expected, what to do."""
+    where = f"{error['where']}: " if error.get("where") else ""
+    expected = f"; expected {error['expected']}" if error.get("expected") else ""
+    todo = f". {error['todo']}" if error.get("todo") else ""
+    return f"{where}{error['found']}{expected}{todo}" if error.get("found") else ""
 
 
 def write_report(folder: Path, body: Json) -> None:

@@ -13,7 +13,7 @@ from customs.conventions.origin import Origin
 from customs.errors import CustomsError, UsageError
 from customs.intake.scan import Model
 from customs.planning.plan import fresh_route
-from customs.recipes.recipe import UNSAID, Beside, Decided, Difference, Recipe, Rights, placed
+from customs.recipes.recipe import UNSAID, Beside, Decided, Difference, Recipe, Rights, read_recipe
 from customs.route.route import Stop
 from customs.scene.selection import names_in
 from customs.shipment.state import Asset
@@ -96,17 +96,23 @@ def _besides(own: Beside, shared: Beside) -> Beside:
     )
 
 
-def decided(recipe: Recipe, stems: Sequence[str], every: bool, stop: Decided) -> Recipe:
-    """The recipe with one more decision: for all its goods, or for files of these names."""
-    if every:
-        # One for certain targets is another than one for others.
-        own = stop.settings.get("targets")
-        rest = [s for s in recipe.stops if s.step != stop.step or s.settings.get("targets") != own]
-        return recipe.model_copy(update={"stops": placed(rest, (stop,))})
-    names = tuple(escape(s.lower()) for s in dict.fromkeys(stems))
-    return recipe.model_copy(
-        update={"differences": (*recipe.differences, Difference(names=names, stops=(stop,)))}
-    )
+def decision(stems: Sequence[str], stop: Decided) -> Difference:
+    """One more decision: for files of these names, or for all the recipe's goods where there are none."""
+    return Difference(names=tuple(escape(s.lower()) for s in dict.fromkeys(stems)) or ("*",), stops=(stop,))
+
+
+def add_decision(path: Path, more: Difference) -> Recipe:
+    """The recipe in a file with one more decision at its end; all that stands there stays as it is. Raises SheetError, OSError."""
+    text = path.read_text("utf-8")
+    added = text.rstrip("\n") + "\n" + "\n".join(more.lines()) + "\n"
+    part = path.with_name(f".{path.name}.part")
+    part.write_text(added, "utf-8")
+    try:
+        recipe = read_recipe(part)
+        part.replace(path)
+    finally:
+        part.unlink(missing_ok=True)
+    return recipe
 
 
 def _difference(recipe: Recipe, stem: str, mine: Sequence[Decided]) -> Difference | None:

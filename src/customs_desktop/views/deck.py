@@ -20,8 +20,8 @@ class Deck(QWidget):
         self.stack = QStackedWidget()
         self.ledger = ledger
         self.pages: list[tuple[str, QWidget]] = []
-        self.guest: tuple[str, QWidget] | None = None
-        """A page of no desk: it stays while desks change, until it is let go."""
+        self.guests: list[tuple[str, QWidget]] = []
+        """Pages of no desk: they stay while desks change, until they are let go."""
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)
@@ -32,7 +32,7 @@ class Deck(QWidget):
 
     def show_pages(self, pages: list[tuple[str, QWidget]], first: int = 0) -> None:
         """Show the ledger and a desk's own pages, opening page `first` of all."""
-        wanted = [("Ledger", self.ledger), *pages, *([self.guest] if self.guest is not None else [])]
+        wanted = [("Ledger", self.ledger), *pages, *self.guests]
         for _, widget in wanted:
             if self.stack.indexOf(widget) < 0:
                 self.stack.addWidget(widget)
@@ -49,15 +49,16 @@ class Deck(QWidget):
 
     def take_guest(self, name: str, widget: QWidget) -> None:
         """Show a page of no desk behind the others, and open it."""
-        self.guest = (name, widget)
-        self.show_pages([p for p in self.pages[1:] if p[1] is not widget])
+        own = [p for p in self.pages[1:] if p not in self.guests]
+        self.guests = [*(g for g in self.guests if g[1] is not widget), (name, widget)]
+        self.show_pages(own)
         self.open(name)
 
-    def let_go(self) -> None:
-        """The guest leaves; the ledger is opened."""
-        widget = self.guest[1] if self.guest is not None else None
-        self.guest = None
-        self.show_pages([p for p in self.pages[1:] if p[1] is not widget])
+    def let_go(self, widget: QWidget) -> None:
+        """A guest leaves; the ledger is opened."""
+        own = [p for p in self.pages[1:] if p not in self.guests]
+        self.guests = [g for g in self.guests if g[1] is not widget]
+        self.show_pages(own)
 
     def open(self, name: str) -> None:
         """Open a page by name."""

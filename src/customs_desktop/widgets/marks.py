@@ -5,7 +5,7 @@ with bar.
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QIcon, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
 from customs_desktop.style.theme import colour, font
@@ -72,6 +72,17 @@ def draw_ring(painter: QPainter, rect: QRectF) -> None:
         painter.setPen(QPen(colour(name), width))
         painter.drawArc(r, first * 16, share * 16)
     painter.restore()
+
+
+def mark_icon(verdict: str, edge: int = 16) -> QIcon:
+    """The same as an icon of so many pixels."""
+    pixels = QPixmap(2 * edge, 2 * edge)
+    pixels.fill(Qt.GlobalColor.transparent)
+    pixels.setDevicePixelRatio(2.0)
+    painter = QPainter(pixels)
+    draw_mark(painter, verdict, QRectF(0, 0, edge, edge))
+    painter.end()
+    return QIcon(pixels)
 
 
 class Mark(QWidget):
