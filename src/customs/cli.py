@@ -256,6 +256,9 @@ def run(
     memory: Annotated[
         float | None, typer.Option("--memory", help="gigabytes of memory one asset may take")
     ] = None,
+    cluster: Annotated[
+        str, typer.Option("--cluster", help="address of a dask scheduler, tcp://… or tls://…, or local")
+    ] = "",
     replace: Annotated[bool, typer.Option("--replace", help="write over packages that are there")] = False,
     as_json: AsJson = False,
 ) -> None:
@@ -265,7 +268,7 @@ def run(
     from customs.command import runs
 
     with _usage():
-        raise typer.Exit(runs.run(recipe, inputs, out, kit, jobs, seconds, memory, replace, as_json))
+        raise typer.Exit(runs.run(recipe, inputs, out, kit, jobs, seconds, memory, replace, as_json, cluster))
 
 
 @app.command()

@@ -63,6 +63,10 @@ class UsageError(CustomsError):
     """What a command line asks for cannot be asked for."""
 
 
+class ClusterError(CustomsError):
+    """A cluster cannot be reached, or cannot be trusted with the work."""
+
+
 class LimitError(CustomsError):
     """Something is larger than a stated limit."""
 

@@ -14,9 +14,10 @@ from customs.intake.scan import model_files
 from customs.recipes.recipe import Recipe, read_recipe
 from customs.runs.children import Limits
 from customs.runs.report import DATA, PAGE, report, write_report, wrong
-from customs.runs.rows import Row
+from customs.runs.rows import Row, made_out
 from customs.runs.run import Run, Told, memory_for
 from customs.words import many, plain
+from customs.work.asset import Request
 from customs.work.recipes import requests_of
 
 CODES = {"done": 0, "skipped": 0, "held": 1, "failed": 3, "broken": 3}
@@ -25,16 +26,23 @@ SHOWN = {"done": "cleared", "skipped": "cleared", "held": "held", "failed": "hel
 
 def run(
     recipe_file: Path, inputs: list[Path], out: Path, kit: Path | None, workers: int, seconds: float, gigabytes: float | None, force: bool,
-    as_json: bool,
+    as_json: bool, cluster: str = "",
 ) -> int:  # fmt: skip
-    """Run it; the worst exit code of all goods, 130 where it was cancelled. Raises UsageError."""
+    """Run it, on the workers of a dask cluster where one is named; the worst exit code of all goods, 130 where it was cancelled. Raises
+    UsageError.
+    """
     if workers < 0 or seconds <= 0 or (gigabytes is not None and gigabytes <= 0):
         raise UsageError("--jobs, --seconds and --memory are numbers above nothing")
     try:
         recipe = read_recipe(recipe_file)
         requests = requests_of(recipe, model_files(inputs), out, kit, force, recipe_file.parent)
         memory = int(gigabytes * 1e9) if gigabytes else memory_for(workers or 2)
-        made = Run(requests, out, Limits(seconds, memory), workers or None)
+        limits = Limits(seconds, memory)
+        made = (
+            _on_cluster(cluster, requests, out, limits, workers)
+            if cluster
+            else Run(requests, out, limits, workers or None)
+        )
     except CustomsError as problem:
         raise UsageError(str(problem)) from None
     rows, cancelled = _followed(made, as_json)
@@ -48,6 +56,20 @@ def run(
     else:
         _told(recipe, body, out)
     return 130 if cancelled else max((CODES.get(r.state, 0) for r in rows), default=0)
+
+
+def _on_cluster(address: str, requests: list[Request], out: Path, limits: Limits, workers: int) -> Run:
+    """A run whose assets are worked on elsewhere. Raises ClusterError, WriteError."""
+    from customs.runs.cluster import Remote
+
+    made_out(out)
+    remote = Remote(address, limits, requests, out, workers or None)
+    try:
+        # Twice as many as there is room for: a worker that is done has the next one there.
+        return Run(requests, out, limits, 2 * remote.slots, children=remote)
+    except BaseException:
+        remote.close()
+        raise
 
 
 def _followed(made: Run, quiet: bool) -> tuple[list[Row], bool]:

@@ -68,7 +68,7 @@ def write_package(
         job.check()
         # Asked again: the work took its time, and somebody may have put something there.
         check_free(target, replace_existing)
-        _place(staging, target)
+        put_in_place(staging, target)
     except OSError as problem:
         raise WriteError(
             f"cannot be written ({problem.strerror})",
@@ -149,7 +149,7 @@ def _flush(path: Path) -> None:
         os.fsync(f.fileno())
 
 
-def _place(staging: Path, target: Path) -> None:
+def put_in_place(staging: Path, target: Path) -> None:
     """One rename; where something is there already the two are swapped in one step, and the old one removed
     after.
     """

@@ -10,12 +10,12 @@ import resource
 import signal
 import tempfile
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass, field
 from multiprocessing.connection import Connection
 from pathlib import Path
 from stat import S_ISREG
-from typing import Any, Literal
+from typing import Any, Literal, Protocol
 
 from customs.errors import unforeseen
 from customs.job import Job
@@ -66,11 +66,23 @@ class Child:
         return time.monotonic() - self.began
 
 
+class Doing(Protocol):
+    """One asset that is worked on: for how long (seconds), with how much memory (bytes), how far it is (0..1), and what it does."""
+
+    request: Request
+    peak: int
+    share: float
+    doing: str
+
+    @property
+    def seconds(self) -> float: ...
+
+
 @dataclass(frozen=True)
 class Ended:
-    """How a child ended, and what it handed over: {"result": …, "files": …}, None where it could not."""
+    """How an asset's process ended, and what it handed over: {"result": …, "files": …}, None where it could not."""
 
-    child: Child
+    child: Doing
     how: Ending
     handed: Json | None
     signal: int = 0
@@ -118,6 +130,16 @@ def stamp(path: Path) -> tuple[str, int, int]:
             return str(path), found.st_size, found.st_mtime_ns
         break
     return str(path), -1, -1
+
+
+class Workers(Protocol):
+    """Where assets are worked on: in processes of this machine, or of others."""
+
+    @property
+    def running(self) -> Sequence[Doing]: ...
+    def start(self, request: Request) -> object: ...
+    def ended(self, wait: float = ...) -> Iterator[Ended]: ...
+    def close(self) -> None: ...
 
 
 class Children:

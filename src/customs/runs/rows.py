@@ -46,6 +46,19 @@ class Row:
     told: dict[str, Any] | None = None
 
 
+def made_out(folder: Path) -> None:
+    """Makes the folder a run writes to. Raises WriteError."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as problem:
+        raise WriteError(
+            f"cannot be made ({problem.strerror})",
+            "a folder that can be written to",
+            "Choose another folder.",
+            folder,
+        ) from None
+
+
 class Rows:
     """The rows of one run, in its folder. May be used from one thread; several processes may each have their own."""
 

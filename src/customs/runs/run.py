@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from customs.kernels.cores import cores
-from customs.runs.children import Child, Children, Ended, Limits, Work, stamp
+from customs.runs.children import Children, Doing, Ended, Limits, Work, Workers, stamp
 from customs.runs.rows import ENDED, Row, Rows, State
 from customs.sheet.load import sheet_digest
 from customs.work.asset import Request, run
@@ -62,18 +62,20 @@ class Run:
         limits: Limits = USUAL,
         workers: int | None = None,
         work: Work = run,
+        children: Workers | None = None,
     ) -> None:
         self.requests = {str(r.path): r for r in requests}
         self.rows = Rows(out)
         self.workers = max(1, workers or cores())
-        self.children = Children(limits, work)
+        self.limits = limits
+        self.children: Workers = children or Children(limits, work)
         self.pause = self.cancel = False
         self._renewed = 0.0
         self.rows.put([(p, made_of(r)) for p, r in self.requests.items()])
         self.rows.again([r.path for r in self.rows.all() if r.state in ENDED and not stands(r)])
 
     @property
-    def running(self) -> list[Child]:
+    def running(self) -> Sequence[Doing]:
         """What runs now."""
         return self.children.running
 
@@ -107,7 +109,7 @@ class Run:
     def _kept(self, ended: Ended) -> Row:
         path = str(ended.child.request.path)
         files = tuple(tuple(f) for f in (ended.handed or {}).get("files", [])) or (stamp(Path(path)),)
-        state, told = outcome(ended, self.children.limits)
+        state, told = outcome(ended, self.limits)
         self.rows.end(path, state, round(ended.child.seconds, 3), ended.child.peak, files, told)
         return self.rows.row(path)
 
