@@ -46,6 +46,7 @@ from customs.surface.pixels import image_pixels
 from tests.assets import cube, key, lettered, saved, scene_of
 from tests.formats.test_fbx import TEXT
 from tests.formats.test_text_files import BVH
+from tests.fuzzing_kept import KEPT, kept_seeds
 from tests.intake.made import seven_of, tar_of, zip_of, zstd_of
 from tests.surface.light import exr_of, hdr_of, rgbe_of
 
@@ -175,6 +176,7 @@ def seeds() -> dict[str, tuple[bytes, ...]]:
     for archive in ARCHIVES:
         out[archive] = (MADE[archive](folder / f"seed.{archive}", files).read_bytes(),)
     out["sheet"] = tuple(body.encode() for body, _ in sheet_texts().values())
+    out |= kept_seeds(folder)
     return out
 
 
@@ -291,6 +293,8 @@ def read(reader: str, data: bytes, folder: Path) -> None:
             _through(path, folder / "cache")
         elif reader == "sheet":
             parse_sheet(data.decode("utf-8", "replace"), folder / "a.toml")
+        elif reader in KEPT:
+            KEPT[reader](data, folder)
         elif reader in seeds() and reader not in (
             "glb",
             "gltf",

@@ -204,7 +204,7 @@ def test_files_that_do_not_belong_together_are_refused(packages: dict[str, Path]
 
     assert land(copy, lambda name: SMALL).accepted
     assert "Input should be" in said(grid, changed(cell=-1)) and "Extra inputs" in said(grid, changed(tune=1))
-    assert "leaves the grid" in said(grid, changed(runs=[[0, 0, 0, 10**6, 0]]))
+    assert "leaves the grid" in said(grid, changed(runs=[[0, 0, 0, 1000, 0]]))
     assert "not in the palette" in said(grid, changed(runs=[[0, 0, 0, 1, 9999]]))
     assert "there is no cell" in said(grid, changed(runs=[], counts=[0] * len(json.loads(whole)["counts"])))
     assert "is read" in said(grid, changed(up="-Y")) and "it is of" in said(grid, changed(asset="nobody"))

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
+import functools
 import json
 import os
 import sqlite3
 import time
-from collections.abc import Container, Sequence
+from collections.abc import Callable, Container, Sequence
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any, Literal, TypeVar
 
 from customs.errors import WriteError
 
@@ -19,7 +20,9 @@ State = Literal["waiting", "running", "done", "held", "skipped", "failed", "brok
 died, hung or took too much memory.
 """
 ENDED: tuple[State, ...] = ("done", "held", "skipped", "failed", "broken")
+STATES: tuple[State, ...] = ("waiting", "running", *ENDED)
 NAME = ".customs-run.sqlite"
+Found = TypeVar("Found")
 LEASE = 30.0
 """Seconds after which a claim that nobody renewed is nobody's."""
 FORM = 1
@@ -59,6 +62,22 @@ def made_out(folder: Path) -> None:
         ) from None
 
 
+def _told(method: Callable[..., Found]) -> Callable[..., Found]:
+    """What SQLite, or what stands in the rows, says of damage, as one of our errors."""
+
+    @functools.wraps(method)
+    def guarded(self: Rows, *values: Any) -> Found:
+        try:
+            return method(self, *values)
+        except (sqlite3.Error, ValueError, TypeError) as problem:
+            raise WriteError(
+                f"what is known of the run is damaged ({problem})", "the rows of a run",
+                "Move the file away: packages that stand are found again, the rest is run.", self.path,
+            ) from None  # fmt: skip
+
+    return guarded
+
+
 class Rows:
     """The rows of one run, in its folder. May be used from one thread; several processes may each have their own."""
 
@@ -78,7 +97,7 @@ class Rows:
             self._base.execute("PRAGMA journal_mode=WAL")
             self._base.execute(TABLE)
             self._base.execute(f"PRAGMA user_version={FORM}")
-        except (sqlite3.Error, OSError) as problem:
+        except (sqlite3.Error, OSError, ValueError) as problem:
             raise WriteError(
                 f"rows cannot be kept ({problem})",
                 "a folder that can be written to",
@@ -90,6 +109,7 @@ class Rows:
         """Nothing more is asked."""
         self._base.close()
 
+    @_told
     def put(self, wanted: Sequence[tuple[str, str]]) -> None:
         """What is to be run: (path, what it hangs on) in order. Rows of other files go; those that hang on the same as before keep what came of
         them, the others wait; what was broken is tried again.
@@ -124,11 +144,13 @@ class Rows:
                 "Wait until it has ended, or choose another folder.", self.path.parent,
             )  # fmt: skip
 
+    @_told
     def again(self, paths: Sequence[str]) -> None:
         """These are run once more."""
         with _Whole(self._base):
             self._base.executemany("UPDATE goods SET state='waiting' WHERE path=?", [(p,) for p in paths])
 
+    @_told
     def claim(self, known: Container[str]) -> Row | None:
         """The next of those `known` that waits, or that nobody runs any more; it is this process's from then on."""
         with _Whole(self._base):
@@ -153,16 +175,19 @@ class Rows:
         ]
         self._base.executemany("UPDATE goods SET state='waiting' WHERE path=?", gone)
 
+    @_told
     def renew(self) -> None:
         """What this process has claimed stays its own for a while."""
         self._base.execute(
             "UPDATE goods SET lease=? WHERE state='running' AND pid=?", (time.time() + LEASE, os.getpid())
         )
 
+    @_told
     def let_go(self) -> None:
         """What this process has claimed and not ended waits again."""
         self._base.execute("UPDATE goods SET state='waiting' WHERE state='running' AND pid=?", (os.getpid(),))
 
+    @_told
     def end(
         self,
         path: str,
@@ -178,12 +203,14 @@ class Rows:
             (state, seconds, peak, json.dumps(files), json.dumps(told, ensure_ascii=False), path),
         )
 
+    @_told
     def first(self, path: str) -> None:
         """This one is run before all others that wait."""
         with _Whole(self._base):
             low = self._base.execute("SELECT MIN(place) FROM goods").fetchone()[0] or 0
             self._base.execute("UPDATE goods SET place=? WHERE path=?", (low - 1, path))
 
+    @_told
     def row(self, path: str) -> Row:
         """One of them. Raises KeyError."""
         found = self._read("WHERE path=?", path)
@@ -191,10 +218,12 @@ class Rows:
             raise KeyError(path)
         return found[0]
 
+    @_told
     def all(self) -> list[Row]:
         """All of them, in order."""
         return self._read("ORDER BY place")
 
+    @_told
     def counts(self) -> dict[str, int]:
         """How many are in each state."""
         return dict(self._base.execute("SELECT state, COUNT(*) FROM goods GROUP BY state"))
@@ -205,12 +234,17 @@ class Rows:
                 f"SELECT path, made_of, state, attempt, seconds, peak, files, told FROM goods {rest}", values
             )
         ) as found:
-            return [
-                Row(
-                    p, m, s, a, sec, peak, tuple((f, n, t) for f, n, t in json.loads(files)), json.loads(told)
-                )
-                for p, m, s, a, sec, peak, files, told in found
-            ]
+            return [_row_of(*values) for values in found]
+
+
+def _row_of(
+    path: str, made_of: str, state: str, attempt: int, seconds: float, peak: int, files: str, told: str
+) -> Row:
+    """A row from its columns. Raises ValueError, TypeError."""
+    stamps, said = tuple((str(f), int(n), int(t)) for f, n, t in json.loads(files)), json.loads(told)
+    if state not in STATES or not isinstance(said, dict):
+        raise ValueError(f"{path}: {state}")
+    return Row(str(path), str(made_of), state, int(attempt), float(seconds), int(peak), stamps, said)
 
 
 class _Whole:

@@ -19,7 +19,7 @@ from urllib.parse import quote
 
 from customs.errors import ShipmentError
 from customs.shipment.parcels import Parcels, body_of, name_of
-from customs.shipment.salvage import put_aside, salvage
+from customs.shipment.salvage import BROKEN, put_aside, salvage
 from customs.shipment.state import State
 
 APPLICATION_ID = 0x43757374
@@ -35,6 +35,10 @@ MIGRATIONS: dict[int, str] = {1: ""}
 they held them: both are read, so that nothing has to be written anew."""
 
 
+class DamagedError(ShipmentError):
+    """What a shipment says cannot be read."""
+
+
 class Shipment:
     """An open shipment. `writable` is False in a second copy of the application, or where the file cannot be
     written.
@@ -47,11 +51,11 @@ class Shipment:
         """In words what could not be read of a damaged file; the rest is here."""
         self._lock: IO[str] | None = None
         self.writable = self._take_lock()
-        self._db = self._connect()
         self._parcels = Parcels(self.blob)
         try:
+            self._db = self._connect()
             self.state = self._load()
-        except ShipmentError:
+        except DamagedError:
             self.state = self._saved()
         if self.writable:
             # Nobody else writes here: what is half copied was being copied when the program was killed.
@@ -76,7 +80,7 @@ class Shipment:
             raise ShipmentError(
                 "there is a file of that name", "a free name", "Open it, or choose another.", path
             ) from None
-        except (OSError, sqlite3.Error) as problem:
+        except (OSError, *BROKEN) as problem:
             raise ShipmentError(
                 f"cannot be made ({problem})", "a folder that can be written", file=path
             ) from None
@@ -132,7 +136,7 @@ class Shipment:
 
     def undo(self) -> str | None:
         """Back to the state before; the label of what was undone, or None at the beginning."""
-        row = self._db.execute("SELECT parent, label FROM states WHERE id = ?", (self._current(),)).fetchone()
+        row = self._row("SELECT parent, label FROM states WHERE id = ?", self._current())
         if row is None or row[0] is None:
             return None
         self._go(int(row[0]))
@@ -148,17 +152,21 @@ class Shipment:
 
     def can_undo(self) -> str:
         """Label of what undo would take back, or ""."""
-        row = self._db.execute("SELECT parent, label FROM states WHERE id = ?", (self._current(),)).fetchone()
-        return str(row[1]) if row and row[0] is not None else ""
+        with contextlib.suppress(DamagedError):
+            row = self._row("SELECT parent, label FROM states WHERE id = ?", self._current())
+            return str(row[1]) if row and row[0] is not None else ""
+        return ""
 
     def can_redo(self) -> str:
         """Label of what redo would do again, or ""."""
-        row = self._newest_child()
-        return str(row[1]) if row else ""
+        with contextlib.suppress(DamagedError):
+            row = self._newest_child()
+            return str(row[1]) if row else ""
+        return ""
 
     def blob(self, digest: str) -> bytes | None:
         """Bytes kept under a digest."""
-        row = self._db.execute("SELECT body FROM blobs WHERE digest = ?", (digest,)).fetchone()
+        row = self._row("SELECT body FROM blobs WHERE digest = ?", digest)
         return bytes(row[0]) if row else None
 
     def close(self) -> None:
@@ -200,7 +208,7 @@ class Shipment:
             )
             version = db.execute("PRAGMA user_version").fetchone()[0]
             owner = db.execute("PRAGMA application_id").fetchone()[0]
-        except sqlite3.DatabaseError as problem:
+        except BROKEN as problem:
             self._release()
             raise ShipmentError(f"is no shipment ({problem})", "a .customs file", file=self.path) from None
         if owner != APPLICATION_ID:
@@ -217,6 +225,15 @@ class Shipment:
                 self.path,
             )
         if self.writable:
+            self._prepare(db, version)
+        return db
+
+    def _prepare(self, db: sqlite3.Connection, version: int) -> None:
+        """A file that may be written to, in this edition's form. Raises DamagedError, ShipmentError."""
+        if version < SCHEMA and version not in MIGRATIONS:
+            db.close()
+            raise self._damaged(ValueError(f"file version {version}"))
+        try:
             # Safe against a kill at any moment; FULL would only add to what a power cut spares, and the
             # window would wait.
             db.execute("PRAGMA synchronous=NORMAL")
@@ -228,7 +245,9 @@ class Shipment:
             for step in range(version, SCHEMA):
                 db.executescript(MIGRATIONS[step])
                 db.execute(f"PRAGMA user_version={step + 1}")
-        return db
+        except BROKEN as problem:
+            db.close()
+            raise self._damaged(problem) from None
 
     def _keep_copy(self, db: sqlite3.Connection, version: int) -> None:
         """The file as it was, beside it, for a program that knows only that version. Raises ShipmentError."""
@@ -242,7 +261,7 @@ class Shipment:
             with closing(sqlite3.connect(made)) as copy:
                 db.backup(copy)
             _put(made, place)
-        except (sqlite3.Error, OSError) as problem:
+        except (*BROKEN, OSError) as problem:
             db.close()
             self._release()
             raise ShipmentError(
@@ -283,7 +302,7 @@ class Shipment:
         try:
             aside = put_aside(self.path)
             _make(self.path, found.states, found.blobs, found.current)
-        except (OSError, sqlite3.Error) as problem:
+        except (OSError, *BROKEN) as problem:
             self._release()
             raise ShipmentError(
                 f"is damaged and cannot be made anew ({problem})", "room and permission", file=self.path
@@ -294,21 +313,36 @@ class Shipment:
 
     def _load(self) -> State:
         try:
-            row = self._db.execute("SELECT body FROM states WHERE id = ?", (self._current(),)).fetchone()
+            row = self._row("SELECT body FROM states WHERE id = ?", self._current())
             return State.from_dict(json.loads(row[0]), self._parcels.unpacked)
-        except (sqlite3.Error, TypeError, ValueError, KeyError, AttributeError, RecursionError) as problem:
+        except DamagedError:
             self._db.close()
-            raise ShipmentError(
-                f"is damaged ({problem})", "a whole shipment", "Restore a copy.", self.path
-            ) from None
+            raise
+        except (TypeError, ValueError, KeyError, AttributeError, RecursionError) as problem:
+            self._db.close()
+            raise self._damaged(problem) from None
+
+    def _damaged(self, problem: Exception) -> DamagedError:
+        return DamagedError(f"is damaged ({problem})", "a whole shipment", "Restore a copy.", self.path)
+
+    def _row(self, query: str, *values: object) -> Any:
+        """The first row a query finds, None for none. Raises DamagedError."""
+        try:
+            return self._db.execute(query, values).fetchone()
+        except BROKEN as problem:
+            raise self._damaged(problem) from None
 
     def _current(self) -> int:
-        return int(self._db.execute("SELECT value FROM meta WHERE key = 'current'").fetchone()[0])
+        row = self._row("SELECT value FROM meta WHERE key = 'current'")
+        try:
+            return int(row[0])
+        except (TypeError, ValueError) as problem:
+            raise self._damaged(problem) from None
 
     def _newest_child(self) -> Any:
-        return self._db.execute(
-            "SELECT id, label FROM states WHERE parent = ? ORDER BY id DESC LIMIT 1", (self._current(),)
-        ).fetchone()
+        return self._row(
+            "SELECT id, label FROM states WHERE parent = ? ORDER BY id DESC LIMIT 1", self._current()
+        )
 
     def _go(self, id_: int) -> None:
         self._transaction(
@@ -328,7 +362,7 @@ class Shipment:
             self._db.execute("BEGIN IMMEDIATE")
             write(self._db)
             self._db.execute("COMMIT")
-        except sqlite3.Error as problem:
+        except BROKEN as problem:
             if self._db.in_transaction:
                 self._db.execute("ROLLBACK")
             raise ShipmentError(

@@ -17,6 +17,8 @@ from customs.shipment.parcels import Parcels
 from customs.shipment.state import State
 from customs.words import many
 
+BROKEN = (sqlite3.Error, UnicodeDecodeError)
+"""What SQLite says of damage; names that are no text among it."""
 LABEL = 60
 """Characters of a label that are shown."""
 MOST_TRIED = 100_000
@@ -53,7 +55,7 @@ def salvage(path: Path) -> Saved | None:
                 return None
             known = {int(s[0]): s for s in states}
             now = wanted if wanted in known else max(known)
-    except (sqlite3.Error, OSError):
+    except (*BROKEN, OSError):
         return None
     stands = (
         f"the last among them, so it stands as of “{known[now][2][:LABEL]}”"
@@ -71,7 +73,7 @@ def salvage(path: Path) -> Saved | None:
 def _one(db: sqlite3.Connection, statement: str, *values: Any) -> Any:
     try:
         row = db.execute(statement, values).fetchone()
-    except sqlite3.Error:
+    except BROKEN:
         return None
     return row[0] if row else None
 
@@ -92,7 +94,7 @@ def _states(
             row = db.execute(
                 "SELECT id, parent, label, made, body FROM states WHERE id = ?", (number,)
             ).fetchone()
-        except sqlite3.Error:
+        except BROKEN:
             broken.append(number)
             continue
         if row is not None:
@@ -116,7 +118,7 @@ def _blobs(db: sqlite3.Connection) -> tuple[tuple[tuple[str, bytes], ...], int]:
     out, gone = [], 0
     try:
         names = [str(r[0]) for r in db.execute("SELECT digest FROM blobs")]
-    except sqlite3.Error:
+    except BROKEN:
         return (), 0
     for name in names:
         body = _one(db, "SELECT body FROM blobs WHERE digest = ?", name)

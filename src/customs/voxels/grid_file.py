@@ -19,7 +19,8 @@ Whole = Annotated[int, Field(ge=0, strict=True)]
 Side = Annotated[int, Field(ge=1, le=MOST, strict=True)]
 Colour = Annotated[str, Field(pattern="^#[0-9a-f]{6}$")]
 Triple = tuple[float, float, float]
-Run = tuple[Whole, Whole, Whole, Whole, Whole]
+Place = Annotated[int, Field(ge=0, lt=MOST, strict=True)]
+Run = tuple[Place, Place, Place, Side, Annotated[int, Field(ge=0, lt=100_000, strict=True)]]
 
 
 class GridFile(BaseModel):
