@@ -256,6 +256,9 @@ def run(
     memory: Annotated[
         float | None, typer.Option("--memory", help="gigabytes of memory one asset may take")
     ] = None,
+    private: Annotated[
+        bool, typer.Option("--private", help="the report names no folders above the goods")
+    ] = False,
     cluster: Annotated[
         str, typer.Option("--cluster", help="address of a dask scheduler, tcp://… or tls://…, or local")
     ] = "",
@@ -268,7 +271,9 @@ def run(
     from customs.command import runs
 
     with _usage():
-        raise typer.Exit(runs.run(recipe, inputs, out, kit, jobs, seconds, memory, replace, as_json, cluster))
+        raise typer.Exit(
+            runs.run(recipe, inputs, out, kit, jobs, seconds, memory, replace, as_json, cluster, private)
+        )
 
 
 @app.command()

@@ -11,6 +11,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication
 
+from customs.demo.hundreds import write_hundreds
 from customs.scene.floor_plan import Mark
 from customs.scene.notes import Note
 from customs_desktop.widgets.basics import show_choice
@@ -124,7 +125,7 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
         "fit": fit, "intake": lambda: _heap(window),
         "all-goods": all_goods, **_surface_views(window), **_motion_views(window), **_sent_views(window, place), **_hand_views(window),
         **_fitting_views(window), "grounds": lambda: _grounds(window), "floor-plan": lambda: _floor_plan(window),
-        "evening": evening,
+        "evening": evening, "queue": lambda: _queue(window, place), "voxels": lambda: _voxels(window),
     }  # fmt: skip
 
 
@@ -141,6 +142,49 @@ def _heap(window: MainWindow) -> None:
     )
     settled(app, window)
     panel.page.go_to(f"{stores}/props.zip/cart/seed_cart.gltf")
+
+
+def _queue(window: MainWindow, place: Path) -> None:
+    """A run of a recipe on small things of the potting shed, some of them broken, ended before its last ones."""
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    goods = place / "potting_shed"
+    write_hundreds(goods, 24)
+    shutil.rmtree(goods / "shelf")
+    window.set_paper("day")
+    window.open_desk("dispatch")
+    window.session.select("fern_bed")
+    window.show_queue()
+    page, running = window.queue, window.session.running
+    page.open_recipe(goods / "hundreds.toml")
+    page.inputs.setText(str(goods))
+    page.out.setText(str(place / "ready"))
+    page.start()
+    while sum(running.counts().get(k, 0) for k in ("done", "held", "failed")) < 34:
+        app.processEvents()
+        time.sleep(0.01)
+    running.cancel()
+    while running.goes:
+        app.processEvents()
+        time.sleep(0.01)
+    page.refresh()
+    page.decisions.selectRow(0)
+
+
+def _voxels(window: MainWindow) -> None:
+    """The fern bed as unit cells, seen into, its thin parts marked."""
+    s, app = window.session, QApplication.instance()
+    assert isinstance(app, QApplication)
+    window.deck.let_go(window.queue)
+    s.select("fern_bed")
+    window.open_desk("fit")
+    s.set_step("voxels", side=90, colours=48)
+    settled(app, window)
+    tools = window.panel("fit").by_hand.voxels
+    window.panel("fit").unfold("VOXELS")
+    tools.slider.setValue(30)
+    tools.thin.setChecked(True)
+    settled(app, window)
 
 
 def _sent_views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
@@ -244,7 +288,7 @@ def _hand_views(window: MainWindow) -> dict[str, Callable[[], object]]:
 
 def _surface_views(window: MainWindow) -> dict[str, Callable[[], object]]:
     """Those of the desk Surface."""
-    s, twin = window.session, window.twin
+    s = window.session
     app = QApplication.instance()
     assert isinstance(app, QApplication)
 
@@ -270,12 +314,7 @@ def _surface_views(window: MainWindow) -> dict[str, Callable[[], object]]:
         window.panel("surface").bulk.table.selectRow(0)
         window.panel("surface").unfold("MATERIAL")
 
-    def density() -> None:
-        s.select("fern_bed")
-        window.deck.open("UV")
-        twin.set_look(shading="density")
-
-    return {"surface": surface, "missing": missing, "bulk": bulk, "texel-density": density}
+    return {"surface": surface, "missing": missing, "bulk": bulk}
 
 
 def _motion_views(window: MainWindow) -> dict[str, Callable[[], object]]:

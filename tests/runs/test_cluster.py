@@ -145,7 +145,7 @@ def test_clusters_that_cannot_be_had(address: str, tmp_path: Path, monkeypatch: 
     with pytest.raises(ClusterError, match="cannot be reached"):
         Remote("over there", limits, asked, tmp_path, wait=1.0)
     with monkeypatch.context() as patch:
-        patch.setattr(cluster, "edition", lambda: "other rules")
+        patch.setattr(cluster, "program", lambda: "other rules")
         with pytest.raises(ClusterError, match="workers of another Customs: "):
             Remote(address, limits, asked, tmp_path)
     with pytest.raises(RuntimeError, match="this worker has Customs"):

@@ -17,7 +17,7 @@ import pytest
 
 from customs.errors import WriteError
 from customs.runs.children import Limits, resident, stamp
-from customs.runs.report import decisions, page, report
+from customs.runs.report import decisions, page, report, without_folders
 from customs.runs.rows import NAME, Row, Rows
 from customs.runs.run import Run, Told, made_of, memory_for
 from customs.work.asset import Request
@@ -240,9 +240,36 @@ def test_on_the_command_line(tmp_path: Path) -> None:
     assert "&lt;b&gt;Pots" in html and "<b>" not in html and "default-src 'none'" in html
     code, text = call("run", recipe, tmp_path / "in", "--out", tmp_path / "out")
     assert code == 3 and "3 assets unchanged since the last time" in text
+    code, text = call("run", recipe, tmp_path / "in", "--out", tmp_path / "out", "--private", "--json")
+    told = (
+        (tmp_path / "out" / "run.json").read_text("utf-8")
+        + (tmp_path / "out" / "run.html").read_text("utf-8")
+        + text
+    )
+    assert (
+        str(tmp_path) not in told
+        and "/tmp" not in told
+        and {g["file"] for g in json.loads(text)["goods"]} == {"cut.glb", "pot_a.glb", "pot_b.glb"}
+    )
     for wrong in (["--jobs", "-1"], ["--seconds", "0"], ["--memory", "0"]):
         assert call("run", recipe, tmp_path / "in", "--out", tmp_path / "out", *wrong)[0] == 2
     assert call("run", tmp_path / "none.toml", tmp_path / "in", "--out", tmp_path / "out")[0] == 2
+
+
+def test_a_private_report_names_no_folders() -> None:
+    body = {
+        "file": "/srv/people/ada/goods/pot.glb",
+        "said": f"/opt/secret/tools/a.bin: no such file in {Path.home()}; 3/4 of it",
+        "n": [1, {"x": "a/b"}],
+    }
+    found = without_folders(body, [Path("/srv/people/ada/goods")])
+    assert found == {
+        "file": "pot.glb",
+        "said": "…/a.bin: no such file in "
+        + ("~" if str(Path.home()).count("/") < 2 else "…/" + Path.home().name)
+        + "; 3/4 of it",
+        "n": [1, {"x": "a/b"}],
+    }
 
 
 def test_the_report_puts_first_what_clears_most() -> None:

@@ -13,7 +13,7 @@ from customs.errors import CustomsError, UsageError
 from customs.intake.scan import model_files
 from customs.recipes.recipe import Recipe, read_recipe
 from customs.runs.children import Limits
-from customs.runs.report import DATA, PAGE, report, write_report, wrong
+from customs.runs.report import DATA, PAGE, report, without_folders, write_report, wrong
 from customs.runs.rows import Row, made_out
 from customs.runs.run import Run, Told, memory_for
 from customs.words import many, plain
@@ -26,9 +26,9 @@ SHOWN = {"done": "cleared", "skipped": "cleared", "held": "held", "failed": "hel
 
 def run(
     recipe_file: Path, inputs: list[Path], out: Path, kit: Path | None, workers: int, seconds: float, gigabytes: float | None, force: bool,
-    as_json: bool, cluster: str = "",
+    as_json: bool, cluster: str = "", private: bool = False,
 ) -> int:  # fmt: skip
-    """Run it, on the workers of a dask cluster where one is named; the worst exit code of all goods, 130 where it was cancelled. Raises
+    """Run it, on the workers of a dask cluster where one is named, the report without folders where it is to be `private`; the worst exit code of all goods, 130 where it was cancelled. Raises
     UsageError.
     """
     if workers < 0 or seconds <= 0 or (gigabytes is not None and gigabytes <= 0):
@@ -47,6 +47,16 @@ def run(
         raise UsageError(str(problem)) from None
     rows, cancelled = _followed(made, as_json)
     body = report(recipe.name, rows)
+    if private:
+        body = without_folders(
+            body,
+            [
+                out.absolute(),
+                out,
+                *(p if p.is_dir() else p.parent for p in inputs),
+                *(p.absolute() for p in inputs),
+            ],
+        )
     try:
         write_report(out, body)
     except OSError as problem:

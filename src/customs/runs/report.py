@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import json
+import os
+import re
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -58,6 +60,26 @@ def decisions(rows: Sequence[Row]) -> list[Json]:
         }
         for (q, v, fix, said), goods in order
     ]
+
+
+def without_folders(body: Json, places: Sequence[Path]) -> Json:
+    """The same without the folders that files lie in: what lies below one of `places` is named from there, and no other path is named whole."""
+    heads = sorted({f"{p}{os.sep}" for p in places}, key=len, reverse=True)
+    home = str(Path.home())
+
+    def plain(value: Any) -> Any:
+        if isinstance(value, dict):
+            return {k: plain(v) for k, v in value.items()}
+        if isinstance(value, list):
+            return [plain(v) for v in value]
+        if not isinstance(value, str):
+            return value
+        for head in heads:
+            value = value.replace(head, "")
+        value = re.sub(r"(?<![\w./])/(?:[^/\s:;,]+/)+", "…/", value)
+        return value.replace(home, "~")
+
+    return {k: plain(v) for k, v in body.items()}
 
 
 def _line(row: Row) -> Json:
