@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import QApplication
 
 from customs.demo.hundreds import write_hundreds
 from customs.intake.scan import model_files
-from customs.runs.children import resident
+from customs.memory import resident
 from customs_desktop.office import Office
 from customs_desktop.style import theme
 from customs_desktop.window import MainWindow

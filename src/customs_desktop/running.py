@@ -12,11 +12,12 @@ from customs.errors import Cancelled, CustomsError
 from customs.intake.scan import model_files
 from customs.job import Job
 from customs.kernels.cores import cores
+from customs.memory import memory_for
 from customs.recipes.recipe import Decided, Recipe, read_recipe
 from customs.runs.children import Limits
 from customs.runs.report import decisions, report, write_report
 from customs.runs.rows import ENDED, Row
-from customs.runs.run import Run, memory_for
+from customs.runs.run import Run
 from customs.words import many
 from customs.work.recipes import add_decision, decision, requests_of
 from customs_desktop.session import Session

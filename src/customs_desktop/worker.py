@@ -19,6 +19,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from customs.errors import Cancelled, CustomsError
 from customs.job import Job
 from customs.kernels.cores import cores
+from customs.memory import Watch
 
 _numbers = itertools.count()
 HEAD_START = 1.5
@@ -169,7 +170,13 @@ class Worker(QObject):
             task.share, task.text = share, text
             self.progressed.emit(task.title, share, text)
 
-        return Job(told, lambda: task.stopped)
+        watch = Watch()
+
+        def stopped() -> bool:
+            watch.check()
+            return task.stopped
+
+        return Job(told, stopped)
 
     def _finish(self, task: Task, result: Any) -> None:
         self._count()

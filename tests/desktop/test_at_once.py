@@ -10,12 +10,13 @@ import pytest
 from PyQt6.QtCore import Qt
 from pytestqt.qtbot import QtBot
 
-from customs.errors import Cancelled
+from customs.errors import Cancelled, LimitError
 from customs.job import Job
 from customs.ledger.ledger import Ledger
+from customs.memory import Watch
 from customs_desktop import looks, painter, plans
 from customs_desktop.views.foot import seconds_left, told
-from customs_desktop.worker import Task, Worker
+from customs_desktop.worker import Task, Worker, explain
 from tests.desktop.conftest import Rig
 
 
@@ -172,6 +173,20 @@ def test_the_foot_says_what_runs_and_its_cancel_works(small: Rig, qtbot: QtBot) 
     gate.set()
     small.wait(lambda: worker.waiting == 0 and not foot.stop.isVisible())
     assert len(ended) == 2 and foot.text.text() == "Nothing is running."
+
+
+def test_work_that_takes_too_much_memory_is_ended_and_the_next_goes_on(
+    qtbot: QtBot, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    worker, ended, done = Worker(), [], []
+    monkeypatch.setattr("customs_desktop.worker.Watch", lambda: Watch(most=1, began=-(4 << 30)))
+    worker.submit(Task(0, run=lambda job: job.check(), failed=ended.append))
+    qtbot.waitUntil(lambda: bool(ended))
+    assert isinstance(ended[0], LimitError) and "recipe" in explain(ended[0])
+    monkeypatch.undo()
+    worker.submit(Task(0, run=lambda job: job.check(), done=done.append))
+    qtbot.waitUntil(lambda: bool(done))
+    worker.close()
 
 
 def test_what_is_in_order_stays_in_order_and_what_is_apart_runs_beside(qtbot: QtBot) -> None:

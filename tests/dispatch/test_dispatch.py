@@ -79,7 +79,8 @@ def test_names_in_a_docket_page_cannot_run_anything() -> None:
         "box": {"unit": "m", "low": [], "high": []}, "route": [], "requirements": {"cleared": 0, "query": 0, "held": 0},
         "ledger": [], "files": [], "source": {"name": bad, "sha256": ""}, "rights": {}, "remarks": [bad],
     }  # fmt: skip
-    assert b"<script" not in docket_page(body)
+    page = docket_page(body)
+    assert b"<script" not in page and b"default-src 'none'" in page, "and it loads nothing"
 
 
 def test_nothing_is_overwritten_unasked_and_replaced_whole_when_asked(

@@ -15,11 +15,12 @@ from pathlib import Path
 
 import pytest
 
-from customs.errors import WriteError
-from customs.runs.children import Limits, resident, stamp
+from customs.errors import LimitError, WriteError
+from customs.memory import LEAST, Watch, memory_for, resident
+from customs.runs.children import Limits, stamp
 from customs.runs.report import decisions, page, report, without_folders
 from customs.runs.rows import NAME, Row, Rows
-from customs.runs.run import Run, Told, made_of, memory_for
+from customs.runs.run import Run, Told, made_of
 from customs.work.asset import Request
 from customs.work.lookup import find_sheet
 from tests.assets import cube, saved, scene_of
@@ -166,6 +167,15 @@ def test_two_runs_share_what_is_the_same_and_keep_out_of_each_others_way(tmp_pat
     assert one.counts() == {"running": 2, "waiting": 1}, "and nothing has changed"
     for rows in (one, other):
         rows.close()
+
+
+def test_work_in_this_process_is_watched_too() -> None:
+    held = resident(os.getpid())
+    Watch(most=held + LEAST).check()
+    Watch(most=1).check()  # what was there before is not this work's
+    with pytest.raises(LimitError, match="GB at most"):
+        Watch(most=1, began=held - 2 * LEAST).check()
+    assert resident(1 << 30) == 0
 
 
 def test_what_lies_in_an_archive_changes_with_it(tmp_path: Path) -> None:

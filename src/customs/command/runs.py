@@ -11,11 +11,12 @@ from rich.progress import BarColumn, Progress, TextColumn, TimeRemainingColumn
 from customs.command.printing import MARKS, errors, say, say_folded, say_json
 from customs.errors import CustomsError, UsageError
 from customs.intake.scan import model_files
+from customs.memory import memory_for
 from customs.recipes.recipe import Recipe, read_recipe
 from customs.runs.children import Limits
 from customs.runs.report import DATA, PAGE, report, without_folders, write_report, wrong
 from customs.runs.rows import Row, made_out
-from customs.runs.run import Run, Told, memory_for
+from customs.runs.run import Run, Told
 from customs.words import many, plain
 from customs.work.asset import Request
 from customs.work.recipes import requests_of

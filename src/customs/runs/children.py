@@ -19,6 +19,7 @@ from typing import Any, Literal, Protocol
 
 from customs.errors import unforeseen
 from customs.job import Job
+from customs.memory import resident
 from customs.recipes.recipe import Decided, plain_tables
 from customs.work.asset import Request, Result, run
 from customs.work.recipes import bound_values
@@ -28,7 +29,6 @@ Ending = Literal["well", "died", "late", "memory", "cancelled"]
 Work = Callable[[Request, Job], Result]
 LOOK = 0.1
 """Seconds between two looks at what runs."""
-PAGE = os.sysconf("SC_PAGE_SIZE")
 PRELOAD = (
     "customs.runs.children",
     "customs.work.requests.dispatch",
@@ -223,11 +223,3 @@ class Children:
         """End all that run; nothing is left behind."""
         self.cancel()
         self._folder.cleanup()
-
-
-def resident(pid: int) -> int:
-    """Bytes of memory a process holds; 0 where it has gone."""
-    try:
-        return int(Path(f"/proc/{pid}/statm").read_text().split()[1]) * PAGE
-    except (OSError, ValueError, IndexError):
-        return 0

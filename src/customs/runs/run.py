@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import json
-import os
 import signal
 import time
 from collections.abc import Callable, Iterator, Sequence
@@ -157,9 +156,3 @@ def broken(ended: Ended, limits: Limits) -> str:
         )
     name = signal.Signals(ended.signal).name if ended.signal else "by itself"
     return f"its process ended ({name}){doing}"
-
-
-def memory_for(workers: int) -> int:
-    """Bytes of memory each of several may take: what the machine has, shared out, a fifth left over."""
-    whole = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES")
-    return int(whole * 0.8 / max(workers, 1))
