@@ -218,6 +218,7 @@ def rows(ledger: Ledger, requirement: str) -> list[str]:
     return [r.verdict for r in ledger.rows if r.requirement == requirement]
 
 
+@pytest.mark.breadth(2)
 @pytest.mark.parametrize("sheet", model_sheets())
 def test_every_extension_is_kept_turned_or_said_by_every_sheet(sheet: str, tmp_path: Path) -> None:
     """The table of extension and sheet."""

@@ -27,7 +27,7 @@ from customs.surface.pixels import image_pixels
 from customs.work.asset import Request, Result, run
 from customs.work.donors import read_donor
 from customs.work.lookup import find_sheet
-from tests.sheets import model_sheets
+from tests.sheets import model_sheets, some_sheets
 
 HERE = Path(__file__).parent
 RIGGED = {"clips-apart-kit", "split-rig-kit"}
@@ -157,6 +157,7 @@ def pairs(result: Result, sheet: Sheet) -> Iterator[tuple[Scene, Clip | None, Sc
 CASES = [(f, s) for f in FILES for s, sheet in model_sheets().items() if fits(f, s) and (f, s) not in HELD]
 
 
+@pytest.mark.breadth(4)
 @pytest.mark.parametrize(("name", "sheet"), CASES)
 def test_it_stands_where_it_stood_and_shows_what_it_showed(
     name: str, sheet: str, goods: Path, tmp_path: Path
@@ -184,7 +185,7 @@ def test_it_stands_where_it_stood_and_shows_what_it_showed(
 @pytest.mark.parametrize("name", SAYING)
 def test_what_is_lost_or_guessed_is_asked_about(name: str, goods: Path, tmp_path: Path) -> None:
     requirement, subject = SAYING[name]
-    for sheet in model_sheets():
+    for sheet in some_sheets(name):
         result = port(goods, name, sheet, tmp_path / sheet)
         rows = [
             r for r in result.ledger.open() if r.requirement == requirement and r.subject.endswith(subject)

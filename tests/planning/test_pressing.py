@@ -89,6 +89,7 @@ def held(now: Plan) -> Counter[str]:
     return Counter(r.requirement for r in now.ledger.open() if r.verdict == "held")
 
 
+@pytest.mark.breadth(2)
 @pytest.mark.parametrize("sheet", SHEETS)
 @PATIENT
 @given(seed=st.integers(0, 10_000), shape=st.sampled_from(SHAPES))

@@ -255,7 +255,9 @@ def test_every_step_does_to_rows_what_it_does_to_nodes(step: str, made: Callable
     entry = steps()[step]
     scene = made(1)
     try:
-        settings = make_settings(entry, {"name": "root"} if step == "common-root" else {})
+        settings = make_settings(
+            entry, {"common-root": {"name": "root"}, "voxels": {"side": 24}}.get(step, {})
+        )
         want = entry.apply(scene, settings, NOTHING, Job())
     except CustomsError as problem:
         with pytest.raises(CustomsError, match=str(problem)[:20].replace("(", ".").replace("[", ".")):

@@ -204,6 +204,7 @@ def shown(scene: Scene, role: str, spots: np.ndarray) -> np.ndarray:
     )
 
 
+@pytest.mark.breadth(2)
 @pytest.mark.parametrize("sheet", SHEETS[1:])
 @pytest.mark.parametrize("case", ["transform", "second set", "both"])
 def test_textures_show_the_same_spot_everywhere(case: str, sheet: str, tmp_path: Path) -> None:
