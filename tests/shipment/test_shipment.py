@@ -22,7 +22,8 @@ from customs.intake.take import files_digest
 from customs.ledger.waiver import Waiver
 from customs.route.route import Stop
 from customs.shipment import file as shipment_file
-from customs.shipment.file import SCHEMA, Shipment
+from customs.shipment.file import Shipment
+from customs.shipment.making import SCHEMA
 from customs.shipment.parcels import name_of
 from customs.shipment.state import Asset, State
 from customs.shipment.store import changed_on_disk, keep
@@ -262,7 +263,7 @@ def test_where_no_copy_can_be_kept_nothing_is_changed(
     def full(made: Path, target: Path) -> None:
         raise OSError(28, "no room left")
 
-    monkeypatch.setattr(shipment_file, "_put", full)
+    monkeypatch.setattr(shipment_file, "put_there", full)
     with pytest.raises(ShipmentError, match="no room left"):
         Shipment(path)
     assert path.read_bytes() == before and not (tmp_path / "old.version-1.customs").exists()

@@ -75,7 +75,8 @@ class Doing(Protocol):
     doing: str
 
     @property
-    def seconds(self) -> float: ...
+    def seconds(self) -> float:
+        """For how long."""
 
 
 @dataclass(frozen=True)

@@ -3,36 +3,23 @@
 from __future__ import annotations
 
 import contextlib
-import errno
 import fcntl
-import glob
 import json
 import os
 import shutil
 import sqlite3
 import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from contextlib import closing
 from pathlib import Path
 from typing import IO, Any
 from urllib.parse import quote
 
 from customs.errors import ShipmentError
+from customs.shipment.making import APPLICATION_ID, MIGRATIONS, SCHEMA, fill, make_whole, put_there
 from customs.shipment.parcels import Parcels, body_of, name_of
 from customs.shipment.salvage import BROKEN, put_aside, salvage
 from customs.shipment.state import State
-
-APPLICATION_ID = 0x43757374
-SCHEMA = 2
-TABLES = """
-CREATE TABLE IF NOT EXISTS meta (key TEXT PRIMARY KEY, value TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS states (
-    id INTEGER PRIMARY KEY AUTOINCREMENT, parent INTEGER, label TEXT NOT NULL, made REAL NOT NULL, body TEXT NOT NULL);
-CREATE TABLE IF NOT EXISTS blobs (digest TEXT PRIMARY KEY, body BLOB NOT NULL);
-"""
-MIGRATIONS: dict[int, str] = {1: ""}
-"""SQL that brings a file from one schema version to the next. From 1 to 2 states name bodies of assets where
-they held them: both are read, so that nothing has to be written anew."""
 
 
 class DamagedError(ShipmentError):
@@ -75,7 +62,7 @@ class Shipment:
         )
         try:
             path.parent.mkdir(parents=True, exist_ok=True)
-            _make(path, (first,), [(name_of(a), body_of(a)) for a in whole.goods], 1)
+            make_whole(path, (first,), [(name_of(a), body_of(a)) for a in whole.goods], 1)
         except FileExistsError:
             raise ShipmentError(
                 "there is a file of that name", "a free name", "Open it, or choose another.", path
@@ -260,7 +247,7 @@ class Shipment:
             made.unlink(missing_ok=True)
             with closing(sqlite3.connect(made)) as copy:
                 db.backup(copy)
-            _put(made, place)
+            put_there(made, place)
         except (*BROKEN, OSError) as problem:
             db.close()
             self._release()
@@ -297,11 +284,11 @@ class Shipment:
         if not self.writable:
             self.lost = f"This shipment is damaged: {found.lost}. It is open for reading only."
             self._db = sqlite3.connect(":memory:", isolation_level=None, check_same_thread=False)
-            _fill(self._db, found.states, found.blobs, found.current)
+            fill(self._db, found.states, found.blobs, found.current)
             return state
         try:
             aside = put_aside(self.path)
-            _make(self.path, found.states, found.blobs, found.current)
+            make_whole(self.path, found.states, found.blobs, found.current)
         except (OSError, *BROKEN) as problem:
             self._release()
             raise ShipmentError(
@@ -368,48 +355,3 @@ class Shipment:
             raise ShipmentError(
                 f"cannot be written ({problem})", "room and permission", file=self.path
             ) from None
-
-
-def _make(
-    path: Path, states: Sequence[tuple[Any, ...]], blobs: Sequence[tuple[str, bytes]], current: int
-) -> None:
-    """A whole shipment under a name nobody has, all of it or nothing. Raises OSError (FileExistsError among
-    it), sqlite3.Error.
-    """
-    for old in path.parent.glob(f".{glob.escape(path.name)}.*.making"):
-        old.unlink(missing_ok=True)
-    made = path.with_name(f".{path.name}.{os.getpid()}.making")
-    try:
-        with closing(sqlite3.connect(made, isolation_level=None)) as db:
-            _fill(db, states, blobs, current)
-        _put(made, path)
-    finally:
-        made.unlink(missing_ok=True)
-
-
-def _put(made: Path, path: Path) -> None:
-    """`made` under the name `path`, never over something: a link is made or it is not. Some file systems know
-    no links.
-    """
-    try:
-        os.link(made, path)
-    except FileExistsError:
-        raise
-    except OSError:
-        if os.path.lexists(path):
-            raise FileExistsError(errno.EEXIST, "there is something of that name", str(path)) from None
-        os.rename(made, path)
-
-
-def _fill(
-    db: sqlite3.Connection,
-    states: Sequence[tuple[Any, ...]],
-    blobs: Sequence[tuple[str, bytes]],
-    current: int,
-) -> None:
-    db.executescript(f"PRAGMA application_id={APPLICATION_ID}; PRAGMA user_version={SCHEMA};" + TABLES)
-    db.execute("BEGIN")
-    db.executemany("INSERT INTO states (id, parent, label, made, body) VALUES (?, ?, ?, ?, ?)", states)
-    db.executemany("INSERT INTO blobs VALUES (?, ?)", blobs)
-    db.execute("INSERT INTO meta VALUES ('current', ?)", (str(current),))
-    db.execute("COMMIT")
