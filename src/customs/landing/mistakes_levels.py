@@ -25,10 +25,7 @@ def _lists(copy: Copy) -> list[str]:
 def _changed(copy: Copy, change: Callable[[Json], object]) -> bool:
     """The first placement of the first list changed, as somebody does who knows how."""
     for path in _lists(copy):
-        place = copy.folder / path
-        body = json.loads(place.read_bytes())
-        change(body)
-        copy.write(place, json.dumps(body).encode())
+        copy.change_json(path, change)
         return True
     return False
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable
 from typing import Any
 
@@ -14,10 +13,7 @@ Json = dict[str, Any]
 def _changed(copy: Copy, change: Callable[[Json], object]) -> bool:
     """The grid changed, as somebody does who knows how."""
     for path in copy.files("voxel grid"):
-        place = copy.folder / path
-        body = json.loads(place.read_bytes())
-        change(body)
-        copy.write(place, json.dumps(body).encode())
+        copy.change_json(path, change)
         return True
     return False
 

@@ -71,6 +71,13 @@ class Copy:
             rows += [(r, self.kit / r.path) for r in sheet.documents if not r.new]
         return [(r, p) for r, p in rows if p.is_file()]
 
+    def change_json(self, path: str, change: Callable[[Json], object]) -> None:
+        """One of the package's JSON files changed, as somebody does who knows how."""
+        place = self.folder / path
+        body = json.loads(place.read_bytes())
+        change(body)
+        self.write(place, json.dumps(body).encode())
+
     def write(self, place: Path, data: bytes) -> None:
         """A file anew; the docket fits it where it is one of the package's."""
         place.write_bytes(data)

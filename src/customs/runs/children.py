@@ -47,14 +47,11 @@ class Limits:
     memory: int = 8 << 30
 
 
-@dataclass
-class Child:
-    """One asset's process."""
+@dataclass(kw_only=True)
+class Doing:
+    """One asset that is worked on: since when (seconds, monotonic), with how much memory (bytes), how far it is (0..1), and what it does."""
 
     request: Request
-    process: Any
-    heard: Connection
-    place: Path
     began: float = field(default_factory=time.monotonic)
     peak: int = 0
     share: float = 0.0
@@ -62,21 +59,17 @@ class Child:
 
     @property
     def seconds(self) -> float:
-        """How long it runs."""
+        """For how long."""
         return time.monotonic() - self.began
 
 
-class Doing(Protocol):
-    """One asset that is worked on: for how long (seconds), with how much memory (bytes), how far it is (0..1), and what it does."""
+@dataclass(kw_only=True)
+class Child(Doing):
+    """One asset's process."""
 
-    request: Request
-    peak: int
-    share: float
-    doing: str
-
-    @property
-    def seconds(self) -> float:
-        """For how long."""
+    process: Any
+    heard: Connection
+    place: Path
 
 
 @dataclass(frozen=True)
@@ -164,7 +157,7 @@ class Children:
         )
         process.start()
         told.close()
-        child = Child(request, process, heard, place)
+        child = Child(request=request, process=process, heard=heard, place=place)
         self.running.append(child)
         return child
 

@@ -11,14 +11,14 @@ import tempfile
 import time
 import uuid
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 import customs
 from customs.errors import ClusterError, CustomsError, unforeseen
 from customs.later import later
-from customs.runs.children import LOOK, Children, Ended, Limits, Work, stamp
+from customs.runs.children import LOOK, Children, Doing, Ended, Limits, Work, stamp
 from customs.runs.parcels import Packing, Parcel, lent, unpacked
 from customs.work.asset import Request, run
 
@@ -33,21 +33,11 @@ WAIT = 30.0
 """Seconds workers are waited for."""
 
 
-@dataclass
-class Task:
+@dataclass(kw_only=True)
+class Task(Doing):
     """One asset on a worker."""
 
-    request: Request
     future: Any
-    began: float = field(default_factory=time.monotonic)
-    peak: int = 0
-    share: float = 0.0
-    doing: str = ""
-
-    @property
-    def seconds(self) -> float:
-        """For how long it has been asked for."""
-        return time.monotonic() - self.began
 
 
 class Remote:
@@ -162,7 +152,7 @@ class Remote:
             work_on, plain, self.limits, self.work, said_edition(), parcel, self._stop.name,
             pure=False, retries=RETRIES, workers=self.good, allow_other_workers=True,
         )  # fmt: skip
-        task = Task(request, future, doing="On the cluster")
+        task = Task(request=request, future=future, doing="On the cluster")
         self._running[future.key] = task
         return task
 
