@@ -92,11 +92,11 @@ def _line(row: Row) -> Json:
 
 
 def wrong(error: Json) -> str:
-    """What an error says: where, what was found, what was expected, what to do."""
-    where = f"{error['where']}: " if error.get("where") else ""
+    """What an error says: what was found and where, what was expected, what to do."""
+    where = f" at {error['where']}" if error.get("where") else ""
     expected = f"; expected {error['expected']}" if error.get("expected") else ""
     todo = f". {error['todo']}" if error.get("todo") else ""
-    return f"{where}{error['found']}{expected}{todo}" if error.get("found") else ""
+    return f"{error['found']}{where}{expected}{todo}" if error.get("found") else ""
 
 
 def write_report(folder: Path, body: Json) -> None:

@@ -22,6 +22,7 @@ class ByHand:
         self.voxels = VoxelTools(self.work)
         self.voxel_fold = panel.section("VOXELS", self.voxels.said, ("voxels",))
         panel.add(self.voxels)
+        self.voxels.resized.connect(panel.arrange_soon)
         for title, tools in (
             ("BY HAND", self.choose), ("CUT", self.cut), ("SOFT MOVE", self.soft),
             ("FROM OTHER GOODS", self.joining), ("MEASURE", self.measuring),

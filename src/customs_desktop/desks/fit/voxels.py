@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QRectF, QSize, Qt
+from PyQt6.QtCore import QEvent, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QHelpEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QCheckBox, QSlider, QToolTip, QWidget
 
@@ -85,7 +85,9 @@ class Swatches(QWidget):
 
 
 class VoxelTools(QWidget):
-    """Settings of the stop, and how its cells are looked at."""
+    """Settings of the stop, and how its cells are looked at. Emits `resized` where it has more or less to show."""
+
+    resized = pyqtSignal()
 
     def __init__(self, work: Handwork) -> None:
         super().__init__()
@@ -176,6 +178,7 @@ class VoxelTools(QWidget):
             self.thin.setEnabled(bool(len(found.thin)))
             self._say_layer()
         self.let_go()
+        self.resized.emit()
 
     def _say_layer(self) -> None:
         whole = self.slider.maximum()
