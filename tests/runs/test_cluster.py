@@ -112,6 +112,13 @@ def test_files_go_along_and_packages_come_back(address: str, tmp_path: Path) -> 
         assert str(tmp_path / "goods") in told["file"] and (
             not told["package"] or Path(told["package"]).parent == tmp_path / "away"
         ), name
+    # A source that vanishes meanwhile is said, and nothing else is disturbed.
+    gone = goods(tmp_path / "two", "real_1", "real_2")
+    made = on(address, gone, tmp_path / "two" / "out", sends=True)
+    gone[0].path.unlink()
+    states = {n: t.row for n, t in followed(made).items()}
+    assert states["real_1"].state == "failed" and "real_1.glb" in str((states["real_1"].told or {})["error"])
+    assert states["real_2"].state == "done"
     # Nothing has changed: nothing is sent.
     assert not any(t.fresh for t in followed(on(address, away, tmp_path / "away", sends=True)).values())
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import contextlib
 import functools
 import hashlib
@@ -73,7 +74,7 @@ class Remote:
             raise
         self._stop = distributed.Event(f"customs-{uuid.uuid4().hex}", client=self.client)
         self._running: dict[str, Task] = {}
-        self._packing = Packing()
+        self._packing, self._unsent = Packing(), list[Ended]()
 
     def _connected(self, address: str, workers: int | None, wait: float) -> Any:
         # What goes wrong is said by us; its own log is for its own console.
@@ -140,13 +141,19 @@ class Remote:
         return max(1, sum(int(known[a]["nthreads"]) for a in self.good if a in known))
 
     @property
-    def running(self) -> list[Task]:
+    def running(self) -> list[Doing]:
         """What was asked for and has not ended."""
-        return list(self._running.values())
+        return [*self._running.values(), *(e.child for e in self._unsent)]
 
     def start(self, request: Request) -> Task:
         """One asset for whichever worker has time; its files go along where workers do not see them."""
-        parcel = self._packing.packed(request) if self.sends else None
+        try:
+            parcel = self._packing.packed(request) if self.sends else None
+        except (CustomsError, OSError) as problem:
+            # A source that is gone, say: that is this asset's fault alone.
+            task = Task(request=request, future=None, doing="Sending its files")
+            self._unsent.append(Ended(task, "well", refused(request, problem, 3)))
+            return task
         plain = lent(request) if self.sends else request
         future = self.client.submit(
             work_on, plain, self.limits, self.work, said_edition(), parcel, self._stop.name,
@@ -158,6 +165,8 @@ class Remote:
 
     def ended(self, wait: float = LOOK) -> Iterator[Ended]:
         """Those that end within `wait` seconds."""
+        while self._unsent:
+            yield self._unsent.pop()
         if not self._running:
             return
         with contextlib.suppress(TimeoutError):
@@ -172,7 +181,7 @@ class Remote:
     def _gone(self, task: Task) -> Ended:
         try:
             told: Json = task.future.result()
-        except Exception as problem:  # noqa: BLE001 (whatever the cluster says of a task it lost)
+        except (Exception, asyncio.CancelledError) as problem:  # noqa: BLE001 (whatever the cluster says of a task it lost)
             task.doing = f"on the cluster ({type(problem).__name__}: {problem})"
             return Ended(task, "died", None)
         finally:
@@ -193,8 +202,7 @@ class Remote:
         try:
             result["package"] = str(unpacked(package, request))
         except (CustomsError, OSError, ValueError) as problem:
-            known = problem if isinstance(problem, CustomsError) else unforeseen(problem, request.path)
-            result |= {"package": None, "error": known.as_dict()}
+            result |= {"package": None} | refused(request, problem, 1)["result"]
             handed["code"] = 1
 
     def close(self) -> None:
@@ -210,6 +218,12 @@ class Remote:
             self.client.close()
         if self._cluster is not None:
             self._cluster.close()
+
+
+def refused(request: Request, problem: Exception, code: int) -> Json:
+    """What is handed over of an asset that could not be sent, or whose package could not be put in its place."""
+    known = problem if isinstance(problem, CustomsError) else unforeseen(problem, request.path)
+    return {"result": {"error": known.as_dict(), "file": str(request.path)}, "code": code, "files": []}
 
 
 def stamps(places: Sequence[str]) -> list[tuple[str, int, int]]:
