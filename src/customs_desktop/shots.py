@@ -352,16 +352,4 @@ def _motion_views(window: MainWindow) -> dict[str, Callable[[], object]]:
         window.deck.open("Joints")
         window.panel("motion").refresh()
 
-    def curves() -> None:
-        s.select("house_warden")
-        settled(app, window)
-        window.panel("motion").weights.map.setChecked(False)
-        window.panel("motion").pick_joint("ThighLeft")
-        window.panel("motion").player.seek(0.5)
-        window.deck.open("Curves")
-        window.panel("motion").refresh()
-        bar = window.panel("motion").verticalScrollBar()
-        if bar is not None:
-            bar.setValue(bar.maximum())
-
-    return {"motion": motion, "motion-donor": donor, "motion-curves": curves}
+    return {"motion": motion, "motion-donor": donor}

@@ -130,10 +130,17 @@ class Workers(Protocol):
     """Where assets are worked on: in processes of this machine, or of others."""
 
     @property
-    def running(self) -> Sequence[Doing]: ...
-    def start(self, request: Request) -> object: ...
-    def ended(self, wait: float = ...) -> Iterator[Ended]: ...
-    def close(self) -> None: ...
+    def running(self) -> Sequence[Doing]:
+        """What is worked on now."""
+
+    def start(self, request: Request) -> object:
+        """Begin one more."""
+
+    def ended(self, wait: float = ...) -> Iterator[Ended]:
+        """Those that end within `wait` seconds."""
+
+    def close(self) -> None:
+        """End all that is worked on."""
 
 
 class Children:
