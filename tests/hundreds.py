@@ -130,4 +130,7 @@ def main() -> None:
 
 
 if __name__ == "__main__":
-    main()
+    # What is sent elsewhere is known there by the module's own name.
+    from tests.hundreds import main as begin
+
+    begin()
