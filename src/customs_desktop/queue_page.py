@@ -39,7 +39,7 @@ SOON = 150
 
 
 class QueuePage(QWidget):
-    """Opened from the menu Route; closed by a person. A run goes on while it is closed."""
+    """Opened from the menu Route, closed by its button; a run goes on while it is closed."""
 
     def __init__(self, session: Office, show: Callable[[], object], close: Callable[[], object]) -> None:
         super().__init__()

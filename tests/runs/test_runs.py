@@ -10,6 +10,7 @@ import sqlite3
 import subprocess
 import sys
 import time
+from contextlib import closing
 from dataclasses import replace
 from pathlib import Path
 
@@ -186,6 +187,22 @@ def test_what_lies_in_an_archive_changes_with_it(tmp_path: Path) -> None:
     assert before[1] == 3 and stamp(tmp_path / "none.glb") == (str(tmp_path / "none.glb"), -1, -1)
     packed.write_bytes(b"another")
     assert stamp(inside) != before
+
+
+def test_rows_somebody_else_works_on_are_not_damaged(tmp_path: Path) -> None:
+    rows = Rows(tmp_path)
+    rows._base.execute("PRAGMA busy_timeout=50")
+    with closing(sqlite3.connect(tmp_path / NAME, isolation_level=None)) as other:
+        other.execute("BEGIN EXCLUSIVE")
+        with pytest.raises(WriteError, match="goes on where it was"):
+            rows.put([("a", "1")])
+    rows.put([("a", "1")])
+    assert rows.counts() == {"waiting": 1}
+    # A full disk is no damage either.
+    rows._base.execute("PRAGMA max_page_count=1")
+    with pytest.raises(WriteError, match=r"cannot be kept .*full"):
+        rows.put([(f"{k:0500}", "1") for k in range(200)])
+    rows.close()
 
 
 def test_rows_of_a_newer_customs_and_what_is_no_base(tmp_path: Path) -> None:

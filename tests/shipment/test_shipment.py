@@ -270,6 +270,21 @@ def test_where_no_copy_can_be_kept_nothing_is_changed(
     assert not list(tmp_path.glob(".*.making"))
 
 
+def test_what_somebody_else_works_on_is_not_damaged(tmp_path: Path) -> None:
+    path = tmp_path / "s.customs"
+    Shipment.create(path, State(goods=(asset("a"),))).close()
+    before = path.read_bytes()
+    with closing(sqlite3.connect(path, isolation_level=None)) as other:
+        other.execute("BEGIN EXCLUSIVE")
+        with pytest.raises(ShipmentError, match="cannot be worked on now"):
+            Shipment(path)
+    assert path.read_bytes() == before and [p.name for p in tmp_path.glob("*.customs")] == ["s.customs"], (
+        "nothing is put aside"
+    )
+    with closing(Shipment(path)) as again:
+        assert again.writable and not again.lost and len(again.state.goods) == 1
+
+
 def test_the_first_version_opened_for_reading_is_not_changed(tmp_path: Path) -> None:
     path = tmp_path / "old.customs"
     first_version(path)

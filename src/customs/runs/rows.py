@@ -13,6 +13,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal, TypeVar
 
+from customs.damage import in_the_way
 from customs.errors import WriteError
 
 State = Literal["waiting", "running", "done", "held", "skipped", "failed", "broken"]
@@ -70,6 +71,11 @@ def _told(method: Callable[..., Found]) -> Callable[..., Found]:
         try:
             return method(self, *values)
         except (sqlite3.Error, ValueError, TypeError) as problem:
+            if in_the_way(problem):
+                raise WriteError(
+                    f"what is known of the run cannot be kept ({problem})", "room, permission, and nobody else at work on it",
+                    "Make room, or wait, and run it again: it goes on where it was.", self.path,
+                ) from None  # fmt: skip
             raise WriteError(
                 f"what is known of the run is damaged ({problem})", "the rows of a run",
                 "Move the file away: packages that stand are found again, the rest is run.", self.path,
@@ -257,7 +263,10 @@ class _Whole:
         self.base.execute("BEGIN IMMEDIATE")
 
     def __exit__(self, kind: object, value: object, trace: object) -> None:
-        self.base.execute("ROLLBACK" if kind is not None else "COMMIT")
+        if kind is None:
+            self.base.execute("COMMIT")
+        elif self.base.in_transaction:  # a full disk has rolled it back already
+            self.base.execute("ROLLBACK")
 
 
 def _lives(pid: int) -> bool:

@@ -15,10 +15,11 @@ from pathlib import Path
 from typing import IO, Any
 from urllib.parse import quote
 
+from customs.damage import BROKEN, in_the_way
 from customs.errors import ShipmentError
 from customs.shipment.making import APPLICATION_ID, MIGRATIONS, SCHEMA, fill, make_whole, put_there
 from customs.shipment.parcels import Parcels, body_of, name_of
-from customs.shipment.salvage import BROKEN, put_aside, salvage
+from customs.shipment.salvage import put_aside, salvage
 from customs.shipment.state import State
 
 
@@ -44,6 +45,9 @@ class Shipment:
             self.state = self._load()
         except DamagedError:
             self.state = self._saved()
+        except ShipmentError:
+            self._release()
+            raise
         if self.writable:
             # Nobody else writes here: what is half copied was being copied when the program was killed.
             for half in self.store.glob(".taking-*"):
@@ -139,14 +143,14 @@ class Shipment:
 
     def can_undo(self) -> str:
         """Label of what undo would take back, or ""."""
-        with contextlib.suppress(DamagedError):
+        with contextlib.suppress(ShipmentError):
             row = self._row("SELECT parent, label FROM states WHERE id = ?", self._current())
             return str(row[1]) if row and row[0] is not None else ""
         return ""
 
     def can_redo(self) -> str:
         """Label of what redo would do again, or ""."""
-        with contextlib.suppress(DamagedError):
+        with contextlib.suppress(ShipmentError):
             row = self._newest_child()
             return str(row[1]) if row else ""
         return ""
@@ -197,6 +201,8 @@ class Shipment:
             owner = db.execute("PRAGMA application_id").fetchone()[0]
         except BROKEN as problem:
             self._release()
+            if in_the_way(problem):
+                raise self._wrong(problem) from None
             raise ShipmentError(f"is no shipment ({problem})", "a .customs file", file=self.path) from None
         if owner != APPLICATION_ID:
             db.close()
@@ -216,10 +222,10 @@ class Shipment:
         return db
 
     def _prepare(self, db: sqlite3.Connection, version: int) -> None:
-        """A file that may be written to, in this edition's form. Raises DamagedError, ShipmentError."""
+        """A file that may be written to, in this edition's form. Raises ShipmentError."""
         if version < SCHEMA and version not in MIGRATIONS:
             db.close()
-            raise self._damaged(ValueError(f"file version {version}"))
+            raise self._wrong(ValueError(f"file version {version}"))
         try:
             # Safe against a kill at any moment; FULL would only add to what a power cut spares, and the
             # window would wait.
@@ -234,7 +240,7 @@ class Shipment:
                 db.execute(f"PRAGMA user_version={step + 1}")
         except BROKEN as problem:
             db.close()
-            raise self._damaged(problem) from None
+            raise self._wrong(problem) from None
 
     def _keep_copy(self, db: sqlite3.Connection, version: int) -> None:
         """The file as it was, beside it, for a program that knows only that version. Raises ShipmentError."""
@@ -302,29 +308,34 @@ class Shipment:
         try:
             row = self._row("SELECT body FROM states WHERE id = ?", self._current())
             return State.from_dict(json.loads(row[0]), self._parcels.unpacked)
-        except DamagedError:
+        except ShipmentError:
             self._db.close()
             raise
         except (TypeError, ValueError, KeyError, AttributeError, RecursionError) as problem:
             self._db.close()
-            raise self._damaged(problem) from None
+            raise self._wrong(problem) from None
 
-    def _damaged(self, problem: Exception) -> DamagedError:
+    def _wrong(self, problem: Exception) -> ShipmentError:
+        """Damage is mended from what can be read; what is only in the way is no damage."""
+        if in_the_way(problem):
+            return ShipmentError(
+                f"cannot be worked on now ({problem})", "nobody else at work on it, room and permission", "Nothing was changed: try again.", self.path,
+            )  # fmt: skip
         return DamagedError(f"is damaged ({problem})", "a whole shipment", "Restore a copy.", self.path)
 
     def _row(self, query: str, *values: object) -> Any:
-        """The first row a query finds, None for none. Raises DamagedError."""
+        """The first row a query finds, None for none. Raises ShipmentError."""
         try:
             return self._db.execute(query, values).fetchone()
         except BROKEN as problem:
-            raise self._damaged(problem) from None
+            raise self._wrong(problem) from None
 
     def _current(self) -> int:
         row = self._row("SELECT value FROM meta WHERE key = 'current'")
         try:
             return int(row[0])
         except (TypeError, ValueError) as problem:
-            raise self._damaged(problem) from None
+            raise self._wrong(problem) from None
 
     def _newest_child(self) -> Any:
         return self._row(

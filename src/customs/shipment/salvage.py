@@ -13,12 +13,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
+from customs.damage import BROKEN
 from customs.shipment.parcels import Parcels
 from customs.shipment.state import State
 from customs.words import many
 
-BROKEN = (sqlite3.Error, UnicodeDecodeError)
-"""What SQLite says of damage; names that are no text among it."""
 LABEL = 60
 """Characters of a label that are shown."""
 MOST_TRIED = 100_000
