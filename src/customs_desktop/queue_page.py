@@ -47,6 +47,7 @@ class QueuePage(QWidget):
         self.commands: tuple[Command, ...] = (
             ("Run a recipe …", self.run_recipe, "Ctrl+R"), ("Queue", show, "Ctrl+Shift+R"), ("Keep as a recipe …", self.keep_recipe, ""),
         )  # fmt: skip
+        self._found: list[dict[str, object]] = []
         self.recipe, self.inputs, self.out = (
             self._field("a recipe", "Recipe"),
             self._field("files and folders", "Goods of the run"),
@@ -177,7 +178,7 @@ class QueuePage(QWidget):
 
     def _show_decisions(self) -> None:
         found = self.running.decisions()
-        if found == getattr(self, "_found", None):
+        if found == self._found:
             return
         self._found = found
         self.decisions.blockSignals(True)
@@ -197,8 +198,6 @@ class QueuePage(QWidget):
         self.model.only = None
 
     def _enable(self) -> None:
-        if not hasattr(self, "_soon"):
-            return
         goes, ended = self.running.goes, bool(self.running.rows)
         self.go.setEnabled(not goes and all(f.text().strip() for f in (self.recipe, self.inputs, self.out)))
         self.pause.setEnabled(goes)
@@ -229,8 +228,7 @@ class QueuePage(QWidget):
 
     def _decision(self) -> dict[str, object] | None:
         rows = sorted({i.row() for i in self.decisions.selectedIndexes()})
-        found = getattr(self, "_found", [])
-        return found[rows[0]] if rows and rows[0] < len(found) else None
+        return self._found[rows[0]] if rows and rows[0] < len(self._found) else None
 
     # -- wishes
 
@@ -270,7 +268,7 @@ class QueuePage(QWidget):
             Path(self.recipe.text().strip()).expanduser(),
             inputs,
             Path(self.out.text().strip()).expanduser(),
-            self.session.kit,
+            dict(self.session.state.kits),
             self.replace.isChecked(),
         )
         self.pause.setChecked(False)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -19,6 +19,7 @@ from customs.runs.report import decisions, report, write_report
 from customs.runs.rows import ENDED, Row
 from customs.runs.run import Run
 from customs.words import many
+from customs.work.lookup import find_sheet
 from customs.work.recipes import add_decision, decision, requests_of
 from customs_desktop.session import Session
 from customs_desktop.worker import Task
@@ -30,13 +31,20 @@ Doing = dict[str, tuple[str, float, int]]
 
 @dataclass(frozen=True)
 class Asked:
-    """What is to be run: a recipe's file, files and folders, where to, the destination's own folder."""
+    """What is to be run: a recipe's file, files and folders, where to, the destinations' own folders by sheet."""
 
     recipe: Path
     inputs: tuple[Path, ...]
     out: Path
-    kit: Path | None = None
+    kits: Mapping[str, str] = field(default_factory=dict)
     replace: bool = False
+
+
+def kit_of(sheet: str, kits: Mapping[str, str]) -> Path | None:
+    """The folder of a recipe's destination, where it has one and a person has chosen it. Raises CustomsError."""
+    found = find_sheet(sheet)
+    folder = kits.get(found.id, "") if found.goes_into_kit else ""
+    return Path(folder).expanduser() if folder else None
 
 
 class Running(QObject):
@@ -60,6 +68,7 @@ class Running(QObject):
         self.paused = False
         self.task: Task | None = None
         self._first: list[str] = []
+        self._decisions: list[dict[str, object]] | None = None
         self._known.connect(self._begin)
         self._came.connect(self._take)
 
@@ -111,7 +120,8 @@ class Running(QObject):
         job.progress(0.0, "Listing goods")
         recipe = read_recipe(asked.recipe)
         entries = model_files(list(asked.inputs), job)
-        requests = requests_of(recipe, entries, asked.out, asked.kit, asked.replace, asked.recipe.parent)
+        kit = kit_of(recipe.sheet, asked.kits)
+        requests = requests_of(recipe, entries, asked.out, kit, asked.replace, asked.recipe.parent)
         made = Run(requests, asked.out, Limits(SECONDS, memory_for(cores())))
         known = {r.path: r for r in made.rows.all()}
         self._known.emit(recipe, list(known.values()))
@@ -133,12 +143,13 @@ class Running(QObject):
         write_report(asked.out, report(recipe.name, [old[p] for p in known if p in old]))
 
     def _begin(self, recipe: Recipe, rows: list[Row]) -> None:
-        self.recipe, self.rows = recipe, {r.path: r for r in rows}
+        self.recipe, self.rows, self._decisions = recipe, {r.path: r for r in rows}, None
         self.began.emit()
 
     def _take(self, rows: list[Row], doing: Doing | None) -> None:
         changed = {r.path for r in rows}
         self.rows |= {r.path: r for r in rows}
+        self._decisions = None if rows else self._decisions
         if doing is not None:
             changed |= set(doing) | set(self.doing)
             self.doing = doing
@@ -174,5 +185,7 @@ class Running(QObject):
         return out
 
     def decisions(self) -> list[dict[str, object]]:
-        """What is left for a person, what clears most first."""
-        return decisions([r for r in self.rows.values() if r.state in ENDED])
+        """What is left for a person, what clears most first; found once until another asset has ended."""
+        if self._decisions is None:
+            self._decisions = decisions([r for r in self.rows.values() if r.state in ENDED])
+        return self._decisions

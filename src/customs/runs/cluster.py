@@ -211,6 +211,7 @@ class Remote:
             self._stop.set()
             self.client.cancel([t.future for t in self._running.values()])
         self._running.clear()
+        self._packing.close()
         self._shut()
 
     def _shut(self) -> None:

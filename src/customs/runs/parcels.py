@@ -80,6 +80,12 @@ class Packing:
         given = {name: _below(Path(p), request.root) for name, p in request.given.items()}
         return Parcel(files, held, given)
 
+    def close(self) -> None:
+        """Archives that were looked into are let go of."""
+        for heap, _ in self._heaps.values():
+            heap.close()
+        self._heaps.clear()
+
     def needed(self, request: Request) -> list[Path]:
         """The model and all it leans on, archives whole."""
         places = tuple(dict.fromkeys([request.root, *map(Path, request.given.values())]))

@@ -64,8 +64,9 @@ def decisions(rows: Sequence[Row]) -> list[Json]:
 
 def without_folders(body: Json, places: Sequence[Path]) -> Json:
     """The same without the folders that files lie in: what lies below one of `places` is named from there, and no other path is named whole."""
-    heads = sorted({f"{p}{os.sep}" for p in places}, key=len, reverse=True)
-    home = str(Path.home())
+    above = {p for place in (*places, Path.home()) for p in place.absolute().parents if p != p.parent}
+    heads = [(f"{p}{os.sep}", "") for p in places] + [(f"{p}{os.sep}", "…/") for p in above - set(places)]
+    heads.sort(key=lambda x: -len(x[0]))
 
     def plain(value: Any) -> Any:
         if isinstance(value, dict):
@@ -74,12 +75,16 @@ def without_folders(body: Json, places: Sequence[Path]) -> Json:
             return [plain(v) for v in value]
         if not isinstance(value, str):
             return value
-        for head in heads:
-            value = value.replace(head, "")
-        value = re.sub(r"(?<![\w./])/(?:[^/\s:;,]+/)+", "…/", value)
-        return value.replace(home, "~")
+        for head, instead in heads:
+            value = value.replace(head, instead)
+        return re.sub(r"(?<![\w./…])(/[^/\s:;,]+)/(?:[^/\s:;,]+/)*", _short_path, value)
 
     return {k: plain(v) for k, v in body.items()}
+
+
+def _short_path(found: re.Match[str]) -> str:
+    """A path's folders left out; places in a document (/meshes/0/…) look alike and are none of the disk's."""
+    return "…/" if Path(found[1]).is_dir() else found[0]
 
 
 def _line(row: Row) -> Json:

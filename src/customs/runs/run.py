@@ -7,7 +7,7 @@ import json
 import signal
 import time
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
@@ -90,7 +90,7 @@ class Run:
                     and len(self.running) < self.workers
                     and (row := self.rows.claim(self.requests))
                 ):
-                    self.children.start(self.requests[row.path])
+                    self.children.start(self._asked(row))
                 if not self.running and not self.pause:
                     return
                 for ended in self.children.ended():
@@ -99,6 +99,11 @@ class Run:
                 each()
         finally:
             self.close()
+
+    def _asked(self, row: Row) -> Request:
+        """What is asked for one; a package this very run has delivered before is written anew where something has changed."""
+        request = self.requests[row.path]
+        return replace(request, replace_existing=True) if delivered(row) else request
 
     def _renew(self) -> None:
         if time.monotonic() - self._renewed > RENEW:
@@ -109,6 +114,8 @@ class Run:
         path = str(ended.child.request.path)
         files = tuple(tuple(f) for f in (ended.handed or {}).get("files", [])) or (stamp(Path(path)),)
         state, told = outcome(ended, self.limits)
+        if (before := delivered(self.rows.row(path))) and not told.get("package"):
+            told["delivered"] = before
         self.rows.end(path, state, round(ended.child.seconds, 3), ended.child.peak, files, told)
         return self.rows.row(path)
 
@@ -119,8 +126,16 @@ class Run:
         self.rows.close()
 
 
+def delivered(row: Row) -> str:
+    """The package this run has delivered of an asset, be it before; "" for none."""
+    told = row.told or {}
+    return str(told.get("package") or told.get("delivered") or "")
+
+
 def stands(row: Row) -> bool:
-    """True where its files are as they were, and so is its package."""
+    """True where its files are as they were, and so is its package. What could be read and not be written is tried again: there may be room now."""
+    if row.state == "failed" and (row.told or {}).get("route"):
+        return False
     if not row.files or any(n < 0 or stamp(Path(f)) != (f, n, t) for f, n, t in row.files):
         return False
     package = (row.told or {}).get("package")
