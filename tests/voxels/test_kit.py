@@ -129,6 +129,19 @@ def test_a_palette_of_its_own_and_what_is_held(taken: Taken, tmp_path: Path) -> 
     assert set(body_of(package)["palette"]) <= set(OWN)
     rows = {r.subject: r for r in with_own.ledger.rows if r.requirement == "voxels"}
     assert rows["side"].verdict == rows["colours"].verdict == "cleared"
+    assert rows["coloured"].verdict == "cleared"
+    other = own.model_copy(update={"voxels": own.voxels.model_copy(update={"colour_by": "texture"})})
+    log = land(package, lambda name: other)
+    assert any("coloured by vertices" in x.text for x in log.lines if x.level == "refusal")
+    asset, store = taken("hedgehog")
+    wrong = replace(
+        asset, stops=asset.route.added("voxels", {"side": 40, "colours": 4, "palette": OWN}).stops
+    )
+    found = run_evaluate(asked_of(wrong, store, other), SceneCache()).ledger.rows
+    (row,) = (r for r in found if r.id == "voxels/coloured")
+    assert (
+        row.verdict == "held" and row.remedy is not None and dict(row.remedy.values)["colour_by"] == "texture"
+    )
     # What came without cells is held, what is too fine or of other colours is, and each is put right by its remedy.
     asset, store = taken("hedgehog")
     bare = run_evaluate(asked_of(asset, store, own), SceneCache())

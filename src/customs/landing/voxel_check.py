@@ -50,6 +50,8 @@ def check_voxels(
     log.check(not strange, path, f"{many(len(strange), 'colour')} not known here: {', '.join(strange[:5])}")
     counted = np.bincount(cells.reshape(-1), minlength=len(grid.palette) + 1)[1:]
     log.check(tuple(counted.tolist()) == grid.counts, path, "its counts are not those of its cells")
+    by = "texture" if main.images else "vertices"
+    log.check(by == rules.colour_by, path, f"the mesh is coloured by {by}, {rules.colour_by} is read")
     _mesh(main, grid, cells, path, log)
     if points := rules.points_place(asset):
         _points(files, points, folder, grid, cells, log)

@@ -7,6 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from customs.scene.kept import kept
+
 
 @dataclass(frozen=True, eq=False)
 class Voxels:
@@ -25,11 +27,14 @@ class Voxels:
     @property
     def count(self) -> int:
         """Cells that are not empty."""
-        return int(np.count_nonzero(self.cells))
+        return int(self.counts().sum())
 
     def counts(self) -> npt.NDArray[np.intp]:
-        """(K,) cells of each colour."""
-        return np.bincount(self.cells.reshape(-1), minlength=len(self.palette) + 1)[1:]
+        """(K,) cells of each colour; counted once."""
+        most = len(self.palette) + 1
+        return kept(
+            "cells by colour", self.cells, lambda: np.bincount(self.cells.reshape(-1), minlength=most)[1:]
+        )
 
     def filled(self) -> tuple[npt.NDArray[np.intp], npt.NDArray[np.intp]]:
         """(places (N, 3) of the cells that are not empty, their colours (N,))."""

@@ -11,6 +11,7 @@ import numpy.typing as npt
 
 from customs.geometry.weld import unique_rows
 from customs.scene.arrays import frozen
+from customs.scene.kept import kept
 from customs.scene.key import Key, made_key
 from customs.scene.model import Image, Material, Mesh, Node, Primitive, Sampler, Scene, TextureUse
 from customs.scene.placements import NO_PLACEMENTS
@@ -86,7 +87,9 @@ def _palette_texture(palette: npt.NDArray[np.uint8]) -> tuple[npt.NDArray[np.uin
 
 
 def _mark(prim: Primitive) -> int:
-    return zlib.crc32(np.ascontiguousarray(prim.positions).tobytes())
+    return kept(
+        "mark of cells", prim.positions, lambda: zlib.crc32(np.ascontiguousarray(prim.positions).tobytes())
+    )
 
 
 def voxels_in(scene: Scene) -> Voxels | None:

@@ -39,6 +39,11 @@ def _judge(rule: Requirement, case: Case) -> Iterator[Row]:
         "textures", said(rules.colours, _colours(rules)), said(colours, told), "held" if bad else "cleared", subject="colours",
         subject_name="colours", badness=colours + strange, remedy=_fix(rules, found) if bad else None,
     )  # fmt: skip
+    by = "texture" if case.delivering.images else "vertices"
+    yield rule.row(
+        "textures", f"colours by {rules.colour_by}", f"colours by {by}", "cleared" if by == rules.colour_by else "held", subject="coloured",
+        subject_name="where colours are", remedy=_fix(rules, found) if by != rules.colour_by else None,
+    )  # fmt: skip
     yield from _thin(rule, case, found)
 
 
