@@ -29,8 +29,8 @@ def run(
     recipe_file: Path, inputs: list[Path], out: Path, kit: Path | None, workers: int, seconds: float, gigabytes: float | None, force: bool,
     as_json: bool, cluster: str = "", private: bool = False,
 ) -> int:  # fmt: skip
-    """Run it, on the workers of a dask cluster where one is named, the report without folders where it is to be `private`; the worst exit code of all goods, 130 where it was cancelled. Raises
-    UsageError.
+    """Run it, on the workers of a dask cluster where one is named, the report without folders where it is to be `private`; the worst exit code of
+    all goods, 130 where it was cancelled. Raises UsageError.
     """
     if workers < 0 or seconds <= 0 or (gigabytes is not None and gigabytes <= 0):
         raise UsageError("--jobs, --seconds and --memory are numbers above nothing")
@@ -44,20 +44,13 @@ def run(
             if cluster
             else Run(requests, out, limits, workers or None)
         )
+        rows, cancelled = _followed(made, as_json)
     except CustomsError as problem:
         raise UsageError(str(problem)) from None
-    rows, cancelled = _followed(made, as_json)
     body = report(recipe.name, rows)
     if private:
-        body = without_folders(
-            body,
-            [
-                out.absolute(),
-                out,
-                *(p if p.is_dir() else p.parent for p in inputs),
-                *(p.absolute() for p in inputs),
-            ],
-        )
+        folders = [out, *(p if p.is_dir() else p.parent for p in inputs)]
+        body = without_folders(body, [*folders, *(p.absolute() for p in folders)])
     try:
         write_report(out, body)
     except OSError as problem:

@@ -103,6 +103,7 @@ def decision(stems: Sequence[str], stop: Decided) -> Difference:
 
 def add_decision(path: Path, more: Difference) -> Recipe:
     """The recipe in a file with one more decision at its end; all that stands there stays as it is. Raises SheetError, OSError."""
+    read_recipe(path)
     text = path.read_text("utf-8")
     added = text.rstrip("\n") + "\n" + "\n".join(more.lines()) + "\n"
     part = path.with_name(f".{path.name}.part")
