@@ -67,6 +67,14 @@ class Menus:
             group.addAction(action)
             inner.addAction(action)
 
+    def filled(self, name: str, before: str, fill: Callable[[QMenu], object]) -> None:
+        """A menu inside, in front of the action `before`, filled each time it opens."""
+        action = self.actions[before]
+        holder = next(m for m in self.window.findChildren(QMenu) if action in m.actions())
+        inner = QMenu(name, holder)
+        inner.aboutToShow.connect(lambda: fill(inner))
+        holder.insertMenu(action, inner)
+
     def rename(self, name: str, text: str) -> None:
         """What an action says from now on, and whether it can be done: there is something after its name."""
         self.actions[name].setText(f"{name} {text}" if text else name)

@@ -22,6 +22,7 @@ from customs.sheet.known import for_asset, known_of
 from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet
 from customs.shipment.file import Shipment
+from customs.shipment.history import Decision
 from customs.shipment.state import Asset, State, changed_places
 from customs.surface.blocks.encode import close_workers
 from customs.work.lookup import all_origins, find_sheet
@@ -234,6 +235,15 @@ class Session(QObject):
     def redo(self) -> None:
         """Forward by one decision."""
         self._step(lambda s: s.redo(), "Done again")
+
+    def go_to(self, decision: Decision) -> None:
+        """To the state after any decision of the history."""
+
+        def move(shipment: Shipment) -> str:
+            shipment.go(decision)
+            return decision.label
+
+        self._step(move, "As it was after")
 
     def _step(self, move: Callable[[Shipment], str | None], word: str) -> None:
         if self.shipment is None:

@@ -10,7 +10,6 @@ from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QDialog,
-    QFileDialog,
     QHBoxLayout,
     QMainWindow,
     QSplitter,
@@ -20,14 +19,17 @@ from PyQt6.QtWidgets import (
 )
 
 from customs.work.places import config_folder
+from customs.work.shipments import is_packed
 from customs_desktop.desk import DESKS, Desk, DeskPanel
 from customs_desktop.help import about_dialog, shortcuts_dialog
+from customs_desktop.history_page import HistoryPage, KeptPictures
 from customs_desktop.learning_page import LearningPage
 from customs_desktop.menus import Menus
 from customs_desktop.office import Office
 from customs_desktop.player import Player
 from customs_desktop.preferences import PreferencesDialog
 from customs_desktop.queue_page import QueuePage
+from customs_desktop.shipments import Shipments
 from customs_desktop.style import theme
 from customs_desktop.tickets import Tickets
 from customs_desktop.views.deck import Deck
@@ -61,6 +63,7 @@ class MainWindow(QMainWindow):
         self.setAcceptDrops(True)
         self.settings = QSettings(str(config_folder() / "window.ini"), QSettings.Format.IniFormat)
         self.desk = ""
+        self.shipments = Shipments(session, self)
         self._deck_heights: dict[tuple[int, int], list[int]] = {}
         self._build()
         self.tickets = Tickets(session, self)
@@ -84,6 +87,9 @@ class MainWindow(QMainWindow):
         self.bar = ViewBar(self.twin)
         self.deck = Deck(self.ledger)
         self.learning = LearningPage(self.session, lambda: self.deck.let_go(self.learning))
+        self.history = HistoryPage(s, lambda: self.deck.let_go(self.history))
+        self.pictures = KeptPictures(s, self.goods.model.pictures.get)
+        self.pictures.kept.connect(self.history.draw_again)
         self.queue = QueuePage(self.session, self.show_queue, lambda: self.deck.let_go(self.queue))
         self.panels = QStackedWidget()
         self.panels.setObjectName("panel")
@@ -140,13 +146,15 @@ class MainWindow(QMainWindow):
         s, twin, bar = self.session, self.twin, self.bar
         self.menus = menus = Menus(self)
         menus.menu("Shipment", (
-            (("New shipment …", self.new_shipment, "Ctrl+N"), ("Open shipment …", self.choose_shipment, "Ctrl+O"),
-             ("Open the demo", s.open_demo, "Ctrl+Shift+D")),
-            (("Take in files …", self.take_files, "Ctrl+I"), ("Look again at all goods", lambda: s.looks.again(), "F5")),
+            *self.shipments.commands,
             (("Preferences …", self.show_preferences, "Ctrl+,"),),
             (("Quit", self.close, "Ctrl+Q"),),
         ))  # fmt: skip
-        menus.menu("Edit", ((("Undo", s.undo, "Ctrl+Z"), ("Do again", s.redo, "Ctrl+Shift+Z")),))
+        menus.filled("Recent shipments", "Save a copy …", self.shipments.fill_recent)
+        menus.menu("Edit", (
+            (("Undo", s.undo, "Ctrl+Z"), ("Do again", s.redo, "Ctrl+Shift+Z"), ("History", self.show_history, "Ctrl+H")),
+            self.goods.hands.commands,
+        ))  # fmt: skip
         view = menus.menu("View", (
             [(f"Desk {d.name}", lambda i=d.id: self.open_desk(i), f"Alt+{k}") for k, d in enumerate(DESKS.all().values(), 1)],
             [(m.capitalize(), lambda m=m: twin.set_mode(m), f"Ctrl+{k}") for k, m in enumerate(("twin", "wipe", "ghost"), 1)],
@@ -263,35 +271,25 @@ class MainWindow(QMainWindow):
 
     # -- shipments
 
-    def new_shipment(self) -> None:
-        """Start a new one."""
-        name, _ = QFileDialog.getSaveFileName(self, "New shipment", "", "Shipments (*.customs)")
-        if name:
-            self.session.open(Path(name).with_suffix(".customs"), create=True)
-
-    def choose_shipment(self) -> None:
-        """Open one."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open shipment", "", "Shipments (*.customs)")
-        if name:
-            self.session.open(Path(name))
-
     def learn_from(self, paths: Sequence[Path]) -> None:
         """Open the page Learn on packages a destination already has."""
         self.deck.take_guest("Learn", self.learning)
         self.learning.learn(paths)
 
     def show_queue(self) -> None:
-        """Open the page Queue, with room for its table."""
-        self.deck.take_guest("Queue", self.queue)
+        """Open the page Queue."""
+        self._show_guest("Queue", self.queue)
+
+    def show_history(self) -> None:
+        """Open the page History."""
+        self._show_guest("History", self.history)
+
+    def _show_guest(self, name: str, page: QWidget) -> None:
+        """A page of no desk, with room for its table."""
+        self.deck.take_guest(name, page)
         view, deck = self.split.sizes()
         if deck < TABLE:
             self.split.setSizes([view + deck - TABLE, TABLE])
-
-    def take_files(self) -> None:
-        """Choose models and take them in with the chosen origin."""
-        names, _ = QFileDialog.getOpenFileNames(self, "Take in files")
-        if names:
-            self.session.arrived.emit([Path(n) for n in names])
 
     def plan(self) -> None:
         """Plan the route of the selected asset."""
@@ -312,8 +310,8 @@ class MainWindow(QMainWindow):
 
     def drop(self, paths: list[Path]) -> None:
         """What was dropped: a shipment is opened, anything else taken in with the last origin."""
-        if len(paths) == 1 and paths[0].suffix == ".customs":
-            self.session.open(paths[0])
+        if len(paths) == 1 and (paths[0].suffix == ".customs" or is_packed(paths[0])):
+            self.shipments.open(paths[0])
         elif paths:
             self.session.arrived.emit(paths)
 

@@ -172,7 +172,7 @@ def test_files_and_folders_are_chosen(small: Rig, monkeypatch: pytest.MonkeyPatc
     small.wait(lambda: panel.work.browsed.counts()["model"] == 3)
     panel.page.go_to(str(tmp_path / "goods" / "broken.glb"))
     small.wait(lambda: "broken.glb" in panel.preview.shown.problem)
-    w.take_files()
+    w.shipments.take_files()
     small.wait(lambda: len(s.state.goods) == 3)
     small.settle()
     assert [a.id for a in s.state.goods].count("block") == 1, "a second one of the name gets its own id"
@@ -183,11 +183,11 @@ def test_shipments_are_made_opened_and_dropped(
 ) -> None:
     w, s = small.window, small.session
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *a, **k: (str(tmp_path / "second"), ""))
-    w.new_shipment()
+    w.shipments.new()
     small.settle()
     assert s.shipment is not None and s.shipment.path.name == "second.customs" and s.state.goods == ()
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *a, **k: (str(tmp_path / "small.customs"), ""))
-    w.choose_shipment()
+    w.shipments.choose()
     small.settle()
     assert len(s.state.goods) == 2
     data = QMimeData()

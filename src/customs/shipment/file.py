@@ -9,7 +9,7 @@ import os
 import shutil
 import sqlite3
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import closing
 from pathlib import Path
 from typing import IO, Any
@@ -17,10 +17,11 @@ from urllib.parse import quote
 
 from customs.damage import BROKEN, in_the_way
 from customs.errors import ShipmentError
+from customs.shipment.history import Decision, History, keep_pictures
 from customs.shipment.making import APPLICATION_ID, MIGRATIONS, SCHEMA, fill, make_whole, put_there
 from customs.shipment.parcels import Parcels, body_of, name_of
 from customs.shipment.salvage import put_aside, salvage
-from customs.shipment.state import State
+from customs.shipment.state import Asset, State
 
 
 class DamagedError(ShipmentError):
@@ -40,6 +41,7 @@ class Shipment:
         self._lock: IO[str] | None = None
         self.writable = self._take_lock()
         self._parcels = Parcels(self.blob)
+        self.history = History(self._rows)
         try:
             self._db = self._connect()
             self.state = self._load()
@@ -140,6 +142,28 @@ class Shipment:
             return None
         self._go(int(row[0]))
         return str(row[1])
+
+    def decisions(self) -> list[Decision]:
+        """Every decision there is, the oldest first. Raises ShipmentError."""
+        return self.history.decisions(self._current())
+
+    def go(self, decision: Decision) -> None:
+        """To the state after any decision; nothing is lost by it. Raises ShipmentError."""
+        self._go(decision.number)
+
+    def keep_pictures(self, drawn: Sequence[tuple[Asset, bytes]]) -> bool:
+        """How assets look as they are now (PNG), for the history; whether any of it was new and could be kept."""
+        with contextlib.suppress(ShipmentError):
+            new = [(name_of(a), png) for a, png in drawn]
+            new = [(n, png) for n, png in new if self.writable and self.history.picture(n) != png]
+            if new:
+                self._transaction(lambda db: keep_pictures(db, new))
+            return bool(new)
+        return False
+
+    def backup(self, into: sqlite3.Connection) -> None:
+        """All of it into another file. Raises sqlite3.Error."""
+        self._db.backup(into)
 
     def can_undo(self) -> str:
         """Label of what undo would take back, or ""."""
@@ -322,6 +346,13 @@ class Shipment:
                 f"cannot be worked on now ({problem})", "nobody else at work on it, room and permission", "Nothing was changed: try again.", self.path,
             )  # fmt: skip
         return DamagedError(f"is damaged ({problem})", "a whole shipment", "Restore a copy.", self.path)
+
+    def _rows(self, query: str, *values: object) -> list[Any]:
+        """All rows a query finds. Raises ShipmentError."""
+        try:
+            return self._db.execute(query, values).fetchall()
+        except BROKEN as problem:
+            raise self._wrong(problem) from None
 
     def _row(self, query: str, *values: object) -> Any:
         """The first row a query finds, None for none. Raises ShipmentError."""

@@ -5,12 +5,11 @@ from __future__ import annotations
 import weakref
 from dataclasses import dataclass
 
-from PyQt6.QtCore import QAbstractListModel, QModelIndex, QPoint, QRectF, QSize, Qt
+from PyQt6.QtCore import QAbstractListModel, QModelIndex, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QImage, QPainter, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QListView,
-    QMenu,
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -22,6 +21,7 @@ from customs.scene.model import Scene
 from customs.shipment.state import Asset
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font, span
+from customs_desktop.views.goods_hands import GoodsHands
 from customs_desktop.widgets.basics import label, row, search_field
 from customs_desktop.widgets.marks import draw_mark, draw_ring
 
@@ -42,6 +42,8 @@ class Coming:
 class GoodsModel(QAbstractListModel):
     """The goods that match the search, and what is about to be among them."""
 
+    called = pyqtSignal(object, str)
+
     def __init__(self, session: Office) -> None:
         super().__init__()
         self.session = session
@@ -56,7 +58,7 @@ class GoodsModel(QAbstractListModel):
         if not index.isValid() or index.row() >= len(self.shown):
             return None
         asset = self.shown[index.row()]
-        if role == Qt.ItemDataRole.DisplayRole:
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.EditRole):
             return asset.name
         if role in (Qt.ItemDataRole.ToolTipRole, Qt.ItemDataRole.AccessibleTextRole):
             told = f"{asset.name}: {asset.kind}"
@@ -67,7 +69,15 @@ class GoodsModel(QAbstractListModel):
         known = index.isValid() and index.row() < len(self.shown)
         if known and isinstance(self.shown[index.row()], Coming):
             return Qt.ItemFlag.ItemIsEnabled
-        return super().flags(index)
+        return super().flags(index) | Qt.ItemFlag.ItemIsEditable
+
+    def setData(self, index: QModelIndex, value: object, role: int = Qt.ItemDataRole.EditRole) -> bool:
+        """A name that was typed: a decision."""
+        asset = index.data(Qt.ItemDataRole.UserRole)
+        if role == Qt.ItemDataRole.EditRole and isinstance(asset, Asset) and str(value).strip():
+            self.called.emit(asset, str(value))
+            return True
+        return False
 
     def verdict(self, asset: Asset | Coming) -> str:
         """Worst verdict, empty while it is not known yet."""
@@ -132,6 +142,13 @@ class GoodsDelegate(QStyledItemDelegate):
             draw_ring(painter, QRectF(*at, 17, 17))
         painter.restore()
 
+    def updateEditorGeometry(
+        self, editor: QWidget | None, option: QStyleOptionViewItem, index: QModelIndex
+    ) -> None:
+        """Where a name is typed: beside the picture."""
+        if editor is not None:
+            editor.setGeometry(option.rect.adjusted(PICTURE + 18, span(4), -8, -span(18)))
+
     @staticmethod
     def _line(painter: QPainter, rect: QRectF, text: str) -> None:
         shown = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(rect.width()))
@@ -156,10 +173,13 @@ class GoodsPanel(QWidget):
         self.list.setMouseTracking(True)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setAccessibleName("Goods")
-        self.list.setSelectionMode(QAbstractItemView.SelectionMode.SingleSelection)
+        self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.list.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.hands = GoodsHands(session, self.list, self._rename)
+        self.model.called.connect(self.hands.call)
         self.list.setStyleSheet("background: transparent;")
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        self.list.customContextMenuRequested.connect(self._menu)
+        self.list.customContextMenuRequested.connect(self.hands.menu)
         selection = self.list.selectionModel()
         assert selection is not None
         selection.currentChanged.connect(self._chosen)
@@ -245,18 +265,8 @@ class GoodsPanel(QWidget):
         assert viewport is not None
         viewport.update()
 
-    def _menu(self, place: QPoint) -> None:
-        asset = self.list.indexAt(place).data(Qt.ItemDataRole.UserRole)
-        if not isinstance(asset, Asset):
-            return
-        menu = QMenu(self)
-        plan = menu.addAction("Plan route")
-        again = menu.addAction("Take again from its file")
-        gone = menu.addAction("Take out of the shipment")
-        chosen = menu.exec(self.list.mapToGlobal(place))
-        if chosen is plan and plan is not None:
-            self.session.plans.plan([asset.id])
-        elif chosen is again and again is not None:
-            self.session.jobs.take_again(asset)
-        elif chosen is gone and gone is not None:
-            self.session.edit(f"Take out {asset.name}", lambda s: s.without(asset.id))
+    def _rename(self, asset: Asset) -> None:
+        """The name of a row is typed in its place."""
+        at = next((i for i, a in enumerate(self.model.shown) if a.id == asset.id), -1)
+        if at >= 0:
+            self.list.edit(self.model.index(at))

@@ -1,0 +1,172 @@
+"""The menu Shipment: what is opened, copied, handed on as one file, and taken in."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
+
+from customs.errors import ShipmentError
+from customs.job import Job
+from customs.shipment.copies import PACKED, Unpacked, save_copy
+from customs.shipment.file import Shipment
+from customs.words import byte_text
+from customs.work.shipments import forget_recent, is_packed, keep_recent, pack_up, recent, unpack_here
+from customs_desktop.desk import Command
+from customs_desktop.office import Office
+from customs_desktop.worker import Task
+
+KIND = "Shipments (*.customs)"
+ONE_FILE = f"Shipments in one file (*{PACKED})"
+
+
+class Shipments:
+    """What the menu does; each `…` asks for a file first."""
+
+    def __init__(self, session: Office, parent: QWidget) -> None:
+        self.session, self.parent = session, parent
+        session.opened.connect(self._opened)
+
+    @property
+    def commands(self) -> tuple[tuple[Command, ...], ...]:
+        """Groups of commands for the menu."""
+        s = self.session
+        return (
+            (("New shipment …", self.new, "Ctrl+N"), ("Open shipment …", self.choose, "Ctrl+O"),
+             ("Open the demo", s.open_demo, "Ctrl+Shift+D")),
+            (("Save a copy …", self.save_copy, "Ctrl+Shift+S"), ("Pack into one file …", self.pack, ""),
+             ("Unpack one file …", self.unpack, "")),
+            (("Take in files …", self.take_files, "Ctrl+I"), ("Look again at all goods", lambda: s.looks.again(), "F5")),
+        )  # fmt: skip
+
+    # -- opening
+
+    def new(self) -> None:
+        """Start a new one."""
+        name, _ = QFileDialog.getSaveFileName(self.parent, "New shipment", "", KIND)
+        if name:
+            self.session.open(Path(name).with_suffix(".customs"), create=True)
+
+    def choose(self) -> None:
+        """Open one."""
+        name, _ = QFileDialog.getOpenFileName(self.parent, "Open shipment", "", f"{KIND};;{ONE_FILE}")
+        if name:
+            self.open(Path(name))
+
+    def open(self, path: Path) -> None:
+        """Open a shipment; one in one file is unpacked first, to where a person says."""
+        if is_packed(path):
+            self.unpack(path)
+        else:
+            self.session.open(path)
+
+    def fill_recent(self, menu: QMenu) -> None:
+        """Shipments opened last, by name, as they are now."""
+        menu.clear()
+        found = recent()
+        for path in found:
+            action = menu.addAction(f"{path.stem}   ·   {path.parent}")
+            assert action is not None
+            action.triggered.connect(lambda _=False, p=path: self.session.open(p))
+        if not found:
+            nothing = menu.addAction("None yet")
+            assert nothing is not None
+            nothing.setEnabled(False)
+            return
+        menu.addSeparator()
+        forget = menu.addAction("Forget these")
+        assert forget is not None
+        forget.triggered.connect(lambda _=False: forget_recent())
+
+    def _opened(self) -> None:
+        if self.session.shipment is not None:
+            keep_recent(self.session.shipment.path)
+
+    def take_files(self) -> None:
+        """Choose models and take them in with the chosen origin."""
+        names, _ = QFileDialog.getOpenFileNames(self.parent, "Take in files")
+        if names:
+            self.session.arrived.emit([Path(n) for n in names])
+
+    # -- copies
+
+    def save_copy(self, target: Path | None = None) -> None:
+        """The shipment with its sources under another name; the open one stays open."""
+        shipment = self._open_one()
+        if shipment is None:
+            return
+        if target is None:
+            name, _ = QFileDialog.getSaveFileName(
+                self.parent, "Save a copy", str(shipment.path.parent / f"{shipment.path.stem} copy.customs"), KIND,
+                options=QFileDialog.Option.DontConfirmOverwrite,
+            )  # fmt: skip
+            if not name:
+                return
+            target = Path(name).with_suffix(".customs")
+
+        def run(job: Job) -> str:
+            save_copy(shipment, target, job)
+            return f"A copy with its sources is kept as {target}."
+
+        self._work("Copying the shipment", run)
+
+    def pack(self, target: Path | None = None) -> None:
+        """The shipment with its sources as one file to hand on."""
+        shipment = self._open_one()
+        if shipment is None:
+            return
+        if target is None:
+            name, _ = QFileDialog.getSaveFileName(
+                self.parent, "Pack into one file", str(shipment.path.with_suffix(PACKED)), ONE_FILE
+            )
+            if not name:
+                return
+            target = Path(name) if is_packed(Path(name)) else Path(f"{name.removesuffix('.zip').removesuffix('.customs')}{PACKED}")  # fmt: skip
+
+        def run(job: Job) -> str:
+            size = pack_up(shipment, target, job)
+            return f"{target.name}: the shipment with its sources, {byte_text(size)}."
+
+        self._work("Packing the shipment", run)
+
+    def unpack(self, packed: Path | None = None, target: Path | None = None) -> None:
+        """A shipment in one file laid out beside it, or where a person says, and opened."""
+        if packed is None:
+            name, _ = QFileDialog.getOpenFileName(self.parent, "Unpack one file", "", ONE_FILE)
+            if not name:
+                return
+            packed = Path(name)
+        file = packed
+        if target is None:
+            stem = file.name[: -len(PACKED)] if is_packed(file) else file.stem
+            name, _ = QFileDialog.getSaveFileName(
+                self.parent, "Unpack as", str(file.parent / f"{stem}.customs"), KIND,
+                options=QFileDialog.Option.DontConfirmOverwrite,
+            )  # fmt: skip
+            if not name:
+                return
+            target = Path(name).with_suffix(".customs")
+        place = target
+
+        def done(found: tuple[Unpacked, str]) -> None:
+            self.session.open(place)
+            if found[1]:
+                self.session.said.emit(found[1], "query")
+
+        task = Task(
+            0, key="copies", title="Unpacking the shipment",
+            run=lambda job: unpack_here(file, place, job), done=done, failed=self.session.fail,
+        )  # fmt: skip
+        self.session.worker.submit(task)
+
+    def _open_one(self) -> Shipment | None:
+        shipment = self.session.shipment
+        if shipment is None:
+            self.session.fail(ShipmentError("none is open", "an open shipment", "Open one, or start a new one."))  # fmt: skip
+        return shipment
+
+    def _work(self, title: str, run: object) -> None:
+        said = self.session.said
+        self.session.worker.submit(
+            Task(0, key="copies", title=title, run=run, done=lambda text: said.emit(text, "note"), failed=self.session.fail)  # type: ignore[arg-type]
+        )  # fmt: skip
