@@ -51,7 +51,7 @@ need_python() {
 }
 
 need_judges() {
-  need_packages assimp-testmodels 7zip zip zstd xz-utils
+  need_packages assimp-testmodels 7zip zip zstd xz-utils desktop-file-utils appstream xdg-utils shared-mime-info libglib2.0-bin
   command -v node >/dev/null || need_packages nodejs
   command -v npm >/dev/null || need_packages npm
   local stamp="build/outside/.stamp" want

@@ -77,6 +77,28 @@ def demo(
     _window(["--many" if many else "--demo", *(["--shot", str(shot)] if shot else [])])
 
 
+@app.command(name="open")
+def open_(
+    files: Annotated[list[Path] | None, typer.Argument(help="a shipment, or model files to take in")] = None,
+) -> None:
+    """Open a shipment in a window, or take files in; a window that is open already takes them where it can."""
+    with _usage():
+        gone = [f for f in files or [] if not f.exists()]
+        if gone:
+            raise UsageError(f"{gone[0]}: there is no such file or folder")
+    _window([str(f.absolute()) for f in files or []])
+
+
+@app.command()
+def integrate(
+    remove: Annotated[bool, typer.Option("--remove", help="take all of it away again")] = False,
+) -> None:
+    """Put Customs into the menus of the desktop, with icons and kinds of files, for the person who runs it."""
+    from customs.command import integrate as integration
+
+    raise typer.Exit(integration.run(remove))
+
+
 @app.command()
 def shots(folder: Annotated[Path, typer.Argument()] = Path("docs/screenshots")) -> None:
     """Remake the pictures of the documentation from the demo shipment."""

@@ -5,22 +5,36 @@ from __future__ import annotations
 import argparse
 import os
 import sys
+from importlib import resources
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings, QTimer
-from PyQt6.QtGui import QFont
+from PyQt6.QtGui import QFont, QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication
 
 from customs.demo.many import write as write_many
+from customs.integration.place import ID
 from customs.kernels.store import begin
 from customs.work.places import config_folder, data_folder
+from customs_desktop.handover import Listener, handed_over
 from customs_desktop.office import Office
 from customs_desktop.style import theme
 from customs_desktop.window import MainWindow
 
 
+def portal_there() -> bool:
+    """Whether the desktop offers its own windows for choosing files, by the service it would start."""
+    service = "dbus-1/services/org.freedesktop.portal.Desktop.service"
+    folders = os.environ.get("XDG_DATA_DIRS") or "/usr/local/share:/usr/share"
+    return bool(os.environ.get("DBUS_SESSION_BUS_ADDRESS")) and any(
+        (Path(f) / service).is_file() for f in folders.split(":") if f
+    )
+
+
 def make_application(arguments: list[str]) -> QApplication:
     """The application, dressed. Without a display the window opens offscreen."""
+    if portal_there():
+        os.environ.setdefault("QT_QPA_PLATFORMTHEME", "xdgdesktopportal")
     if not (
         os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
     ):
@@ -29,6 +43,10 @@ def make_application(arguments: list[str]) -> QApplication:
     sys.setswitchinterval(0.001)
     app = QApplication([sys.argv[0], *arguments])
     app.setApplicationName("Customs")
+    app.setDesktopFileName(ID)
+    icon = QPixmap()
+    if icon.loadFromData((resources.files("customs.integration") / "files" / f"{ID}-256.png").read_bytes()):
+        app.setWindowIcon(QIcon(icon))
     app.setStyle("Fusion")
     theme.load_fonts()
     base = app.font()
@@ -66,27 +84,30 @@ def _compile_kernels(window: MainWindow) -> None:
 
 
 def main(arguments: list[str]) -> int:
-    """Open the window. `--demo` opens the demo, `--many` takes in an asset of 3,000 materials, `--shot FILE`
+    """Open the window on a shipment, or on files that are taken in. `--demo` opens the demo, `--many` takes in an asset of 3,000 materials, `--shot FILE`
     saves a picture and exits, `--shots DIR` remakes the docs'.
     """
     parser = argparse.ArgumentParser(prog="customs")
-    parser.add_argument("shipment", nargs="?", type=Path)
+    parser.add_argument("files", nargs="*", type=Path)
     parser.add_argument("--demo", action="store_true")
     parser.add_argument("--many", action="store_true")
     parser.add_argument("--shot", type=Path)
     parser.add_argument("--shots", type=Path)
     options = parser.parse_args(arguments)
     app = make_application([])
+    if options.files and handed_over(options.files):
+        return 0
     session = Office()
     window = MainWindow(session)
     window.show()
+    listener = Listener(lambda paths: window.take_over(paths))
     _compile_kernels(window)
     if options.shots:
         from customs_desktop.shots import take_all
 
         return take_all(app, window, options.shots)
-    if options.shipment:
-        session.open(options.shipment)
+    if options.files:
+        window.drop([Path(os.path.abspath(p)) for p in options.files])
     elif options.demo:
         session.open_demo()
     elif options.many:
@@ -102,5 +123,6 @@ def main(arguments: list[str]) -> int:
         window.resize(1280, 800)
         QTimer.singleShot(0, lambda: (settled(app, window), save()))
     code = app.exec()
+    listener.close()
     session.close()
     return code

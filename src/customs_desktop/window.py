@@ -315,6 +315,21 @@ class MainWindow(QMainWindow):
         elif paths:
             self.session.arrived.emit(paths)
 
+    def take_over(self, paths: Sequence[Path]) -> bool:
+        """Files another start was asked to open: models are taken in here, a shipment is shown where it is the open one or
+        none is. False leaves them to a window of their own.
+        """
+        ours = self.session.shipment.path if self.session.shipment is not None else None
+        shipments = [p for p in paths if p.suffix == ".customs" or is_packed(p)]
+        if shipments and (len(paths) > 1 or ours not in (None, shipments[0].resolve())):
+            return False
+        if not shipments or ours is None:
+            self.drop(list(paths))
+        self.setWindowState(self.windowState() & ~Qt.WindowState.WindowMinimized)
+        self.raise_()
+        self.activateWindow()
+        return True
+
     # -- help
 
     def shortcuts(self) -> list[tuple[str, str]]:

@@ -1,0 +1,209 @@
+"""What is put where, and taken away again.
+
+Sources: Desktop Entry Specification 1.5, Icon Theme Specification 0.13, Shared MIME-info Database 0.21, AppStream 0.16, XDG Base
+Directory Specification 0.8.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import subprocess
+import tempfile
+from collections.abc import Iterator
+from contextlib import suppress
+from dataclasses import dataclass
+from importlib import resources
+from pathlib import Path
+
+from customs import __version__
+from customs.errors import WriteError
+
+ID, FILE_ICON = "local.customs.Customs", "local.customs.Shipment"
+SIZES = (48, 128, 256)
+RECORD = "customs-integration.json"
+TOOLS = {
+    "mime": ("update-mime-database", "mime"),
+    "applications": ("update-desktop-database", "applications"),
+}
+"""What brings the desktop's own lists up to date, by the folder it is told of."""
+MADE_BY_TOOLS = {
+    "mime": (
+        "XMLnamespaces", "aliases", "generic-icons", "globs", "globs2", "icons", "magic", "mime.cache", "subclasses", "treemagic", "types", "version",
+    ),
+    "applications": ("mimeinfo.cache",),
+}  # fmt: skip
+PATIENCE = 60
+"""Seconds one of those may take."""
+
+
+@dataclass(frozen=True)
+class Integrated:
+    """Files that were put there or taken away, and what a person is to know."""
+
+    files: tuple[Path, ...]
+    told: tuple[str, ...]
+
+
+def data_home() -> Path:
+    """Where a person's own entries lie: `$XDG_DATA_HOME`, `~/.local/share` where that says nothing."""
+    said = os.environ.get("XDG_DATA_HOME", "")
+    return Path(said) if said.startswith("/") else Path.home() / ".local" / "share"
+
+
+def integrate(run: Path, home: Path | None = None) -> Integrated:
+    """Put the entry, icons, kinds of files and metainfo below `home`, in the place of older ones; `run` is the program
+    they start. Raises WriteError, with what was written before taken away again.
+    """
+    home = home or data_home()
+    before, record = _record(home), dict[str, list[str]](files=[], folders=[])
+    try:
+        for name, data in _entries(run):
+            made = _folders(home / name, home)
+            record["folders"] += [f for f in made if f not in record["folders"]]
+            _write(home / name, data)
+            record["files"].append(name)
+        for old in set(before["files"]) - set(record["files"]):
+            with suppress(OSError):
+                (home / old).unlink()
+        record["folders"] = list(dict.fromkeys([*before["folders"], *record["folders"]]))
+        _write(home / RECORD, json.dumps(record, indent=1).encode())
+    except OSError as problem:
+        for name in [] if before["files"] else record["files"]:
+            with suppress(OSError):
+                (home / name).unlink()
+        _sweep(home, record["folders"] if not before["files"] else [])
+        raise WriteError(
+            f"cannot be written ({problem.strerror})", "a folder that can be written", "Nothing was put on the desktop.",
+            problem.filename or home,
+        ) from None  # fmt: skip
+    return Integrated(tuple(home / n for n in record["files"]), _brought_up(home))
+
+
+def withdraw(home: Path | None = None) -> Integrated:
+    """Take away all that was put below `home`, and the folders and lists that came with it. Raises WriteError."""
+    home = home or data_home()
+    record = _record(home)
+    gone = list[Path]()
+    try:
+        for name in record["files"]:
+            with suppress(FileNotFoundError):
+                (home / name).unlink()
+                gone.append(home / name)
+        with suppress(FileNotFoundError):
+            (home / RECORD).unlink()
+    except OSError as problem:
+        raise WriteError(
+            f"cannot be taken away ({problem.strerror})", "a folder that can be written", file=problem.filename or home
+        ) from None  # fmt: skip
+    told = _brought_up(home) if gone else ("Nothing of Customs was there.",)
+    _sweep(home, record["folders"])
+    return Integrated(tuple(gone), told)
+
+
+def _entries(run: Path) -> Iterator[tuple[str, bytes]]:
+    """(place below the data folder, bytes) of each file."""
+    source = resources.files("customs.integration") / "files"
+
+    def text(name: str) -> str:
+        return (source / name).read_text("utf-8")
+
+    entry = text(f"{ID}.desktop").replace("@RUN@", quoted(str(run))).replace("@TRY@", _escaped(str(run)))
+    yield f"applications/{ID}.desktop", entry.encode()
+    yield f"mime/packages/{ID}.xml", text(f"{ID}.mime.xml").encode()
+    yield f"metainfo/{ID}.metainfo.xml", text(f"{ID}.metainfo.xml").replace("@VERSION@", __version__).encode()
+    for icon, kind in ((ID, "apps"), (FILE_ICON, "mimetypes")):
+        yield f"icons/hicolor/scalable/{kind}/{icon}.svg", (source / f"{icon}.svg").read_bytes()
+        for size in SIZES:
+            yield (
+                f"icons/hicolor/{size}x{size}/{kind}/{icon}.png",
+                (source / f"{icon}-{size}.png").read_bytes(),
+            )
+
+
+def quoted(argument: str) -> str:
+    """One argument of a desktop entry's Exec: in quotes, what counts inside them behind a backslash, percent signs doubled,
+    and the whole a string of the file (Desktop Entry Specification 1.5, "The Exec key").
+    """
+    inner = "".join(f"\\{c}" if c in '"`$\\' else c for c in argument).replace("%", "%%")
+    return _escaped(f'"{inner}"')
+
+
+def _escaped(text: str) -> str:
+    """As a value of type string: backslashes doubled, no line ends."""
+    return text.replace("\\", "\\\\").replace("\n", "\\n").replace("\t", "\\t").replace("\r", "\\r")
+
+
+def _record(home: Path) -> dict[str, list[str]]:
+    """What an earlier integration says it put there: nothing outside `home` is believed."""
+    try:
+        told = json.loads((home / RECORD).read_text("utf-8"))
+        return {
+            k: [n for n in told.get(k, ()) if isinstance(n, str) and n and not n.startswith("/") and ".." not in Path(n).parts]
+            for k in ("files", "folders")
+        }  # fmt: skip
+    except (OSError, ValueError, AttributeError, TypeError):
+        return {"files": [], "folders": []}
+
+
+def _folders(path: Path, home: Path) -> list[str]:
+    """The folders that were made for a file, outermost first; `home` itself as ".". Raises OSError."""
+    missing, folder = list[Path](), path.parent
+    while not folder.is_dir():
+        missing.append(folder)
+        folder = folder.parent
+    path.parent.mkdir(parents=True, exist_ok=True)
+    return [f.relative_to(home).as_posix() for f in reversed(missing) if f.is_relative_to(home)]
+
+
+def _write(path: Path, data: bytes) -> None:
+    """Whole or not at all. Raises OSError."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    number, part = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
+    try:
+        with os.fdopen(number, "wb") as out:
+            out.write(data)
+        os.chmod(part, 0o644)
+        os.replace(part, path)
+    finally:
+        with suppress(FileNotFoundError):
+            os.unlink(part)
+
+
+def _brought_up(home: Path) -> tuple[str, ...]:
+    """The desktop's own lists after files have come or gone; in words what could not be brought up to date."""
+    told = list[str]()
+    for tool, folder in TOOLS.values():
+        if not (home / folder).is_dir():
+            continue
+        found = shutil.which(tool)
+        if found is None:
+            told.append(
+                f"{tool} is not on this machine: the desktop may know of it only after the next login."
+            )
+            continue
+        try:
+            done = subprocess.run([found, str(home / folder)], capture_output=True, timeout=PATIENCE)
+            if done.returncode:
+                told.append(f"{tool}: {done.stderr.decode('utf-8', 'replace').strip()[:200]}")
+        except (OSError, subprocess.TimeoutExpired) as problem:
+            told.append(f"{tool}: {problem}")
+    return tuple(told)
+
+
+def _sweep(home: Path, folders: list[str]) -> None:
+    """Folders that were made for Customs, where nothing but the lists of the desktop's tools is left in them."""
+    for name, made in MADE_BY_TOOLS.items():
+        folder = home / name
+        if name in folders and folder.is_dir():
+            left = [p for p in folder.rglob("*") if p.is_file()]
+            # Each kind of a file has its own small file beside the lists.
+            ours = [p for p in left if p.parent == folder and p.name in made]
+            if len(ours) == len(left):
+                for p in [*ours, *sorted((q for q in folder.rglob("*") if q.is_dir()), reverse=True)]:
+                    with suppress(OSError):
+                        p.rmdir() if p.is_dir() else p.unlink()
+    for made_folder in sorted(folders, key=len, reverse=True):
+        with suppress(OSError):
+            (home / made_folder).rmdir()
