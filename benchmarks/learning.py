@@ -1,4 +1,4 @@
-"""Sheets found again from five packages delivered to each: a table sheet × key by the rules of `docs/learning.md`; and the time five
+"""Sheets found again from five packages delivered to each: a table sheet × key by the rules of the page A sheet from examples of the guide; and the time five
 packages of 20 MB take.
 
 .venv/bin/python benchmarks/learning.py [--write docs/benchmarks-learning.md]
@@ -189,7 +189,7 @@ def main() -> None:
     heads = ("sheet", "packages", "keys told", "right", "wrong")
     told(
         "Sheets from examples",
-        "Made by `benchmarks/learning.py`; what is right: `docs/learning.md`.",
+        "Made by `benchmarks/learning.py`; what is right: the page A sheet from examples of the guide.",
         heads,
         rows,
         asked.write,

@@ -100,6 +100,15 @@ def integrate(
 
 
 @app.command()
+def goods(folder: Annotated[Path, typer.Argument(help="a new or empty folder")]) -> None:
+    """Write the demo goods, their kit folders and a level's list into a folder, to try commands on."""
+    from customs.demo import samples
+
+    with _usage():
+        raise typer.Exit(samples.write(folder))
+
+
+@app.command()
 def shots(folder: Annotated[Path, typer.Argument()] = Path("docs/screenshots")) -> None:
     """Remake the pictures of the documentation from the demo shipment."""
     _window(["--shots", str(folder)])
@@ -296,6 +305,31 @@ def run(
         raise typer.Exit(
             runs.run(recipe, inputs, out, kit, jobs, seconds, memory, replace, as_json, cluster, private)
         )
+
+
+@app.command()
+def pack(
+    shipment: Annotated[Path, typer.Argument(help="a shipment, NAME.customs")],
+    out: Annotated[Path, typer.Argument(help="the one file, NAME.customs.zip")],
+    replace: Annotated[bool, typer.Option("--replace", help="write over what is there")] = False,
+) -> None:
+    """A shipment with its sources as one file to hand on."""
+    from customs.command import packing
+
+    with _usage():
+        raise typer.Exit(packing.pack(shipment, out, replace))
+
+
+@app.command()
+def unpack(
+    packed: Annotated[Path, typer.Argument(help="a shipment in one file, NAME.customs.zip")],
+    out: Annotated[Path, typer.Argument(help="the shipment to make, NAME.customs")],
+) -> None:
+    """A shipment in one file laid out again, under a name nobody has."""
+    from customs.command import packing
+
+    with _usage():
+        raise typer.Exit(packing.unpack(packed, out))
 
 
 @app.command()

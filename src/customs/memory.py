@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from customs.errors import LimitError
+from customs.preferences import preferences
 
 PAGE = os.sysconf("SC_PAGE_SIZE")
 SHARE = 0.8
@@ -31,11 +32,16 @@ def memory_for(workers: int) -> int:
     return int(PAGE * os.sysconf("SC_PHYS_PAGES") * SHARE / max(workers, 1))
 
 
+def wanted_memory(workers: int) -> int:
+    """Bytes each of several may take: what a person prefers, else what the machine has, shared out."""
+    return int(preferences().memory * 1e9) or memory_for(workers)
+
+
 @dataclass
 class Watch:
     """Looks at this process while a piece of work goes on in it."""
 
-    most: int = field(default_factory=lambda: memory_for(1))
+    most: int = field(default_factory=lambda: wanted_memory(1))
     began: int = field(default_factory=lambda: resident(os.getpid()))
     looked: float = 0.0
 

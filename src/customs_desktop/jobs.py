@@ -20,7 +20,6 @@ from customs.intake.scan import Model, model_files
 from customs.intake.take import Taken
 from customs.job import Job
 from customs.ledger.row import Remedy
-from customs.shipment.file import Shipment
 from customs.shipment.state import Asset, State
 from customs.work.donors import keep_donor, read_donor
 from customs.work.goods import UNREADABLE, search_for, slipped, take_again, take_in, title_of
@@ -33,7 +32,7 @@ from customs.work.requests.plan import PlanRequest, PressRequest, run_plan, run_
 from customs.work.requests.withdraw import run_withdraw
 from customs_desktop.looks import Looks
 from customs_desktop.plans import Plans
-from customs_desktop.session import Session
+from customs_desktop.session import Session, new_shipment
 from customs_desktop.worker import Task
 
 
@@ -93,7 +92,7 @@ class Jobs:
         if self.session.shipment is None:
             self.session.guard(
                 lambda: self.session.show_shipment(
-                    Shipment.create(_free_path(data_folder() / "Untitled.customs"))
+                    new_shipment(_free_path(data_folder() / "Untitled.customs"))
                 )
             )
 

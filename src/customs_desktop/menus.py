@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
+from dataclasses import replace
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QActionGroup, QKeySequence
 from PyQt6.QtWidgets import QLabel, QMainWindow, QMenu
 
+from customs.preferences import keep_preferences, preferences
 from customs_desktop.desk import Command
 from customs_desktop.style import theme
 
@@ -34,6 +36,9 @@ class Menus:
         self.kept.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         bar.setCornerWidget(self.kept, Qt.Corner.TopRightCorner)
         self.actions: dict[str, QAction] = {}
+        self.usual: dict[str, str] = {}
+        """Keys as they are where a person has not said others."""
+        self._keys = preferences().keys
 
     def menu(self, name: str, groups: Iterable[Sequence[Command]]) -> QMenu:
         """A menu of commands, a line between the groups."""
@@ -75,6 +80,21 @@ class Menus:
         inner.aboutToShow.connect(lambda: fill(inner))
         holder.insertMenu(action, inner)
 
+    def taken(self, keys: QKeySequence, name: str) -> str:
+        """The other command that has these keys, or ""."""
+        return next(
+            (n for n, a in self.actions.items() if n != name and a.shortcut() == keys and not keys.isEmpty()),
+            "",
+        )
+
+    def set_keys(self, name: str, keys: str) -> None:
+        """Other keys for a command, from now on and at the next start. Raises OSError."""
+        mine = {k: v for k, v in preferences().keys.items() if k != name}
+        if keys != self.usual[name]:
+            mine[name] = keys
+        keep_preferences(replace(preferences(), keys=mine))
+        self.actions[name].setShortcut(QKeySequence(keys))
+
     def rename(self, name: str, text: str) -> None:
         """What an action says from now on, and whether it can be done: there is something after its name."""
         self.actions[name].setText(f"{name} {text}" if text else name)
@@ -82,8 +102,8 @@ class Menus:
 
     def _act(self, menu: QMenu, name: str, action: Callable[[], object], key: str) -> None:
         made = QAction(name, self.window)
-        if key:
-            made.setShortcut(QKeySequence(key))
+        self.usual[name] = key
+        made.setShortcut(QKeySequence(self._keys.get(name, key)))
         made.triggered.connect(lambda _=False: action())
         menu.addAction(made)
         self.actions[name] = made

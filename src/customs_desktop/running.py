@@ -12,7 +12,8 @@ from customs.errors import Cancelled, CustomsError
 from customs.intake.scan import model_files
 from customs.job import Job
 from customs.kernels.cores import cores
-from customs.memory import memory_for
+from customs.memory import wanted_memory
+from customs.preferences import preferences
 from customs.recipes.recipe import Decided, Recipe, read_recipe
 from customs.runs.children import Limits
 from customs.runs.report import decisions, report, write_report
@@ -122,7 +123,8 @@ class Running(QObject):
         entries = model_files(list(asked.inputs), job)
         kit = kit_of(recipe.sheet, asked.kits)
         requests = requests_of(recipe, entries, asked.out, kit, asked.replace, asked.recipe.parent)
-        made = Run(requests, asked.out, Limits(SECONDS, memory_for(cores())))
+        side = preferences().side or cores()
+        made = Run(requests, asked.out, Limits(SECONDS, wanted_memory(side)), side)
         known = {r.path: r for r in made.rows.all()}
         self._known.emit(recipe, list(known.values()))
         old = {p: r for p, r in known.items() if r.state in ENDED}

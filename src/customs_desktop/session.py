@@ -16,6 +16,7 @@ from customs.intake.take import Taken
 from customs.landing.log import Log
 from customs.ledger.row import Row
 from customs.ledger.waiver import waiver
+from customs.preferences import preferences
 from customs.route.route import Route, SceneCache
 from customs.scene.model import Scene
 from customs.sheet.known import for_asset, known_of
@@ -34,7 +35,7 @@ from customs_desktop.worker import Worker, explain
 
 class Session(QObject):
     """Signals tell what changed; views ask for the rest. `evaluated` names the asset that was looked at, `seen`
-    says that it was the selected one.
+    says that it was the selected one. `asked` is what a person wants explained: a page of the guide, a section, a term.
     """
 
     opened = pyqtSignal()
@@ -50,6 +51,7 @@ class Session(QObject):
     place = pyqtSignal(object)
     arrived = pyqtSignal(object)
     met = pyqtSignal(object)
+    asked = pyqtSignal(str, str, str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -117,7 +119,7 @@ class Session(QObject):
         if self.shipment is not None and not create and os.path.realpath(path) == str(self.shipment.path):
             self.said.emit("This shipment is open already.", "note")
             return
-        self.guard(lambda: self.show_shipment(Shipment.create(path) if create else Shipment(path)))
+        self.guard(lambda: self.show_shipment(new_shipment(path) if create else Shipment(path)))
 
     def show_shipment(self, shipment: Shipment) -> None:
         """Work on another shipment from here on; the one before is closed."""
@@ -327,6 +329,11 @@ class Session(QObject):
     def fail(self, problem: Exception) -> None:
         """Say why something went wrong."""
         self.said.emit(explain(problem), "held")
+
+
+def new_shipment(path: Path) -> Shipment:
+    """A shipment whose packages go where a person prefers. Raises ShipmentError."""
+    return Shipment.create(path, State(out=preferences().out))
 
 
 NOTHING = State()

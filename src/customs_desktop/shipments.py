@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from customs.errors import ShipmentError
@@ -59,6 +61,29 @@ class Shipments:
             self.unpack(path)
         else:
             self.session.open(path)
+
+    def drop(self, paths: Sequence[Path]) -> None:
+        """What was dropped: a shipment is opened, anything else taken in with the last origin."""
+        if len(paths) == 1 and _is_shipment(paths[0]):
+            self.open(paths[0])
+        elif paths:
+            self.session.arrived.emit(list(paths))
+
+    def take_over(self, paths: Sequence[Path]) -> bool:
+        """Files another start was asked to open: models are taken in here, a shipment is shown where it is the open one or
+        none is. False leaves them to a window of their own.
+        """
+        ours = self.session.shipment.path if self.session.shipment is not None else None
+        shipments = [p for p in paths if _is_shipment(p)]
+        if shipments and (len(paths) > 1 or ours not in (None, shipments[0].resolve())):
+            return False
+        if not shipments or ours is None:
+            self.drop(paths)
+        window = self.parent
+        window.setWindowState(window.windowState() & ~Qt.WindowState.WindowMinimized)
+        window.raise_()
+        window.activateWindow()
+        return True
 
     def fill_recent(self, menu: QMenu) -> None:
         """Shipments opened last, by name, as they are now."""
@@ -170,3 +195,7 @@ class Shipments:
         self.session.worker.submit(
             Task(0, key="copies", title=title, run=run, done=lambda text: said.emit(text, "note"), failed=self.session.fail)  # type: ignore[arg-type]
         )  # fmt: skip
+
+
+def _is_shipment(path: Path) -> bool:
+    return path.suffix == ".customs" or is_packed(path)

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import QApplication
 from customs.demo.many import write as write_many
 from customs.integration.place import ID
 from customs.kernels.store import begin
+from customs.preferences import preferences
 from customs.work.places import config_folder, data_folder
 from customs_desktop.handover import Listener, handed_over
 from customs_desktop.office import Office
@@ -53,6 +54,7 @@ def make_application(arguments: list[str]) -> QApplication:
     base.setFamily(theme.FAMILY)
     if base.pointSizeF() < 10.5:
         base.setPointSizeF(10.5)
+    base.setPointSizeF(base.pointSizeF() * preferences().text)
     base.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
     app.setFont(base)
     settings = QSettings(str(config_folder() / "window.ini"), QSettings.Format.IniFormat)
@@ -100,18 +102,20 @@ def main(arguments: list[str]) -> int:
     session = Office()
     window = MainWindow(session)
     window.show()
-    listener = Listener(lambda paths: window.take_over(paths))
+    listener = Listener(window.shipments.take_over)
     _compile_kernels(window)
     if options.shots:
         from customs_desktop.shots import take_all
 
         return take_all(app, window, options.shots)
     if options.files:
-        window.drop([Path(os.path.abspath(p)) for p in options.files])
+        window.shipments.drop([Path(os.path.abspath(p)) for p in options.files])
     elif options.demo:
         session.open_demo()
     elif options.many:
         session.jobs.take_in([write_many(data_folder() / "many")], None)
+    else:
+        window.offer_tour()
     if options.shot:
         from customs_desktop.shots import settled
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from PyQt6.QtCore import QSettings, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
+from PyQt6.QtCore import QEvent, QSettings, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QHelpEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QDialog,
@@ -15,13 +15,13 @@ from PyQt6.QtWidgets import (
     QSplitter,
     QStackedWidget,
     QVBoxLayout,
+    QWhatsThis,
     QWidget,
 )
 
 from customs.work.places import config_folder
-from customs.work.shipments import is_packed
 from customs_desktop.desk import DESKS, Desk, DeskPanel
-from customs_desktop.help import about_dialog, shortcuts_dialog
+from customs_desktop.helping import Helping
 from customs_desktop.history_page import HistoryPage, KeptPictures
 from customs_desktop.learning_page import LearningPage
 from customs_desktop.menus import Menus
@@ -32,6 +32,7 @@ from customs_desktop.queue_page import QueuePage
 from customs_desktop.shipments import Shipments
 from customs_desktop.style import theme
 from customs_desktop.tickets import Tickets
+from customs_desktop.tour import Tour
 from customs_desktop.views.deck import Deck
 from customs_desktop.views.desk_bar import DeskBar
 from customs_desktop.views.foot import FootStrip
@@ -66,6 +67,7 @@ class MainWindow(QMainWindow):
         self.shipments = Shipments(session, self)
         self._deck_heights: dict[tuple[int, int], list[int]] = {}
         self._build()
+        self.helping = Helping(session, self, self.deck, lambda: self.desk, self.shortcuts, self.tour.begin)
         self.tickets = Tickets(session, self)
         self.tickets.learn = self.learn_from
         self._menus()
@@ -121,6 +123,9 @@ class MainWindow(QMainWindow):
         box.setSpacing(0)
         box.addWidget(self.strip)
         box.addWidget(middle, 1)
+        self.tour = Tour(s, self.open_desk, self.ledger.press_open)
+        self.tour.left.connect(lambda: self.settings.setValue("tour", "seen"))
+        box.addWidget(self.tour)
         box.addWidget(self._notice())
         self.foot = FootStrip(s)
         box.addWidget(self.foot)
@@ -177,9 +182,7 @@ class MainWindow(QMainWindow):
              ("One frame on", lambda: self.player.step(1), "Ctrl+Shift+Right"),
              ("One frame back", lambda: self.player.step(-1), "Ctrl+Shift+Left")),
         ))  # fmt: skip
-        menus.menu(
-            "Help", ((("Shortcuts", self.show_shortcuts, "F1"), ("About Customs", self.show_about, "")),)
-        )
+        menus.menu("Help", self.helping.commands)
 
     def _connect(self) -> None:
         s = self.session
@@ -306,31 +309,24 @@ class MainWindow(QMainWindow):
             return
         paths = [Path(u.toLocalFile()) for u in data.urls() if u.isLocalFile()]
         event.acceptProposedAction()
-        self.drop(paths)
+        self.shipments.drop(paths)
 
-    def drop(self, paths: list[Path]) -> None:
-        """What was dropped: a shipment is opened, anything else taken in with the last origin."""
-        if len(paths) == 1 and (paths[0].suffix == ".customs" or is_packed(paths[0])):
-            self.shipments.open(paths[0])
-        elif paths:
-            self.session.arrived.emit(paths)
-
-    def take_over(self, paths: Sequence[Path]) -> bool:
-        """Files another start was asked to open: models are taken in here, a shipment is shown where it is the open one or
-        none is. False leaves them to a window of their own.
-        """
-        ours = self.session.shipment.path if self.session.shipment is not None else None
-        shipments = [p for p in paths if p.suffix == ".customs" or is_packed(p)]
-        if shipments and (len(paths) > 1 or ours not in (None, shipments[0].resolve())):
-            return False
-        if not shipments or ours is None:
-            self.drop(list(paths))
-        self.setWindowState(self.windowState() & ~Qt.WindowState.WindowMinimized)
-        self.raise_()
-        self.activateWindow()
-        return True
+    def offer_tour(self) -> None:
+        """At the first start: whether it is wanted; whoever has answered is not asked again."""
+        if self.settings.value("tour") is None:
+            self.tour.offer()
 
     # -- help
+
+    def event(self, event: QEvent | None) -> bool:
+        """What is pointed at and asked about is explained by the guide."""
+        if event is not None and event.type() == QEvent.Type.QueryWhatsThis:
+            return True
+        if isinstance(event, QHelpEvent) and event.type() == QEvent.Type.WhatsThis:
+            QWhatsThis.leaveWhatsThisMode()
+            self.helping.explain(QApplication.widgetAt(event.globalPos()))
+            return True
+        return super().event(event)
 
     def shortcuts(self) -> list[tuple[str, str]]:
         """(name, keys) of every action that has a shortcut."""
@@ -338,19 +334,12 @@ class MainWindow(QMainWindow):
             (n, a.shortcut().toString()) for n, a in self.menus.actions.items() if not a.shortcut().isEmpty()
         ]
 
-    def show_shortcuts(self) -> QDialog:
-        """The list of shortcuts, in a window of its own."""
-        return shortcuts_dialog(self, self.shortcuts())
-
     def show_preferences(self) -> QDialog:
         """What a person prefers on this machine."""
-        dialog = PreferencesDialog(self)
+        paper = str(self.settings.value("paper", "desktop"))
+        dialog = PreferencesDialog(self, self.menus, PAPERS, paper, self.set_paper)
         dialog.show()
         return dialog
-
-    def show_about(self) -> QDialog:
-        """What this is, and whose work is in it."""
-        return about_dialog(self)
 
     # -- paper and places
 

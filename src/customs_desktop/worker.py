@@ -20,6 +20,7 @@ from customs.errors import Cancelled, CustomsError
 from customs.job import Job
 from customs.kernels.cores import cores
 from customs.memory import Watch
+from customs.preferences import preferences
 
 _numbers = itertools.count()
 HEAD_START = 1.5
@@ -71,7 +72,9 @@ class Worker(QObject):
         self.broke.connect(self._break)
         self._threads = [
             threading.Thread(target=self._loop, args=(line,), name=f"worker {k}", daemon=True)
-            for k, line in enumerate([self._line, *[self._beside] * cores()])
+            for k, line in enumerate(
+                [self._line, *[self._beside] * min(preferences().side or cores(), cores())]
+            )
         ]
         for thread in self._threads:
             thread.start()

@@ -19,7 +19,7 @@ from customs.scene.model import Image, Material, Node, Scene, TextureUse
 from customs.scene.numbers import ORDER
 from tests.assets import cube, key, scene_of
 
-GUIDE = Path(__file__).parents[2] / "docs" / "patterns.md"
+GUIDE = Path(__file__).parents[2] / "src" / "customs" / "guide" / "pages" / "patterns.md"
 ROWS = [
     [c.strip().strip("`") for c in line.strip("|").split("|")]
     for line in GUIDE.read_text("utf-8").partition("## Examples")[2].splitlines()

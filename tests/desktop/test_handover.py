@@ -26,7 +26,7 @@ def asked(rig_wait, paths: Sequence[Path]) -> str:  # type: ignore[no-untyped-de
 
 
 def test_a_window_takes_models_and_shows_its_own_shipment(small: Rig, tmp_path: Path) -> None:
-    listener = Listener(small.window.take_over)
+    listener = Listener(small.window.shipments.take_over)
     assert listener.listens
     s = small.session
     assert s.shipment is not None

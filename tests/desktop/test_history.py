@@ -107,7 +107,7 @@ def test_copied_packed_unpacked_and_opened_again(
     w.menus.actions["Pack into one file …"].trigger()
     small.wait(lambda: said(small, "all.customs.zip"))
     assert s.shipment is not None and s.shipment.path == here, "the open one stays open"
-    w.drop([tmp_path / "all.customs.zip"])
+    w.shipments.drop([tmp_path / "all.customs.zip"])
     small.wait(lambda: s.shipment is not None and s.shipment.path == tmp_path / "out.customs")
     small.settle()
     assert len(s.state.goods) == 2 and all(s.results[a.id].judged for a in s.state.goods)

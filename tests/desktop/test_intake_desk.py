@@ -355,7 +355,7 @@ def test_one_drag_and_two_presses_to_a_landed_asset(
     archive = zip_of(tmp_path / "crate.zip", {"crate/crate.glb": model.read_bytes()})
     w, s = rig.window, rig.session
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *a, **k: str(tmp_path / "out"))
-    w.drop([archive])
+    w.shipments.drop([archive])
     rig.wait(lambda: s.asset is not None)
     rig.settle()
     presses = 0
@@ -369,7 +369,7 @@ def test_one_drag_and_two_presses_to_a_landed_asset(
 
 
 def test_many_models_in_a_folder_are_listed_and_asked_about(rig: Rig, stores: Path) -> None:
-    rig.window.drop([stores])
+    rig.window.shipments.drop([stores])
     rig.wait(lambda: rig.window.desk == "intake" and rig.session.worker.waiting == 0)
     assert not rig.session.state.goods and rig.window.panel("intake").work.browsed.counts()["model"] > 100
 

@@ -196,10 +196,10 @@ def test_shipments_are_made_opened_and_dropped(
     enter.ignore()
     w.dragEnterEvent(enter)
     assert enter.isAccepted()
-    w.drop([tmp_path / "second.customs"])
+    w.shipments.drop([tmp_path / "second.customs"])
     small.settle()
     assert s.state.goods == ()
-    w.drop([])
+    w.shipments.drop([])
     s.open(tmp_path / "nowhere.customs")
     assert small.said[-1][1] == "held" and "nowhere.customs" in small.said[-1][0], small.said[-1]
     (tmp_path / "odd.customs").write_text("not a shipment")

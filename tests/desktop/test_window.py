@@ -552,7 +552,7 @@ def test_shortcuts_are_listed_and_none_is_twice(rig: Rig) -> None:
     keys = [k for _, k in listed]
     assert len(listed) > 25 and len(set(keys)) == len(keys)
     assert all(not QKeySequence(k).isEmpty() for k in keys)
-    dialog = rig.window.show_shortcuts()
+    dialog = rig.window.helping.show_shortcuts()
     assert not dialog.isModal()
     dialog.close()
     rig.window.show_about().close()

@@ -1,4 +1,4 @@
-"""A level as lists of placements, in our own shape (`docs/placements.md`): one, or one for each part or tile of the plan."""
+"""A level as lists of placements, in our own shape (the page Lists of placements of the guide): one, or one for each part or tile of the plan."""
 
 from __future__ import annotations
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, Literal
@@ -202,7 +203,11 @@ class Requirement:
     desk: str
     judge: Callable[[Requirement, Case], Iterable[Row]]
     step: str = ""
-    about: str = ""
+
+    @property
+    def about(self) -> str:
+        """What it asks, in a sentence: what the module that judges it says of itself."""
+        return " ".join((sys.modules[self.judge.__module__].__doc__ or "").split())
 
     def row(
         self, received: object, required: object, delivering: object, verdict: Verdict, **more: Any

@@ -121,7 +121,7 @@ OWN = Mapping(
     ),
     takes="list",
 )
-"""Of lists in our own shape (`docs/placements.md`)."""
+"""Of lists in our own shape (the page Lists of placements of the guide)."""
 
 
 def read_mapping(path: Path) -> Mapping:

@@ -108,7 +108,9 @@ class Remote:
             self.client.wait_for_workers(1, timeout=wait)
         except TimeoutError:
             raise ClusterError(
-                "the cluster has no workers", "one at least", "Start workers, as docs/recipes.md says."
+                "the cluster has no workers",
+                "one at least",
+                "Start workers, as the page Recipes of the guide says.",
             ) from None
         mine = said_edition()
         told = self.client.run(said_edition, on_error="return")

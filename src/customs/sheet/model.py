@@ -206,7 +206,7 @@ Expression = Annotated[str, AfterValidator(check_expression)]
 
 class Names(Part):
     """Patterns with {asset} {name} {index} {material} {role} {later} {part} {side} {place} {order} {number} {original}, and what a
-    name may look like. `docs/patterns.md` says what each token stands for, with examples.
+    name may look like. The page Patterns of the guide says what each token stands for, with examples.
 
     {role} is the sheet's suffix for the role, {side} that of `sides`; {later} is nothing for the first material with textures, then
     `later` with {index} 2, 3, …

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import platformdirs
 
-from customs.preferences import config_folder
+from customs.preferences import config_folder, preferences
 
 
 def data_folder() -> Path:
@@ -18,12 +18,12 @@ def data_folder() -> Path:
 
 def origins_folder() -> Path:
     """A person's origins."""
-    return config_folder() / "origins"
+    return Path(preferences().origins or config_folder() / "origins")
 
 
 def sheets_folder() -> Path:
     """A person's sheets."""
-    return config_folder() / "sheets"
+    return Path(preferences().sheets or config_folder() / "sheets")
 
 
 __all__ = ["config_folder", "data_folder", "origins_folder", "sheets_folder"]

@@ -179,6 +179,7 @@ def apply(app: QApplication, evening: bool) -> None:
         (QPalette.ColorRole.Highlight, c.teal), (QPalette.ColorRole.HighlightedText, c.on_teal),
         (QPalette.ColorRole.AlternateBase, c.stripe), (QPalette.ColorRole.PlaceholderText, c.soft),
         (QPalette.ColorRole.ToolTipBase, c.bar), (QPalette.ColorRole.ToolTipText, c.bar_text),
+        (QPalette.ColorRole.Link, c.teal), (QPalette.ColorRole.LinkVisited, c.teal),
     ):  # fmt: skip
         palette.setColor(role, QColor(value))
     app.setPalette(palette)

@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import QListView, QMenu
 from customs.shipment.state import Asset
 from customs.words import many
 from customs.work.shipments import duplicated, goods_text, renamed, without
-from customs_desktop.desk import Command
 from customs_desktop.office import Office
 
 
@@ -22,8 +21,8 @@ class GoodsHands:
         self.session, self.view, self._rename = session, view, rename
 
     @property
-    def commands(self) -> tuple[Command, ...]:
-        """Commands for the menu Edit."""
+    def commands(self) -> tuple[tuple[str, Callable[[], object], str], ...]:
+        """Commands for the menu Edit: name, what it does, its shortcut."""
         return (
             ("Rename …", self.rename, "F2"), ("Duplicate", self.duplicate, "Ctrl+D"),
             ("Copy as text", self.copy, "Ctrl+Shift+C"), ("Take out of the shipment", self.take_out, "Ctrl+Del"),

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from customs.guide.places import about_row
 from customs.ledger.ledger import effective, judge
 from customs.ledger.row import Row
 from customs.picture.pick import Met
@@ -264,6 +265,17 @@ class LedgerView(QWidget):
             if r is not None:
                 self.session.show_place(r)
 
+    def press_open(self, requirement: str) -> None:
+        """Pick the open row of a requirement on the selected asset, and take its remedy."""
+        result = self.session.result
+        row = (
+            next((r for r in result.ledger.open() if r.requirement == requirement), None) if result else None
+        )
+        if row is not None:
+            self.one.click()
+            self._select_id(row.id)
+            self.press(row)
+
     def _menu(self, place: QPoint) -> None:
         index = self.table.indexAt(place)
         r = index.data(Qt.ItemDataRole.UserRole) if index.isValid() else None
@@ -282,6 +294,9 @@ class LedgerView(QWidget):
             entries.append(("Accept with a reason …", lambda: self._waive(row), row.verdict == "query"))
         text = str(index.data() or "") if index is not None else row.delivering
         entries.append(("Copy cell", lambda: _copy(text), bool(text)))
+        entries.append(
+            ("What is this?", lambda: self.session.asked.emit(*about_row(row.requirement), ""), True)
+        )
         for name, action, on in entries:
             made = QAction(name, menu)
             made.setEnabled(on)

@@ -17,6 +17,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QMenu, QSizePolicy, QToolTip, QWidget
 
+from customs.guide.places import about_stop
 from customs.ledger.ledger import effective
 from customs.ledger.row import RANK, requirements
 from customs.route.route import Stop
@@ -361,9 +362,11 @@ class RouteStrip(QWidget):
         )
         fold = QAction("Fold by desk", menu)
         fold.triggered.connect(self._fold)
+        what = QAction("What is this?", menu)
+        what.triggered.connect(lambda: self.session.asked.emit(*about_stop(stop.step), ""))
         off.setEnabled(not fixed)
         gone.setEnabled(not fixed)
-        for action in (off, gone, fold):
+        for action in (off, gone, fold, what):
             menu.addAction(action)
         return menu
 

@@ -1,4 +1,4 @@
-"""Figures of boxes: nested parts with pivots, boxes and texture cells, in our own shape or through a mapping (`docs/figures.md`)."""
+"""Figures of boxes: nested parts with pivots, boxes and texture cells, in our own shape or through a mapping (the page Boxed figures of the guide)."""
 
 from __future__ import annotations
 

@@ -85,7 +85,7 @@ OWN = FigureMapping(
         rotation="/rotation",
     ),
 )
-"""Of figures in our own shape (`docs/figures.md`)."""
+"""Of figures in our own shape (the page Boxed figures of the guide)."""
 
 
 class FigureFile(Part):

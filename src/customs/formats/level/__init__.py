@@ -1,4 +1,4 @@
-"""Levels as lists of placements: level files (`docs/placements.md`) and lists in our own shape."""
+"""Levels as lists of placements: level files (the page Lists of placements of the guide) and lists in our own shape."""
 
 from __future__ import annotations
 

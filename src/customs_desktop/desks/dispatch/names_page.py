@@ -46,7 +46,7 @@ class NamesPage(QWidget):
         self.pattern.setAccessibleName("Pattern of names")
         self.pattern.setPlaceholderText("{part}_{place}_{side}")
         self.pattern.setToolTip(
-            "{asset} {name} {index} {material} {role} {later} {part} {side} {place} {order}: docs/patterns.md says what each stands for"
+            "{asset} {name} {index} {material} {role} {later} {part} {side} {place} {order}: the page Patterns of the guide says what each stands for"
         )
         self.pattern.textEdited.connect(lambda _: self._try())
         self.take = button("Name them so", self._take, "chip", "", "Makes it a setting of the stop Names")
