@@ -13,7 +13,7 @@ from customs_desktop.guide_window import GuideWindow
 from customs_desktop.office import Office
 from customs_desktop.style import theme
 from customs_desktop.views.deck import Deck
-from customs_desktop.what import place_of, under_keyboard
+from customs_desktop.what import place_of
 
 
 class Helping:
@@ -53,7 +53,7 @@ class Helping:
 
     def explain_focus(self) -> None:
         """The guide at what has the keyboard."""
-        self.explain(under_keyboard())
+        self.explain(self.window.focusWidget())
 
     def explain(self, widget: QWidget | None) -> None:
         """The guide at what explains a widget."""

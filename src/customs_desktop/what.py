@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QComboBox, QLabel, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QLabel, QWidget
 
 from customs.guide.places import about_field, about_row, about_stop
 from customs_desktop.office import Office
@@ -63,8 +63,3 @@ def name_of(widget: QWidget | None) -> str:
     if widget.accessibleName():
         return widget.accessibleName()
     return widget.text() if isinstance(widget, QAbstractButton | QLabel) else ""
-
-
-def under_keyboard() -> QWidget | None:
-    """What has the keyboard."""
-    return QApplication.focusWidget()
