@@ -112,7 +112,7 @@ def test_what_it_looks_at() -> None:
         ("name='a'\nsheet='b'\n[[stops]]\nstep='resize'\nsettings.limit=0", "stops.0", "resize"),
         ("name='a'\nsheet='b'\n[[stops]]\nstep='resize'\nsettings.limt=9", "stops.0", "limt"),
         ("name='a'\nsheet='b'\n[[differences]]\nwithout=['weld']", "differences.0.names", "Field required"),
-        ("name='a'\nsheet='b'\ncolour='red'", "colour", "Extra inputs"),
+        ("name='a'\nsheet='b'\ncolour='red'", "colour", "there is no key"),
     ],
 )
 def test_a_bad_recipe_is_told_by_its_place(text: str, where: str, words: str, tmp_path: Path) -> None:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import difflib
 import json
 import re
 import tomllib
+from collections.abc import Sequence
 from importlib import resources
 from pathlib import Path
-from typing import Literal
+from typing import Any, Literal, get_args
 
 import numpy as np
 from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
@@ -102,13 +104,40 @@ def read_toml(path: Path, text: str | None = None) -> dict[str, object]:
         raise SheetError(f"cannot be read: {problem.strerror}", file=path) from None
 
 
-def explain(problem: ValidationError, file: str | Path) -> SheetError:
-    """The first complaint of pydantic as an error of ours, with the key and what is allowed there."""
+def explain(problem: ValidationError, file: str | Path, model: type[BaseModel] | None = None) -> SheetError:
+    """The first complaint of pydantic as an error of ours, with the key and what is allowed there; of a key that `model` has
+    not, the nearest that it has.
+    """
     first = problem.errors()[0]
     where = ".".join(str(part) for part in first["loc"])
     found = f"{first.get('input')!r:.80}" if where else "not well formed"
     more = f" ({len(problem.errors()) - 1} more)" if len(problem.errors()) > 1 else ""
+    if first["type"] == "extra_forbidden" and where:
+        name, known = str(first["loc"][-1]), _keys_at(model, first["loc"][:-1])
+        near = difflib.get_close_matches(name, known, 1)
+        wanted = (
+            f"{near[0]!r} is near it" if near else f"one of {', '.join(known)}" if known else "a key there is"
+        )
+        return SheetError(f"there is no key {name!r}{more}", wanted, file=file, where=where)
     return SheetError(f"{found}{more}", str(first["msg"]), file=file, where=where)
+
+
+def _keys_at(model: Any, path: Sequence[str | int]) -> tuple[str, ...]:
+    """Keys a model has at a path of its own keys and of numbers in lists."""
+    for part in path:
+        if isinstance(part, int):
+            continue
+        if not (isinstance(model, type) and issubclass(model, BaseModel)) or part not in model.model_fields:
+            return ()
+        model = _model_in(model.model_fields[part].annotation)
+    return tuple(model.model_fields) if isinstance(model, type) and issubclass(model, BaseModel) else ()
+
+
+def _model_in(kind: Any) -> Any:
+    """The model an annotation speaks of, be it of one, of a list or of none."""
+    if isinstance(kind, type) and issubclass(kind, BaseModel):
+        return kind
+    return next((m for a in get_args(kind) if (m := _model_in(a)) is not None), None)
 
 
 def parse_origin(tables: dict[str, object], file: str | Path) -> Origin:
@@ -118,7 +147,7 @@ def parse_origin(tables: dict[str, object], file: str | Path) -> Origin:
     except CustomsError as problem:
         raise SheetError(problem.found, problem.expected, problem.todo, file=file, where="faces") from None
     except ValidationError as problem:
-        raise explain(problem, file) from None
+        raise explain(problem, file, Origin) from None
 
 
 def shipped_origins() -> dict[str, Origin]:

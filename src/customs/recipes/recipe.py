@@ -258,7 +258,7 @@ def parse_recipe(tables: dict[str, object], file: str | Path = "") -> Recipe:
     try:
         return Recipe.model_validate(tables)
     except ValidationError as problem:
-        raise explain(problem, file) from None
+        raise explain(problem, file, Recipe) from None
 
 
 def read_recipe(path: Path) -> Recipe:

@@ -87,7 +87,7 @@ def _parsed(text: str, file: str | Path, folder: Path | None) -> Sheet:
     try:
         return Sheet.model_validate(tables)
     except ValidationError as problem:
-        raise explain(problem, file) from None
+        raise explain(problem, file, Sheet) from None
 
 
 def _check_across(sheet: Sheet, file: str | Path) -> Sheet:
