@@ -14,6 +14,7 @@ class Deck(QWidget):
         super().__init__()
         self.setObjectName("deck")
         self.bar = QTabBar()
+        self.bar.setAccessibleName("Pages of the deck")
         self.bar.setDrawBase(False)
         self.bar.setExpanding(False)
         self.bar.setFont(font(0.5))

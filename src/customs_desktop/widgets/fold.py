@@ -23,6 +23,7 @@ class FoldHead(QAbstractButton):
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setAccessibleName(title.capitalize())
 
     def sizeHint(self) -> QSize:
         return QSize(120, span(HEAD))

@@ -23,6 +23,7 @@ class Panel(QScrollArea):
 
     def __init__(self, title: str, about: str) -> None:
         super().__init__()
+        self.setAccessibleName(f"Desk {title}")
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFrameShape(QFrame.Shape.NoFrame)

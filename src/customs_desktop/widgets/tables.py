@@ -27,6 +27,8 @@ def dressed(table: Table, name: str, widths: Sequence[int] = ()) -> Table:
     table.setAlternatingRowColors(True)
     table.setShowGrid(False)
     table.setWordWrap(False)
+    # Tab leaves a table: whoever has no mouse would never get out of it. Arrows go about in it.
+    table.setTabKeyNavigation(False)
     table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
     table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
     table.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
