@@ -11,6 +11,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from PyQt6.QtCore import QCoreApplication, QEvent
+from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from customs.demo.shipment import demo_path, open_demo
@@ -40,8 +41,6 @@ class Rig:
     """A window with its session, and ways to wait for it."""
 
     def __init__(self, qtbot: QtBot) -> None:
-        from PyQt6.QtWidgets import QApplication
-
         app = QApplication.instance()
         assert isinstance(app, QApplication)
         theme.load_fonts()
@@ -86,6 +85,7 @@ class Rig:
 def rig(qtbot: QtBot, request: pytest.FixtureRequest) -> Iterator[Rig]:
     """An empty window."""
     before = {t.name for t in threading.enumerate()}
+    apart = QApplication.topLevelWidgets()
     made = Rig(qtbot)
     yield made
     outcome = getattr(request.node, "outcome", None)
@@ -95,6 +95,10 @@ def rig(qtbot: QtBot, request: pytest.FixtureRequest) -> Iterator[Rig]:
         made.window.grab().save(str(folder / f"{request.node.name}.png"))
     made.window.close()
     made.window.deleteLater()
+    # Pages of desks nobody opened have no parent, and dressing the next window would dress them all.
+    for widget in QApplication.topLevelWidgets():
+        if widget not in apart:
+            widget.deleteLater()
     # Here and now, not somewhere in the next test's event loop.
     QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
     left = {
