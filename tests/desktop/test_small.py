@@ -75,14 +75,14 @@ def test_menus_of_the_view_the_route_and_the_ledger(small: Rig, menus: list[QMen
     assert s.stop == "turn@1" and "turn" in small.steps()
     stop = s.asset.route.of_step("turn")  # type: ignore[union-attr]
     menu = w.strip.menu_for(stop)  # type: ignore[arg-type]
-    assert names(menu) == ["Switch off", "Remove", "Fold by desk"]
+    assert names(menu) == ["Switch off", "Remove", "Fold by desk", "What is this?"]
     menu.actions()[0].trigger()
     assert names(w.strip.menu_for(s.asset.route.of_step("turn")))[0] == "Switch on"  # type: ignore[union-attr, arg-type]
     menu.actions()[1].trigger()
     small.settle()
     assert "turn" not in small.steps()
     first = w.strip.menu_for(s.asset.stops[0])  # type: ignore[union-attr]
-    assert [a.isEnabled() for a in first.actions()] == [False, False, True], "Arrive stays where it is"
+    assert [a.isEnabled() for a in first.actions()] == [False, False, True, True], "Arrive stays where it is"
     menu.actions()[2].trigger()
     assert w.strip.open_desk is None
 
@@ -135,14 +135,14 @@ def test_goods_are_planned_and_taken_out_from_their_list(small: Rig, monkeypatch
         QMenu, "exec", lambda menu, *_: next(a for a in menu.actions() if a.text() == choose[0])
     )
     before = s.state.goods[0]
-    goods._menu(at)
+    goods.hands.menu(at)
     small.settle()
     assert s.state.goods[0].id == before.id
     choose[0] = "Take out of the shipment"
-    goods._menu(at)
+    goods.hands.menu(at)
     small.settle()
     assert [a.id for a in s.state.goods] == ["bar"] or [a.id for a in s.state.goods] == ["block"]
-    goods._menu(QPoint(5, 5000))
+    goods.hands.menu(QPoint(5, 5000))
     s.undo()
     small.settle()
     assert len(s.state.goods) == 2
@@ -527,7 +527,7 @@ def test_a_file_that_changed_is_taken_again(small: Rig, monkeypatch: pytest.Monk
     monkeypatch.setattr(
         QMenu, "exec", lambda menu, *_: next(a for a in menu.actions() if a.text().startswith("Take again"))
     )
-    goods._menu(goods.list.visualRect(goods.model.index(0)).center())
+    goods.hands.menu(goods.list.visualRect(goods.model.index(0)).center())
     small.wait(lambda: any("taken again" in text for text, _ in small.said))
     small.settle()
     now = s.asset
