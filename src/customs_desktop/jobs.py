@@ -9,7 +9,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from types import MappingProxyType
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import QTimer
 
@@ -19,21 +19,26 @@ from customs.intake.rights import Slip
 from customs.intake.scan import Model, model_files
 from customs.intake.take import Taken
 from customs.job import Job
+from customs.later import later
 from customs.ledger.row import Remedy
 from customs.shipment.state import Asset, State
 from customs.work.donors import keep_donor, read_donor
 from customs.work.goods import UNREADABLE, search_for, slipped, take_again, take_in, title_of
 from customs.work.kits import stands_in
 from customs.work.places import data_folder
-from customs.work.requests.dispatch import Dispatched, DispatchRequest, run_dispatch
 from customs.work.requests.evaluate import Evaluated, asked_of
-from customs.work.requests.land import Landed, LandRequest, run_land
 from customs.work.requests.plan import PlanRequest, PressRequest, run_plan, run_press
-from customs.work.requests.withdraw import run_withdraw
 from customs_desktop.looks import Looks
 from customs_desktop.plans import Plans
 from customs_desktop.session import Session, new_shipment
 from customs_desktop.worker import Task
+
+if TYPE_CHECKING:
+    from customs.work.requests.dispatch import Dispatched
+    from customs.work.requests.land import Landed
+
+dispatching, landing = later("customs.work.requests.dispatch"), later("customs.work.requests.land")
+withdrawing = later("customs.work.requests.withdraw")
 
 
 class Wanted(NamedTuple):
@@ -281,7 +286,9 @@ class Jobs:
             self._dispatch(done, out, replace_existing, id_ if alike else "")
 
     def _dispatch(self, done: Evaluated, out: Path, replace_existing: bool, folder: str) -> None:
-        request = DispatchRequest(done, self.session.sheet, out, replace_existing, folder, self.session.kit)
+        request = dispatching.DispatchRequest(
+            done, self.session.sheet, out, replace_existing, folder, self.session.kit
+        )
 
         def finished(sent: Dispatched) -> None:
             self.session.packages[done.asset.id] = sent.folder
@@ -295,7 +302,7 @@ class Jobs:
         task = Task(
             2,
             title=f"Dispatching {done.asset.name}",
-            run=lambda job: run_dispatch(request, job),
+            run=lambda job: dispatching.run_dispatch(request, job),
             done=finished,
             failed=self.session.fail,
         )
@@ -321,7 +328,7 @@ class Jobs:
         task = Task(
             2,
             title="Withdrawing",
-            run=lambda job: run_withdraw(folder, kit),
+            run=lambda job: withdrawing.run_withdraw(folder, kit),
             done=done,
             failed=self.session.fail,
         )
@@ -345,8 +352,9 @@ class Jobs:
             3,
             key=f"land {id_}",
             title="Landing",
-            run=lambda job: run_land(
-                LandRequest(folder, known=sheet, kit=kit if stands_in(folder, kit) else None), show=True
+            run=lambda job: landing.run_land(
+                landing.LandRequest(folder, known=sheet, kit=kit if stands_in(folder, kit) else None),
+                show=True,
             ),
             done=done,
             failed=self.session.fail,

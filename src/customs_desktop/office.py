@@ -6,11 +6,13 @@ from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
+from PyQt6.QtCore import QTimer
+
 from customs.conventions.origin import Origin, keep_origin
-from customs.demo.shipment import open_demo
 from customs.errors import CustomsError
 from customs.formats.registry import formats
 from customs.job import Job
+from customs.later import later
 from customs.ledger.row import Remedy, Row, requirements
 from customs.route.step import steps
 from customs.sheet.load import sheet_digest
@@ -20,7 +22,6 @@ from customs.work.goods import with_origin
 from customs.work.judged import edition
 from customs.work.lookup import find_sheet
 from customs.work.places import data_folder, origins_folder
-from customs.work.recipes import recipe_of
 from customs_desktop.jobs import Jobs
 from customs_desktop.looks import Looks
 from customs_desktop.plans import Plans
@@ -28,6 +29,9 @@ from customs_desktop.running import Running
 from customs_desktop.session import Session
 from customs_desktop.watch import Watch, observers
 from customs_desktop.worker import Task
+
+# The window is there before any of these is loaded.
+demo, recipes = later("customs.demo.shipment"), later("customs.work.recipes")
 
 
 def _warmed(job: Job) -> object:
@@ -45,8 +49,11 @@ class Office(Session):
         self.watch = Watch(self, self.looks)
         self.running = Running(self)
         self.at_close.append(self.watch.close)
-        # What every look needs is loaded before anybody asks, and not by the window's own thread.
-        self.worker.submit(Task(-1, run=_warmed, failed=self.fail))
+        # What every look needs is loaded before anybody asks, not by the window's own thread, and once the window is there.
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(lambda: self.worker.submit(Task(-1, run=_warmed, failed=self.fail)))
+        self._soon.start(0)
 
     def open_demo(self) -> None:
         """Open the demo, made in the background the first time."""
@@ -55,7 +62,7 @@ class Office(Session):
                 0,
                 key="demo",
                 title="Demo",
-                run=lambda job: open_demo(data_folder(), lambda text: job.progress(0.0, text)),
+                run=lambda job: demo.open_demo(data_folder(), lambda text: job.progress(0.0, text)),
                 done=self.show_shipment,
                 failed=self.fail,
             )
@@ -67,7 +74,7 @@ class Office(Session):
             return False
         state, store = self.state, self.shipment.store
         try:
-            recipe, left = recipe_of(state.goods, state.sheet, path.stem, store)
+            recipe, left = recipes.recipe_of(state.goods, state.sheet, path.stem, store)
             path.write_text(recipe.text(), "utf-8")
         except (CustomsError, OSError) as problem:
             self.fail(problem)

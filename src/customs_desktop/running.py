@@ -12,18 +12,18 @@ from customs.errors import Cancelled, CustomsError
 from customs.intake.scan import model_files
 from customs.job import Job
 from customs.kernels.cores import cores
+from customs.later import later
 from customs.memory import wanted_memory
 from customs.preferences import preferences
 from customs.recipes.recipe import Decided, Recipe, read_recipe
-from customs.runs.children import Limits
-from customs.runs.report import decisions, report, write_report
 from customs.runs.rows import ENDED, Row
-from customs.runs.run import Run
 from customs.words import many
 from customs.work.lookup import find_sheet
-from customs.work.recipes import add_decision, decision, requests_of
 from customs_desktop.session import Session
 from customs_desktop.worker import Task
+
+recipes, reports = later("customs.work.recipes"), later("customs.runs.report")
+running, children = later("customs.runs.run"), later("customs.runs.children")
 
 SECONDS = 900.0
 Doing = dict[str, tuple[str, float, int]]
@@ -106,7 +106,7 @@ class Running(QObject):
             return False
         stems = () if every else [Path(p).stem for p in goods]
         try:
-            add_decision(self.asked.recipe, decision(stems, Decided.model_validate(step)))
+            recipes.add_decision(self.asked.recipe, recipes.decision(stems, Decided.model_validate(step)))
         except (CustomsError, OSError) as problem:
             self.session.fail(problem)
             return False
@@ -122,9 +122,9 @@ class Running(QObject):
         recipe = read_recipe(asked.recipe)
         entries = model_files(list(asked.inputs), job)
         kit = kit_of(recipe.sheet, asked.kits)
-        requests = requests_of(recipe, entries, asked.out, kit, asked.replace, asked.recipe.parent)
+        requests = recipes.requests_of(recipe, entries, asked.out, kit, asked.replace, asked.recipe.parent)
         side = preferences().side or cores()
-        made = Run(requests, asked.out, Limits(SECONDS, wanted_memory(side)), side)
+        made = running.Run(requests, asked.out, children.Limits(SECONDS, wanted_memory(side)), side)
         known = {r.path: r for r in made.rows.all()}
         self._known.emit(recipe, list(known.values()))
         old = {p: r for p, r in known.items() if r.state in ENDED}
@@ -142,7 +142,7 @@ class Running(QObject):
             old[told.row.path] = told.row
             if told.fresh:
                 self._came.emit([told.row], None)
-        write_report(asked.out, report(recipe.name, [old[p] for p in known if p in old]))
+        reports.write_report(asked.out, reports.report(recipe.name, [old[p] for p in known if p in old]))
 
     def _begin(self, recipe: Recipe, rows: list[Row]) -> None:
         self.recipe, self.rows, self._decisions = recipe, {r.path: r for r in rows}, None
@@ -189,5 +189,5 @@ class Running(QObject):
     def decisions(self) -> list[dict[str, object]]:
         """What is left for a person, what clears most first; found once until another asset has ended."""
         if self._decisions is None:
-            self._decisions = decisions([r for r in self.rows.values() if r.state in ENDED])
+            self._decisions = reports.decisions([r for r in self.rows.values() if r.state in ENDED])
         return self._decisions

@@ -6,7 +6,7 @@ import os
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -28,9 +28,11 @@ from customs.shipment.state import Asset, State, changed_places
 from customs.surface.blocks.encode import close_workers
 from customs.work.lookup import all_origins, find_sheet
 from customs.work.requests.evaluate import Evaluated
-from customs.work.requests.land import Landed
 from customs_desktop.painter import Painter
 from customs_desktop.worker import Worker, explain
+
+if TYPE_CHECKING:
+    from customs.work.requests.land import Landed
 
 
 class Session(QObject):

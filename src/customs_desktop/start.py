@@ -12,15 +12,17 @@ from PyQt6.QtCore import QSettings, QTimer
 from PyQt6.QtGui import QFont, QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication
 
-from customs.demo.many import write as write_many
 from customs.integration.place import ID
 from customs.kernels.store import begin
+from customs.later import later
 from customs.preferences import preferences
 from customs.work.places import config_folder, data_folder
 from customs_desktop.handover import Listener, handed_over
 from customs_desktop.office import Office
 from customs_desktop.style import theme
 from customs_desktop.window import MainWindow
+
+many = later("customs.demo.many")
 
 
 def portal_there() -> bool:
@@ -113,7 +115,7 @@ def main(arguments: list[str]) -> int:
     elif options.demo:
         session.open_demo()
     elif options.many:
-        session.jobs.take_in([write_many(data_folder() / "many")], None)
+        session.jobs.take_in([many.write(data_folder() / "many")], None)
     else:
         window.offer_tour()
     if options.shot:

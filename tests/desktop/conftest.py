@@ -14,7 +14,8 @@ from PyQt6.QtCore import QCoreApplication, QEvent
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
-from customs.demo.shipment import demo_path, open_demo
+from customs.demo.place import demo_path
+from customs.demo.shipment import open_demo
 from customs.route.route import SceneCache
 from customs.scene.arrays import frozen
 from customs.scene.model import Image, Material, TextureUse

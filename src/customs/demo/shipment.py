@@ -8,7 +8,8 @@ from pathlib import Path
 
 from customs.demo.accepted import write_accepted
 from customs.demo.kits import KITS
-from customs.demo.write import GOODS, VERSION, write_goods
+from customs.demo.place import demo_path
+from customs.demo.write import GOODS, write_goods
 from customs.route.route import SceneCache
 from customs.shipment.file import Shipment
 from customs.shipment.state import State
@@ -17,13 +18,6 @@ from customs.work.goods import take_in
 from customs.work.lookup import find_origin, find_sheet
 from customs.work.requests.evaluate import asked_of
 from customs.work.requests.plan import PlanRequest, run_plan
-
-NAME = "Verdigris Glasshouse"
-
-
-def demo_path(data: Path) -> Path:
-    """Where the demo shipment is kept."""
-    return data / f"demo-{VERSION}" / f"{NAME}.customs"
 
 
 def open_demo(data: Path, progress: Callable[[str], None] = lambda text: None) -> Shipment:

@@ -16,9 +16,10 @@ import numpy as np
 from customs.demo.build import digest_of, image, material, mesh, primitive, signed
 from customs.demo.gulls import gulls
 from customs.demo.handwork import handwork
+from customs.demo.place import VERSION
 from customs.demo.shapes import box, lathe
 from customs.demo.textures import brass, encoded, noise, ramp, stone, verdigris
-from customs.demo.write import VERSION, write_goods
+from customs.demo.write import write_goods
 from customs.formats.registry import WriteOptions, get_format, read_scene
 from customs.formats.source import Source
 from customs.scene.key import Key

@@ -8,11 +8,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from customs.demo import bench, cart, floor, gardener, goods, hedgehog, people, stork
+from customs.demo.place import VERSION
 from customs.formats.registry import WriteOptions, get_format
 from customs.scene.model import Scene
-
-VERSION = "6"
-"""Raised when the goods change, so a folder written before is written anew."""
 
 
 @dataclass(frozen=True)

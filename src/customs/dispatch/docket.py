@@ -11,8 +11,6 @@ from importlib import resources
 from pathlib import Path
 from typing import Any
 
-from jinja2.sandbox import SandboxedEnvironment
-
 from customs import __version__
 from customs.dispatch.told import names_of, told_by_model
 from customs.dispatch.variants import ModelFile, model_files, used_meshes
@@ -20,6 +18,7 @@ from customs.errors import WriteError
 from customs.formats.registry import get_format, read_scene
 from customs.formats.source import Source
 from customs.geometry.counts import counts
+from customs.later import later
 from customs.ledger.joined import joined
 from customs.ledger.ledger import Ledger, effective
 from customs.ledger.left import losses
@@ -34,6 +33,7 @@ from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet
 from customs.words import lines_plain
 
+sandbox = later("jinja2.sandbox")
 Json = dict[str, Any]
 
 
@@ -295,5 +295,5 @@ def docket_json(body: Mapping[str, Any]) -> bytes:
 def docket_page(body: Mapping[str, Any]) -> bytes:
     """The docket as a page a person can read."""
     text = (resources.files("customs.dispatch") / "docket.html").read_text("utf-8")
-    template = SandboxedEnvironment(autoescape=True).from_string(text)
+    template = sandbox.SandboxedEnvironment(autoescape=True).from_string(text)
     return template.render(d=body).encode("utf-8")

@@ -9,10 +9,10 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from jinja2.sandbox import SandboxedEnvironment
-
+from customs.later import later
 from customs.runs.rows import Row
 
+sandbox = later("jinja2.sandbox")
 Json = dict[str, Any]
 PAGE, DATA = "run.html", "run.json"
 
@@ -114,7 +114,7 @@ def write_report(folder: Path, body: Json) -> None:
 
 def page(body: Json) -> str:
     """As a page a person can read; everything in it is escaped, and it loads nothing."""
-    made: str = SandboxedEnvironment(autoescape=True).from_string(TEMPLATE).render(d=body)
+    made: str = sandbox.SandboxedEnvironment(autoescape=True).from_string(TEMPLATE).render(d=body)
     return made
 
 

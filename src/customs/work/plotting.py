@@ -6,8 +6,10 @@ from typing import Literal
 
 import numpy as np
 import numpy.typing as npt
-from scipy import ndimage
 
+from customs.later import later
+
+ndimage = later("scipy.ndimage")
 Letters = npt.NDArray[np.str_]
 Mask = npt.NDArray[np.bool_]
 Cell = tuple[int, int]

@@ -8,10 +8,12 @@ from PyQt6.QtCore import QMarginsF, QUrl
 from PyQt6.QtGui import QPageLayout, QPageSize, QPdfWriter, QShowEvent, QTextDocument
 from PyQt6.QtWidgets import QFileDialog, QTextBrowser, QVBoxLayout, QWidget
 
-from customs.work.expected import expected_docket
+from customs.later import later
 from customs_desktop.office import Office
 from customs_desktop.widgets.basics import button, label, row
 from customs_desktop.worker import Task
+
+expected = later("customs.work.expected")
 
 
 class DocketPage(QWidget):
@@ -78,7 +80,7 @@ class DocketPage(QWidget):
                 2,
                 key="docket",
                 title="Docket",
-                run=lambda job: expected_docket(result, sheet, kit),
+                run=lambda job: expected.expected_docket(result, sheet, kit),
                 done=done,
                 failed=s.fail,
                 apart=True,

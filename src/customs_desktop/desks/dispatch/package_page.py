@@ -2,14 +2,21 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtWidgets import QTreeWidget, QVBoxLayout, QWidget
 
+from customs.later import later
 from customs.words import byte_text, many
-from customs.work.expected import Expected, expected_files
 from customs_desktop.office import Office
 from customs_desktop.widgets.basics import label
 from customs_desktop.widgets.tables import fill_tree, stretched
 from customs_desktop.worker import Task
+
+if TYPE_CHECKING:
+    from customs.work.expected import Expected
+
+expected = later("customs.work.expected")
 
 
 class PackagePage(QWidget):
@@ -44,7 +51,13 @@ class PackagePage(QWidget):
                 self._show(result.passed[-1].scene.name, found)
 
         self.session.worker.submit(
-            Task(3, key="package", title="Package", run=lambda job: expected_files(result, sheet), done=done)
+            Task(
+                3,
+                key="package",
+                title="Package",
+                run=lambda job: expected.expected_files(result, sheet),
+                done=done,
+            )
         )
 
     def _show(self, name: str, files: tuple[Expected, ...]) -> None:

@@ -8,9 +8,9 @@ from typing import Any
 
 from PyQt6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QScrollArea, QVBoxLayout, QWidget
 
-from customs.demo.court import court_mapping, write_court
-from customs.demo.shipment import demo_path
+from customs.demo.place import demo_path
 from customs.errors import CustomsError
+from customs.later import later
 from customs.levels.explore import Explored, explore, guessed
 from customs.levels.library import Resolved
 from customs.levels.mapping import Fields, Frame, Library, Mapping
@@ -25,6 +25,7 @@ from customs_desktop.style.theme import span
 from customs_desktop.widgets.basics import NameLabel, NumberField, button, combo, label, row, show_choice
 from customs_desktop.worker import Task
 
+demo = later("customs.demo.court")
 FIELDS = (
     ("name", "Name of the file"), ("matrix", "Matrix"), ("position", "Position"), ("rotation", "Rotation"), ("scale", "Scale"),
     ("id", "Number"), ("parent", "Hangs under"), ("visible", "Visible"), ("kind", "Kind"),
@@ -201,11 +202,11 @@ class ListsPage(QWidget):
 
         def done(files: tuple[Path, Path, Path]) -> None:
             self.libraries = [files[2]]
-            self._wanted = court_mapping()
+            self._wanted = demo.court_mapping()
             self.open_lists([files[0]])
 
         folder = demo_path(data_folder()).parent / "court"
-        self._aside("court", "Writing the palm court", lambda: write_court(folder), done)
+        self._aside("court", "Writing the palm court", lambda: demo.write_court(folder), done)
 
     def _library(self) -> None:
         folder = QFileDialog.getExistingDirectory(self, "Folder of the files the names mean")

@@ -8,11 +8,11 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from customs.conventions.origin import Origin
-from customs.demo.shipment import demo_path
-from customs.demo.stores import write_stores
+from customs.demo.place import demo_path
 from customs.intake.heap import Entry
 from customs.intake.origins import Explained
 from customs.intake.through import outer
+from customs.later import later
 from customs.words import byte_text, many
 from customs.work.places import data_folder
 from customs_desktop.desk import DeskPanel
@@ -27,6 +27,7 @@ from customs_desktop.jobs import Wanted
 from customs_desktop.office import Office
 from customs_desktop.widgets.basics import NameLabel, button, combo, label, row, show_choice
 
+stores = later("customs.demo.stores")
 AT_ONCE = 12
 """Models of a folder or an archive that are taken in without asking which."""
 
@@ -301,7 +302,7 @@ class IntakePanel(DeskPanel):
     # -- hands
 
     def _stores(self) -> None:
-        self.work.look_into(lambda: write_stores(demo_path(data_folder()).parent))
+        self.work.look_into(lambda: stores.write_stores(demo_path(data_folder()).parent))
 
     def _again(self) -> None:
         if self.session.asset is not None:

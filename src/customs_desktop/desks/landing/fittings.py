@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QPixmap
 from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
@@ -10,12 +12,14 @@ from customs.changes.hanging import with_hanging
 from customs.changes.posts import posts_of, stands
 from customs.scene.model import Scene
 from customs.scene.tree import world_matrices
-from customs.work.requests.land import Landed
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colours
 from customs_desktop.views.plan_grid import PlanGrid
 from customs_desktop.views.twin import TwinView
 from customs_desktop.widgets.basics import empty, label
+
+if TYPE_CHECKING:
+    from customs.work.requests.land import Landed
 
 WIDE = 252
 """Pixels a picture may be wide in the panel."""

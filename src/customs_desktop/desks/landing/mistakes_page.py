@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QTableWidgetItem, QVBoxLayout, QWidget
 
 from customs.errors import CustomsError
 from customs.job import Job
-from customs.landing.mistakes import MISTAKES, telling, tried
+from customs.later import later
 from customs.work.kits import stands_in
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font
@@ -17,6 +17,7 @@ from customs_desktop.widgets.tables import listing
 from customs_desktop.worker import Task
 
 NONE = "nothing of the kind here"
+landing = later("customs.landing.mistakes")
 
 
 class MistakesPage(QWidget):
@@ -25,10 +26,10 @@ class MistakesPage(QWidget):
     def __init__(self, session: Office, told: Callable[[], object]) -> None:
         super().__init__()
         self.session, self._told = session, told
-        self.answers = {m.id: "" for m in MISTAKES}
+        self.answers: dict[str, str] = {}
+        """What was said of each kind; nothing before the page is shown or anything is tried."""
         self.table = listing(["Mistake", "What the destination says"], "Mistakes", (240,))
-        self.table.setRowCount(len(MISTAKES))
-        self.table.itemDoubleClicked.connect(lambda item: self.try_some([MISTAKES[item.row()].id]))
+        self.table.itemDoubleClicked.connect(lambda item: self.try_some([landing.MISTAKES[item.row()].id]))
         self.every = button("Try every kind", self.try_all, "chip")
         self.one = button("Try the chosen", self._chosen, "chip")
         head = row(
@@ -43,7 +44,9 @@ class MistakesPage(QWidget):
         box.setSpacing(0)
         box.addWidget(head)
         box.addWidget(self.table, 1)
-        self._paint()
+
+    def showEvent(self, event: object) -> None:
+        self._fill()
 
     @property
     def caught(self) -> int:
@@ -53,15 +56,16 @@ class MistakesPage(QWidget):
     def clear(self) -> None:
         """Another asset, or another dispatch: nothing has been tried yet."""
         self.answers = dict.fromkeys(self.answers, "")
-        self._fill()
+        if self.answers:
+            self._fill()
 
     def try_all(self) -> None:
         """Every kind, one after another."""
-        self.try_some([m.id for m in MISTAKES])
+        self.try_some([m.id for m in landing.MISTAKES])
 
     def _chosen(self) -> None:
         rows = sorted({i.row() for i in self.table.selectedIndexes()})
-        self.try_some([MISTAKES[r].id for r in rows])
+        self.try_some([landing.MISTAKES[r].id for r in rows])
 
     def try_some(self, ids: Sequence[str]) -> None:
         """Plant faults in copies, each in its own, and see that they are caught."""
@@ -80,14 +84,14 @@ class MistakesPage(QWidget):
                 job.check()
                 job.progress(k / len(ids), id_)
                 try:
-                    lines = tried(folder, id_, sheet, there)
+                    lines = landing.tried(folder, id_, sheet, there)
                 except (CustomsError, OSError) as problem:
                     out[id_] = str(problem)
                     continue
                 if lines is None:
                     out[id_] = NONE
                 else:
-                    line = telling(lines) if lines else None
+                    line = landing.telling(lines) if lines else None
                     out[id_] = f"refused: {line.file}: {line.text}" if line is not None else "not caught"
             return out
 
@@ -103,8 +107,9 @@ class MistakesPage(QWidget):
         self._told()
 
     def _paint(self) -> None:
-        for i, m in enumerate(MISTAKES):
-            answer = self.answers[m.id]
+        self.table.setRowCount(len(landing.MISTAKES))
+        for i, m in enumerate(landing.MISTAKES):
+            answer = self.answers.get(m.id, "")
             role = (
                 "soft"
                 if not answer.startswith(("refused", "not caught"))
