@@ -33,6 +33,8 @@ class Looks(QObject):
         self.session = session
         self._asked: dict[str, tuple[Asset, str]] = {}
         self._before: tuple[tuple[Asset, ...], str] = ((), "")
+        self._opening: object = None
+        """The shipment whose kept verdicts are being read: until they are shown only the selected asset is looked at."""
         self._left: dict[str, object] = {}
         """Ids of what is about to be planned, and by whom: planning looks at it on its way."""
         self.looked.connect(self._looked)
@@ -58,7 +60,7 @@ class Looks(QObject):
 
     def ask(self) -> None:
         """Ask for every asset not evaluated as it is now."""
-        if self.session.shipment is None:
+        if self.session.shipment is None or self._opening:
             return
         digest, goods = self.session.mark, self.session.state.goods
         # One that has gone may come back as the very same asset: then it is asked about again.
@@ -130,8 +132,19 @@ class Looks(QObject):
             found = ((a, judged.glimpse(a, sheet)) for a in goods)
             return {a.id: ledger for a, ledger in found if ledger is not None}
 
+        def closely() -> None:
+            if self._opening is shipment:
+                self._opening = None
+                self._before = ((), "")
+                self.ask()
+
+        def failed(problem: Exception) -> None:
+            s.fail(problem)
+            closely()
+
         def done(ledgers: dict[str, Ledger]) -> None:
             if s.shipment is not shipment or s.sheet is not sheet:
+                closely()
                 return
             new = {
                 a.id: Evaluated(a, None, (), ledgers[a.id], recalled=True)
@@ -142,9 +155,11 @@ class Looks(QObject):
             # Said once: a thousand are shown in one go.
             if new:
                 s.evaluated.emit(s.current if s.current in new else next(iter(new)))
+            closely()
 
+        self._opening = shipment if goods else None
         if goods:
-            s.worker.submit(Task(0, title="Opening", run=run, done=done, failed=s.fail))
+            s.worker.submit(Task(0, title="Opening", run=run, done=done, failed=failed))
 
     def _ask(self, asset: Asset, digest: str) -> None:
         known, s = self._asked.get(asset.id), self.session
