@@ -57,6 +57,7 @@ class PreferencesDialog(QDialog):
         self.limit.show_value(preferences().unpacked / GB)
         self.limit.entered.connect(self._keep)
         self.paper = combo(papers, "Paper", set_paper)
+        self.paper.setMinimumWidth(span(150))
         show_choice(self.paper, paper)
         self.told = label("", "soft", -0.5, wrap=True)
         tabs = QTabWidget()

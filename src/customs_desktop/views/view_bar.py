@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import cast
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QAction, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QToolButton, QWidget
 
@@ -59,6 +59,14 @@ class ViewBar(QWidget):
         for button in (self.shading, self.wire, self.grid, self.ruler, self.figure):
             box.addWidget(button)
         self.setAttribute(Qt.WidgetAttribute.WA_NoMousePropagation)
+        # The view changes its size for many reasons: a line at the foot, a dragged edge, another deck.
+        view.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """In its place whenever the view has another size."""
+        if event is not None and event.type() == QEvent.Type.Resize:
+            self.place()
+        return False
 
     def _menu(self) -> None:
         menu = QMenu(self)
