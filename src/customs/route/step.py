@@ -56,6 +56,9 @@ class Step:
     after it.
     """
 
+    remakes: bool = False
+    """It makes the asset anew: what is set of it is worked in before a route is planned, not changed in it afterwards."""
+
     def run(self, scene: Scene, settings: Any, resources: Content, job: Job) -> Outcome:
         """`apply`, with placements as this step knows them, and a remark for each target that nothing answers
         to.

@@ -13,7 +13,7 @@ from customs.job import Job
 from customs.ledger.row import Remedy
 from customs.planning.plan import Plan, Subject, fresh_route, plan, press
 from customs.route.route import Route, SceneCache, evaluate
-from customs.route.step import get_step, make_settings
+from customs.route.step import get_step, make_settings, step_of
 from customs.work.judged import own_stops
 from customs.work.requests.evaluate import Asked, Evaluated, measure_all, run_evaluate, unreadable
 
@@ -50,9 +50,9 @@ def run_plan(
     settings. `early` is told of the asset as it stands, where it stands as planning begins.
     """
     asset = request.asked.asset
-    arriving = tuple(s for s in request.settings if s.startswith("arrive"))
+    first = tuple(s for s in request.settings if _comes_first(s))
     mine = own_stops(asset.stops)
-    route = with_settings(Route(mine) if mine else fresh_route(None), arriving)
+    route = with_settings(Route(mine) if mine else fresh_route(None), first)
     try:
         taken = taken or request.asked.take.run()
     except CustomsError as problem:
@@ -67,7 +67,7 @@ def run_plan(
         early(Evaluated(asset, taken, plan.passed, plan.ledger, about=subject.about, whole=False))
 
     planned = plan(subject, route, cache, job, seen if route.stops == asset.stops else None)
-    later = tuple(s for s in request.settings if not s.startswith("arrive"))
+    later = tuple(s for s in request.settings if s not in first)
     if later:
         planned = subject.judged(with_settings(planned.route, later), cache, job)
     done = _evaluated(request.asked, taken, planned)
@@ -127,6 +127,12 @@ def with_settings(route: Route, settings: Sequence[str]) -> Route:
                 problem.found, problem.expected, problem.todo, f"--set {text}", problem.where
             ) from None
     return route
+
+
+def _comes_first(text: str) -> bool:
+    """Settings of the first stop, and of what makes the asset anew."""
+    step = split_setting(text)[0].partition("@")[0]
+    return step == "arrive" or step_of(step).remakes
 
 
 def split_setting(text: str) -> tuple[str, str, Any]:

@@ -91,5 +91,6 @@ register(
         apply=_apply,
         summary=lambda s: f"{s.side} · {s.fill}",
         placements=True,
+        remakes=True,
     )
 )
