@@ -159,6 +159,7 @@ class LedgerView(QWidget):
         self._widths()
         for made in self.counts.values():
             made.show_words(self.width() > span(640))
+        self.search.setFixedWidth(span(88 if self.width() > span(530) else 58))
         self.desk.setVisible(self.width() > span(430))
 
     def _at_stop(self, stop_id: str) -> None:

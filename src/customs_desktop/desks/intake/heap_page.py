@@ -101,8 +101,9 @@ class HeapPage(QWidget):
         self.search = search_field("Search the heap", "name, kind, > 5 MB", self._search_soon)
         self.chips = Chips(GROUP_NAMES, across=True)
         # They say less where there is less room.
-        self.chips.setMinimumWidth(span(200))
-        self.search.setMinimumWidth(span(90))
+        # Each says its whole name; what is looked for gives way.
+        self.chips.setMinimumWidth(self.chips.sizeHint().width())
+        self.search.setMinimumWidth(span(62))
         self.search.setMaximumWidth(span(160))
         self.chips.show_chosen("")
         self.chips.chosen.connect(self._group)
