@@ -147,7 +147,7 @@ class QueuePage(QWidget):
             )
         for k, width in enumerate((28, 130, 0, 58)):
             if width:
-                self.table.setColumnWidth(k, width)
+                self.table.setColumnWidth(k, span(width))
         left = _column(self.table, row(self.first, self.take, 1))
         right = _column(self.decisions, row(self.these, self.every, 1))
         halves = QSplitter(Qt.Orientation.Horizontal)

@@ -151,7 +151,7 @@ class LedgerView(QWidget):
         if (room, goods) == self._wide or self.stack.currentWidget() is not self.goods_table:
             return
         self._wide = (room, goods)
-        self.goods_table.setColumnWidth(0, 178)
+        self.goods_table.setColumnWidth(0, span(178))
         for i in range(1, goods + 1):
             self.goods_table.setColumnWidth(i, max(88, (room - 190) // goods))
 

@@ -84,7 +84,7 @@ class ViewBar(QWidget):
             self.modes[id_].setVisible(not self.view.landing)
         self.resize(self.sizeHint())
         free = self.view.width() - self.view.kept_free
-        self.move((free - self.width()) // 2, self.view.height() - self.height() - 10)
+        self.move(max((free - self.width()) // 2, 4), self.view.height() - self.height() - 10)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         painter = QPainter(self)

@@ -42,7 +42,7 @@ def dressed(table: Table, name: str, widths: Sequence[int] = ()) -> Table:
     across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
     across.setFont(font(-0.5, 600))
     for column, width in enumerate(widths):
-        table.setColumnWidth(column, width)
+        table.setColumnWidth(column, span(width))
     return table
 
 

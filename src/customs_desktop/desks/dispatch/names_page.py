@@ -42,6 +42,7 @@ class NamesPage(QWidget):
             "Kind",
             lambda _: self._chosen(),
         )
+        self.kind.setMinimumWidth(span(84))
         self.pattern = QLineEdit()
         self.pattern.setAccessibleName("Pattern of names")
         self.pattern.setPlaceholderText("{part}_{place}_{side}")

@@ -103,7 +103,7 @@ class HeapPage(QWidget):
         # They say less where there is less room.
         # Each says its whole name; what is looked for gives way.
         self.chips.setMinimumWidth(self.chips.sizeHint().width())
-        self.search.setMinimumWidth(span(62))
+        self.search.setMinimumWidth(span(40))
         self.search.setMaximumWidth(span(160))
         self.chips.show_chosen("")
         self.chips.chosen.connect(self._group)

@@ -24,7 +24,7 @@ from customs_desktop.desks.landing.clips import LandedClips
 from customs_desktop.desks.landing.fittings import LandedFittings
 from customs_desktop.desks.landing.mistakes_page import MistakesPage
 from customs_desktop.office import Office
-from customs_desktop.style.theme import colour, colours, font, is_evening
+from customs_desktop.style.theme import colour, colours, font, is_evening, span
 from customs_desktop.views.shape_overlay import ShapeOverlay
 from customs_desktop.views.twin import TwinView
 from customs_desktop.widgets.basics import button, label, row
@@ -113,7 +113,7 @@ class LandingPanel(DeskPanel):
         self.tree.setAccessibleName("Landed package")
         self.tree.setHeaderHidden(True)
         self.tree.setColumnCount(2)
-        self.tree.setColumnWidth(0, 176)
+        self.tree.setColumnWidth(0, span(176, 0.5))
         self.tree.setIndentation(12)
         self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.tree.setMinimumHeight(150)
