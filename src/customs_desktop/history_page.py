@@ -20,6 +20,8 @@ from customs_desktop.widgets.basics import button, label, row, search_field
 PICTURE, ROW = 38, 46
 SOON = 700
 """Milliseconds after the last new picture until they are kept."""
+AT_ONCE = 20
+"""Pictures that are kept in one go."""
 AHEAD = 40
 """Rows whose pictures are read before anybody scrolls to them; others follow as they come into sight."""
 
@@ -199,13 +201,16 @@ class KeptPictures(QObject):
             self._soon.start()
 
     def keep(self) -> None:
-        """Those that are new, in one go."""
+        """Those that are new, some at a time: the window has other things to do between them."""
         s, shipment, new = self.session, self.session.shipment, list[tuple[Asset, bytes]]()
-        for id_ in self._wanted:
+        some = sorted(self._wanted)[:AT_ONCE]
+        for id_ in some:
             asset, result, drawn = s.state.asset(id_), s.results.get(id_), self._picture(id_)
             if asset is not None and drawn is not None and result is not None and result.asset is asset:
                 new.append((asset, _png(drawn.toImage())))
-        self._wanted.clear()
+        self._wanted.difference_update(some)
+        if self._wanted:
+            self._soon.start()
         if shipment is not None and new and shipment.keep_pictures(new):
             self.kept.emit()
 
