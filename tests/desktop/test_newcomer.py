@@ -14,6 +14,7 @@ from PyQt6.QtTest import QTest
 
 from customs.scene.model import Material
 from customs.sheet.load import shipped_texts
+from customs.shipment.file import Shipment
 from customs.work.places import sheets_folder
 from customs_desktop.widgets.choices import Choice
 from tests.assets import frozen_grid, key, saved, scene_of
@@ -136,3 +137,28 @@ def test_compiling_is_said_at_the_foot_and_waited_for_by_nobody(
     start._compile_kernels(rig.window)
     assert "once" in rig.window.notice_text.text()
     rig.wait(lambda: ("ready" if code == 0 else "more slowly") in rig.window.notice_text.text())
+
+
+def test_the_bar_stays_in_the_view_whatever_stands_at_the_foot(small: Rig) -> None:
+    w = small.window
+    for show in (w.tour.begin, lambda: w.say("Something happened.", "held"), w.tour.end, w.notice.hide):
+        show()
+        small.wait(lambda: w.bar.geometry().bottom() == w.twin.height() - 11)
+
+
+def test_kept_verdicts_are_shown_before_others_are_looked_at(
+    small: Rig, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    s = small.session
+    assert s.shipment is not None
+    path, asked = s.shipment.path, list[str]()
+    s.select("bar")
+    submit = s.worker.submit
+    monkeypatch.setattr(s.worker, "submit", lambda task: (asked.append(task.title), submit(task))[1])
+    s.show_shipment(Shipment.create(path.with_name("other.customs")))
+    small.settle()
+    asked.clear()
+    s.open(path)
+    assert "Opening" in asked and sum(t.startswith("Looking at") for t in asked) <= 1, asked
+    small.settle()
+    assert {t for t in asked if t.startswith("Looking at")} == {f"Looking at {a.name}" for a in s.state.goods}
