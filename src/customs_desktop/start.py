@@ -47,8 +47,8 @@ def make_application(arguments: list[str]) -> QApplication:
     app = QApplication([sys.argv[0], *arguments])
     app.setApplicationName("Customs")
     app.setDesktopFileName(ID)
-    icon = QPixmap()
-    if icon.loadFromData((resources.files("customs.integration") / "files" / f"{ID}-256.png").read_bytes()):
+    icon = QPixmap(str(resources.files("customs.integration") / "files" / f"{ID}-256.png"))
+    if not icon.isNull():
         app.setWindowIcon(QIcon(icon))
     app.setStyle("Fusion")
     theme.load_fonts()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import tempfile
 from dataclasses import dataclass
@@ -119,9 +120,16 @@ def span(pixels: float, share: float = 1.0) -> int:
     return round(pixels * (1.0 + larger * share))
 
 
+NO_ICON = '<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 24 24"><path d="M5 5h14v14H5z" fill="none" stroke="currentColor"/></svg>'
+
+
 @cache
 def _svg(name: str) -> str:
-    return (HERE / "icons" / f"{name}.svg").read_text("utf-8")
+    try:
+        return (HERE / "icons" / f"{name}.svg").read_text("utf-8")
+    except OSError:
+        # A copy that was cut short works all the same: what stands beside the icon says what it does.
+        return NO_ICON
 
 
 @cache
@@ -162,9 +170,10 @@ def _redress() -> None:
 def _tinted(name: str, tone: str) -> str:
     """Path of an icon in one colour, for the style sheet, which can only name files."""
     folder = Path(tempfile.gettempdir()) / f"customs-icons-{os.getuid()}"
-    folder.mkdir(mode=0o700, exist_ok=True)
     path = folder / f"{name}-{tone.lstrip('#')}.svg"
-    path.write_text(_svg(name).replace("currentColor", tone), "utf-8")
+    with contextlib.suppress(OSError):
+        folder.mkdir(mode=0o700, exist_ok=True)
+        path.write_text(_svg(name).replace("currentColor", tone), "utf-8")
     return path.as_posix()
 
 
