@@ -66,7 +66,7 @@ class Tour(QWidget):
                 self._walk, lambda: self._picked() and s.stop is not None),
             Leg("Take the stop Footing off the route: pick it and press Delete. See the row Footing open in the ledger below.", self._take_out, self._open),
             Leg("Put it right again: pick the row Footing [F3] and press its remedy [Return]. The stop is back, the row is cleared.",
-                lambda: self._press(STEP), lambda: self._taken_out and self._stop() is not None and not self._open()),
+                lambda: self._press(STEP), lambda: self._taken_out and self._stop() is not None and self._known()),
             Leg("Dispatch it: the desk Dispatch [Alt+7], Dispatch this one. The package is written, read back as the destination would, and only then delivered.",
                 self._dispatch, lambda: self._landed == ASSET),
         )  # fmt: skip
@@ -97,7 +97,7 @@ class Tour(QWidget):
 
     def do(self) -> None:
         """What the step asks for, done as a person would."""
-        if 0 <= self.at < len(self.legs):
+        if 0 <= self.at < len(self.legs) and not self.legs[self.at].done():
             self.legs[self.at].do()
             self._look()
 
@@ -157,8 +157,14 @@ class Tour(QWidget):
         return (
             self._stop() is None
             and result is not None
+            and self._known()
             and any(r.requirement == STEP for r in result.ledger.open())
         )
+
+    def _known(self) -> bool:
+        """The asset is judged as it stands now: what comes next can be done at once."""
+        result = self.session.results.get(ASSET)
+        return result is not None and result.whole and result.asset is self.session.state.asset(ASSET)
 
     def _walk(self) -> None:
         self._pick()

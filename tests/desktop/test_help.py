@@ -224,3 +224,16 @@ def test_keys_are_changed_kept_and_never_given_twice(
     assert w.menus.actions[name].shortcut().toString() == w.menus.usual[name] and preferences().keys == {}
     dialog.close()
     keep_preferences(Preferences())
+
+
+def test_keys_the_guide_names_are_those_of_the_window(rig: Rig) -> None:
+    """`*Command* [keys]` in a page, where there is such a command."""
+    actions = rig.window.menus.actions
+    seen = 0
+    for page in pages().values():
+        for path, keys in re.findall(r"\*([^*\n]+)\* \[([^\]\n]+)\]", page.text):
+            name = path.rpartition("› ")[2]
+            if name in actions:
+                assert actions[name].shortcut().toString() == keys, (page.id, name)
+                seen += 1
+    assert seen > 12

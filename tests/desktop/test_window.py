@@ -555,7 +555,7 @@ def test_shortcuts_are_listed_and_none_is_twice(rig: Rig) -> None:
     dialog = rig.window.helping.show_shortcuts()
     assert not dialog.isModal()
     dialog.close()
-    rig.window.show_about().close()
+    rig.window.helping.show_about().close()
 
 
 @pytest.mark.goods("bell_lantern")

@@ -24,7 +24,7 @@ class GoodsHands:
     def commands(self) -> tuple[tuple[str, Callable[[], object], str], ...]:
         """Commands for the menu Edit: name, what it does, its shortcut."""
         return (
-            ("Rename …", self.rename, "F2"), ("Duplicate", self.duplicate, "Ctrl+D"),
+            ("Rename …", self.rename, "Shift+F2"), ("Duplicate", self.duplicate, "Ctrl+Shift+U"),
             ("Copy as text", self.copy, "Ctrl+Shift+C"), ("Take out of the shipment", self.take_out, "Ctrl+Del"),
             ("Pick all goods", self.view.selectAll, "Ctrl+Shift+A"),
         )  # fmt: skip
