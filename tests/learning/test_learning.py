@@ -30,7 +30,7 @@ from tests.conftest import good
 from tests.learning.made import Rules, written
 from tests.work.test_cli import call
 
-GUIDE = (Path(__file__).parents[2] / "docs" / "learning.md").read_text("utf-8")
+GUIDE = (Path(__file__).parents[2] / "src" / "customs" / "guide" / "pages" / "learning.md").read_text("utf-8")
 
 
 def meant(rules: Rules) -> dict[str, Any]:
