@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 from hypothesis import settings
 
+from customs.demo.samples import write as write_samples
 from customs.demo.write import GOODS, Good, write_goods
 from customs.scene.model import Scene
 from tests.assets import lettered
@@ -63,6 +64,12 @@ def once(factory: pytest.TempPathFactory, name: str, make: Callable[[Path], obje
         make(folder)
         made.touch()
     return folder
+
+
+@pytest.fixture(scope="session")
+def demo_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """What `customs goods` writes, for tests that read it or copy it."""
+    return once(tmp_path_factory, "guide-demo", lambda place: write_samples(place / "demo")) / "demo"
 
 
 @pytest.fixture(scope="session")

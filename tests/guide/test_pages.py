@@ -22,7 +22,6 @@ from customs.preferences import Preferences
 from customs.route.step import steps
 from customs.sheet.load import parse_sheet, shipped_texts
 from customs.sheet.schema import sheet_keys
-from tests.conftest import once
 
 ROOT = Path(__file__).parent.parent.parent
 SHELL = re.compile(r"^```sh\n(.*?)^```", re.M | re.S)
@@ -119,25 +118,16 @@ def _lines() -> list[tuple[str, str]]:
     ]  # fmt: skip
 
 
-@pytest.fixture(scope="module")
-def made(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """What `customs goods demo` writes, as the guide says to begin with."""
-    folder = once(
-        tmp_path_factory, "guide-demo", lambda place: CliRunner().invoke(app, ["goods", str(place / "demo")])
-    )
-    return folder / "demo"
-
-
 @pytest.mark.parametrize(
     "place", [pytest.param(p, marks=pytest.mark.breadth(2)) for p in dict.fromkeys(p for p, _ in _lines())]
 )
 def test_every_command_of_the_guide_runs(
-    place: str, made: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    place: str, demo_folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """The lines of a section one after the other, in a folder with the demo goods; a line may say how it ends."""
     monkeypatch.chdir(tmp_path)
     monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "share"))
-    shutil.copytree(made, tmp_path / "demo")
+    shutil.copytree(demo_folder, tmp_path / "demo")
     for line in (line for p, line in _lines() if p == place):
         ends = re.search(r"# ends with (\d)", line)
         words = shlex.split(line, comments=True)
