@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import contextlib
 import json
 import math
 import os
-import tempfile
 from collections.abc import Iterator, Mapping
 from dataclasses import asdict, dataclass, field
 from pathlib import Path
 from typing import Any
 
 import platformdirs
+
+from customs.files import write_whole
 
 
 def config_folder() -> Path:
@@ -74,13 +74,4 @@ def _read(kept: dict[str, Any]) -> Iterator[tuple[str, Any]]:
 
 def keep_preferences(wanted: Preferences) -> None:
     """Keep them, whole or not at all. Raises OSError."""
-    folder = config_folder()
-    folder.mkdir(parents=True, exist_ok=True)
-    number, partial = tempfile.mkstemp(dir=folder)
-    try:
-        with os.fdopen(number, "w") as out:
-            json.dump(asdict(wanted), out)
-        os.replace(partial, folder / "preferences.json")
-    finally:
-        with contextlib.suppress(OSError):
-            os.unlink(partial)
+    write_whole(config_folder() / "preferences.json", json.dumps(asdict(wanted)).encode())

@@ -7,7 +7,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QBuffer, QIODevice, QObject, QSize, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QIcon, QImage, QKeyEvent, QPixmap
-from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 
 from customs.errors import ShipmentError
 from customs.shipment.history import Decision
@@ -15,14 +15,14 @@ from customs.shipment.state import Asset
 from customs.words import many
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font, span
-from customs_desktop.widgets.basics import button, label, row, search_field
+from customs_desktop.widgets.basics import button, label, page_of, row, search_field
 
 PICTURE, ROW = 38, 46
 SOON = 700
 """Milliseconds after the last new picture until they are kept."""
 AT_ONCE = 20
 """Pictures that are kept in one go."""
-AHEAD = 40
+AHEAD = 12
 """Rows whose pictures are read before anybody scrolls to them; others follow as they come into sight."""
 
 
@@ -53,11 +53,7 @@ class HistoryPage(QWidget):
         )
         head = row(self.search, self.told, 1, button("Close", close, "flat"), self.there)
         head.setContentsMargins(10, 4, 10, 2)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(0)
-        box.addWidget(head)
-        box.addWidget(self.list, 1)
+        page_of(self, head, self.list)
         session.changed.connect(self._changed)
         session.opened.connect(self._icons.clear)
 
@@ -92,7 +88,7 @@ class HistoryPage(QWidget):
         for d in reversed(self.decisions):
             if not all(w in d.label.lower() for w in words):
                 continue
-            when = time.strftime("%d.%m.%Y %H:%M:%S", time.localtime(d.made))
+            when = time.strftime("%Y-%m-%d %H:%M:%S", time.localtime(d.made))
             where = "   ·   here" if d.here else "" if d.on_line else "   ·   not on the way to here"
             item = QListWidgetItem(f"{d.label}\n{when}{where}")
             item.setData(Qt.ItemDataRole.UserRole, d)

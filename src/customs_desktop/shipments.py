@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
+from typing import Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
@@ -120,20 +121,18 @@ class Shipments:
         shipment = self._open_one()
         if shipment is None:
             return
-        if target is None:
-            name, _ = QFileDialog.getSaveFileName(
-                self.parent, "Save a copy", str(shipment.path.parent / f"{shipment.path.stem} copy.customs"), KIND,
-                options=QFileDialog.Option.DontConfirmOverwrite,
-            )  # fmt: skip
-            if not name:
-                return
-            target = Path(name).with_suffix(".customs")
+        target = target or self._free_place(
+            "Save a copy", shipment.path.with_stem(f"{shipment.path.stem} copy")
+        )
+        if target is not None:
+            self._work(
+                "Copying the shipment", target, lambda job: self._copied(shipment, target, job), self._told
+            )
 
-        def run(job: Job) -> str:
-            save_copy(shipment, target, job)
-            return f"A copy with its sources is kept as {target}."
-
-        self._work("Copying the shipment", run)
+    @staticmethod
+    def _copied(shipment: Shipment, target: Path, job: Job) -> str:
+        save_copy(shipment, target, job)
+        return f"A copy with its sources is kept as {target}."
 
     def pack(self, target: Path | None = None) -> None:
         """The shipment with its sources as one file to hand on."""
@@ -141,48 +140,44 @@ class Shipments:
         if shipment is None:
             return
         if target is None:
-            name, _ = QFileDialog.getSaveFileName(
-                self.parent, "Pack into one file", str(shipment.path.with_suffix(PACKED)), ONE_FILE
-            )
+            # A file that is there is asked about by the window that asks for the name.
+            usual = str(shipment.path.with_suffix(PACKED))
+            name, _ = QFileDialog.getSaveFileName(self.parent, "Pack into one file", usual, ONE_FILE)
             if not name:
                 return
-            target = Path(name) if is_packed(Path(name)) else Path(f"{name.removesuffix('.zip').removesuffix('.customs')}{PACKED}")  # fmt: skip
+            target = Path(f"{name.removesuffix('.zip').removesuffix('.customs')}{PACKED}")
+        place = target
 
         def run(job: Job) -> str:
-            size = pack_up(shipment, target, job)
-            return f"{target.name}: the shipment with its sources, {byte_text(size)}."
+            return f"{place.name}: the shipment with its sources, {byte_text(pack_up(shipment, place, job))}."
 
-        self._work("Packing the shipment", run)
+        self._work("Packing the shipment", place, run, self._told)
 
-    def unpack(self, packed: Path | None = None, target: Path | None = None) -> None:
+    def unpack(self, archive: Path | None = None, target: Path | None = None) -> None:
         """A shipment in one file laid out beside it, or where a person says, and opened."""
-        if packed is None:
+        if archive is None:
             name, _ = QFileDialog.getOpenFileName(self.parent, "Unpack one file", "", ONE_FILE)
-            if not name:
-                return
-            packed = Path(name)
-        file = packed
-        if target is None:
-            stem = file.name[: -len(PACKED)] if is_packed(file) else file.stem
-            name, _ = QFileDialog.getSaveFileName(
-                self.parent, "Unpack as", str(file.parent / f"{stem}.customs"), KIND,
-                options=QFileDialog.Option.DontConfirmOverwrite,
-            )  # fmt: skip
-            if not name:
-                return
-            target = Path(name).with_suffix(".customs")
-        place = target
+            archive = Path(name) if name else None
+        if archive is None:
+            return
+        source = archive
+        stem = source.name[: -len(PACKED)] if is_packed(source) else source.stem
+        place = target or self._free_place("Unpack as", source.with_name(f"{stem}.customs"))
+        if place is None:
+            return
 
         def done(found: tuple[Unpacked, str]) -> None:
             self.session.open(place)
             if found[1]:
                 self.session.said.emit(found[1], "query")
 
-        task = Task(
-            0, key="copies", title="Unpacking the shipment",
-            run=lambda job: unpack_here(file, place, job), done=done, failed=self.session.fail,
-        )  # fmt: skip
-        self.session.worker.submit(task)
+        self._work("Unpacking the shipment", place, lambda job: unpack_here(source, place, job), done)
+
+    def _free_place(self, title: str, usual: Path) -> Path | None:
+        """A shipment's name that a person types; one that is taken is told afterwards, and never written over."""
+        free = QFileDialog.Option.DontConfirmOverwrite
+        name, _ = QFileDialog.getSaveFileName(self.parent, title, str(usual), KIND, options=free)
+        return Path(name).with_suffix(".customs") if name else None
 
     def _open_one(self) -> Shipment | None:
         shipment = self.session.shipment
@@ -190,11 +185,15 @@ class Shipments:
             self.session.fail(ShipmentError("none is open", "an open shipment", "Open one, or start a new one."))  # fmt: skip
         return shipment
 
-    def _work(self, title: str, run: object) -> None:
-        said = self.session.said
-        self.session.worker.submit(
-            Task(0, key="copies", title=title, run=run, done=lambda text: said.emit(text, "note"), failed=self.session.fail)  # type: ignore[arg-type]
-        )  # fmt: skip
+    def _told(self, text: str) -> None:
+        self.session.said.emit(text, "note")
+
+    def _work(
+        self, title: str, place: Path, run: Callable[[Job], Any], done: Callable[[Any], object]
+    ) -> None:
+        """In the background; two that write to different places are both done."""
+        task = Task(0, key=f"to {place}", title=title, run=run, done=done, failed=self.session.fail)
+        self.session.worker.submit(task)
 
 
 def _is_shipment(path: Path) -> bool:

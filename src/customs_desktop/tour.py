@@ -9,12 +9,13 @@ from pathlib import Path
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
+from customs.demo.place import NAME
 from customs.route.route import Stop
 from customs_desktop.office import Office
 from customs_desktop.widgets.basics import button, label
 
 ASSET, STEP = "watering_stork", "footing"
-OFFER = "New here? Six steps through a first port, on goods of our own. It takes five minutes and can be left at any time."
+OFFER = "New here? Six steps through a first port, on goods of our own. It takes five minutes and can be left at any time. [Alt+N] goes on."
 END = "That was a first port. The guide [F1] has the rest; the demo stays yours to try things on."
 
 
@@ -50,7 +51,9 @@ class Tour(QWidget):
         line = QHBoxLayout(self)
         line.setContentsMargins(14, 5, 8, 5)
         line.addWidget(self.text, 1)
-        for b in (self.for_me, self.next, self.leave):
+        for b, keys in ((self.for_me, "Alt+M"), (self.next, "Alt+N"), (self.leave, "Alt+L")):
+            b.setShortcut(keys)
+            b.setToolTip(f"[{keys}]")
             line.addWidget(b)
         for signal in (session.changed, session.opened, session.seen, session.selected, session.picked):
             signal.connect(self._look)
@@ -60,7 +63,7 @@ class Tour(QWidget):
     def _legs(self) -> tuple[Leg, ...]:
         s = self.session
         return (
-            Leg("Open the demo: Shipment › Open the demo [Ctrl+Shift+D].", s.open_demo, lambda: s.state.asset(ASSET) is not None),
+            Leg("Open the demo: Shipment › Open the demo [Ctrl+Shift+D].", s.open_demo, self._demo),
             Leg("Pick the Watering stork in the goods [F8]. It stands twice: as received, and as it will be delivered.", self._pick, self._picked),
             Leg("Walk its route: press a stop above, or [F6] and the arrow keys. The right view shows the stork after that stop.",
                 self._walk, lambda: self._picked() and s.stop is not None),
@@ -97,12 +100,17 @@ class Tour(QWidget):
 
     def do(self) -> None:
         """What the step asks for, done as a person would."""
-        if 0 <= self.at < len(self.legs) and not self.legs[self.at].done():
-            self.legs[self.at].do()
-            self._look()
+        if not 0 <= self.at < len(self.legs) or self.legs[self.at].done():
+            return
+        if self.at and not self._demo():
+            self.session.said.emit("The tour is done on the demo: open it again, and go on.", "query")
+            return
+        self.legs[self.at].do()
+        self._look()
 
     def end(self) -> None:
         """Over, wherever it is."""
+        self.at = -1
         self.hide()
         self.left.emit()
 
@@ -133,7 +141,6 @@ class Tour(QWidget):
         self.for_me.setEnabled(not done)
         if done:
             self.text.setText(f"{self.at + 1} of {len(self.legs)}.  Done.  {leg.text}")
-            self.next.setFocus()
 
     def _has_landed(self, id_: str) -> None:
         log = self.session.logs.get(id_)
@@ -141,12 +148,18 @@ class Tour(QWidget):
             self._landed = id_
             self._look()
 
+    def _demo(self) -> bool:
+        """The demo is open: nothing is tried on a person's own goods."""
+        shipment = self.session.shipment
+        named = shipment is not None and shipment.path.stem == NAME
+        return named and self.session.state.asset(ASSET) is not None
+
     def _pick(self) -> None:
         self._to_desk("fit")
         self.session.select(ASSET)
 
     def _picked(self) -> bool:
-        return self.session.current == ASSET
+        return self._demo() and self.session.current == ASSET
 
     def _stop(self) -> Stop | None:
         asset = self.session.state.asset(ASSET)

@@ -443,7 +443,7 @@ def test_preferences_say_how_much_is_unpacked_and_let_it_be_forgotten(
     assert preferences().unpacked == int(7.5 * (1 << 30)) and Heap()._limit == preferences().unpacked
     (tmp_path / "home" / "config" / "preferences.json").write_text("{nonsense")
     assert preferences() == Preferences()
-    monkeypatch.setattr("customs.preferences.os.replace", _fails)
+    monkeypatch.setattr("customs.files.os.replace", _fails)
     dialog._keep(9.0)
     assert "could not be kept" in dialog.about.text() and preferences() == Preferences()
     dialog.close()

@@ -120,14 +120,14 @@ def test_where_nothing_can_be_written_nothing_is_left(
         integrate(Path("/usr/bin/true"), home)
     home.unlink()
     # Half way: the fourth file cannot be written.
-    real, count = place._write, iter(range(9))
+    real, count = place.write_whole, iter(range(9))
 
     def full(path: Path, data: bytes) -> None:
         if next(count) == 3:
             raise OSError(28, "No space left on device", str(path))
         real(path, data)
 
-    monkeypatch.setattr(place, "_write", full)
+    monkeypatch.setattr(place, "write_whole", full)
     with pytest.raises(WriteError, match="No space left"):
         integrate(Path("/usr/bin/true"), home)
     assert not home.exists()

@@ -10,7 +10,6 @@ import json
 import os
 import shutil
 import subprocess
-import tempfile
 from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass
@@ -19,6 +18,7 @@ from pathlib import Path
 
 from customs import __version__
 from customs.errors import WriteError
+from customs.files import write_whole
 
 ID, FILE_ICON = "local.customs.Customs", "local.customs.Shipment"
 SIZES = (48, 128, 256)
@@ -62,13 +62,13 @@ def integrate(run: Path, home: Path | None = None) -> Integrated:
         for name, data in _entries(run):
             made = _folders(home / name, home)
             record["folders"] += [f for f in made if f not in record["folders"]]
-            _write(home / name, data)
+            write_whole(home / name, data)
             record["files"].append(name)
         for old in set(before["files"]) - set(record["files"]):
             with suppress(OSError):
                 (home / old).unlink()
         record["folders"] = list(dict.fromkeys([*before["folders"], *record["folders"]]))
-        _write(home / RECORD, json.dumps(record, indent=1).encode())
+        write_whole(home / RECORD, json.dumps(record, indent=1).encode())
     except OSError as problem:
         for name in [] if before["files"] else record["files"]:
             with suppress(OSError):
@@ -155,20 +155,6 @@ def _folders(path: Path, home: Path) -> list[str]:
         folder = folder.parent
     path.parent.mkdir(parents=True, exist_ok=True)
     return [f.relative_to(home).as_posix() for f in reversed(missing) if f.is_relative_to(home)]
-
-
-def _write(path: Path, data: bytes) -> None:
-    """Whole or not at all. Raises OSError."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    number, part = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-    try:
-        with os.fdopen(number, "wb") as out:
-            out.write(data)
-        os.chmod(part, 0o644)
-        os.replace(part, path)
-    finally:
-        with suppress(FileNotFoundError):
-            os.unlink(part)
 
 
 def _brought_up(home: Path) -> tuple[str, ...]:

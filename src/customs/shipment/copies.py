@@ -32,9 +32,7 @@ PACKED = ".customs.zip"
 SPARE = 256 << 20
 """Bytes of the disk that are left free."""
 MOST_FILES, MOST_SHEET = 1_000_000, 1 << 20
-SQUEEZED = frozenset(
-    {".png", ".jpg", ".jpeg", ".webp", ".ktx2", ".dds", ".zip", ".7z", ".glb.gz", ".ogg", ".mp3"}
-)
+SQUEEZED = frozenset({".png", ".jpg", ".jpeg", ".webp", ".ktx2", ".dds", ".zip", ".7z", ".ogg", ".mp3"})
 """Kinds that get no smaller by deflate."""
 CHUNK = 1 << 20
 

@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
-import tempfile
 from collections.abc import Iterable, Sequence
 from contextlib import suppress
 from dataclasses import replace
@@ -12,7 +10,7 @@ from pathlib import Path
 
 from customs.conventions.origin import read_toml
 from customs.errors import CustomsError, ShipmentError
-from customs.files import why_no_part
+from customs.files import why_no_part, write_whole
 from customs.job import Job
 from customs.sheet.load import parse_sheet, sheet_texts
 from customs.shipment.copies import PACKED, Unpacked, pack, unpack
@@ -48,12 +46,7 @@ def forget_recent() -> None:
 
 def _write_recent(paths: Sequence[str]) -> None:
     with suppress(OSError, UnicodeError):
-        folder = config_folder()
-        folder.mkdir(parents=True, exist_ok=True)
-        number, part = tempfile.mkstemp(dir=folder)
-        with os.fdopen(number, "w", encoding="utf-8") as out:
-            json.dump(paths, out)
-        os.replace(part, folder / RECENT)
+        write_whole(config_folder() / RECENT, json.dumps(paths).encode())
 
 
 def pack_up(shipment: Shipment, target: Path, job: Job | None = None) -> int:
@@ -87,8 +80,7 @@ def unpack_here(packed: Path, target: Path, job: Job | None = None) -> tuple[Unp
         try:
             if why_no_part(id_):
                 raise ShipmentError(f"{id_!r} is no name of a sheet", file=packed)
-            folder.mkdir(parents=True, exist_ok=True)
-            (folder / f"{id_}.toml").write_text(text, "utf-8")
+            write_whole(folder / f"{id_}.toml", text.encode())
             kept.append(id_)
         except (CustomsError, OSError) as problem:
             others.append(f"{id_} ({problem})")

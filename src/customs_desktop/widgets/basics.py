@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QSizePolicy,
     QToolButton,
+    QVBoxLayout,
     QWidget,
 )
 
@@ -96,6 +97,15 @@ def row(*widgets: QWidget | str | int, spacing: int = 6) -> QWidget:
         else:
             box.addWidget(label(item, "soft") if isinstance(item, str) else item)
     return out
+
+
+def page_of(page: QWidget, *parts: QWidget, grows: int = 1) -> None:
+    """A page of the deck: parts one below the other without gaps; the one numbered `grows` takes the room that is left."""
+    box = QVBoxLayout(page)
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(0)
+    for k, part in enumerate(parts):
+        box.addWidget(part, int(k == grows))
 
 
 def empty(box: QLayout) -> None:

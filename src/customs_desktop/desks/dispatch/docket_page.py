@@ -6,11 +6,11 @@ from pathlib import Path
 
 from PyQt6.QtCore import QMarginsF, QUrl
 from PyQt6.QtGui import QPageLayout, QPageSize, QPdfWriter, QShowEvent, QTextDocument
-from PyQt6.QtWidgets import QFileDialog, QTextBrowser, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QTextBrowser, QWidget
 
 from customs.later import later
 from customs_desktop.office import Office
-from customs_desktop.widgets.basics import button, label, row
+from customs_desktop.widgets.basics import button, label, page_of, row
 from customs_desktop.worker import Task
 
 expected = later("customs.work.expected")
@@ -31,11 +31,7 @@ class DocketPage(QWidget):
         self.pdf = button("As PDF …", self._as_pdf, "chip", "", "The page as a PDF, A4")
         head = row(self.told, 1, self.swap, self.pdf)
         head.setContentsMargins(10, 4, 10, 4)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(0)
-        box.addWidget(head)
-        box.addWidget(self.page, 1)
+        page_of(self, head, self.page)
         self._before = False
         self._of: tuple[object, ...] = ()
         self.html = ""

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from PyQt6.QtWidgets import QLineEdit, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QLineEdit, QTableWidgetItem, QWidget
 
 from customs.ledger.names import KINDS
 from customs.scene.prune import prune
 from customs.work.naming import names_by, pattern_of
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font, span
-from customs_desktop.widgets.basics import button, combo, label, row, search_field
+from customs_desktop.widgets.basics import button, combo, label, page_of, row, search_field
 from customs_desktop.widgets.tables import listing
 from customs_desktop.worker import Task
 
@@ -57,12 +57,7 @@ class NamesPage(QWidget):
         head.setContentsMargins(10, 4, 10, 2)
         foot = row(self.told, 1)
         foot.setContentsMargins(10, 0, 10, 4)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(0)
-        box.addWidget(head)
-        box.addWidget(self.table, 1)
-        box.addWidget(foot)
+        page_of(self, head, self.table, foot)
 
     def refresh(self) -> None:
         """Pair names through keys."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtWidgets import QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QTableWidgetItem, QWidget
 
 from customs.errors import CustomsError
 from customs.job import Job
@@ -12,7 +12,7 @@ from customs.later import later
 from customs.work.kits import stands_in
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font
-from customs_desktop.widgets.basics import button, label, row
+from customs_desktop.widgets.basics import button, label, page_of, row
 from customs_desktop.widgets.tables import listing
 from customs_desktop.worker import Task
 
@@ -39,11 +39,7 @@ class MistakesPage(QWidget):
             self.every,
         )
         head.setContentsMargins(10, 4, 10, 4)
-        box = QVBoxLayout(self)
-        box.setContentsMargins(0, 0, 0, 0)
-        box.setSpacing(0)
-        box.addWidget(head)
-        box.addWidget(self.table, 1)
+        page_of(self, head, self.table)
 
     def showEvent(self, event: object) -> None:
         self._fill()
