@@ -9,7 +9,8 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QApplication, QDialog
 
 from customs.demo.hundreds import write_hundreds
 from customs.scene.floor_plan import Mark
@@ -19,6 +20,8 @@ from customs_desktop.window import MainWindow
 
 LONGEST = 120.0
 QUIET = 0.9
+GUIDE = 800
+"""Pixels a picture of the guide is wide."""
 
 
 def settled(app: QApplication, window: MainWindow) -> bool:
@@ -58,11 +61,16 @@ def take_all(app: QApplication, window: MainWindow, folder: Path) -> int:
     settled(app, window)
     place = Path(tempfile.mkdtemp(prefix="customs-shots-"))
     for name, arrange in _views(window, place).items():
-        arrange()
+        shown = arrange()
         settled(app, window)
         window.notice.hide()
         app.processEvents()
-        window.grab().save(str(folder / f"{name}.png"))
+        drawn = (shown if isinstance(shown, QDialog) else window).grab().toImage()
+        drawn.save(str(folder / f"{name}.png"))
+        # The guide goes along with the program, its pictures smaller.
+        small = folder.absolute().parents[1] / "src/customs/guide/pages/pictures" / f"{name}.png"
+        if small.is_file():
+            drawn.scaledToWidth(GUIDE, Qt.TransformationMode.SmoothTransformation).save(str(small))
     window.set_paper(chosen)
     shutil.rmtree(place, ignore_errors=True)
     window.close()
@@ -125,7 +133,7 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
         "fit": fit, "intake": lambda: _heap(window),
         "all-goods": all_goods, **_surface_views(window), **_motion_views(window), **_sent_views(window, place), **_hand_views(window),
         **_fitting_views(window), "grounds": lambda: _grounds(window), "floor-plan": lambda: _floor_plan(window),
-        "evening": evening, "queue": lambda: _queue(window, place), "voxels": lambda: _voxels(window),
+        "evening": evening, "queue": lambda: _queue(window, place), "voxels": lambda: _voxels(window), **_help_views(window),
     }  # fmt: skip
 
 
@@ -234,6 +242,22 @@ def _fitting_views(window: MainWindow) -> dict[str, Callable[[], object]]:
     return {"fittings": shapes, "fittings-levels": levels}
 
 
+def _help_views(window: MainWindow) -> dict[str, Callable[[], object]]:
+    """The history of the shipment, and the guide beside it."""
+
+    def history() -> None:
+        window.open_desk("fit")
+        window.session.select("watering_stork")
+        window.show_history()
+
+    def guide() -> QDialog | None:
+        window.deck.let_go(window.history)
+        window.helping.show_guide("surface", "pack", "Packing pattern")
+        return window.helping.guide
+
+    return {"history": history, "guide": guide}
+
+
 def _hand_views(window: MainWindow) -> dict[str, Callable[[], object]]:
     """Those of the sections by hand."""
     s, twin, panel = window.session, window.twin, window.panel("fit")
@@ -301,20 +325,7 @@ def _surface_views(window: MainWindow) -> dict[str, Callable[[], object]]:
         window.panel("surface").unfold("TEXTURE")
         window.panel("surface").wipe.setValue(50)
 
-    def missing() -> None:
-        s.select("potting_bench")
-        settled(app, window)
-        window.panel("surface").roles.pick(1, "base_colour")
-        window.panel("surface").unfold("FINDING TEXTURES")
-
-    def bulk() -> None:
-        s.select("pane_wall")
-        window.deck.open("Bulk")
-        settled(app, window)
-        window.panel("surface").bulk.table.selectRow(0)
-        window.panel("surface").unfold("MATERIAL")
-
-    return {"surface": surface, "missing": missing, "bulk": bulk}
+    return {"surface": surface}
 
 
 def _motion_views(window: MainWindow) -> dict[str, Callable[[], object]]:
