@@ -6,12 +6,13 @@ import os
 from pathlib import Path
 from urllib.parse import unquote
 
-from PyQt6.QtCore import Qt, QUrl
+from PyQt6.QtCore import Qt, QTimer, QUrl
 from PyQt6.QtGui import (
     QDesktopServices,
     QKeySequence,
     QResizeEvent,
     QShortcut,
+    QShowEvent,
     QTextBlock,
     QTextBlockFormat,
     QTextCharFormat,
@@ -49,6 +50,13 @@ class GuideWindow(QDialog):
         self.resize(min(span(WIDE), parent.width()), min(span(HIGH), parent.height()))
         self.page, self.marked = "", ""
         self._been: list[tuple[str, str]] = []
+        self._at: tuple[Section | None, str] = (None, "")
+        self._gone = False
+        """The page has been shown at the place that was asked for: from then on a person scrolls it."""
+        self._settled = QTimer(self)
+        self._settled.setSingleShot(True)
+        self._settled.setInterval(0)
+        self._settled.timeout.connect(self._settle)
         self.search = search_field("Search the guide", "what you look for", self._search)
         self.list = QListWidget()
         self.list.setAccessibleName("Pages")
@@ -92,13 +100,27 @@ class GuideWindow(QDialog):
             self.text.setMarkdown(pages()[page].text)
             self._dress()
         self._pick(page)
+        self._at, self._gone = (found, term), False
         self._go_to(found, term)
+        # A page that has never been shown is not laid out yet: it is gone to once it is.
+        self._settled.start()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Pictures as wide as the page is now."""
         super().resizeEvent(event)
         if self.page:
-            self._fit_pictures()
+            self._settled.start()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        super().showEvent(event)
+        self._settled.start()
+
+    def _settle(self) -> None:
+        """Pictures as wide as the page is, and the place that was asked for."""
+        self._fit_pictures()
+        if not self._gone and self.isVisible():
+            self._gone = True
+            self._go_to(*self._at)
 
     def go_back(self) -> None:
         """To the place before."""
@@ -205,7 +227,7 @@ class GuideWindow(QDialog):
     def _fit_pictures(self) -> None:
         document, view = self.text.document(), self.text.viewport()
         assert document is not None and view is not None
-        room, block = min(view.width() - 2 * MARGIN, span(PICTURE)), document.begin()
+        room, block = min(view.width() - 4 * MARGIN, span(PICTURE)), document.begin()
         while block.isValid():
             for piece in block.textFormats():
                 if piece.format.isImageFormat():

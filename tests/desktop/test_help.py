@@ -65,6 +65,16 @@ def test_the_guide_goes_to_pages_sections_and_terms(rig: Rig) -> None:
     assert guide is not None and guide.page == "first-port" and guide.list.count() > 20
     guide.search.setText("packing pattern")
     assert guide.page == "surface" and guide.marked.startswith("Packing pattern")
+    guide.close()
+    rig.wait(lambda: help_.guide is None)
+    # The first thing it is asked is gone to as well, and pictures are as wide as the page.
+    help_.show_guide("surface", "pack", "Packing pattern")
+    guide = help_.guide
+    assert guide is not None
+    bar, view = guide.text.verticalScrollBar(), guide.text.viewport()
+    assert bar is not None and view is not None
+    rig.wait(lambda: bar.value() > 100)
+    assert guide.text.document().idealWidth() <= view.width()  # type: ignore[union-attr]
     guide.search.setText("qwertz")
     assert guide.list.count() == 0 and "nothing found" in guide.told.text()
     guide.search.setText("")
