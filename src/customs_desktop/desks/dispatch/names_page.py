@@ -36,13 +36,15 @@ class NamesPage(QWidget):
         self.table = listing(
             ["Kind", "As received", "As delivered", "By the pattern"], "Names", (80, 210, 210)
         )
-        self.find = search_field("Find a name", "find a name", lambda _: self._fill(), 150)
+        self.find = search_field("Find a name", "find a name", lambda _: self._fill())
+        self.find.setMinimumWidth(80)
+        self.find.setMaximumWidth(span(150))
         self.kind = combo(
             (("", "Pattern of …"), *((k, k) for k in ("asset", *(k for k, _ in KINDS)))),
             "Kind",
             lambda _: self._chosen(),
         )
-        self.kind.setMinimumWidth(span(84))
+        self.kind.setMinimumWidth(span(70))
         self.pattern = QLineEdit()
         self.pattern.setAccessibleName("Pattern of names")
         self.pattern.setPlaceholderText("{part}_{place}_{side}")
@@ -52,7 +54,7 @@ class NamesPage(QWidget):
         self.pattern.textEdited.connect(lambda _: self._try())
         self.take = button("Name them so", self._take, "chip", "", "Makes it a setting of the stop Names")
         self.told = label("", "soft", -0.5)
-        self.pattern.setMinimumWidth(span(120, 0.5))
+        self.pattern.setMinimumWidth(90)
         head = row(self.find, self.kind, self.pattern, self.take)
         head.setContentsMargins(10, 4, 10, 2)
         foot = row(self.told, 1)

@@ -25,7 +25,16 @@ from customs.intake.kinds import GROUPS
 from customs.words import byte_text, many
 from customs_desktop.desks.intake.heap_model import HOLDS, NAME, SIZE, HeapModel
 from customs_desktop.style.theme import colour, font, span
-from customs_desktop.widgets.basics import Chips, button, label, row, search_field, tool
+from customs_desktop.widgets.basics import (
+    Chips,
+    button,
+    combo,
+    label,
+    row,
+    search_field,
+    show_choice,
+    tool,
+)
 from customs_desktop.widgets.tables import dressed
 
 WIDTHS = (236, 128, 74, 158)
@@ -33,6 +42,8 @@ MOST_OPENED = 200
 """Rows up to which folders are opened by themselves."""
 SEARCH_MS, WIDE, WIDER = 150, 640, 900
 """Milliseconds after the last key; pixels from which the chips say their counts, and the duplicates are told."""
+BESIDE = 150
+"""Pixels of the search and the buttons beside the kinds."""
 GROUP_NAMES = (
     ("", "all"),
     ("model", "models"),
@@ -100,9 +111,11 @@ class HeapPage(QWidget):
         self._dress()
         self.search = search_field("Search the heap", "name, kind, > 5 MB", self._search_soon)
         self.chips = Chips(GROUP_NAMES, across=True)
-        # They say less where there is less room.
-        # Each says its whole name; what is looked for gives way.
-        self.chips.setMinimumWidth(self.chips.sizeHint().width())
+        self.kinds = combo(GROUP_NAMES, "Kinds of files", self._group)
+        self.kinds.setMinimumWidth(span(96))
+        self.kinds.hide()
+        self._whole = self.chips.sizeHint().width()
+        self.chips.setMinimumWidth(self._whole)
         self.search.setMinimumWidth(span(40))
         self.search.setMaximumWidth(span(160))
         self.chips.show_chosen("")
@@ -122,7 +135,7 @@ class HeapPage(QWidget):
         self.lock = row(self.lock_about, self.password, button("Open", self._unlock), 1)
         self.lock.layout().setContentsMargins(12, 2, 12, 2)  # type: ignore[union-attr]
         self.lock.hide()
-        head = row(self.search, self.chips, 1, self.folded_about, self.twins, self.flat)
+        head = row(self.search, self.chips, self.kinds, 1, self.folded_about, self.twins, self.flat)
         head.layout().setContentsMargins(12, 4, 12, 2)  # type: ignore[union-attr]
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
@@ -195,6 +208,10 @@ class HeapPage(QWidget):
         self.folded_about.setVisible(self.width() >= span(WIDER) and self.twins.isChecked())
 
     def resizeEvent(self, event: object) -> None:
+        # Where their names do not fit side by side they are chosen from a list.
+        narrow = self.width() < self._whole + span(BESIDE)
+        self.chips.setVisible(not narrow)
+        self.kinds.setVisible(narrow)
         self._say_counts()
 
     def _open_few(self) -> None:
@@ -281,6 +298,8 @@ class HeapPage(QWidget):
         self._soon.start()
 
     def _group(self, group: str) -> None:
+        self.chips.show_chosen(group)
+        show_choice(self.kinds, group)
         self.model.group = group
         self._refresh()
 
