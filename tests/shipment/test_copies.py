@@ -28,7 +28,6 @@ from customs.work.shipments import (
     recent,
     renamed,
     unpack_here,
-    without,
 )
 from tests.assets import cube, saved, scene_of
 
@@ -177,7 +176,7 @@ def test_a_newer_one_is_told_before_anything_has_its_name(shipment: Shipment, tm
 def test_the_history_is_a_list_to_go_along(shipment: Shipment) -> None:
     shipment.edit("Rename", lambda s: renamed(s, "pot_1", "Tall pot"))
     assert shipment.undo() == "Rename"
-    shipment.edit("Without", lambda s: without(s, ["pot_2"]))
+    shipment.edit("Without", lambda s: s.without("pot_2"))
     told = shipment.decisions()
     assert [d.label for d in told] == ["New shipment", "Take in Pot 1", "Take in Pot 2", "Rename", "Without"]
     assert [d.on_line for d in told] == [True, True, True, False, True] and told[-1].here

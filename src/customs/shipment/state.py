@@ -172,9 +172,10 @@ class State:
             return replace(self, goods=(*self.goods, asset))
         return replace(self, goods=tuple(asset if a.id == asset.id else a for a in self.goods))
 
-    def without(self, id_: str) -> State:
-        """With one asset gone."""
-        return replace(self, goods=tuple(a for a in self.goods if a.id != id_))
+    def without(self, *ids: str) -> State:
+        """With some assets gone."""
+        gone = set(ids)
+        return replace(self, goods=tuple(a for a in self.goods if a.id not in gone))
 
     def free_id(self, stem: str) -> str:
         """An asset id nobody has."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 from collections.abc import Iterable, Sequence
 from contextlib import suppress
@@ -113,25 +114,22 @@ def duplicated(state: State, ids: Iterable[str]) -> tuple[State, tuple[str, ...]
     decided about it goes along, and its sources are not copied again.
     """
     wanted, new, goods = set(ids), list[str](), list[Asset]()
-    names, taken = {a.name for a in state.goods}, state
+    names, taken = {a.name for a in state.goods}, {a.id for a in state.goods}
     for asset in state.goods:
         goods.append(asset)
         if asset.id in wanted:
-            number = 2
-            while f"{asset.name} {number}" in names:
-                number += 1
-            second = replace(asset, id=taken.free_id(asset.id), name=f"{asset.name} {number}")
-            taken = taken.with_asset(second)
-            names.add(second.name)
-            new.append(second.id)
+            id_, name = _free(f"{asset.id}_", taken), _free(f"{asset.name} ", names)
+            second = replace(asset, id=id_, name=name)
+            new.append(id_)
             goods.append(second)
     return replace(state, goods=tuple(goods)), tuple(new)
 
 
-def without(state: State, ids: Iterable[str]) -> State:
-    """The state without some assets."""
-    gone = set(ids)
-    return replace(state, goods=tuple(a for a in state.goods if a.id not in gone))
+def _free(stem: str, taken: set[str]) -> str:
+    """The stem with the first number from 2 on that nobody has; it is taken from then on."""
+    found = next(f"{stem}{n}" for n in itertools.count(2) if f"{stem}{n}" not in taken)
+    taken.add(found)
+    return found
 
 
 def goods_text(goods: Iterable[tuple[Asset, str]]) -> str:

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QListView, QMenu
 
 from customs.shipment.state import Asset
 from customs.words import many
-from customs.work.shipments import duplicated, goods_text, renamed, without
+from customs.work.shipments import duplicated, goods_text, renamed
 from customs_desktop.office import Office
 
 
@@ -101,7 +101,7 @@ class GoodsHands:
         """The goods that are picked go, as one decision; their files stay where they are."""
         wanted = goods or self.picked()
         if wanted:
-            self.session.edit(f"Take out {_told(wanted)}", lambda s: without(s, [a.id for a in wanted]))
+            self.session.edit(f"Take out {_told(wanted)}", lambda s: s.without(*(a.id for a in wanted)))
 
 
 def _told(goods: list[Asset]) -> str:
