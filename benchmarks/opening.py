@@ -30,13 +30,11 @@ from customs.work.shipments import duplicated
 
 GOODS = 1000
 START = """
-import sys, time, os
-from customs_desktop.start import make_application
-from customs_desktop.office import Office
-from customs_desktop.window import MainWindow
+import gc, os
+gc.disable()  # as the command does
+from customs_desktop.start import make_application, open_window
 app = make_application([])
-window = MainWindow(Office())
-window.show()
+kept = open_window()
 app.processEvents()
 print("there", flush=True)
 os._exit(0)

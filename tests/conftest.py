@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import time
+import uuid
 import zlib
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -42,7 +43,8 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
 @pytest.fixture(autouse=True)
 def own_home(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
     """No test touches a person's configuration."""
-    home = tmp_path_factory.mktemp("home")
+    # A number of its own would be looked for among thousands.
+    home = tmp_path_factory.mktemp(f"home-{uuid.uuid4().hex}", numbered=False)
     monkeypatch.setenv("CUSTOMS_HOME", str(home))
     yield home
 

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import contextlib
 import errno
 import io
 import os
 import stat
-import tempfile
 from pathlib import Path
 
 
@@ -32,20 +30,6 @@ def read_regular(path: Path, most: int) -> bytes | None:
     with open_regular(path) as f:
         data = f.read(most + 1)
     return data if len(data) <= most else None
-
-
-def write_whole(path: Path, data: bytes) -> None:
-    """A file in the place of what was there, whole or not at all; its folder is made. Raises OSError."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    number, part = tempfile.mkstemp(prefix=f".{path.name}.", dir=path.parent)
-    try:
-        with os.fdopen(number, "wb") as out:
-            out.write(data)
-        os.chmod(part, 0o644)
-        os.replace(part, path)
-    finally:
-        with contextlib.suppress(FileNotFoundError):
-            os.unlink(part)
 
 
 def is_file(path: Path) -> bool:

@@ -12,7 +12,7 @@ from typing import Any
 
 import platformdirs
 
-from customs.files import write_whole
+from customs.parts import write_whole
 
 
 def config_folder() -> Path:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any, ClassVar
 
 from PyQt6.QtCore import pyqtSignal
@@ -30,8 +31,6 @@ class DeskPanel(Panel):
     session: Office
     player: Player | None = None
     """What plays on this desk."""
-    commands: tuple[Command, ...] = ()
-    """What the menu Route has of it."""
 
     def pages(self) -> list[tuple[str, QWidget]]:
         """Pages of the lower deck beside the ledger."""
@@ -57,7 +56,7 @@ class DeskPanel(Panel):
         result = self.session.result
         return self.session.current, self.session.sheet.id, result is not None and result.judged
 
-    _due = False
+    _due = True
 
     def refresh(self, *_: object) -> None:
         """Show everything anew."""
@@ -93,8 +92,10 @@ class DeskPanel(Panel):
 
 @dataclass(frozen=True)
 class Desk:
-    """`panel` makes its panel; `heights` are those of view and deck in a window of 800 pixels; `first` is the
-    page that opens, 0 for the ledger. Desks stand in the order of the work.
+    """`panel` makes its panel when it is first asked for; `heights` are those of view and deck in a window of 800 pixels;
+    `first` is the page that opens, 0 for the ledger. `commands` are what the menu Route has of it, each given the panel.
+    `plays`: something can be played on it. `takes` is given the panel and paths that were brought to the window. Desks
+    stand in the order of the work.
     """
 
     LEDGER: ClassVar[tuple[int, int]] = (470, 225)
@@ -107,7 +108,10 @@ class Desk:
     panel: Callable[[Office, TwinView], DeskPanel]
     heights: tuple[int, int] = LEDGER
     first: int = 0
+    commands: tuple[tuple[str, Callable[[Any], object], str], ...] = ()
+    plays: bool = False
+    takes: Callable[[Any, Sequence[Path]], object] | None = None
 
 
-DESKS = Registry[Desk]("the desks", "customs_desktop.desks", lambda desk: desk.order, deep=True)
+DESKS = Registry[Desk]("the desks", "customs_desktop.desks", lambda desk: desk.order)
 register = DESKS.add

@@ -24,7 +24,6 @@ from customs.ledger.row import Remedy
 from customs.shipment.state import Asset, State
 from customs.work.donors import keep_donor, read_donor
 from customs.work.goods import UNREADABLE, search_for, slipped, take_again, take_in, title_of
-from customs.work.kits import stands_in
 from customs.work.places import data_folder
 from customs.work.requests.evaluate import Evaluated, asked_of
 from customs.work.requests.plan import PlanRequest, PressRequest, run_plan, run_press
@@ -38,7 +37,7 @@ if TYPE_CHECKING:
     from customs.work.requests.land import Landed
 
 dispatching, landing = later("customs.work.requests.dispatch"), later("customs.work.requests.land")
-withdrawing = later("customs.work.requests.withdraw")
+kits, withdrawing = later("customs.work.kits"), later("customs.work.requests.withdraw")
 
 
 class Wanted(NamedTuple):
@@ -291,6 +290,7 @@ class Jobs:
         )
 
         def finished(sent: Dispatched) -> None:
+            self.session.packages.pop(done.asset.id, None)
             self.session.packages[done.asset.id] = sent.folder
             if sent.unchanged:
                 told = f"{done.asset.name} stands there unchanged: nothing was written."
@@ -353,7 +353,7 @@ class Jobs:
             key=f"land {id_}",
             title="Landing",
             run=lambda job: landing.run_land(
-                landing.LandRequest(folder, known=sheet, kit=kit if stands_in(folder, kit) else None),
+                landing.LandRequest(folder, known=sheet, kit=kit if kits.stands_in(folder, kit) else None),
                 show=True,
             ),
             done=done,

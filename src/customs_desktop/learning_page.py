@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLineEdit, QSplitter, QTableWidgetItem,
 from customs.errors import CustomsError
 from customs.job import Job
 from customs.learning.found import Found
+from customs.parts import write_whole
 from customs.sheet.load import sheet_texts
 from customs.words import many
 from customs.work.places import sheets_folder
@@ -217,10 +218,7 @@ class LearningPage(QWidget):
             return
         try:
             text, _ = written_with(learned, self.taken, id_)
-            folder.mkdir(parents=True, exist_ok=True)
-            part = folder / f"{id_}.part"
-            part.write_text(text, "utf-8")
-            part.replace(folder / f"{id_}.toml")
+            write_whole(folder / f"{id_}.toml", text.encode())
         except (CustomsError, OSError) as problem:
             self.told.setText(str(problem))
             return

@@ -10,6 +10,7 @@ from PyQt6.QtGui import QColor, QFontDatabase, QTextCursor, QTextFormat
 from PyQt6.QtWidgets import QLineEdit, QPlainTextEdit, QSplitter, QTextEdit, QVBoxLayout, QWidget
 
 from customs.errors import CustomsError, SheetError
+from customs.parts import write_whole
 from customs.sheet.load import copy_text, parse_sheet, sheet_digest
 from customs.sheet.model import Sheet
 from customs.sheet.schema import with_key
@@ -143,13 +144,8 @@ class SheetEditor(QWidget):
     def _save(self) -> None:
         if not self.check():
             return
-        folder = sheets_folder()
         try:
-            folder.mkdir(parents=True, exist_ok=True)
-            path = folder / f"{self.id.text()}.toml"
-            part = path.with_suffix(".part")
-            part.write_text(self.text.toPlainText(), "utf-8")
-            part.replace(path)
+            write_whole(sheets_folder() / f"{self.id.text()}.toml", self.text.toPlainText().encode())
         except OSError as problem:
             self.problem.setText(f"Cannot be saved ({problem.strerror}).")
             return

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 import os
 import sys
 from importlib import resources
@@ -64,6 +65,18 @@ def make_application(arguments: list[str]) -> QApplication:
     return app
 
 
+def open_window() -> tuple[Office, MainWindow]:
+    """The window and its session, shown. What was made until here stays as long as the window: it is not looked through
+    for garbage again, which was not collected at all meanwhile where the command has said so.
+    """
+    session = Office()
+    window = MainWindow(session)
+    window.show()
+    gc.freeze()
+    gc.enable()
+    return session, window
+
+
 def _compile_kernels(window: MainWindow) -> None:
     """At the first start, in a process of its own: said at the foot, and waited for by nobody."""
     child = begin()
@@ -101,9 +114,8 @@ def main(arguments: list[str]) -> int:
     app = make_application([])
     if options.files and handed_over(options.files):
         return 0
-    session = Office()
-    window = MainWindow(session)
-    window.show()
+    session, window = open_window()
+    QTimer.singleShot(0, window.panels.furnish)
     listener = Listener(window.shipments.take_over)
     _compile_kernels(window)
     if options.shots:

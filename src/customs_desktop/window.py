@@ -26,6 +26,7 @@ from customs_desktop.history_page import HistoryPage, KeptPictures
 from customs_desktop.learning_page import LearningPage
 from customs_desktop.menus import Menus
 from customs_desktop.office import Office
+from customs_desktop.panels import Panels
 from customs_desktop.player import Player
 from customs_desktop.preferences import PreferencesDialog
 from customs_desktop.queue_page import QueuePage
@@ -93,13 +94,10 @@ class MainWindow(QMainWindow):
         self.pictures = KeptPictures(s, self.goods.model.pictures.get)
         self.pictures.kept.connect(self.history.draw_again)
         self.queue = QueuePage(self.session, self.show_queue, lambda: self.deck.let_go(self.queue))
-        self.panels = QStackedWidget()
-        self.panels.setObjectName("panel")
-        self.desk_panels = {d.id: d.panel(s, self.twin) for d in DESKS.all().values()}
-        for panel in self.desk_panels.values():
-            self.panels.addWidget(panel)
-            panel.desk_wanted.connect(self.open_desk)
-            panel.view_changed.connect(self._show_view)
+        self.panels = Panels(s, self.twin)
+        self.panels.desk_wanted.connect(self.open_desk)
+        self.panels.view_changed.connect(self._show_view)
+        self.panels.made.connect(self._share_width)
         self.views = QStackedWidget()
         self.views.addWidget(self.twin)
         self.split = QSplitter(Qt.Orientation.Vertical)
@@ -177,7 +175,10 @@ class MainWindow(QMainWindow):
             (("Next open row", self.ledger.next_open, "F3"), ("Go to the route", self.strip.setFocus, "F6"),
              ("Go to the ledger", self.ledger.table.setFocus, "F7"), ("Go to the goods", self.goods.list.setFocus, "F8")),
             self.queue.commands,
-            *(panel.commands for panel in self.desk_panels.values()),
+            *(
+                [(name, lambda d=d, do=do: do(self.panel(d.id)), key) for name, do, key in d.commands]
+                for d in DESKS.all().values()
+            ),
             (("Play or pause", lambda: self.player.toggle(), "Ctrl+Space"),
              ("One frame on", lambda: self.player.step(1), "Ctrl+Shift+Right"),
              ("One frame back", lambda: self.player.step(-1), "Ctrl+Shift+Left")),
@@ -200,7 +201,7 @@ class MainWindow(QMainWindow):
 
     def panel(self, id_: str) -> DeskPanel:
         """The panel of a desk."""
-        return self.desk_panels[id_]
+        return self.panels.panel(id_)
 
     def open_desk(self, id_: str) -> None:
         """Open a desk: its panel, its pages, its view."""
@@ -235,9 +236,7 @@ class MainWindow(QMainWindow):
     @property
     def player(self) -> Player:
         """What plays on the open desk, else on the first that plays anything."""
-        return next(
-            p.player for p in (self.panel(self.desk), *self.desk_panels.values()) if p.player is not None
-        )
+        return self.panels.player(self.desk)
 
     def _landed(self, id_: str) -> None:
         log = self.session.logs.get(id_)
@@ -351,7 +350,7 @@ class MainWindow(QMainWindow):
         theme.apply(app, theme.wants_evening(choice))
         self.twin.refresh()
         self.goods.draw_again()
-        for panel in self.desk_panels.values():
+        for panel in self.panels.there.values():
             panel.refresh()
         for widget in self.findChildren(QWidget):
             widget.update()
@@ -363,7 +362,7 @@ class MainWindow(QMainWindow):
         wide = self.width() >= 1150
         self.goods.setFixedWidth(theme.span((250 if self.width() >= 1700 else 206) if wide else 156, WIDER))
         # Never narrower than what stands in any of them, so that nothing is cut off.
-        need = max(panel.needed_width() for panel in self.desk_panels.values())
+        need = self.panels.needed_width()
         self.panels.setFixedWidth(max(need, theme.span(PANEL_WIDTH if wide else NARROW_PANEL, WIDER)))
         QTimer.singleShot(0, self.bar.place)
 
@@ -382,7 +381,6 @@ class MainWindow(QMainWindow):
         self.settings.setValue("shape", self.saveGeometry())
         self.settings.setValue("deck", self.split.saveState())
         self.tickets.close()
-        for panel in self.desk_panels.values():
-            panel.close_down()
+        self.panels.close_down()
         self.session.close()
         super().closeEvent(event)

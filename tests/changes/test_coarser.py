@@ -232,6 +232,7 @@ SPITEFUL: dict[str, Primitive] = {
 }
 
 
+@pytest.mark.breadth(2)
 @pytest.mark.parametrize("name", SPITEFUL)
 def test_spiteful_meshes_go_through_every_stop(name: str) -> None:
     """What makes no sense is left, said or fitted anyhow; nothing breaks down."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import shutil
 import threading
 from collections.abc import Callable, Iterator
@@ -10,7 +11,8 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QCoreApplication, QEvent
+from PyQt6 import sip
+from PyQt6.QtCore import QCoreApplication, QEvent, QObject
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
@@ -82,10 +84,20 @@ class Rig:
         return [s.step for s in self.session.asset.stops]
 
 
+def qt_objects() -> list[QObject]:
+    """All that Python knows of and Qt has not deleted."""
+    return [o for o in gc.get_objects() if isinstance(o, QObject) and not sip.isdeleted(o)]
+
+
+def delete_now() -> None:
+    """What is to be deleted is, here and now, not somewhere in the next test's event loop."""
+    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+
+
 @pytest.fixture
 def rig(qtbot: QtBot, request: pytest.FixtureRequest) -> Iterator[Rig]:
     """An empty window."""
-    before = {t.name for t in threading.enumerate()}
+    before, objects = {t.name for t in threading.enumerate()}, {id(o) for o in qt_objects()}
     apart = QApplication.topLevelWidgets()
     made = Rig(qtbot)
     yield made
@@ -100,8 +112,13 @@ def rig(qtbot: QtBot, request: pytest.FixtureRequest) -> Iterator[Rig]:
     for widget in QApplication.topLevelWidgets():
         if widget not in apart:
             widget.deleteLater()
-    # Here and now, not somewhere in the next test's event loop.
-    QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete.value)
+    del widget
+    delete_now()
+    # Signals hold what is connected to them, which the interpreter cannot see: without this a run holds all its windows.
+    for left_over in qt_objects():
+        if id(left_over) not in objects and sip.ispyowned(left_over):
+            sip.delete(left_over)
+    delete_now()
     left = {
         t.name for t in threading.enumerate() if t.name.startswith("worker ") or t.name == "painter"
     } - before

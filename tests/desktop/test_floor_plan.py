@@ -29,14 +29,14 @@ def house(rig: Rig, tmp_path: Path) -> Rig:
     rig.settle()
     rig.window.open_desk("grounds")
     rig.window.deck.open("Plan")
-    panel = rig.window.desk_panels["grounds"]
+    panel = rig.window.panel("grounds")
     rig.wait(lambda: panel.looking.ground is not None and len(panel.storeys.storeys) == 2)
     return rig
 
 
 def test_cut_hidden_marked_written_and_undone(house: Rig, tmp_path: Path) -> None:
     rig, window, s = house, house.window, house.session
-    panel = window.desk_panels["grounds"]
+    panel = window.panel("grounds")
     ruler, storeys, page = panel.ruler, panel.storeys, panel.plan
     assert ruler.isVisible() and window.twin.areas()["right"].right() <= ruler.x()
     assert panel.cutting.said() == "2 found" and s.asset is not None
@@ -120,7 +120,7 @@ def test_cut_hidden_marked_written_and_undone(house: Rig, tmp_path: Path) -> Non
 
 def test_the_cut_by_keys_by_storey_and_not_at_all(house: Rig) -> None:
     window, s = house.window, house.session
-    panel = window.desk_panels["grounds"]
+    panel = window.panel("grounds")
     buttons = [panel.cutting.list.itemAt(k).widget() for k in range(panel.cutting.list.count())]
     assert [b.text().split()[0] for b in buttons] == ["Ground", "Storey"]
     buttons[1].click()
@@ -156,7 +156,7 @@ def test_a_module_is_snapped_and_undone(rig: Rig, tmp_path: Path) -> None:
     rig.session.set_sheet("one-file-level-kit")
     rig.settle()
     rig.window.open_desk("grounds")
-    tools = rig.window.desk_panels["grounds"].modules
+    tools = rig.window.panel("grounds").modules
     rig.wait(lambda: tools._of[0] is not None and tools.session.worker.waiting == 0)
     tools.step.setText("2")
     tools.step.editingFinished.emit()

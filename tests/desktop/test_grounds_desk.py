@@ -30,7 +30,7 @@ def court_desk(rig: Rig, tmp_path: Path) -> Rig:
     window = rig.window
     listed, _, library = write_court(tmp_path / "court")
     window.open_desk("grounds")
-    panel = window.desk_panels["grounds"]
+    panel = window.panel("grounds")
     page = panel.lists
     page.open_lists([listed])
     rig.wait(lambda: page.explored is not None)
@@ -60,7 +60,7 @@ def court_desk(rig: Rig, tmp_path: Path) -> Rig:
 def pick_by_lines(rig: Rig) -> None:
     """Things inside a line that was drawn, one round everything and one round half of it."""
     window = rig.window
-    looking = window.desk_panels["grounds"].looking
+    looking = window.panel("grounds").looking
     rig.wait(lambda: "right" in window.twin.pictures)
     looking.lasso()
     rect = window.twin.areas()["right"]
@@ -88,7 +88,7 @@ def pick_by_lines(rig: Rig) -> None:
 def test_a_level_from_its_list_to_its_landing(court_desk: Rig, tmp_path: Path) -> None:
     rig, folder = court_desk, tmp_path
     window = rig.window
-    s, panel = window.session, window.desk_panels["grounds"]
+    s, panel = window.session, window.panel("grounds")
     looking, first = panel.looking, s.state
     asset = s.asset
     assert asset is not None and asset.kind == f"level · {PLACED:,} placed"
@@ -179,7 +179,7 @@ def test_the_list_that_was_chosen_last_is_the_one_shown(rig: Rig, tmp_path: Path
     large.write_text(json.dumps({"many": [row] * 300_000}), "utf-8")
     small.write_text(json.dumps({"few": [row] * 3}), "utf-8")
     rig.window.open_desk("grounds")
-    page = rig.window.desk_panels["grounds"].lists
+    page = rig.window.panel("grounds").lists
     page.open_lists([large])
     page.open_lists([small])
     worker = rig.session.worker
@@ -191,7 +191,7 @@ def test_the_list_that_was_chosen_last_is_the_one_shown(rig: Rig, tmp_path: Path
 def test_a_mapping_is_opened_and_figures_are_taken_in_through_one(rig: Rig, tmp_path: Path) -> None:
     listed, mapping, _ = write_court(tmp_path / "court")
     rig.window.open_desk("grounds")
-    page = rig.window.desk_panels["grounds"].lists
+    page = rig.window.panel("grounds").lists
     page.open_lists([listed])
     rig.wait(lambda: page.explored is not None)
     page.files_of_mapping.open(mapping)

@@ -105,7 +105,9 @@ def test_a_new_clip_is_drawn_and_frames_counted_at_another_rate(demo: Rig) -> No
     assert len(rows(demo)) == 1, "a click in an empty place cuts nothing"
 
 
-@pytest.mark.parametrize("how", ["together", "first-with-mesh"])
+@pytest.mark.parametrize(
+    "how", [pytest.param("together", marks=pytest.mark.breadth(1000)), "first-with-mesh"]
+)
 def test_split_in_the_window_and_delivered_both_ways(demo: Rig, tmp_path: Path, how: str) -> None:
     """Acceptance: one take split into clips, delivered both ways, read again by libassimp with the right
     lengths.

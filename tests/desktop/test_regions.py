@@ -34,13 +34,13 @@ def look(rig: Rig, name: str) -> None:
     s = rig.session
     s.select(next(a.id for a in s.state.goods if a.name == name))
     rig.window.open_desk("grounds")
-    panel = rig.window.desk_panels["grounds"]
+    panel = rig.window.panel("grounds")
     rig.wait(lambda: panel.looking.ground is not None and panel.looking.scene is s.result.at(s.stop))
 
 
 def point_at(rig: Rig, place: np.ndarray, yaw: float, cut: float) -> None:
     """Point at a place (3,) metres in the right half, seen from `yaw` with all above `cut` away."""
-    twin, panel = rig.window.twin, rig.window.desk_panels["grounds"]
+    twin, panel = rig.window.twin, rig.window.panel("grounds")
     twin.cut, twin.yaw, twin.pitch = cut, yaw, 55.0
     twin.ask()
     rect = twin.areas()["right"]
@@ -57,7 +57,7 @@ def point_at(rig: Rig, place: np.ndarray, yaw: float, cut: float) -> None:
 
 def choose_door(rig: Rig, door: tuple[tuple[float, ...], tuple[float, ...]], up: float) -> None:
     """Choose both jambs of a doorway in a wall 30 cm thick, each seen from the other side."""
-    tools = rig.window.desk_panels["grounds"].regions
+    tools = rig.window.panel("grounds").regions
     sill, out = (np.array(v) for v in door)
     side = np.cross((0, 1, 0), out)
     tools.choose.click()
@@ -71,7 +71,7 @@ def choose_door(rig: Rig, door: tuple[tuple[float, ...], tuple[float, ...]], up:
 
 def test_two_regions_join_at_a_doorway_and_all_is_undone(regions: Rig) -> None:
     rig, s = regions, regions.session
-    panel = rig.window.desk_panels["grounds"]
+    panel = rig.window.panel("grounds")
     tools = panel.regions
     walk = s.current
     assert tools.said() == "" and "point at faces" in tools.size.text()
@@ -128,7 +128,7 @@ def test_two_regions_join_at_a_doorway_and_all_is_undone(regions: Rig) -> None:
 
 def test_an_opening_of_a_level_that_changed_is_asked_for_again(regions: Rig) -> None:
     rig, s = regions, regions.session
-    tools = rig.window.desk_panels["grounds"].regions
+    tools = rig.window.panel("grounds").regions
     walk = s.current
     choose_door(rig, DOOR, 0.0)
     assert tools.opening(walk) is not None
@@ -139,8 +139,8 @@ def test_an_opening_of_a_level_that_changed_is_asked_for_again(regions: Rig) -> 
     # Chosen at one stop, the level stands otherwise at the end of its route: it is not brought in a wrong place.
     choose = {stop.step: stop.id for stop in s.asset.stops}
     s.pick(choose["arrive"])
-    rig.wait(lambda: rig.window.desk_panels["grounds"].looking.scene is s.result.at(choose["arrive"]))
-    rig.wait(lambda: rig.window.desk_panels["grounds"].looking.ground is not None)
+    rig.wait(lambda: rig.window.panel("grounds").looking.scene is s.result.at(choose["arrive"]))
+    rig.wait(lambda: rig.window.panel("grounds").looking.ground is not None)
     choose_door(rig, DOOR, 0.0)
     look(rig, "Seed vault")
     choose_door(rig, VAULT_DOOR, 0.0)
@@ -152,7 +152,7 @@ def test_an_opening_of_a_level_that_changed_is_asked_for_again(regions: Rig) -> 
 
 def test_a_level_is_split_by_kind_and_by_hand(regions: Rig) -> None:
     rig, s = regions, regions.session
-    panel = rig.window.desk_panels["grounds"]
+    panel = rig.window.panel("grounds")
     tools, steps = panel.parts, rig.steps()
     assert tools.said() == "one list" and not tools.add.isEnabled()
     tools.by.buttons["kind"].click()

@@ -20,6 +20,7 @@ from customs.errors import CustomsError
 from customs.route.route import Stop
 from customs.route.step import steps
 from customs.scene.key import Key
+from customs_desktop.desk import DESKS
 from customs_desktop.desks.surface.role_model import ALPHA, MIME
 from customs_desktop.views.view_bar import SHADINGS
 from tests.assets import cube, saved, scene_of
@@ -548,7 +549,7 @@ def test_a_stop_of_another_edition_is_shown_held_and_taken_out(small: Rig) -> No
     s.change_asset("From elsewhere", lambda a: replace(a, stops=(*a.stops, foreign)))
     small.settle()
     assert small.row("step").verdict == "held" and "gild" in small.row("step").title
-    for desk in w.desk_panels:
+    for desk in DESKS.all():
         w.open_desk(desk)
     w.open_desk("fit")
     s.pick("gild@1")

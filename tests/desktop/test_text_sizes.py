@@ -30,7 +30,7 @@ def text(request: pytest.FixtureRequest, qapp: QApplication) -> Iterator[None]:
 def cut_off(rig: Rig) -> list[str]:
     """What stands on the open panel and does not fit from side to side."""
     QApplication.processEvents()
-    panel = rig.window.desk_panels[rig.window.desk]
+    panel = rig.window.panel(rig.window.desk)
     view, inner = panel.viewport(), panel.widget()
     assert view is not None and inner is not None
     out = [f"{rig.window.desk}: {inner.width()} in {view.width()}"] if inner.width() > view.width() else []

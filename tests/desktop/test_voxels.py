@@ -25,7 +25,7 @@ def test_cells_are_made_looked_into_and_changed(rig: Rig, goods: dict[str, Path]
     rig.wait(lambda: len(s.state.goods) == 1)
     rig.settle()
     rig.window.open_desk("fit")
-    panel = rig.window.desk_panels["fit"]
+    panel = rig.window.panel("fit")
     tools = panel.by_hand.voxels
     assert rig.steps()[-1] == "voxels", "planned by the kit's own remedy"
     assert {r.subject: r.verdict for r in s.result.ledger.rows if r.requirement == "voxels"}[

@@ -30,13 +30,13 @@ from customs.job import Job
 from customs.landing.land import land, landed_scene, packages
 from customs.landing.mistakes import plant
 from customs.motion.posing.bounds import world_bounds
+from customs.parts import part_folder
 from customs.route.step import NOTHING, get_step, make_settings
 from customs.work.asset import Request, prepare, run
 from customs.work.lookup import find_origin, find_sheet
 from tests import fuzzing
 from tests.assets import letter_primitive, lettered, saved, scene_of
 from tests.conftest import good
-from tests.killing import sitting
 
 
 def delivered(asset: str, sheet: str, goods: dict[str, Path], out: Path) -> Path:
@@ -156,17 +156,25 @@ def test_no_name_leaves_the_folder_or_means_a_device(name: str, tmp_path: Path) 
 def test_what_a_killed_process_left_is_swept_and_half_a_change_undone(tmp_path: Path) -> None:
     dead = subprocess.Popen([sys.executable, "-c", ""])
     dead.wait()
-    for name in (
-        f".thing-{dead.pid}-abcdefgh.part",
-        f".gone-{dead.pid}-abcdefgh.old",
-        f".thing-{os.getpid()}-abcdefgh.part",
+    with part_folder(tmp_path / "thing") as mine:
+        machine = mine.name.removeprefix(".thing-").partition(".")[0]
+    other = "000000" if machine != "000000" else "111111"
+    stay = {
+        f".thing-{machine}.{os.getpid()}-abcdefgh.part",
+        f".thing-{other}.{dead.pid}-abcdefgh.part",
         ".mine.part",
+    }
+    for name in (
+        f".thing-{machine}.{dead.pid}-abcdefgh.part",
+        f".gone-{machine}.{dead.pid}-abcdefgh.old",
+        *stay,
     ):
         (tmp_path / name).mkdir()
         (tmp_path / name / "a.txt").write_text("x")
+    (tmp_path / f".note.txt-{machine}.{dead.pid}-abcdefgh.part").write_text("half")
     write_package(tmp_path / "thing", [file("a.txt", lambda: [b"new"])], empty_docket)
-    left = {p.name for p in tmp_path.iterdir()}
-    assert left == {"thing", "gone", f".thing-{os.getpid()}-abcdefgh.part", ".mine.part"}
+    # What another machine is at is none of this one's business: folders are shared.
+    assert {p.name for p in tmp_path.iterdir()} == {"thing", "gone", *stay}
 
 
 def test_held_goods_are_not_written(goods: dict[str, Path], tmp_path: Path) -> None:
@@ -318,6 +326,7 @@ def test_what_was_dispatched_is_accepted_and_where_it_should_be(
     )
 
 
+@pytest.mark.breadth(2)
 @pytest.mark.parametrize(
     "mistake", ["texture", "name", "number", "count", "cut", "byte", "gone", "case", "box"]
 )
@@ -439,10 +448,3 @@ def test_landing_imports_nothing_of_the_makers() -> None:
     )
     out = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True).stdout
     assert out.strip() == "[]"
-
-
-def test_the_command_line_killed_while_it_replaces_leaves_old_or_new(
-    goods: dict[str, Path], tmp_path: Path
-) -> None:
-    tally = sitting(2, goods["bell_lantern"], tmp_path)
-    assert tally.kills == 2 and not tally.broken and not tally.left, tally

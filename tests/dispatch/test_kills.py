@@ -13,10 +13,10 @@ import sys
 import time
 from pathlib import Path
 
-from customs.dispatch.staging import sweep
 from customs.kit.changes import OURS
 from customs.kit.journal import held, recover
 from customs.landing.land import land
+from customs.parts import sweep
 from customs.work.lookup import find_sheet
 from customs.work.requests.dispatch import is_placed
 from tests.dispatch.kits import new_kit

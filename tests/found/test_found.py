@@ -157,7 +157,7 @@ def pairs(result: Result, sheet: Sheet) -> Iterator[tuple[Scene, Clip | None, Sc
 CASES = [(f, s) for f in FILES for s, sheet in model_sheets().items() if fits(f, s) and (f, s) not in HELD]
 
 
-@pytest.mark.breadth(4)
+@pytest.mark.breadth(6)
 @pytest.mark.parametrize(("name", "sheet"), CASES)
 def test_it_stands_where_it_stood_and_shows_what_it_showed(
     name: str, sheet: str, goods: Path, tmp_path: Path

@@ -296,6 +296,7 @@ FAULTS: dict[str, tuple[Callable[[Scene], Scene], str]] = {
 }  # fmt: skip
 
 
+@pytest.mark.breadth(2)
 @pytest.mark.parametrize("fault", list(FAULTS))
 def test_a_fault_is_found_and_put_right_by_one_press(fault: str, clean: Scene) -> None:
     plant, requirement = FAULTS[fault]

@@ -134,7 +134,7 @@ def test_a_stop_of_every_kind_still_runs_and_its_keys_are_answered(
             assert all(k.path or k == k.was for k in keys), kind
 
 
-@pytest.mark.breadth(2)
+@pytest.mark.breadth(3)
 @pytest.mark.parametrize(("edition", "sheet"), SENT)
 def test_shipments_deliver_as_they_did(
     edition: str, sheet: str, editions: dict[str, Path], tmp_path: Path

@@ -109,6 +109,7 @@ DOCUMENTS: dict[str, tuple[Callable[[Facts], object], str]] = {
 }  # fmt: skip
 
 
+@pytest.mark.breadth(2)
 @pytest.mark.parametrize("name", DOCUMENTS)
 def test_a_document_that_is_wrong_is_named(name: str, package: Path) -> None:
     change, said = DOCUMENTS[name]

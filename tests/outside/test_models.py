@@ -44,6 +44,7 @@ def test_the_manifest_names_every_file() -> None:
     assert {v for v, _ in manifest().values()} <= {"accepted", "repaired", "held", "refused"}
 
 
+@pytest.mark.breadth(2)
 @pytest.mark.parametrize("name", sorted(manifest()))
 def test_each_does_what_the_manifest_says(name: str, tmp_path: Path) -> None:
     verdict, _ = manifest()[name]

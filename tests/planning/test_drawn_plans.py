@@ -49,7 +49,7 @@ def done(asked: Request) -> tuple[Plan, Path | None]:
     return planned, result.folder
 
 
-@pytest.mark.breadth(2)
+@pytest.mark.breadth(3)
 @pytest.mark.parametrize("sheet", SHEETS)
 @pytest.mark.parametrize("shape", SHAPES)
 @pytest.mark.parametrize("seed", [0, 1])

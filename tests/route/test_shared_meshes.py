@@ -46,6 +46,7 @@ def faces(scene: Scene) -> list[np.ndarray]:
     return out
 
 
+@pytest.mark.breadth(2)
 @pytest.mark.parametrize("shape", SHAPES)
 @pytest.mark.parametrize("step", STILL)
 def test_no_face_moves(step: str, shape: str) -> None:

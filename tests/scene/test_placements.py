@@ -249,6 +249,7 @@ def test_bounds_counts_and_facts_are_those_of_the_nodes(made: Callable[..., Scen
         assert np.allclose(world_bounds(rows), (every.min(axis=0), every.max(axis=0)), atol=1e-5)
 
 
+@pytest.mark.breadth(2)
 @pytest.mark.parametrize("step", sorted(s.id for s in steps().values()))
 @MADE
 def test_every_step_does_to_rows_what_it_does_to_nodes(step: str, made: Callable[..., Scene]) -> None:
@@ -515,6 +516,7 @@ def test_what_bends_is_not_repeated_and_what_else_instances_say_is_said(tmp_path
 # -- through the sheets, and other people's readers
 
 
+@pytest.mark.breadth(3)
 @pytest.mark.parametrize("sheet", sorted(model_sheets()))
 @MADE
 def test_a_small_level_is_delivered_as_it_stands_or_held(

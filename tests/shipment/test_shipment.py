@@ -130,7 +130,9 @@ def test_one_file_has_one_lock_by_whatever_name(tmp_path: Path) -> None:
 
 def test_what_was_half_made_or_half_taken_blocks_nothing(tmp_path: Path) -> None:
     path = tmp_path / "a.customs"
-    (tmp_path / ".a.customs.1.making").write_bytes(b"half")
+    half = "from pathlib import Path; import os, sys; from customs.parts import part_file; held = part_file(Path(sys.argv[1])); held.__enter__(); os._exit(0)"
+    subprocess.run([sys.executable, "-c", half, str(path)], check=True)
+    assert len(list(tmp_path.iterdir())) == 1
     (tmp_path / "a.store" / ".taking-x").mkdir(parents=True)
     with closing(Shipment.create(path)) as shipment:
         assert shipment.writable
@@ -263,7 +265,7 @@ def test_where_no_copy_can_be_kept_nothing_is_changed(
     def full(made: Path, target: Path) -> None:
         raise OSError(28, "no room left")
 
-    monkeypatch.setattr(shipment_file, "put_there", full)
+    monkeypatch.setattr(shipment_file, "put_new", full)
     with pytest.raises(ShipmentError, match="no room left"):
         Shipment(path)
     assert path.read_bytes() == before and not (tmp_path / "old.version-1.customs").exists()

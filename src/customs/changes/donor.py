@@ -11,12 +11,13 @@ from functools import lru_cache
 from pathlib import Path
 
 from customs.errors import StepError
-from customs.formats.gltf.read import read_gltf
-from customs.formats.gltf.write import write_glb
 from customs.formats.registry import WriteOptions
 from customs.formats.source import Source
+from customs.later import later
 from customs.motion.posing.bind import bind_error
 from customs.scene.model import Node, Scene
+
+reading, writing = later("customs.formats.gltf.read"), later("customs.formats.gltf.write")
 
 
 @dataclass(frozen=True, eq=False)
@@ -43,7 +44,7 @@ class MemorySource(Source):
 
 @lru_cache(maxsize=8)
 def _read(digest: str, data: bytes) -> Scene:
-    return read_gltf(MemorySource(f"donor-{digest}.glb", data))
+    return reading.read_gltf(MemorySource(f"donor-{digest}.glb", data))
 
 
 def donor_scene(digest: str, data: bytes) -> Scene:
@@ -65,7 +66,7 @@ def make_donor(scene: Scene) -> Donor:
             for m in scene.meshes
         ),
     )
-    data = b"".join(bytes(part) for part in write_glb(plain, WriteOptions(scene.name))[".glb"])
+    data = b"".join(bytes(part) for part in writing.write_glb(plain, WriteOptions(scene.name))[".glb"])
     return Donor(scene.name, hashlib.sha256(data).hexdigest()[:16], data)
 
 

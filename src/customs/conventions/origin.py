@@ -17,6 +17,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_valida
 from customs.conventions.axes import check_axes
 from customs.errors import CustomsError, SheetError
 from customs.files import read_regular
+from customs.parts import write_whole
 from customs.scene.convention import Axis, Convention, Front, Hand, Up
 from customs.scene.model import SLOTS
 
@@ -201,9 +202,6 @@ def origin_text(origin: Origin) -> str:
 
 def keep_origin(origin: Origin, folder: Path) -> Path:
     """Write `origin` to `folder` under its id, replacing it in one rename."""
-    folder.mkdir(parents=True, exist_ok=True)
     path = folder / f"{origin.id}.toml"
-    temporary = path.with_suffix(".part")
-    temporary.write_text(origin_text(origin), "utf-8")
-    temporary.replace(path)
+    write_whole(path, origin_text(origin).encode())
     return path

@@ -7,6 +7,7 @@ import json
 import posixpath
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
+from functools import cache
 from importlib import resources
 from pathlib import Path
 from typing import Any
@@ -294,6 +295,11 @@ def docket_json(body: Mapping[str, Any]) -> bytes:
 
 def docket_page(body: Mapping[str, Any]) -> bytes:
     """The docket as a page a person can read."""
+    return _page().render(d=body).encode("utf-8")
+
+
+@cache
+def _page() -> Any:
+    """The page's template: to compile it takes longer than a small asset's files."""
     text = (resources.files("customs.dispatch") / "docket.html").read_text("utf-8")
-    template = sandbox.SandboxedEnvironment(autoescape=True).from_string(text)
-    return template.render(d=body).encode("utf-8")
+    return sandbox.SandboxedEnvironment(autoescape=True).from_string(text)

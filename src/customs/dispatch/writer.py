@@ -15,11 +15,11 @@ from typing import Any
 from customs.dispatch.bundle import BUNDLES, bundled
 from customs.dispatch.deliver import Deliverable
 from customs.dispatch.docket import docket_json, docket_page
-from customs.dispatch.staging import new_staging
 from customs.dispatch.standing import check_free
 from customs.errors import WriteError
 from customs.files import why_no_part
 from customs.job import Job
+from customs.parts import new_folder
 
 RENAME_EXCHANGE = 2
 AT_FDCWD = -100
@@ -93,7 +93,7 @@ def _bundle(staging: Path, path: str, records: Sequence[dict[str, Any]]) -> Deli
 
 def _staging(target: Path) -> Path:
     try:
-        return new_staging(target)
+        return new_folder(target)
     except OSError as problem:
         raise WriteError(
             f"cannot be written to ({problem.strerror})",

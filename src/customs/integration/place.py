@@ -10,7 +10,7 @@ import json
 import os
 import shutil
 import subprocess
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
 from importlib import resources
@@ -18,7 +18,7 @@ from pathlib import Path
 
 from customs import __version__
 from customs.errors import WriteError
-from customs.files import write_whole
+from customs.parts import sweep, write_whole
 
 ID, FILE_ICON = "local.customs.Customs", "local.customs.Shipment"
 SIZES = (48, 128, 256)
@@ -57,28 +57,28 @@ def integrate(run: Path, home: Path | None = None) -> Integrated:
     they start. Raises WriteError, with what was written before taken away again.
     """
     home = home or data_home()
-    before, record = _record(home), dict[str, list[str]](files=[], folders=[])
+    before, entries = _record(home), list(_entries(run))
+    new = [name for name, _ in entries]
+    folders = list(dict.fromkeys([*before["folders"], *_missing(new, home)]))
     try:
-        for name, data in _entries(run):
-            made = _folders(home / name, home)
-            record["folders"] += [f for f in made if f not in record["folders"]]
+        # Written down first: after a kill, whoever takes it away finds all that may be there.
+        _write_down(home, [*dict.fromkeys([*before["files"], *new])], folders)
+        for name, data in entries:
             write_whole(home / name, data)
-            record["files"].append(name)
-        for old in set(before["files"]) - set(record["files"]):
+        for old in set(before["files"]) - set(new):
             with suppress(OSError):
                 (home / old).unlink()
-        record["folders"] = list(dict.fromkeys([*before["folders"], *record["folders"]]))
-        write_whole(home / RECORD, json.dumps(record, indent=1).encode())
+        _write_down(home, new, folders)
     except OSError as problem:
-        for name in [] if before["files"] else record["files"]:
+        for name in [] if before["files"] else [*new, RECORD]:
             with suppress(OSError):
                 (home / name).unlink()
-        _sweep(home, record["folders"] if not before["files"] else [])
+        _sweep(home, folders if not before["files"] else [])
         raise WriteError(
             f"cannot be written ({problem.strerror})", "a folder that can be written", "Nothing was put on the desktop.",
             problem.filename or home,
         ) from None  # fmt: skip
-    return Integrated(tuple(home / n for n in record["files"]), _brought_up(home))
+    return Integrated(tuple(home / n for n in new), _brought_up(home))
 
 
 def withdraw(home: Path | None = None) -> Integrated:
@@ -93,6 +93,9 @@ def withdraw(home: Path | None = None) -> Integrated:
                 gone.append(home / name)
         with suppress(FileNotFoundError):
             (home / RECORD).unlink()
+        for folder in {home, *((home / name).parent for name in record["files"])}:
+            with suppress(FileNotFoundError):
+                sweep(folder)
     except OSError as problem:
         raise WriteError(
             f"cannot be taken away ({problem.strerror})", "a folder that can be written", file=problem.filename or home
@@ -147,14 +150,14 @@ def _record(home: Path) -> dict[str, list[str]]:
         return {"files": [], "folders": []}
 
 
-def _folders(path: Path, home: Path) -> list[str]:
-    """The folders that were made for a file, outermost first; `home` itself as ".". Raises OSError."""
-    missing, folder = list[Path](), path.parent
-    while not folder.is_dir():
-        missing.append(folder)
-        folder = folder.parent
-    path.parent.mkdir(parents=True, exist_ok=True)
-    return [f.relative_to(home).as_posix() for f in reversed(missing) if f.is_relative_to(home)]
+def _write_down(home: Path, files: list[str], folders: list[str]) -> None:
+    write_whole(home / RECORD, json.dumps({"files": files, "folders": folders}, indent=1).encode())
+
+
+def _missing(names: Sequence[str], home: Path) -> list[str]:
+    """The folders that are to be made for files, outermost first; `home` itself as "."."""
+    of = {f for name in names for f in (home / name).parents if f.is_relative_to(home) and not f.is_dir()}
+    return [f.relative_to(home).as_posix() for f in sorted(of)]
 
 
 def _brought_up(home: Path) -> tuple[str, ...]:

@@ -15,6 +15,7 @@ from pathlib import Path
 
 from customs.files import open_regular
 from customs.kit.changes import OURS
+from customs.parts import write_whole
 
 KEPT = "hashes.json"
 SETTLED = 2_000_000_000
@@ -88,7 +89,5 @@ def _keep(kit: Path, known: Known, new: Known) -> None:
     still = {k: v for k, v in new.items() if int(str(v[2])) < until}
     if still == known or not (kit / OURS).is_dir():
         return
-    part = kit / OURS / f"{KEPT}.{os.getpid()}.new"
     with suppress(OSError):
-        part.write_text(json.dumps(still, separators=(",", ":")), "utf-8")
-        os.replace(part, kit / OURS / KEPT)
+        write_whole(kit / OURS / KEPT, json.dumps(still, separators=(",", ":")).encode())

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -20,7 +21,7 @@ EVERY = 0.15
 """Seconds between two tellings of what has been judged."""
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Ledger:
     """All rows of one asset, worst first within each desk's order kept."""
 
@@ -39,6 +40,28 @@ class Ledger:
         """Rows that are neither cleared nor waived, held ones first."""
         rows = [r for r in self.rows if effective(r) != "cleared"]
         return sorted(rows, key=lambda r: -RANK[r.verdict])
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Ledger) and self.rows == other.rows
+
+
+class KnownVerdict(Ledger):
+    """A ledger whose verdict is known before its rows are made, which is when somebody asks for one: of a thousand goods
+    a person looks at few.
+    """
+
+    def __init__(self, verdict: Verdict, make: Callable[[], tuple[Row, ...]]) -> None:
+        self.__dict__.update(_verdict=verdict, _make=make)
+
+    @cached_property
+    def rows(self) -> tuple[Row, ...]:
+        """All rows."""
+        return self.__dict__["_make"]()
+
+    @property
+    def verdict(self) -> Verdict:
+        """The worst verdict."""
+        return self.__dict__["_verdict"]
 
 
 def effective(row: Row) -> Verdict:

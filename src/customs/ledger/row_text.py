@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from dataclasses import fields
 from typing import Any
 
-from customs.ledger.ledger import Ledger
-from customs.ledger.row import Place, Remedy, Row
+from customs.ledger.ledger import KnownVerdict, Ledger
+from customs.ledger.row import RANK, Place, Remedy, Row
 from customs.route.step import get_step, make_settings
 from customs.scene.key import Key
 
@@ -26,6 +26,13 @@ def ledger_of(table: Any) -> Ledger:
     return Ledger(tuple(_row_of(t) for t in table))
 
 
+def known_verdict(verdict: Any, table: Any) -> Ledger:
+    """The same, its rows made when they are asked for. Raises TypeError or ValueError where what is seen at once is wrong."""
+    if verdict not in RANK or not isinstance(table, list):
+        raise ValueError(verdict)
+    return KnownVerdict(verdict, lambda: ledger_of(table).rows)
+
+
 def _row_table(row: Row) -> dict[str, Any]:
     out = {n: v for n in _PLAIN if (v := getattr(row, n)) not in ("", None)}
     if row.values:
@@ -41,7 +48,7 @@ def _row_of(table: Mapping[str, Any]) -> Row:
     plain = {n: table[n] for n in _PLAIN if n in table}
     for name in ("received", "required", "delivering"):
         plain.setdefault(name, "")
-    if plain["verdict"] not in ("cleared", "query", "held"):
+    if plain["verdict"] not in RANK:
         raise ValueError(plain["verdict"])
     fix, place = table.get("remedy"), table.get("place")
     return Row(

@@ -42,6 +42,8 @@ FEW_RANGES = 16
 FEW_ENOUGH = 300
 """Triangles of a part that is never thinned."""
 SOFTWARE = ("llvmpipe", "softpipe", "swr", "software")
+DARK_LINE, LIGHT_LINE = (0.05, 0.08, 0.1, 0.5), (0.93, 0.96, 0.96, 0.55)
+"""Colours of the wire, with how much they cover."""
 
 
 def _context() -> Any:
@@ -52,10 +54,6 @@ def _context() -> Any:
         raise ToolError(
             f"no OpenGL here ({problem})", "OpenGL 3.3 over EGL", "Install a graphics driver or Mesa."
         ) from None
-
-
-DARK_LINE, LIGHT_LINE = (0.05, 0.08, 0.1, 0.5), (0.93, 0.96, 0.96, 0.55)
-"""Colours of the wire, with how much they cover."""
 
 
 class Renderer:
@@ -110,6 +108,8 @@ class Renderer:
     def release(self) -> None:
         """Give the context back."""
         self.store.release()
+        # It is gone when no thread has it any more, and a thread that ends does not let go of it by itself.
+        self.context.__exit__(None, None, None)
         self.context.release()
 
     def _target(self, width: int, height: int, samples: int) -> tuple[Any, Any]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 import io
 import json
-import shutil
 import tarfile
 import tempfile
 from collections.abc import Mapping
@@ -13,13 +12,13 @@ from contextlib import ExitStack
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from customs.dispatch.staging import new_staging
 from customs.dispatch.standing import check_free
 from customs.dispatch.unchanged import standing_package
 from customs.dispatch.writer import put_in_place
 from customs.errors import UsageError
 from customs.intake.closure import Names, closures
 from customs.intake.heap import Heap
+from customs.parts import part_folder
 from customs.work.asset import Request
 
 
@@ -126,13 +125,10 @@ def unpacked(data: bytes, request: Request) -> Path:
     with tarfile.open(fileobj=io.BytesIO(data)) as archive:
         name = archive.getnames()[0]
         target = request.out / name
-        staging = new_staging(target)
-        try:
+        with part_folder(target) as staging:
             archive.extractall(staging, filter="data")
             made_of = json.loads((staging / name / "docket.json").read_bytes()).get("made_of", "")
             if standing_package(target, made_of) is None:
                 check_free(target, request.replace_existing)
                 put_in_place(staging / name, target)
-        finally:
-            shutil.rmtree(staging, ignore_errors=True)
     return target

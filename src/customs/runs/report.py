@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from customs.later import later
+from customs.parts import write_whole
 from customs.runs.rows import Row
 
 sandbox = later("jinja2.sandbox")
@@ -107,9 +108,7 @@ def wrong(error: Json) -> str:
 def write_report(folder: Path, body: Json) -> None:
     """The report as JSON and as a page, each whole or not at all. Raises OSError."""
     for name, data in ((DATA, json.dumps(body, indent=1, ensure_ascii=False) + "\n"), (PAGE, page(body))):
-        part = folder / f".{name}.part"
-        part.write_text(data, "utf-8", "replace")
-        part.replace(folder / name)
+        write_whole(folder / name, data.encode("utf-8", "replace"))
 
 
 def page(body: Json) -> str:

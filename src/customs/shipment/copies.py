@@ -9,10 +9,9 @@ import os
 import shutil
 import sqlite3
 import stat
-import tempfile
 import zipfile
 import zlib
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
@@ -22,8 +21,8 @@ from customs.damage import BROKEN
 from customs.errors import ShipmentError
 from customs.files import open_regular, why_no_part
 from customs.job import Job
+from customs.parts import part_file, part_folder, put, put_new
 from customs.shipment.file import Shipment
-from customs.shipment.making import put_there
 from customs.shipment.store import copy_file
 
 FILE, STORE, SHEETS = "shipment.customs", "store", "sheets"
@@ -52,24 +51,19 @@ def save_copy(shipment: Shipment, target: Path, job: Job | None = None) -> None:
     job = job or Job()
     store = target.with_suffix(".store")
     _free(target, store)
-    staging: Path | None = None
     try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-        staging = Path(tempfile.mkdtemp(prefix=f".{target.stem}.", suffix=".copying", dir=target.parent))
-        _copy_file(shipment, staging / FILE)
-        files = list(_files(shipment.store))
-        for k, (path, name) in enumerate(files):
-            job.progress(k / len(files), name.rsplit("/", 1)[-1])
-            job.check()
-            place = staging / STORE / name
-            place.parent.mkdir(parents=True, exist_ok=True)
-            copy_file(path, place)
-        _put(staging, target, store)
+        with part_folder(target) as staging:
+            _copy_file(shipment, staging / FILE)
+            files = list(_files(shipment.store))
+            for k, (path, name) in enumerate(files):
+                job.progress(k / len(files), name.rsplit("/", 1)[-1])
+                job.check()
+                place = staging / STORE / name
+                place.parent.mkdir(parents=True, exist_ok=True)
+                copy_file(path, place)
+            _put(staging, target, store)
     except (OSError, *BROKEN) as problem:
         raise _unwritten(target, problem) from None
-    finally:
-        if staging is not None:
-            shutil.rmtree(staging, ignore_errors=True)
 
 
 def pack(shipment: Shipment, target: Path, sheets: Mapping[str, str], job: Job | None = None) -> int:
@@ -77,28 +71,21 @@ def pack(shipment: Shipment, target: Path, sheets: Mapping[str, str], job: Job |
     bytes. Raises ShipmentError, Cancelled.
     """
     job = job or Job()
-    part = target.with_name(f".{target.name}.{os.getpid()}.making")
-    kept: Path | None = None
     try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-        kept = Path(tempfile.mkdtemp(prefix=".packing-", dir=target.parent))
-        _copy_file(shipment, kept / FILE)
-        with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as out:
-            out.write(kept / FILE, FILE)
-            for id_, text in sheets.items():
-                out.writestr(f"{SHEETS}/{id_}.toml", text)
-            files = list(_files(shipment.store))
-            for k, (path, name) in enumerate(files):
-                job.progress(k / len(files), name.rsplit("/", 1)[-1])
-                _write(out, path, f"{STORE}/{name}", job)
-        os.replace(part, target)
+        with part_folder(target) as kept, part_file(target) as part:
+            _copy_file(shipment, kept / FILE)
+            with zipfile.ZipFile(part, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as out:
+                out.write(kept / FILE, FILE)
+                for id_, text in sheets.items():
+                    out.writestr(f"{SHEETS}/{id_}.toml", text)
+                files = list(_files(shipment.store))
+                for k, (path, name) in enumerate(files):
+                    job.progress(k / len(files), name.rsplit("/", 1)[-1])
+                    _write(out, path, f"{STORE}/{name}", job)
+            put(part, target)
         return target.stat().st_size
     except (OSError, ValueError, *BROKEN) as problem:
         raise _unwritten(target, problem) from None
-    finally:
-        part.unlink(missing_ok=True)
-        if kept is not None:
-            shutil.rmtree(kept, ignore_errors=True)
 
 
 def unpack(packed: Path, target: Path, job: Job | None = None) -> Unpacked:
@@ -106,27 +93,15 @@ def unpack(packed: Path, target: Path, job: Job | None = None) -> Unpacked:
     job = job or Job()
     store = target.with_suffix(".store")
     _free(target, store)
-    staging: Path | None = None
     try:
         with open_regular(packed) as file, zipfile.ZipFile(file) as archive:
             members = _checked(archive, packed, target)
-            target.parent.mkdir(parents=True, exist_ok=True)
-            staging = Path(tempfile.mkdtemp(prefix=f".{target.stem}.", suffix=".copying", dir=target.parent))
-            sheets = dict[str, str]()
-            for k, member in enumerate(members):
-                job.progress(k / len(members), member.filename.rsplit("/", 1)[-1])
-                if member.filename.startswith(f"{SHEETS}/"):
-                    sheets[Path(member.filename).stem] = archive.read(member).decode("utf-8")
-                    continue
-                place = staging / member.filename
-                place.parent.mkdir(parents=True, exist_ok=True)
-                with archive.open(member) as inside, place.open("xb") as out:
-                    _poured(inside, out, member.file_size, job)
-        (staging / STORE).mkdir(exist_ok=True)
-        # What is no shipment, or one of a newer program, is said before anything has its name.
-        opened = Shipment(staging / FILE)
-        opened.close()
-        _put(staging, target, store)
+            with part_folder(target) as staging:
+                sheets = _laid_out(archive, members, staging, job)
+                # What is no shipment, or one of a newer program, is said before anything has its name.
+                opened = Shipment(staging / FILE)
+                opened.close()
+                _put(staging, target, store)
         return Unpacked(sheets, opened.lost)
     except (
         zipfile.BadZipFile,
@@ -139,9 +114,24 @@ def unpack(packed: Path, target: Path, job: Job | None = None) -> Unpacked:
         raise _no_pack(packed, str(problem)) from None
     except OSError as problem:
         raise _unwritten(target, problem) from None
-    finally:
-        if staging is not None:
-            shutil.rmtree(staging, ignore_errors=True)
+
+
+def _laid_out(
+    archive: zipfile.ZipFile, members: Sequence[zipfile.ZipInfo], folder: Path, job: Job
+) -> dict[str, str]:
+    """What was packed in a folder; texts of the sheets among it, by id."""
+    sheets = dict[str, str]()
+    for k, member in enumerate(members):
+        job.progress(k / len(members), member.filename.rsplit("/", 1)[-1])
+        if member.filename.startswith(f"{SHEETS}/"):
+            sheets[Path(member.filename).stem] = archive.read(member).decode("utf-8")
+            continue
+        place = folder / member.filename
+        place.parent.mkdir(parents=True, exist_ok=True)
+        with archive.open(member) as inside, place.open("xb") as out:
+            _poured(inside, out, member.file_size, job)
+    (folder / STORE).mkdir(exist_ok=True)
+    return sheets
 
 
 def _checked(archive: zipfile.ZipFile, packed: Path, target: Path) -> list[zipfile.ZipInfo]:
@@ -230,7 +220,7 @@ def _put(staging: Path, target: Path, store: Path) -> None:
     if (staging / STORE).is_dir():
         os.rename(staging / STORE, store)
     try:
-        put_there(staging / FILE, target)
+        put_new(staging / FILE, target)
     except OSError:
         if store.is_dir():
             os.rename(store, staging / STORE)

@@ -17,8 +17,9 @@ from urllib.parse import quote
 
 from customs.damage import BROKEN, in_the_way
 from customs.errors import ShipmentError
+from customs.parts import part_file, put_new
 from customs.shipment.history import Decision, History, keep_pictures
-from customs.shipment.making import APPLICATION_ID, MIGRATIONS, SCHEMA, fill, make_whole, put_there
+from customs.shipment.making import APPLICATION_ID, MIGRATIONS, SCHEMA, fill, make_whole
 from customs.shipment.parcels import Parcels, body_of, name_of
 from customs.shipment.salvage import put_aside, salvage
 from customs.shipment.state import Asset, State
@@ -271,13 +272,12 @@ class Shipment:
         place = self.path.with_name(f"{self.path.stem}.version-{version}{self.path.suffix}")
         if os.path.lexists(place):
             return
-        made = place.with_name(f".{place.name}.making")
         try:
             # Whole under its name or not there: a copy that was cut short would be taken for one.
-            made.unlink(missing_ok=True)
-            with closing(sqlite3.connect(made)) as copy:
-                db.backup(copy)
-            put_there(made, place)
+            with part_file(place) as made:
+                with closing(sqlite3.connect(made)) as copy:
+                    db.backup(copy)
+                put_new(made, place)
         except (*BROKEN, OSError) as problem:
             db.close()
             self._release()
@@ -287,8 +287,6 @@ class Shipment:
                 "Nothing was changed.",
                 self.path,
             ) from None
-        finally:
-            made.unlink(missing_ok=True)
 
     def _release(self) -> None:
         if self._lock is not None:

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import errno
-import glob
-import os
 import sqlite3
 from collections.abc import Sequence
 from contextlib import closing
 from pathlib import Path
 from typing import Any
+
+from customs.parts import part_file, put_new
 
 APPLICATION_ID = 0x43757374
 SCHEMA = 2
@@ -30,29 +29,10 @@ def make_whole(
     """A whole shipment under a name nobody has, all of it or nothing. Raises OSError (FileExistsError among
     it), sqlite3.Error.
     """
-    for old in path.parent.glob(f".{glob.escape(path.name)}.*.making"):
-        old.unlink(missing_ok=True)
-    made = path.with_name(f".{path.name}.{os.getpid()}.making")
-    try:
+    with part_file(path) as made:
         with closing(sqlite3.connect(made, isolation_level=None)) as db:
             fill(db, states, blobs, current)
-        put_there(made, path)
-    finally:
-        made.unlink(missing_ok=True)
-
-
-def put_there(made: Path, path: Path) -> None:
-    """`made` under the name `path`, never over something: a link is made or it is not. Some file systems know
-    no links.
-    """
-    try:
-        os.link(made, path)
-    except FileExistsError:
-        raise
-    except OSError:
-        if os.path.lexists(path):
-            raise FileExistsError(errno.EEXIST, "there is something of that name", str(path)) from None
-        os.rename(made, path)
+        put_new(made, path)
 
 
 def fill(

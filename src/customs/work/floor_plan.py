@@ -18,6 +18,7 @@ from customs.floorplan.picture import drawn_page
 from customs.grounds.storeys import building
 from customs.job import Job
 from customs.json_text import loads
+from customs.parts import write_whole
 from customs.scene.floor_plan import FloorPlan, Mark
 from customs.scene.model import Scene
 
@@ -110,10 +111,7 @@ def _put(files: Sequence[Path], bodies: Sequence[bytes]) -> None:
     """Each file whole or not at all. Raises WriteError."""
     try:
         for path, data in zip(files, bodies):
-            path.parent.mkdir(parents=True, exist_ok=True)
-            part = path.with_name(f".{path.name}.part")
-            part.write_bytes(data)
-            os.replace(part, path)
+            write_whole(path, data)
     except OSError as problem:
         raise WriteError(
             f"cannot be written ({problem.strerror})",

@@ -14,9 +14,8 @@ import hashlib
 import json
 import os
 import sys
-import threading
 import zlib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -27,7 +26,8 @@ import customs
 from customs.errors import CustomsError
 from customs.ledger.ledger import Ledger
 from customs.ledger.row import About
-from customs.ledger.row_text import ledger_of, ledger_table
+from customs.ledger.row_text import known_verdict, ledger_of, ledger_table
+from customs.parts import sweep, write_whole
 from customs.route.route import Stop
 from customs.sheet.load import sheet_digest
 from customs.sheet.model import Sheet
@@ -61,7 +61,7 @@ class Judged:
         """The ledger as it was judged last, where the person's files have neither another time nor another
         size: enough to show, and looked at closely afterwards.
         """
-        found = self._find("asset", asset, sheet)
+        found = self._find("asset", asset, sheet, lambda t: known_verdict(t["verdict"], t["rows"]))
         return found.ledger if found is not None and found.sources == _sources(asset) else None
 
     def ledger(self, asset: Asset, sheet: Sheet, about: About) -> Ledger | None:
@@ -85,6 +85,7 @@ class Judged:
     def sweep(self) -> None:
         """Let go of what was used longest ago."""
         with contextlib.suppress(OSError):
+            sweep(self._folder)
             there = sorted(self._folder.iterdir(), key=lambda p: p.stat().st_mtime)
             for path in there[: max(len(there) - MOST, 0)]:
                 path.unlink(missing_ok=True)
@@ -96,7 +97,13 @@ class Judged:
         told = f"{kind} {edition()} {sheet_digest(sheet)} {name_of(replace(asset, notes=()))}"
         return self._folder / (hashlib.sha256(told.encode()).hexdigest()[:40] + END)
 
-    def _find(self, kind: str, asset: Asset, sheet: Sheet) -> Answer | None:
+    def _find(
+        self,
+        kind: str,
+        asset: Asset,
+        sheet: Sheet,
+        ledger: Callable[[Any], Ledger] = lambda table: ledger_of(table["rows"]),
+    ) -> Answer | None:
         place = self._place(kind, asset, sheet)
         try:
             packed = place.read_bytes()
@@ -106,7 +113,7 @@ class Judged:
                 return None
             table = json.loads(body)
             stops = tuple(Stop.from_dict(s) for s in table["stops"])
-            answer = Answer(stops, ledger_of(table["rows"]), table["outside"], table["sources"])
+            answer = Answer(stops, ledger(table), table["outside"], table["sources"])
             os.utime(place)
         except (OSError, zlib.error, ValueError, KeyError, TypeError, AttributeError, CustomsError):
             return None
@@ -116,9 +123,9 @@ class Judged:
         self, kind: str, asked: Asset, asset: Asset, sheet: Sheet, about: About, ledger: Ledger
     ) -> None:
         place = self._place(kind, asked, sheet)
-        part = place.with_suffix(f".{os.getpid()}.{threading.get_native_id()}.part")
         table = {
             "stops": [s.as_dict() for s in asset.stops],
+            "verdict": ledger.verdict,
             "rows": ledger_table(ledger),
             "outside": _outside(about),
             "sources": _sources(asset),
@@ -127,11 +134,7 @@ class Judged:
         # start, and nothing else.
         with contextlib.suppress(OSError, TypeError, ValueError):
             body = json.dumps(table).encode()
-            place.parent.mkdir(parents=True, exist_ok=True)
-            part.write_bytes(hashlib.sha256(body).digest() + zlib.compress(body, 1))
-            part.replace(place)
-        with contextlib.suppress(OSError):
-            part.unlink(missing_ok=True)
+            write_whole(place, hashlib.sha256(body).digest() + zlib.compress(body, 1), sweeps=False)
 
 
 def unplanned(asset: Asset) -> Asset:

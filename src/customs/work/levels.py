@@ -21,6 +21,7 @@ from customs.levels.file import ENDING, LevelFile, level_of
 from customs.levels.library import Resolved, resolve
 from customs.levels.mapping import Mapping as ListMapping
 from customs.levels.read import Listed, name_counts, read_list
+from customs.parts import part_file, put, write_whole
 from customs.preferences import config_folder
 from customs.scene.convention import WORKING
 from customs.scene.model import Scene
@@ -72,10 +73,7 @@ def _kept(text: str, paths: Sequence[Path], ending: str) -> Path:
     known = hashlib.sha256("\n".join([text, *map(str, paths)]).encode()).hexdigest()[:12]
     path = config_folder() / "levels" / known / f"{paths[0].name.partition('.')[0]}{ending}"
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        part = path.with_suffix(".part")
-        part.write_text(text, "utf-8")
-        part.replace(path)
+        write_whole(path, text.encode())
     except OSError as problem:
         raise WriteError(
             f"cannot be written ({problem.strerror})", "room and permission", file=path
@@ -102,11 +100,11 @@ def written_level(scene: Scene, out: Path) -> None:
     scene = prune(change_convention(scene, get_format("glb").convention, scene.convention))
     write = get_format("glb").write
     assert write is not None
-    part = out.with_suffix(".part")
-    with part.open("wb") as f:
-        for piece in write(scene, WriteOptions(out.stem))[".glb"]:
-            f.write(piece)
-    part.replace(out)
+    with part_file(out) as part:
+        with part.open("wb") as f:
+            for piece in write(scene, WriteOptions(out.stem))[".glb"]:
+                f.write(piece)
+        put(part, out)
 
 
 def kinds_of(scene: Scene) -> dict[str, dict[str, int]]:

@@ -12,6 +12,7 @@ from customs.changes.donor import Donor
 from customs.conventions.origin import Origin
 from customs.errors import CustomsError, UsageError
 from customs.intake.scan import Model
+from customs.parts import part_file, put
 from customs.planning.plan import fresh_route
 from customs.recipes.recipe import UNSAID, Beside, Decided, Difference, Recipe, Rights, read_recipe
 from customs.route.route import Stop
@@ -106,13 +107,10 @@ def add_decision(path: Path, more: Difference) -> Recipe:
     read_recipe(path)
     text = path.read_text("utf-8")
     added = text.rstrip("\n") + "\n" + "\n".join(more.lines()) + "\n"
-    part = path.with_name(f".{path.name}.part")
-    part.write_text(added, "utf-8")
-    try:
+    with part_file(path) as part:
+        part.write_text(added, "utf-8")
         recipe = read_recipe(part)
-        part.replace(path)
-    finally:
-        part.unlink(missing_ok=True)
+        put(part, path)
     return recipe
 
 

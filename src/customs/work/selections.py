@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterable, Sequence
 from functools import lru_cache
 from pathlib import Path
 
 from customs.errors import ShipmentError
 from customs.files import read_regular
+from customs.parts import write_whole
 from customs.route.route import Stop
 from customs.route.step import Content
 from customs.scene.selection import PREFIX, names_in, packed_rows
@@ -31,11 +31,8 @@ def keep_packed(store: Path, name: str, body: bytes) -> str:
 
 def put_whole(place: Path, body: bytes) -> None:
     """Write a file of the store, whole or not at all. Raises ShipmentError."""
-    part = place.with_suffix(f".{os.getpid()}.part")
     try:
-        place.parent.mkdir(parents=True, exist_ok=True)
-        part.write_bytes(body)
-        part.replace(place)
+        write_whole(place, body, sweeps=False)
     except OSError as problem:
         raise ShipmentError(
             f"cannot be kept ({problem.strerror})", "room and permission", file=place

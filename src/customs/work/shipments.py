@@ -11,8 +11,9 @@ from pathlib import Path
 
 from customs.conventions.origin import read_toml
 from customs.errors import CustomsError, ShipmentError
-from customs.files import why_no_part, write_whole
+from customs.files import why_no_part
 from customs.job import Job
+from customs.parts import write_whole
 from customs.sheet.load import parse_sheet, sheet_texts
 from customs.shipment.copies import PACKED, Unpacked, pack, unpack
 from customs.shipment.file import Shipment

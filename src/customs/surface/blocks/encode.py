@@ -13,13 +13,14 @@ from pathlib import Path
 from types import ModuleType
 from typing import Any, Literal
 
-import etcpak
 import numpy as np
 import numpy.typing as npt
 
 from customs.errors import WriteError
+from customs.later import later
 from customs.surface.blocks import WRITABLE_BLOCKS
 
+etcpak = later("etcpak")
 U8 = npt.NDArray[np.uint8]
 Quality = Literal["quick", "best"]
 BEST_LEVEL = 5
@@ -60,7 +61,7 @@ def fast_library() -> ModuleType:
 
     Loaded by its path, tried on one block and left alone where it does not answer as the plain build does.
     """
-    features = set(etcpak.local_host.features)  # type: ignore[attr-defined]
+    features = set(etcpak.local_host.features)
     wanted = [("_etcpak_avx2", "avx2"), ("_etcpak_sse41", "sse4_1")]
     for name, feature in wanted:
         if feature not in features:

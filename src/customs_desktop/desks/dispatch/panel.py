@@ -55,8 +55,8 @@ class DispatchPanel(DeskPanel):
             self.add(row(self.marks[verdict][0], text, 1))
         self.why = label("", "soft", -0.5, wrap=True)
         self.add(self.why)
-        self.one = button("Dispatch this one", self._one, "main", "stamp")
-        self.every = button("Dispatch all that are cleared", self._all)
+        self.one = button("Dispatch this one", self.dispatch_one, "main", "stamp")
+        self.every = button("Dispatch all that are cleared", self.dispatch_all)
         self.add(self.one)
         self.add(self.every)
         self.last = label("Nothing has left yet.", "soft", -0.5, wrap=True)
@@ -67,10 +67,8 @@ class DispatchPanel(DeskPanel):
         session.dispatched.connect(self._done)
         session.landed.connect(lambda _: self.kit.refresh())
         self.refresh()
-        self.commands = (
-            ("Dispatch this one", self._one, "Ctrl+D"), ("Dispatch all that are cleared", self._all, "Ctrl+Shift+Return"),
-            ("Stop what is running", session.cancel, "Ctrl+."),
-        )  # fmt: skip
+        if session.packages:
+            self._done(next(reversed(session.packages)))
 
     def _ready_said(self) -> str:
         return ", ".join(text.text() for _, text in self.marks.values())  # type: ignore[attr-defined]
@@ -139,12 +137,14 @@ class DispatchPanel(DeskPanel):
         self._keep_out()
         return Path(text).expanduser()
 
-    def _one(self) -> None:
+    def dispatch_one(self) -> None:
+        """Dispatch the selected asset; asks for a folder where none is known."""
         out = self._target()
         if out is not None:
             self.session.jobs.dispatch([self.session.current], out, self.replace.isChecked())
 
-    def _all(self) -> None:
+    def dispatch_all(self) -> None:
+        """Dispatch all that are cleared; asks for a folder where none is known."""
         out = self._target()
         results = self.session.results
         ids = [

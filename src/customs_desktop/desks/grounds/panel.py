@@ -52,12 +52,6 @@ class GroundsPanel(DeskPanel):
         self.looking.found.connect(self.arrange_soon)
         for signal in (self.storeys.found, self.storeys.cut_changed):
             signal.connect(self.arrange_soon)
-        self.commands = (
-            ("The picked kind alone", self.kinds.solo, "Alt+O"),
-            ("Hide what is picked", self.looking.hide_picked, ""),
-            ("Only what is picked", self.looking.only_picked, ""),
-            ("Show everything", self.looking.all_again, ""),
-        )
         session.selected.connect(lambda _: self.going.stop())
         self.follow(session.changed, session.selected, session.seen, session.picked, session.opened)
 

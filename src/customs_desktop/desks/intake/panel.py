@@ -56,15 +56,6 @@ class IntakePanel(DeskPanel):
         self.foot = row(self.take_button)
         self.finish()
         self.box.addWidget(self.foot)
-        self.commands = (
-            ("Choose or let go", lambda: self.work.toggle(self.page.selected()), ""),
-            ("Next model of the heap", lambda: self.page.step(1, "model"), "Alt+Down"),
-            ("Previous model of the heap", lambda: self.page.step(-1, "model"), "Alt+Up"),
-            ("Next texture of the heap", lambda: self.page.step(1, "texture"), "Alt+PgDown"),
-            ("Previous texture of the heap", lambda: self.page.step(-1, "texture"), "Alt+PgUp"),
-            ("Next clip of the file", lambda: self.preview.next_clip(1), "Alt+Shift+Right"),
-            ("Previous clip of the file", lambda: self.preview.next_clip(-1), "Alt+Shift+Left"),
-        )
         self._wire()
         self._looking = False
         self._origins: object = None
@@ -78,7 +69,6 @@ class IntakePanel(DeskPanel):
         self.follow(session.changed, session.opened, session.selected)
         session.evaluated.connect(self._read)
         session.selected.connect(lambda _: self._look_at(False))
-        session.arrived.connect(self.bring)
         work.listed.connect(self._listed)
         work.closed.connect(self._show_chosen)
         work.choosing.connect(self._say_take)

@@ -57,9 +57,9 @@ class MotionPanel(DeskPanel):
             (self.donor.choose, self.choose_donor), (twin.joint_picked, self.pick_joint),
         ):  # fmt: skip
             signal.connect(slot)
-        self.commands = (("Choose a donor …", self.choose_donor, ""),)
         for signal in (session.changed, session.selected, session.seen, session.picked, session.opened):
             signal.connect(self.refresh)
+        self.refresh()
 
     # -- what is shown
 

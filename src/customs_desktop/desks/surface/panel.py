@@ -87,6 +87,7 @@ class SurfacePanel(DeskPanel):
         for signal in (session.changed, session.selected, session.seen, session.picked, session.opened):
             signal.connect(self.refresh)
         session.met.connect(self._met)
+        self.refresh()
 
     def _met(self, found: Met | None) -> None:
         """The material of what was met in the view is the picked one."""
