@@ -32,7 +32,7 @@ from customs.work.asset import Request, Result
 from customs.work.recipes import requests_of
 
 Row = tuple[str, str, str]
-SIDE, SAMPLE = 260, 20_000
+SIDE, SAMPLE, SHELL_SAMPLE = 260, 2_000, 1_000
 """Cells along a side; middles that trimesh is asked about, its time reckoned up to all of them."""
 SMALL = 60
 
@@ -120,7 +120,7 @@ def voxels() -> list[Row]:
     hollow = shell(solid, frame, surface, thickness)
     own_shell = time.perf_counter() - began
     filled = np.argwhere(solid)
-    few = filled[rng.choice(len(filled), SAMPLE // 10, replace=False)]
+    few = filled[rng.choice(len(filled), SHELL_SAMPLE, replace=False)]
     began = time.perf_counter()
     far = trimesh.proximity.closest_point(mesh, frame.low + (few + 0.5) * frame.cell)[1]
     shell_whole = (time.perf_counter() - began) * len(filled) / len(few)
