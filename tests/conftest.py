@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gc
 import os
 import time
 import uuid
@@ -19,15 +20,16 @@ from tests.assets import lettered
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("NUMBA_BOUNDSCHECK", "1")
+WHOLE = bool(os.environ.get("CUSTOMS_WHOLE"))
 # The same examples every time: a run that is red is red for everyone.
-settings.register_profile("house", max_examples=25, deadline=None, derandomize=True)
+settings.register_profile("house", max_examples=50 if WHOLE else 15, deadline=None, derandomize=True)
 settings.load_profile("house")
 GOOD = {g.id: g for g in GOODS}
 
 
 def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
     """Of wide tables some rows are run, the same ones every time; all of them where CUSTOMS_WHOLE is set."""
-    if os.environ.get("CUSTOMS_WHOLE"):
+    if WHOLE:
         return
     spared = [
         i
@@ -38,6 +40,12 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
         config.hook.pytest_deselected(items=spared)
         gone = {id(i) for i in spared}
         items[:] = [i for i in items if id(i) not in gone]
+
+
+def pytest_collection_finish(session: pytest.Session) -> None:
+    """Thousands of tests are no garbage: they are not looked through for it each time."""
+    gc.collect()
+    gc.freeze()
 
 
 @pytest.fixture(autouse=True)

@@ -9,6 +9,7 @@ import pytest
 from tests.killing import WRITERS, Sitting
 
 
+@pytest.mark.breadth(2)
 @pytest.mark.parametrize("what", WRITERS)
 def test_killed_at_any_moment_what_stands_is_whole(what: str, tmp_path: Path) -> None:
     sitting = Sitting(WRITERS[what], tmp_path)

@@ -31,7 +31,9 @@ def opened(panel: DeskPanel) -> list[str]:
     return [f.title for f in shown(panel) if f.open]
 
 
-@pytest.mark.parametrize("size", [(1280, 800), (1024, 700), (2560, 1440)])
+@pytest.mark.parametrize(
+    "size", [pytest.param((1280, 800), marks=pytest.mark.breadth(1000)), (1024, 700), (2560, 1440)]
+)
 @pytest.mark.goods("watering_stork", "seed_cart", "mosaic_floor", "potting_bench", "lamplighter")
 def test_nothing_that_is_open_lies_below_the_edge(demo: Rig, size: tuple[int, int]) -> None:
     w = demo.window

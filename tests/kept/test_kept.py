@@ -107,6 +107,7 @@ def test_every_kind_of_stop_was_kept() -> None:
     assert set(TOLD[EDITIONS[-1]]["steps"]) <= set(STOPS)
 
 
+@pytest.mark.breadth(2)
 @pytest.mark.parametrize(("edition", "step"), [(e, step) for e in EDITIONS for step in TOLD[e]["steps"]])
 def test_a_stop_of_every_kind_still_runs_and_its_keys_are_answered(
     edition: str, step: str, editions: dict[str, Path]

@@ -531,6 +531,7 @@ def _same_as_judges_read(model: Path, scene: Scene, sheet: str) -> None:
             assert np.sign(trimesh.Trimesh(welded, faces, process=False).volume) == sign
 
 
+@pytest.mark.breadth(2)
 @pytest.mark.parametrize("asset", ["watering_stork", "bell_lantern", "fern_bed", "pane_wall", "spring_basin"])
 def test_round_trip_through_the_left_handed_sheet(asset: str, goods: dict[str, Path], tmp_path: Path) -> None:
     """Delivered to centimetre-zup-lh, taken in again from it and delivered to metre-yup-pbr: the direct

@@ -31,7 +31,7 @@ SHEETS = (
     "clips-apart-kit",
 )
 PATIENT = settings(
-    max_examples=12,
+    max_examples=6,
     deadline=None,
     suppress_health_check=[HealthCheck.too_slow, HealthCheck.function_scoped_fixture],
 )

@@ -516,7 +516,7 @@ def test_what_bends_is_not_repeated_and_what_else_instances_say_is_said(tmp_path
 # -- through the sheets, and other people's readers
 
 
-@pytest.mark.breadth(3)
+@pytest.mark.breadth(5)
 @pytest.mark.parametrize("sheet", sorted(model_sheets()))
 @MADE
 def test_a_small_level_is_delivered_as_it_stands_or_held(
