@@ -44,7 +44,7 @@ from customs_desktop.views.twin import TwinView
 from customs_desktop.views.view_bar import SHADINGS, ViewBar
 from customs_desktop.widgets.basics import button, label
 
-PANEL_WIDTH, NARROW_PANEL, TABLE = 300, 292, 330
+PANEL_WIDTH, TABLE = 308, 330
 PAPERS = (("desktop", "As the desktop"), ("day", "Day"), ("evening", "Evening"))
 TURNS = (
     ("Turn left", {"yaw": -15.0}, "Ctrl+Left"), ("Turn right", {"yaw": 15.0}, "Ctrl+Right"),
@@ -363,7 +363,7 @@ class MainWindow(QMainWindow):
         self.goods.setFixedWidth(theme.span((250 if self.width() >= 1700 else 206) if wide else 156, WIDER))
         # Never narrower than what stands in any of them, so that nothing is cut off.
         need = self.panels.needed_width()
-        self.panels.setFixedWidth(max(need, theme.span(PANEL_WIDTH if wide else NARROW_PANEL, WIDER)))
+        self.panels.setFixedWidth(max(need, theme.span(PANEL_WIDTH, WIDER)))
         QTimer.singleShot(0, self.bar.place)
 
     def showEvent(self, event: object) -> None:
