@@ -19,7 +19,7 @@ from customs_desktop.desk import DESKS
 from customs_desktop.sheet_editor import line_of
 from customs_desktop.style import theme
 from customs_desktop.views.view_bar import MODES, SHADINGS
-from customs_desktop.window import NARROW_PANEL, PANEL_WIDTH, WIDER
+from customs_desktop.window import PANEL_WIDTH, WIDER
 from customs_desktop.worker import explain
 from tests.desktop.conftest import Rig
 
@@ -535,7 +535,7 @@ def test_every_desk_at_every_size(demo: Rig) -> None:
     w = demo.window
     for width, height in ((1024, 700), (1280, 800), (2560, 1440)):
         w.resize(width, height)
-        wanted = theme.span(NARROW_PANEL if width < 1150 else PANEL_WIDTH, WIDER)
+        wanted = theme.span(PANEL_WIDTH, WIDER)
         demo.wait(lambda wanted=wanted: w.panels.maximumWidth() >= wanted)
         for id_ in DESKS.all():
             w.open_desk(id_)
