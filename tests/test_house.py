@@ -8,6 +8,7 @@ import ast
 import re
 import subprocess
 import sys
+import tomllib
 from pathlib import Path
 
 import pytest
@@ -55,6 +56,23 @@ def test_every_module_says_what_it_is_and_stays_small(path: Path) -> None:
                     isinstance(p, ast.FunctionDef) and node in ast.walk(p) and p is not node
                     for p in ast.walk(tree)
                 ), f"{node.name} has no docstring"
+
+
+def test_what_is_asked_for_is_in_the_lock() -> None:
+    """What is missing there is missing in a fresh clone, and tests that look whether it is there would pass it over."""
+    asked = tomllib.loads((ROOT / "pyproject.toml").read_text("utf-8"))["project"]
+    wanted = [
+        *asked["dependencies"],
+        *(d for extra in asked["optional-dependencies"].values() for d in extra),
+    ]
+    locked = {named(line) for line in (ROOT / "requirements.lock").read_text("utf-8").splitlines()}
+    assert not {named(w) for w in wanted} - locked
+
+
+def named(requirement: str) -> str:
+    """A package's name as indices write it (Python Packaging User Guide, "Names and normalization")."""
+    found = re.match(r"[\w.-]+", requirement)
+    return re.sub(r"[-_.]+", "-", found[0]).lower() if found else ""
 
 
 def test_the_core_loads_without_the_interface() -> None:

@@ -14,6 +14,7 @@ from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
+import distributed
 import pytest
 
 from customs.demo.hundreds import write_hundreds
@@ -30,7 +31,6 @@ from tests.runs.test_runs import followed, goods
 from tests.runs.troubles import troubled
 from tests.work.test_cli import call
 
-distributed = pytest.importorskip("distributed")
 MINUTE = Limits(60.0)
 
 
