@@ -97,7 +97,7 @@ class MainWindow(QMainWindow):
         self.panels = Panels(s, self.twin)
         self.panels.desk_wanted.connect(self.open_desk)
         self.panels.view_changed.connect(self._show_view)
-        self.panels.made.connect(self._share_width)
+        self.panels.made.connect(self._share_if_shown)
         self.views = QStackedWidget()
         self.views.addWidget(self.twin)
         self.split = QSplitter(Qt.Orientation.Vertical)
@@ -212,7 +212,7 @@ class MainWindow(QMainWindow):
         self.desk = id_
         self.desks.show_desk(id_)
         self.panels.setCurrentWidget(panel)
-        self._share_width()
+        self._share_if_shown()
         self.deck.show_pages(panel.pages(), desk.first)
         self._show_view()
         panel.opened()
@@ -365,6 +365,11 @@ class MainWindow(QMainWindow):
         need = self.panels.needed_width()
         self.panels.setFixedWidth(max(need, theme.span(PANEL_WIDTH, WIDER)))
         QTimer.singleShot(0, self.bar.place)
+
+    def _share_if_shown(self) -> None:
+        """Before that the first resizing does it: what all panels need takes a while to be told."""
+        if self.isVisible():
+            self._share_width()
 
     def showEvent(self, event: object) -> None:
         QTimer.singleShot(0, self._share_width)
