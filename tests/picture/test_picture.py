@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import os
+import threading
 from dataclasses import replace
 
 import numpy as np
 import pytest
 
+from customs.memory import resident
 from customs.motion.posing.bounds import world_bounds
 from customs.picture.camera import Orbit, framing, project
 from customs.picture.figure import HEIGHT, standing_figure
@@ -174,6 +177,23 @@ def test_buffers_of_the_dead_are_let_go(renderer: Renderer) -> None:
     for k in range(5):
         drawn(renderer, scene_of(cube(1 + k)))
     assert len(renderer.store.parts) <= 600
+
+
+def test_a_context_ends_with_its_thread() -> None:
+    """A driver holds some thirty megabytes for each that does not."""
+
+    def once() -> None:
+        mine = Renderer()
+        mine.render(Shot(Scene("", ""), Orbit(), 640, 400, Look(figure=0.0)))
+        mine.release()
+
+    held = []
+    for _ in range(7):
+        thread = threading.Thread(target=once)
+        thread.start()
+        thread.join()
+        held.append(resident(os.getpid()))
+    assert held[-1] - held[2] < 60e6, held
 
 
 def test_cameras_turn_and_frame() -> None:
