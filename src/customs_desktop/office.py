@@ -53,6 +53,7 @@ class Office(Session):
         self._soon = QTimer(self)
         self._soon.setSingleShot(True)
         self._soon.timeout.connect(lambda: self.worker.submit(Task(-1, run=_warmed, failed=self.fail)))
+        self._soon.timeout.connect(self.painter.begin)
         self._soon.start(0)
 
     def open_demo(self) -> None:

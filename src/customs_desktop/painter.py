@@ -53,7 +53,11 @@ class Painter(QObject):
         self._drawing, self._drawn = False, 0
         self.problem = ""
         self._thread = threading.Thread(target=self._loop, name="painter", daemon=True)
-        self._thread.start()
+
+    def begin(self) -> None:
+        """Get ready for the first picture: not while the window is being built, which it would hold up."""
+        if self._thread.ident is None:
+            self._thread.start()
 
     @property
     def idle(self) -> bool:
@@ -93,9 +97,11 @@ class Painter(QObject):
         with self._ready:
             self._stop = True
             self._ready.notify()
-        self._thread.join(20)
+        if self._thread.ident is not None:
+            self._thread.join(20)
 
     def _put(self, slot: str, wish: tuple[Any, object], soon: bool) -> None:
+        self.begin()
         with self._ready:
             # A newer wish takes the place of the older one in the line: while all halves play, each gets its
             # turn.

@@ -192,7 +192,9 @@ def apply(app: QApplication, evening: bool) -> None:
     ):  # fmt: skip
         palette.setColor(role, QColor(value))
     app.setPalette(palette)
-    app.setStyleSheet(sheet(c))
+    # To set the same again dresses every widget anew.
+    if (text := sheet(c)) != app.styleSheet():
+        app.setStyleSheet(text)
     _redress()
 
 
