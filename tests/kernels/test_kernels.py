@@ -11,7 +11,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from customs.errors import ReadError
@@ -150,12 +150,16 @@ def test_a_plain_file_goes_the_quick_way_and_pieces_are_read_alike() -> None:
     st.floats(allow_nan=False, allow_infinity=False).map(repr), st.integers(-10**25, 10**25).map(str),
     st.decimals(allow_nan=False, allow_infinity=False, places=20).map(str),
 ), min_size=1, max_size=8))  # fmt: skip
+@example(["1.7976931348623147e+308", "1"])
 def test_numbers_are_pythons_own(words: list[str]) -> None:
     text = " ".join(words).encode()
     out = np.empty(len(words))
     count = got("text").read_numbers(np.frombuffer(text, np.uint8), 0, len(text), out)
-    assert count == len(words)
     true = np.array([float(w) for w in words])
+    if count < 0:
+        assert np.abs(true).max() > 1e307, "only what is near the largest number is left to the slow way"
+        return
+    assert count == len(words)
     assert np.allclose(out, true, rtol=2e-15, atol=5e-324)
     plain = np.array([len(w) < 16 and "e" not in w for w in words])
     assert (out[plain] == true[plain]).all(), "fifteen digits are exact"
@@ -170,7 +174,8 @@ def test_what_is_no_number_is_never_taken_for_one(text: str) -> None:
     if count >= 0:
         assert slow is not None and np.allclose(out[:count], slow, rtol=1e-14, equal_nan=True)
     elif slow is not None:
-        assert any(c in text for c in "\x00") or len(slow) > len(out) or not text.isascii(), repr(text)
+        beyond = not np.isfinite(slow).all()
+        assert beyond or "\x00" in text or len(slow) > len(out) or not text.isascii(), repr(text)
 
 
 def ring(rng: np.random.Generator, kind: str, n: int) -> np.ndarray:

@@ -13,6 +13,7 @@ from numba import njit, types
 
 TEXT = types.Array(types.uint8, 1, "C", readonly=True)
 POWERS = np.array([10.0**k for k in range(23)])
+LARGEST = 1.7976931348623157e308
 DONE, UNUSUAL = 0, 1
 
 
@@ -74,6 +75,9 @@ def _number(text, at, end):
             value = value * 10.0**low * 10.0 ** max(power - low, -300)
         else:
             value *= 10.0 ** min(power, 400)
+            if value > LARGEST:
+                # The largest there is may be overshot by a rounding: told apart where there is more time.
+                return 0.0, -1
     return (-value if negative else value), at
 
 
