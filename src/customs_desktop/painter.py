@@ -56,7 +56,7 @@ class Painter(QObject):
 
     def begin(self) -> None:
         """Get ready for the first picture: not while the window is being built, which it would hold up."""
-        if self._thread.ident is None:
+        if self._thread.ident is None and not self._stop:
             self._thread.start()
 
     @property

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 import time
 from dataclasses import replace
 from pathlib import Path
@@ -568,6 +569,16 @@ def test_a_second_window_reads_only(demo: Rig, qtbot) -> None:  # type: ignore[n
     )
     assert not other.session.change_asset("x", lambda a: replace(a, name="no"))
     other.window.close()
+
+
+def test_a_window_closed_at_once_begins_no_painter(qtbot) -> None:  # type: ignore[no-untyped-def]
+    before = threading.active_count()
+    made = Rig(qtbot)
+    made.window.close()
+    for _ in range(3):
+        qtbot.wait(20)
+    made.session.painter.begin()
+    assert threading.active_count() <= before
 
 
 @pytest.mark.goods("bell_lantern")
