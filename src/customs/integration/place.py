@@ -91,17 +91,21 @@ def withdraw(home: Path | None = None) -> Integrated:
             with suppress(FileNotFoundError):
                 (home / name).unlink()
                 gone.append(home / name)
-        with suppress(FileNotFoundError):
-            (home / RECORD).unlink()
         for folder in {home, *((home / name).parent for name in record["files"])}:
             with suppress(FileNotFoundError):
                 sweep(folder)
+        told = _brought_up(home) if gone else ("Nothing of Customs was there.",)
+        _sweep(home, record["folders"])
+        # The record goes last: after a kill, what is left is still known to be ours.
+        with suppress(FileNotFoundError):
+            (home / RECORD).unlink()
     except OSError as problem:
         raise WriteError(
             f"cannot be taken away ({problem.strerror})", "a folder that can be written", file=problem.filename or home
         ) from None  # fmt: skip
-    told = _brought_up(home) if gone else ("Nothing of Customs was there.",)
-    _sweep(home, record["folders"])
+    if "." in record["folders"]:
+        with suppress(OSError):
+            home.rmdir()
     return Integrated(tuple(gone), told)
 
 

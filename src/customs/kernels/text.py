@@ -17,6 +17,23 @@ LARGEST = 1.7976931348623157e308
 DONE, UNUSUAL = 0, 1
 
 
+@njit(types.float64(types.uint64, types.int64), cache=True, nogil=True)
+def _scaled(mantissa, power):
+    """`mantissa` times ten to `power`; infinite where that is too large."""
+    value = np.float64(mantissa)
+    if mantissa == 0:
+        return value
+    if 0 <= power <= 22:
+        return value * POWERS[power]
+    if -22 <= power < 0:
+        return value / POWERS[-power]
+    if power > 0:
+        return value * 10.0 ** min(power, 400)
+    # In two steps, so that numbers near the smallest are not lost on the way.
+    low = max(power, -300)
+    return value * 10.0**low * 10.0 ** max(power - low, -300)
+
+
 @njit(types.Tuple((types.float64, types.int64))(TEXT, types.int64, types.int64), cache=True, nogil=True)
 def _number(text, at, end):
     """(value, where it ends) of the decimal number at `at`; −1 for its end where there is none, or something
@@ -63,21 +80,10 @@ def _number(text, at, end):
         power += -more if down else more
     if at < end and text[at] != 32 and text[at] != 10 and text[at] != 9 and text[at] != 13:
         return 0.0, -1
-    value = np.float64(mantissa)
-    if mantissa != 0:
-        if 0 <= power <= 22:
-            value *= POWERS[power]
-        elif -22 <= power < 0:
-            value /= POWERS[-power]
-        elif power < -22:
-            # In two steps, so that numbers near the smallest are not lost on the way.
-            low = max(power, -300)
-            value = value * 10.0**low * 10.0 ** max(power - low, -300)
-        else:
-            value *= 10.0 ** min(power, 400)
-            if value > LARGEST:
-                # The largest there is may be overshot by a rounding: told apart where there is more time.
-                return 0.0, -1
+    value = _scaled(mantissa, power)
+    if value > LARGEST:
+        # The largest there is may be overshot by a rounding: told apart where there is more time.
+        return 0.0, -1
     return (-value if negative else value), at
 
 
