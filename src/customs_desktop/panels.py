@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import threading
+
 from PyQt6.QtCore import QTimer, pyqtSignal
 from PyQt6.QtWidgets import QStackedWidget
 
 from customs_desktop.desk import DESKS, DeskPanel
 from customs_desktop.office import Office
 from customs_desktop.player import Player
+from customs_desktop.ready import import_soon
 from customs_desktop.views.twin import TwinView
 
 PAUSE = 20
@@ -27,6 +30,7 @@ class Panels(QStackedWidget):
         self.session, self.twin = session, twin
         self.there: dict[str, DeskPanel] = {}
         self._closed = False
+        self._imports: threading.Thread | None = None
         for desk in DESKS.all().values():
             if desk.takes is not None:
                 session.arrived.connect(lambda paths, d=desk: d.takes(self.panel(d.id), paths))
@@ -42,11 +46,16 @@ class Panels(QStackedWidget):
         return self.there[id_]
 
     def furnish(self) -> None:
-        """Make those nobody has asked for yet, one after the other, whenever nothing else is to be done."""
+        """Import what is asked for later, and make those nobody has asked for yet, one after the other, whenever nothing else
+        is to be done.
+        """
+        self._imports = self._imports or import_soon()
         waiting = [d for d in DESKS.all() if d not in self.there]
-        if waiting and not self._closed:
+        if self._closed or not (waiting or self._imports.is_alive()):
+            return
+        if not self._imports.is_alive():
             self.panel(waiting[0])
-            QTimer.singleShot(PAUSE, self.furnish)
+        QTimer.singleShot(PAUSE, self.furnish)
 
     def player(self, open_: str) -> Player:
         """What plays on the desk that is open, else on the first that plays anything."""

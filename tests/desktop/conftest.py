@@ -23,6 +23,7 @@ from customs.scene.arrays import frozen
 from customs.scene.model import Image, Material, TextureUse
 from customs.shipment.file import Shipment
 from customs.shipment.state import State
+from customs_desktop.desk import DESKS
 from customs_desktop.office import Office
 from customs_desktop.style import theme
 from customs_desktop.window import MainWindow
@@ -59,6 +60,11 @@ class Rig:
     def wait(self, what: Callable[[], object]) -> None:
         """Until `what` is true."""
         self.qtbot.waitUntil(lambda: bool(what()), timeout=PATIENCE)
+
+    def get_ready(self) -> None:
+        """As the application does when its window is there, and until that is done."""
+        self.window.panels.furnish()
+        self.wait(lambda: len(self.window.panels.there) == len(DESKS.all()))
 
     def settle(self) -> None:
         """Until nothing is worked on and every asset is judged as it is now."""

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 from PyQt6.QtWidgets import QAbstractButton, QLabel, QLineEdit, QTableView, QWidget
 
+import customs_desktop
 from customs.shipment.copies import save_copy
 from customs_desktop.desk import DESKS
+from customs_desktop.ready import SOON
 from tests.assets import cube, saved, scene_of
 from tests.desktop.conftest import Rig
 
@@ -79,7 +82,17 @@ def test_what_is_dropped_and_pressed_reaches_desks_that_are_not_there_yet(rig: R
 
 
 def test_those_nobody_asked_for_are_made_in_between(rig: Rig) -> None:
-    rig.window.panels.furnish()
-    rig.wait(lambda: set(rig.window.panels.there) == set(DESKS.all()))
+    rig.get_ready()
+    assert set(rig.window.panels.there) == set(DESKS.all())
     assert rig.window.desk == "fit" and rig.window.panels.currentWidget() is rig.window.panel("fit")
     assert rig.window.panels.width() >= rig.window.panels.needed_width()
+
+
+def test_whatever_is_asked_for_later_is_imported_before() -> None:
+    files = Path(customs_desktop.__file__).parent.rglob("*.py")
+    asked = {
+        name
+        for file in files
+        for name in re.findall(r'later\("(customs\.[\w.]+)"\)', file.read_text("utf-8"))
+    }
+    assert {name for name in asked if not name.startswith("customs.demo.")} == set(SOON)

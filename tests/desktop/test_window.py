@@ -167,6 +167,7 @@ def test_the_interface_never_stalls_while_the_basin_is_worked_on(demo: Rig, tmp_
         gaps.append(now - last[0])
         last[0] = now
 
+    demo.get_ready()
     s.select("spring_basin")
     demo.wait(lambda: "right" in w.twin.pictures)
     timer = QTimer()

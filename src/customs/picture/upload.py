@@ -20,6 +20,8 @@ from customs.scene.selection import rows_in
 from customs.surface.pixels import image_info, pixels_or_none
 
 MOST_PRIMITIVES, MOST_TEXTURES, LARGEST = 4000, 200, 2048
+PIECE = 1 << 20
+"""Bytes copied to the card at a time."""
 MODES = {
     "points": moderngl.POINTS,
     "lines": moderngl.LINES,
@@ -131,9 +133,7 @@ class Store:
         for name, values in named.items():
             buffer = shared.get(name)
             if buffer is None:
-                buffer = self.context.buffer(
-                    np.ascontiguousarray(np.nan_to_num(values), dtype=np.float32).tobytes()
-                )
+                buffer = self._buffer(np.ascontiguousarray(np.nan_to_num(values), dtype=np.float32))
             content.append((buffer, f"{values.shape[1]}f", name))
         faces = triangles_of(prim)
         mode = moderngl.TRIANGLES if len(faces) else MODES.get(prim.mode, moderngl.POINTS)
@@ -152,9 +152,15 @@ class Store:
         )
 
     def _index(self, flat: npt.NDArray[Any]) -> tuple[Any, int]:
-        return self.context.buffer(
-            np.ascontiguousarray(flat, dtype=np.uint32).tobytes() or b"\0\0\0\0"
-        ), flat.size
+        return self._buffer(np.ascontiguousarray(flat, dtype=np.uint32)), flat.size
+
+    def _buffer(self, values: npt.NDArray[Any]) -> Any:
+        """On the card, piece by piece: the interpreter is held while one is copied, and the window wants its turn."""
+        data = values.reshape(-1).view(np.uint8)
+        buffer = self.context.buffer(reserve=max(len(data), 4))
+        for at in range(0, len(data), PIECE):
+            buffer.write(data[at : at + PIECE], offset=at)
+        return buffer
 
     def array(self, part: Part, program: Any, halved: int = 0) -> tuple[Any, int]:
         """The part's vertex array for a program, and how many indices to draw: all, or about 1 / 2^`halved`
