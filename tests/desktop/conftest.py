@@ -90,8 +90,14 @@ class Rig:
         return [s.step for s in self.session.asset.stops]
 
 
+def set_aside() -> None:
+    """What is there stays: it is not looked through any more."""
+    gc.collect()
+    gc.freeze()
+
+
 def qt_objects() -> list[QObject]:
-    """All that Python knows of and Qt has not deleted."""
+    """All that came since something was set aside, and that Qt has not deleted."""
     return [o for o in gc.get_objects() if isinstance(o, QObject) and not sip.isdeleted(o)]
 
 
@@ -103,7 +109,8 @@ def delete_now() -> None:
 @pytest.fixture
 def rig(qtbot: QtBot, request: pytest.FixtureRequest) -> Iterator[Rig]:
     """An empty window."""
-    before, objects = {t.name for t in threading.enumerate()}, {id(o) for o in qt_objects()}
+    before = {t.name for t in threading.enumerate()}
+    set_aside()
     apart = QApplication.topLevelWidgets()
     made = Rig(qtbot)
     yield made
@@ -122,7 +129,7 @@ def rig(qtbot: QtBot, request: pytest.FixtureRequest) -> Iterator[Rig]:
     delete_now()
     # Signals hold what is connected to them, which the interpreter cannot see: without this a run holds all its windows.
     for left_over in qt_objects():
-        if id(left_over) not in objects and sip.ispyowned(left_over):
+        if sip.ispyowned(left_over):
             sip.delete(left_over)
     delete_now()
     left = {
