@@ -14,6 +14,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
+from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from customs.demo.hundreds import write_hundreds
@@ -61,12 +62,13 @@ class Soak:
         self.window.show()
 
     def wait(self, what: Callable[[], object], seconds: float = 900.0) -> None:
-        """Until `what` is true."""
-        end = time.monotonic() + seconds
-        while not what():
-            self.app.processEvents()
-            time.sleep(0.005)
-            assert time.monotonic() < end, "the window is stuck"
+        """Until `what` is true, in a loop of events as the application's: only there is deleted what is to be deleted later."""
+        end, loop, timer = time.monotonic() + seconds, QEventLoop(), QTimer()
+        timer.timeout.connect(lambda: loop.quit() if what() or time.monotonic() > end else None)
+        timer.start(5)
+        loop.exec()
+        timer.stop()
+        assert time.monotonic() <= end, "the window is stuck"
 
     def lot(self, number: int, models: list[Path]) -> int:
         """One shipment from its goods to their landing; how many were dispatched."""
