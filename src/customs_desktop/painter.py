@@ -8,20 +8,25 @@ import os
 import threading
 import time
 from dataclasses import replace
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QImage
 
 from customs.errors import ToolError
 from customs.job import Job
+from customs.later import later
 from customs.picture.camera import Orbit
 from customs.picture.look import Look, Shot
-from customs.picture.pick import pick
-from customs.picture.renderer import Renderer
-from customs.picture.thumbnail import thumbnail
 from customs.scene.model import Scene
 from customs_desktop.worker import give_way
+
+if TYPE_CHECKING:
+    from customs.picture.renderer import Renderer
+
+# Imported by the thread that draws, while the window is already there.
+renderers, picks = later("customs.picture.renderer"), later("customs.picture.pick")
+thumbnails = later("customs.picture.thumbnail")
 
 MOST_ASKED, MOST_DRAWN = 0.25, 3.0
 """Seconds in which a picture is asked for after there is something to draw, and in which it mostly is drawn."""
@@ -124,7 +129,7 @@ class Painter(QObject):
         # A software driver would take every core; the interface needs one.
         os.environ.setdefault("LP_NUM_THREADS", str(max(1, (os.cpu_count() or 2) - 1)))
         try:
-            renderer = Renderer()
+            renderer = renderers.Renderer()
         except ToolError as problem:
             self.problem = str(problem)
             self.absent.emit(str(problem))
@@ -148,7 +153,7 @@ class Painter(QObject):
                 self._drawing = True
             try:
                 if isinstance(wish, Under):
-                    self.met.emit(slot, pick(renderer, *wish), tag)
+                    self.met.emit(slot, picks.pick(renderer, *wish), tag)
                 elif isinstance(wish, Shot) and renderer.takes_long(wish):
                     sketch = replace(wish, look=replace(wish.look, sketched=True))
                     self.painted.emit(slot, _draw(renderer, sketch), tag)
@@ -160,6 +165,6 @@ class Painter(QObject):
 
 
 def _draw(renderer: Renderer, wish: Shot | tuple[Scene, int]) -> QImage:
-    pixels = renderer.render(wish) if isinstance(wish, Shot) else thumbnail(renderer, *wish)
+    pixels = renderer.render(wish) if isinstance(wish, Shot) else thumbnails.thumbnail(renderer, *wish)
     height, width = pixels.shape[:2]
     return QImage(pixels.data, width, height, width * 4, QImage.Format.Format_RGBA8888).copy()

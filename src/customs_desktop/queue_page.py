@@ -22,7 +22,6 @@ from PyQt6.QtWidgets import (
 
 from customs.runs.report import PAGE
 from customs.words import many
-from customs_desktop.desk import Command
 from customs_desktop.office import Office
 from customs_desktop.queue_model import GROUPS as STATES
 from customs_desktop.queue_model import QueueModel
@@ -44,9 +43,6 @@ class QueuePage(QWidget):
     def __init__(self, session: Office, show: Callable[[], object], close: Callable[[], object]) -> None:
         super().__init__()
         self.session, self.running, self._show = session, session.running, show
-        self.commands: tuple[Command, ...] = (
-            ("Run a recipe …", self.run_recipe, "Ctrl+R"), ("Queue", show, "Ctrl+Shift+R"), ("Keep as a recipe …", self.keep_recipe, ""),
-        )  # fmt: skip
         self._found: list[dict[str, object]] = []
         self.recipe, self.inputs, self.out = (
             self._field("a recipe", "Recipe"),

@@ -8,11 +8,15 @@ import threading
 from customs_desktop.desk import DESKS
 
 SOON = (
+    "customs.picture.renderer",
+    "customs.picture.pick",
+    "customs.picture.thumbnail",
     "customs.work.requests.dispatch",
     "customs.work.requests.land",
     "customs.work.requests.withdraw",
     "customs.work.kits",
     "customs.work.expected",
+    "customs.work.fittings",
     "customs.work.recipes",
     "customs.landing.mistakes",
     "customs.runs.run",

@@ -162,8 +162,8 @@ def _queue(window: MainWindow, place: Path) -> None:
     window.set_paper("day")
     window.open_desk("dispatch")
     window.session.select("fern_bed")
-    window.show_queue()
-    page, running = window.queue, window.session.running
+    window.guests.show_queue()
+    page, running = window.guests.queue, window.session.running
     page.open_recipe(goods / "hundreds.toml")
     page.inputs.setText(str(goods))
     page.out.setText(str(place / "ready"))
@@ -183,7 +183,7 @@ def _voxels(window: MainWindow) -> None:
     """The fern bed as unit cells, seen into, its thin parts marked."""
     s, app = window.session, QApplication.instance()
     assert isinstance(app, QApplication)
-    window.deck.let_go(window.queue)
+    window.deck.let_go(window.guests.queue)
     s.select("fern_bed")
     window.open_desk("fit")
     s.set_step("voxels", side=90, colours=48)
@@ -248,10 +248,10 @@ def _help_views(window: MainWindow) -> dict[str, Callable[[], object]]:
     def history() -> None:
         window.open_desk("fit")
         window.session.select("watering_stork")
-        window.show_history()
+        window.guests.show_history()
 
     def guide() -> QDialog | None:
-        window.deck.let_go(window.history)
+        window.deck.let_go(window.guests.history)
         window.helping.show_guide("surface", "pack", "Packing pattern")
         return window.helping.guide
 

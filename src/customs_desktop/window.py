@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QSettings, Qt, QTimer
@@ -21,15 +20,13 @@ from PyQt6.QtWidgets import (
 
 from customs.work.places import config_folder
 from customs_desktop.desk import DESKS, Desk, DeskPanel
+from customs_desktop.guests import Guests
 from customs_desktop.helping import Helping
-from customs_desktop.history_page import HistoryPage, KeptPictures
-from customs_desktop.learning_page import LearningPage
 from customs_desktop.menus import Menus
 from customs_desktop.office import Office
 from customs_desktop.panels import Panels
 from customs_desktop.player import Player
 from customs_desktop.preferences import PreferencesDialog
-from customs_desktop.queue_page import QueuePage
 from customs_desktop.shipments import Shipments
 from customs_desktop.style import theme
 from customs_desktop.tickets import Tickets
@@ -44,7 +41,7 @@ from customs_desktop.views.twin import TwinView
 from customs_desktop.views.view_bar import SHADINGS, ViewBar
 from customs_desktop.widgets.basics import button, label
 
-PANEL_WIDTH, TABLE = 308, 330
+PANEL_WIDTH = 308
 PAPERS = (("desktop", "As the desktop"), ("day", "Day"), ("evening", "Evening"))
 TURNS = (
     ("Turn left", {"yaw": -15.0}, "Ctrl+Left"), ("Turn right", {"yaw": 15.0}, "Ctrl+Right"),
@@ -70,7 +67,7 @@ class MainWindow(QMainWindow):
         self._build()
         self.helping = Helping(session, self, self.deck, lambda: self.desk, self.shortcuts, self.tour.begin)
         self.tickets = Tickets(session, self)
-        self.tickets.learn = self.learn_from
+        self.tickets.learn = self.guests.learn_from
         self._menus()
         self._connect()
         self.open_desk("fit")
@@ -89,11 +86,6 @@ class MainWindow(QMainWindow):
         self.twin, self.ledger = TwinView(s), LedgerView(s)
         self.bar = ViewBar(self.twin)
         self.deck = Deck(self.ledger)
-        self.learning = LearningPage(self.session, lambda: self.deck.let_go(self.learning))
-        self.history = HistoryPage(s, lambda: self.deck.let_go(self.history))
-        self.pictures = KeptPictures(s, self.goods.model.pictures.get)
-        self.pictures.kept.connect(self.history.draw_again)
-        self.queue = QueuePage(self.session, self.show_queue, lambda: self.deck.let_go(self.queue))
         self.panels = Panels(s, self.twin)
         self.panels.desk_wanted.connect(self.open_desk)
         self.panels.view_changed.connect(self._show_view)
@@ -107,6 +99,7 @@ class MainWindow(QMainWindow):
         self.split.setSizes(list(Desk.LEDGER))
         self.split.setStretchFactor(0, 1)
         self.split.setChildrenCollapsible(False)
+        self.guests = Guests(s, self.deck, self.split, self.goods.model.pictures.get)
         middle = QWidget()
         line = QHBoxLayout(middle)
         line.setContentsMargins(0, 0, 0, 0)
@@ -155,7 +148,7 @@ class MainWindow(QMainWindow):
         ))  # fmt: skip
         menus.filled("Recent shipments", "Save a copy …", self.shipments.fill_recent)
         menus.menu("Edit", (
-            (("Undo", s.undo, "Ctrl+Z"), ("Do again", s.redo, "Ctrl+Shift+Z"), ("History", self.show_history, "Ctrl+H")),
+            (("Undo", s.undo, "Ctrl+Z"), ("Do again", s.redo, "Ctrl+Shift+Z"), ("History", self.guests.show_history, "Ctrl+H")),
             self.goods.hands.commands,
         ))  # fmt: skip
         view = menus.menu("View", (
@@ -174,7 +167,7 @@ class MainWindow(QMainWindow):
              ("Plan the routes of all goods", lambda: s.plans.plan([a.id for a in s.state.goods]), "Ctrl+Shift+P")),
             (("Next open row", self.ledger.next_open, "F3"), ("Go to the route", self.strip.setFocus, "F6"),
              ("Go to the ledger", self.ledger.table.setFocus, "F7"), ("Go to the goods", self.goods.list.setFocus, "F8")),
-            self.queue.commands,
+            self.guests.commands,
             *(
                 [(name, lambda d=d, do=do: do(self.panel(d.id)), key) for name, do, key in d.commands]
                 for d in DESKS.all().values()
@@ -272,26 +265,6 @@ class MainWindow(QMainWindow):
         self.menus.rename("Do again", s.shipment.can_redo() if s.shipment else "")
 
     # -- shipments
-
-    def learn_from(self, paths: Sequence[Path]) -> None:
-        """Open the page Learn on packages a destination already has."""
-        self.deck.take_guest("Learn", self.learning)
-        self.learning.learn(paths)
-
-    def show_queue(self) -> None:
-        """Open the page Queue."""
-        self._show_guest("Queue", self.queue)
-
-    def show_history(self) -> None:
-        """Open the page History."""
-        self._show_guest("History", self.history)
-
-    def _show_guest(self, name: str, page: QWidget) -> None:
-        """A page of no desk, with room for its table."""
-        self.deck.take_guest(name, page)
-        view, deck = self.split.sizes()
-        if deck < TABLE:
-            self.split.setSizes([view + deck - TABLE, TABLE])
 
     def plan(self) -> None:
         """Plan the route of the selected asset."""

@@ -140,7 +140,7 @@ def test_what_is_this_answers_for_rows_stops_fields_and_what_is_pointed_at(small
     assert w.event(QHelpEvent(QEvent.Type.QueryWhatsThis, point, point))
     QApplication.sendEvent(w, event)
     assert heard()[0] in ("window", "fit")
-    for guest, show in (("Queue", w.show_queue), ("History", w.show_history)):
+    for guest, show in (("Queue", w.guests.show_queue), ("History", w.guests.show_history)):
         show()
         help_.explain(w.deck.stack.currentWidget())
         assert heard()[0] == {"Queue": "recipes", "History": "window"}[guest]

@@ -14,7 +14,7 @@ from tests.desktop.conftest import Rig
 
 
 def labels(rig: Rig) -> list[str]:
-    shown = rig.window.history.list
+    shown = rig.window.guests.history.list
     return [shown.item(k).text().partition("\n")[0] for k in range(shown.count())]  # type: ignore[union-attr]
 
 
@@ -29,9 +29,9 @@ def test_decisions_with_pictures_and_a_way_to_each(small: Rig, tmp_path: Path) -
     first = s.state.goods[0]
     s.set_step("scale", factor=2.0)
     small.settle()
-    page, shipment = w.history, s.shipment
+    page, shipment = w.guests.history, s.shipment
     assert shipment is not None
-    w.show_history()
+    w.guests.show_history()
     newest = shipment.decisions()[-1]
     small.wait(lambda: shipment.history.picture(shipment.history.changed(newest)[0]) is not None)
     assert labels(small)[0].startswith("Add a stop") and labels(small)[-1] == "New shipment"

@@ -25,8 +25,8 @@ def unknown(tmp_path_factory: pytest.TempPathFactory) -> Path:
 @pytest.mark.goods("hedgehog")
 def test_learned_taken_left_used_and_undone(demo: Rig, unknown: Path) -> None:
     w, s = demo.window, demo.session
-    w.learn_from([unknown / "accepted"])
-    page = w.learning
+    w.guests.learn_from([unknown / "accepted"])
+    page = w.guests.learning
     demo.wait(lambda: page.learned is not None and page.learned.sheet is not None)
     assert "0 of 5 packages held by it" in page.told.text() and page.goods.rowCount() == 5
     by_key = {f.key: i for i, f in enumerate(page.found)}
@@ -60,8 +60,8 @@ def test_packages_of_several_destinations_are_asked_about(demo: Rig, unknown: Pa
     odd = mixed / "odd"
     odd.mkdir()
     (odd / "odd.obj").write_text("o odd\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
-    w.learn_from([mixed])
-    page = w.learning
+    w.guests.learn_from([mixed])
+    page = w.guests.learning
     demo.wait(lambda: page.group.isVisible())
     assert page.group.count() == 3 and not page.save.isEnabled()
     page.group.setCurrentIndex(1)
@@ -70,7 +70,7 @@ def test_packages_of_several_destinations_are_asked_about(demo: Rig, unknown: Pa
     assert len(page.learned.examples) == 5  # type: ignore[union-attr]
     w.open_desk("surface")
     assert "Learn" in [n for n, _ in w.deck.pages], "it stays while desks change"
-    w.learn_from([tmp_path / "nowhere"])
+    w.guests.learn_from([tmp_path / "nowhere"])
     demo.wait(lambda: "there is no such folder" in page.told.text())
 
 

@@ -24,8 +24,8 @@ def queued(rig: Rig, tmp_path: Path) -> Rig:
     (tmp_path / "goods" / "pot_cut.glb").write_bytes(b"glTF\x02\0\0\0half")
     recipe = tmp_path / "pots.toml"
     recipe.write_text('# ours\nname = "Pots"\nsheet = "metre-yup-pbr"\n', "utf-8")
-    rig.window.show_queue()
-    page = rig.window.queue
+    rig.window.guests.show_queue()
+    page = rig.window.guests.queue
     page.open_recipe(recipe)
     assert page.out.text() == str(tmp_path / "pots") and not page.go.isEnabled()
     page._add_goods([str(tmp_path / "goods")])
@@ -35,14 +35,14 @@ def queued(rig: Rig, tmp_path: Path) -> Rig:
 
 def ran(rig: Rig) -> None:
     """Until the run has ended, and the page shows it."""
-    page = rig.window.queue
+    page = rig.window.guests.queue
     rig.wait(lambda: not rig.session.running.goes)
     rig.wait(lambda: not page._soon.isActive())
     page.refresh()
 
 
 def test_a_run_its_report_and_one_decision_for_many(queued: Rig, tmp_path: Path) -> None:
-    rig, page, running = queued, queued.window.queue, queued.session.running
+    rig, page, running = queued, queued.window.guests.queue, queued.session.running
     page.go.click()
     assert running.goes and not page.go.isEnabled()
     ran(rig)
@@ -80,7 +80,7 @@ def test_a_run_its_report_and_one_decision_for_many(queued: Rig, tmp_path: Path)
 
 
 def test_paused_first_cancelled_and_gone_on_with(queued: Rig, tmp_path: Path) -> None:
-    rig, page, running = queued, queued.window.queue, queued.session.running
+    rig, page, running = queued, queued.window.guests.queue, queued.session.running
     page.start()
     page.pause.click()
     rig.wait(lambda: running.rows and not running.doing)
@@ -103,7 +103,7 @@ def test_paused_first_cancelled_and_gone_on_with(queued: Rig, tmp_path: Path) ->
 
 
 def test_by_hand_and_what_cannot_be_run(queued: Rig, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    rig, page, running, s = queued, queued.window.queue, queued.session.running, queued.session
+    rig, page, running, s = queued, queued.window.guests.queue, queued.session.running, queued.session
     page.inputs.setText(str(tmp_path / "nowhere"))
     page.start()
     assert not running.goes and "is not there" in rig.said[-1][0]

@@ -602,7 +602,7 @@ def test_without_graphics_the_window_still_works(
     def none() -> None:
         raise ToolError("no OpenGL here", "a driver", "Install one.")
 
-    monkeypatch.setattr("customs_desktop.painter.Renderer", none)
+    monkeypatch.setattr("customs_desktop.painter.renderers.Renderer", none)
     rig = Rig(qtbot)
     drop(rig, goods["fern_bed"])
     rig.wait(lambda: rig.session.asset is not None)

@@ -10,10 +10,10 @@ import numpy as np
 import numpy.typing as npt
 
 from customs.changes.choice import packed_faces
-from customs.changes.snapshot import make_snapshot
 from customs.changes.soft import Pull, grips_of, other_side, pulled_all, with_points
 from customs.changes.standing_parts import Whole, whole_of
 from customs.geometry.choosing import beside_plane, grown, hanging_together, in_box, in_lasso
+from customs.later import later
 from customs.picture.camera import Orbit, project
 from customs.route.steps.fit.take_away import without_faces
 from customs.scene.model import Scene
@@ -21,6 +21,7 @@ from customs.scene.selection import ranges_of_rows
 from customs.words import many
 from customs.work.selections import keep_packed, put_whole
 
+snapshots = later("customs.changes.snapshot")
 Mask = npt.NDArray[np.bool_]
 Unit = Literal["face", "island", "part", "material"]
 UNITS: tuple[tuple[Unit, str], ...] = (
@@ -168,7 +169,7 @@ class Chooser:
 def own_file(store: Path, chooser: Chooser, chosen: Mask, name: str) -> Path:
     """A GLB of the faces `chosen` (F,) alone, to be taken in as an asset of their own. Raises CustomsError."""
     part, _ = without_faces(chooser.scene, chooser.whole, ~chosen, False)
-    _, data, _ = make_snapshot(part)
+    _, data, _ = snapshots.make_snapshot(part)
     folder = store / OWN
     number = 1
     while (path := folder / f"{name}_{number}.glb").exists():

@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import Any
 
 from customs.changes.matching import laid_on
-from customs.changes.snapshot import make_snapshot, snapshot_scene
 from customs.changes.standing_parts import whole_of
 from customs.errors import StepError
+from customs.later import later
 from customs.route.route import Stop
 from customs.route.steps.fit.from_goods import FromGoods, moved_on, placed
 from customs.scene.model import Scene
@@ -19,6 +19,7 @@ from customs.scene.tree import mesh_nodes
 from customs.shipment.state import Asset, State
 from customs.work.selections import keep_packed, kept_selections
 
+snapshots = later("customs.changes.snapshot")
 STEP = "from-goods"
 AS_IT_WAS, CHANGED, GONE = "as it was", "changed since", "no longer among the goods"
 
@@ -35,7 +36,7 @@ def bring(store: Path, other: Asset, scene: Scene, nodes: Sequence[int] | None =
     """Settings of a stop that brings the meshes at `nodes` of another asset's `scene` (all without them), whose snapshot is
     kept in the store. Raises CustomsError.
     """
-    name, data, left = make_snapshot(scene, nodes)
+    name, data, left = snapshots.make_snapshot(scene, nodes)
     parts = tuple(name for n, name in parts_of(scene) if n in nodes) if nodes is not None else ()
     keep_packed(store, name, data)
     return {
@@ -48,7 +49,7 @@ def hung(store: Path, other: Asset, scene: Scene, post: str) -> tuple[str, str, 
     """What a stop Posts says of another asset that hangs at a post, all of it, its snapshot kept in the store. Raises
     CustomsError.
     """
-    name, data, _ = make_snapshot(scene)
+    name, data, _ = snapshots.make_snapshot(scene)
     keep_packed(store, name, data)
     return post, name, other.name, other.author, other.licence or scene.copyright, other.use
 
@@ -69,7 +70,7 @@ def matched(stop: Stop, scene: Scene, store: Path) -> tuple[dict[str, Any], floa
     settings = stop.settings
     assert isinstance(settings, FromGoods)
     data = kept_selections(store, [stop]).get(settings.part)
-    other = snapshot_scene(settings.part, data) if data is not None else Scene("", "")
+    other = snapshots.snapshot_scene(settings.part, data) if data is not None else Scene("", "")
     part, onto = whole_of(other), whole_of(scene)
     if not len(part.faces) or not len(onto.faces):
         raise StepError(

@@ -3,17 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import Any, Literal
+from typing import TYPE_CHECKING, Any, Literal
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QPolygonF
 
-from customs.picture.pick import Met
 from customs.work.by_hand import Chooser, Unit
 from customs_desktop.office import Office
 from customs_desktop.views.twin import TwinView
 from customs_desktop.views.twin_hands import Pointed
 from customs_desktop.worker import Task
+
+if TYPE_CHECKING:
+    from customs.picture.pick import Met
 
 PLACED = "This is one of many placements. Settle them as copies first: by hand works on what stands as nodes."
 Pointing = Literal["", "pick", "measure", "post"]

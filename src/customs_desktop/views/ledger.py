@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PyQt6.QtCore import QModelIndex, QPoint, Qt
 from PyQt6.QtGui import QAction, QGuiApplication, QKeyEvent
 from PyQt6.QtWidgets import (
@@ -20,7 +22,6 @@ from PyQt6.QtWidgets import (
 from customs.guide.places import about_row
 from customs.ledger.ledger import effective, judge
 from customs.ledger.row import Row
-from customs.picture.pick import Met
 from customs.words import many
 from customs_desktop.office import Office
 from customs_desktop.style.theme import font, span
@@ -29,6 +30,9 @@ from customs_desktop.views.ledger_model import GoodsLedgerModel, LedgerModel
 from customs_desktop.widgets.basics import NameLabel, button, combo, search_field
 from customs_desktop.widgets.tables import dressed
 from customs_desktop.worker import Task
+
+if TYPE_CHECKING:
+    from customs.picture.pick import Met
 
 DESK_NAMES = (
     ("", "every desk"),

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from PyQt6.QtCore import QPoint, QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPolygonF, QWheelEvent
 from PyQt6.QtWidgets import QWidget
 
 from customs.picture.camera import Orbit
-from customs.picture.pick import Met
 from customs_desktop.views.handles import Handles
 from customs_desktop.views.rig_overlay import RigOverlay
 from customs_desktop.views.twin_paint import HEAD
 from customs_desktop.views.walker import Walker
+
+if TYPE_CHECKING:
+    from customs.picture.pick import Met
 
 
 class Pointed(NamedTuple):

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 
-from customs.picture.pick import Met
 from customs.route.route import Stop
 from customs.route.step import get_step, make_settings
 from customs.scene.model import Scene
@@ -37,6 +36,9 @@ from customs_desktop.widgets.basics import (
     row,
     show_choice,
 )
+
+if TYPE_CHECKING:
+    from customs.picture.pick import Met
 
 BINDS = (("names", "By names"), ("surface", "Surface"), ("rigid", "Rigid"), ("none", "Not bound"))
 NOTHING = ("", "–")

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 from PyQt6.QtWidgets import QCheckBox, QWidget
 
-from customs.picture.pick import Met
 from customs.scene.notes import KINDS, POINTS, Kind, Note
 from customs.work.measuring import face_number, measured, nearest_corner, place_at, standing_at
 from customs_desktop.desks.fit.by_hand import column
 from customs_desktop.views.handwork import PLACED, Handwork
 from customs_desktop.widgets.basics import Chips, button, empty, label, row
+
+if TYPE_CHECKING:
+    from customs.picture.pick import Met
 
 HINTS = {
     "distance": "Point at two places.",

@@ -7,18 +7,19 @@ from PyQt6.QtCore import QEvent, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QHelpEvent, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QCheckBox, QSlider, QToolTip, QWidget
 
+from customs.later import later
 from customs.ledger.row import remedy
 from customs.scene.model import Scene
 from customs.scene.voxels import Voxels
 from customs.voxels.shown import layers_of, voxels_in
 from customs.words import many
-from customs.work.fittings import settings_at, stop_of
 from customs_desktop.desks.fit.by_hand import column
 from customs_desktop.style.theme import colour, font, span
 from customs_desktop.views.handwork import Handwork
 from customs_desktop.widgets.basics import Chips, NumberField, button, label, row
 from customs_desktop.worker import Task
 
+fittings = later("customs.work.fittings")
 STEP = "voxels"
 FILLS = (("solid", "Solid"), ("shell", "Shell"))
 SWATCHES = 64
@@ -130,7 +131,7 @@ class VoxelTools(QWidget):
     def wanted(self) -> bool:
         """True where the sheet takes cells, or the route makes them."""
         asset = self.session.asset
-        made = asset is not None and stop_of(asset.route, STEP) is not None
+        made = asset is not None and fittings.stop_of(asset.route, STEP) is not None
         return made or self.session.sheet.voxels.form == "cells"
 
     def said(self) -> str:
@@ -140,8 +141,8 @@ class VoxelTools(QWidget):
     def refresh(self) -> None:
         """The stop, and what it made."""
         asset, result = self.session.asset, self.session.result
-        there = asset is not None and stop_of(asset.route, STEP) is not None
-        said = settings_at(asset.route, STEP) if asset is not None and there else None
+        there = asset is not None and fittings.stop_of(asset.route, STEP) is not None
+        said = fittings.settings_at(asset.route, STEP) if asset is not None and there else None
         for part in (self.settings, self.fill):
             part.setVisible(there)
         self.make.setVisible(not there)

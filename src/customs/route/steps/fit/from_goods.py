@@ -8,7 +8,6 @@ import numpy as np
 from pydantic import Field
 
 from customs.changes.mixing import Bringing, brought, joint_place
-from customs.changes.snapshot import snapshot_of
 from customs.errors import StepError
 from customs.job import Job
 from customs.later import later
@@ -17,7 +16,7 @@ from customs.scene.model import Remark, Scene
 from customs.scene.settings import Settings
 from customs.scene.transforms import inverse
 
-rotations = later("scipy.spatial.transform")
+rotations, snapshots = later("scipy.spatial.transform"), later("customs.changes.snapshot")
 Three = tuple[float, float, float]
 
 
@@ -82,7 +81,7 @@ def moved_on(settings: FromGoods, scene: Scene, other: Scene, step: np.ndarray) 
 def _apply(scene: Scene, settings: FromGoods, resources: Content, job: Job) -> Outcome:
     if not settings.part:
         return Outcome(scene)
-    other = snapshot_of(settings.part, settings.name or "another asset", resources)
+    other = snapshots.snapshot_of(settings.part, settings.name or "another asset", resources)
     job.check()
     place = placed(settings, scene, other)
     if not np.isfinite(inverse(place)).all():
