@@ -236,7 +236,7 @@ class Looks(QObject):
             if known.asset is result.asset and not known.passed:
                 # Opened just now: its scenes, and the verdicts it had when it was closed.
                 result = replace(result, ledger=known.ledger, whole=True, recalled=True)
-            elif known.asset is result.asset or not result.ledger.rows:
+            elif known.asset is result.asset or not result.ledger.filled:
                 # Most are judged in no time: what is shown stays until then.
                 return
         s.results[id_] = result

@@ -103,6 +103,15 @@ def test_nothing_is_asked_twice_while_nothing_has_changed(
         assert Judged(shop.store).glimpse(before.asset, find_sheet(sheet)) == before.ledger
 
 
+def test_a_verdict_is_told_before_its_rows_are_made(goods: dict[str, Path], shop: Shop) -> None:
+    planned = shop.plan(shop.taken(goods["seed_cart"], "seed_cart"), "metre-yup-pbr")
+    shop.look(planned.asset, "metre-yup-pbr")
+    seen = Judged(shop.store).glimpse(planned.asset, find_sheet("metre-yup-pbr"))
+    assert seen is not None and Evaluated(planned.asset, None, (), seen, recalled=True).judged
+    assert seen.verdict == planned.ledger.verdict == "held" and "rows" not in vars(seen)
+    assert seen == planned.ledger
+
+
 def test_what_has_changed_is_judged_anew(
     goods: dict[str, Path], shop: Shop, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -32,6 +32,11 @@ class Ledger:
         """The worst verdict; a waived query counts as cleared."""
         return worst(self.rows)
 
+    @property
+    def filled(self) -> bool:
+        """True where there is a row."""
+        return bool(self.rows)
+
     def count(self, verdict: Verdict) -> int:
         """Rows with that verdict, waived ones among the cleared."""
         return sum(effective(r) == verdict for r in self.rows)
@@ -46,7 +51,7 @@ class Ledger:
 
 
 class KnownVerdict(Ledger):
-    """A ledger whose verdict is known before its rows are made, which is when somebody asks for one: of a thousand goods
+    """A ledger that has rows and whose verdict is known before they are made, which is when somebody asks for one: of a thousand goods
     a person looks at few.
     """
 
@@ -62,6 +67,11 @@ class KnownVerdict(Ledger):
     def verdict(self) -> Verdict:
         """The worst verdict."""
         return self.__dict__["_verdict"]
+
+    @property
+    def filled(self) -> bool:
+        """True: what has a verdict has rows."""
+        return True
 
 
 def effective(row: Row) -> Verdict:

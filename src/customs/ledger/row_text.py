@@ -28,7 +28,7 @@ def ledger_of(table: Any) -> Ledger:
 
 def known_verdict(verdict: Any, table: Any) -> Ledger:
     """The same, its rows made when they are asked for. Raises TypeError or ValueError where what is seen at once is wrong."""
-    if verdict not in RANK or not isinstance(table, list):
+    if verdict not in RANK or not isinstance(table, list) or not table:
         raise ValueError(verdict)
     return KnownVerdict(verdict, lambda: ledger_of(table).rows)
 

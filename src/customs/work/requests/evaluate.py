@@ -83,7 +83,7 @@ class Evaluated:
     @property
     def judged(self) -> bool:
         """False while only the scenes are known, or some of the rows."""
-        return self.whole and bool(self.ledger.rows)
+        return self.whole and self.ledger.filled
 
     @property
     def plan(self) -> Plan:
