@@ -58,9 +58,10 @@ def own_home(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.Monke
 
 
 def once(factory: pytest.TempPathFactory, name: str, make: Callable[[Path], object]) -> Path:
-    """A folder made once for all processes of a run; whoever comes second waits for it."""
+    """A folder made once for all processes of a run, and for the runs of `scripts/test`; whoever comes second waits for it."""
     base = factory.getbasetemp()
-    folder = (base.parent if "PYTEST_XDIST_WORKER" in os.environ else base) / name
+    base = base.parent if "PYTEST_XDIST_WORKER" in os.environ else base
+    folder = Path(os.environ.get("CUSTOMS_TESTS_SHARED") or base) / name
     made = folder.with_suffix(".made")
     try:
         folder.with_suffix(".begun").touch(exist_ok=False)

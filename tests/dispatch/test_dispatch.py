@@ -4,16 +4,20 @@ tampered with.
 
 from __future__ import annotations
 
+import atexit
 import contextlib
 import hashlib
 import json
 import os
+import shutil
 import signal
 import subprocess
 import sys
+import tempfile
 import time
 from collections.abc import Callable
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -39,12 +43,20 @@ from tests.assets import letter_primitive, lettered, saved, scene_of
 from tests.conftest import good
 
 
-def delivered(asset: str, sheet: str, goods: dict[str, Path], out: Path) -> Path:
-    """The package of a demo asset."""
-    path = goods[asset]
+@cache
+def written_once(asset: str, sheet: str, path: Path) -> Path:
+    """The package of a demo asset, made once for all tests of a process."""
+    out = Path(tempfile.mkdtemp(prefix="customs-delivered-"))
+    atexit.register(shutil.rmtree, out, ignore_errors=True)
     result = run(Request(path, path.parent, find_sheet(sheet), find_origin(good(asset).origin), out=out))
     assert result.folder is not None, result.error
     return result.folder
+
+
+def delivered(asset: str, sheet: str, goods: dict[str, Path], out: Path) -> Path:
+    """The package of a demo asset, to be changed at will."""
+    folder = written_once(asset, sheet, goods[asset])
+    return Path(shutil.copytree(folder, out / folder.name))
 
 
 def docket(folder: Path) -> dict[str, object]:

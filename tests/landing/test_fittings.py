@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -41,6 +42,7 @@ from tests.outside.judges import validate
 KIT = load_sheet("plan-plot-kit")
 
 
+@cache
 def fitted(**shapes: Any) -> Scene:
     """A ball on the ground with levels, shapes and a plot."""
     prim = replace(ball(3, at=(0, 1, 0)), targets=(), colours=())
