@@ -15,31 +15,25 @@ from pathlib import Path
 
 import numpy as np
 import trimesh
+from idle import nothing
 from tables import told
 
 from customs.demo.hundreds import write_hundreds
 from customs.geometry.closest import Surface
 from customs.intake.scan import model_files
-from customs.job import Job
-from customs.ledger.ledger import Ledger
 from customs.recipes.recipe import read_recipe
 from customs.runs.children import Limits
 from customs.runs.cluster import Remote
 from customs.runs.run import Run
 from customs.voxels.fill import frame_of, inside
 from customs.voxels.shell import shell
-from customs.work.asset import Request, Result
+from customs.work.asset import Request
 from customs.work.recipes import requests_of
 
 Row = tuple[str, str, str]
 SIDE, SAMPLE, SHELL_SAMPLE = 260, 2_000, 1_000
 """Cells along a side; middles that trimesh is asked about, its time reckoned up to all of them."""
 SMALL = 60
-
-
-def nothing(request: Request, job: Job) -> Result:
-    """Work that takes no time: what is left is what it costs to have it done elsewhere."""
-    return Result(request.path, Ledger(()), name=request.path.stem, files=(request.path,))
 
 
 def asked(folder: Path, out: Path) -> list[Request]:
