@@ -51,11 +51,10 @@ class Panels(QStackedWidget):
         """
         self._imports = self._imports or import_soon()
         waiting = [d for d in DESKS.all() if d not in self.there]
-        if self._closed or not (waiting or self._imports.is_alive()):
-            return
-        if not self._imports.is_alive():
-            self.panel(waiting[0])
-        QTimer.singleShot(PAUSE, self.furnish)
+        if waiting and not self._closed:
+            if not self._imports.is_alive():
+                self.panel(waiting[0])
+            QTimer.singleShot(PAUSE, self.furnish)
 
     def player(self, open_: str) -> Player:
         """What plays on the desk that is open, else on the first that plays anything."""

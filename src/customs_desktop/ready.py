@@ -8,6 +8,8 @@ import threading
 from customs_desktop.desk import DESKS
 
 SOON = (
+    "customs_desktop.queue_page",
+    "customs_desktop.learning_page",
     "customs.picture.renderer",
     "customs.picture.pick",
     "customs.picture.thumbnail",
