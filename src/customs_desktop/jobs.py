@@ -22,6 +22,7 @@ from customs.job import Job
 from customs.later import later
 from customs.ledger.row import Remedy
 from customs.shipment.state import Asset, State
+from customs.words import many
 from customs.work.donors import keep_donor, read_donor
 from customs.work.goods import UNREADABLE, search_for, slipped, take_again, take_in, title_of
 from customs.work.places import data_folder
@@ -320,19 +321,15 @@ class Jobs:
             return
 
         def done(paths: tuple[str, ...]) -> None:
-            self.session.said.emit(f"{len(paths)} files of the kit are as they were.", "note")
+            self.session.said.emit(f"As before in the kit: {many(len(paths), 'file')}.", "note")
             self.session.dispatched.emit(id_)
             self.land(id_)
             self._kit_changed(kit)
 
-        task = Task(
-            2,
-            title="Withdrawing",
-            run=lambda job: withdrawing.run_withdraw(folder, kit),
-            done=done,
-            failed=self.session.fail,
-        )
-        self.session.worker.submit(task)
+        def run(job: Job) -> tuple[str, ...]:
+            return withdrawing.run_withdraw(folder, kit)  # type: ignore[no-any-return]
+
+        self.session.worker.submit(Task(2, title="Withdrawing", run=run, done=done, failed=self.session.fail))
 
     def land(self, id_: str) -> None:
         """Let the stand-in destination read the package of an asset."""

@@ -119,6 +119,8 @@ def _views(window: MainWindow, place: Path) -> dict[str, Callable[[], object]]:
         s.select("watering_stork")
 
     def all_goods() -> None:
+        window.open_desk("fit")
+        window.deck.open("Ledger")
         s.select("pane_wall")
         twin.set_mode("twin")
         window.ledger.all.click()

@@ -60,7 +60,7 @@ def test_a_difference_is_read_dispatched_landed_and_withdrawn(demo: Rig, tmp_pat
     panel.kit.back.click()
     demo.settle()
     demo.wait(lambda: not panel.kit.back.isVisible())
-    assert now(kit) == before and "as they were" in demo.said[-1][0]
+    assert now(kit) == before and "As before in the kit" in demo.said[-1][0]
 
 
 @pytest.mark.goods("hedgehog")

@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 import pytest
-from PyQt6.QtGui import QFont
+from PyQt6.QtGui import QFont, QFontMetrics
 from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit
+from pytestqt.qtbot import QtBot
 
 from customs_desktop.desk import DESKS
 from customs_desktop.style import theme
 from customs_desktop.views.goods import GoodsDelegate
+from customs_desktop.widgets.basics import Chips
 from tests.desktop.conftest import Rig
 
 
@@ -77,3 +79,19 @@ def test_in_a_narrow_column_names_of_goods_can_be_read(demo: Rig, monkeypatch: p
         demo.window.resize(width, 800)
         demo.window.goods.list.viewport().grab()  # type: ignore[union-attr]
         assert room["Bell lantern"] > demo.window.fontMetrics().horizontalAdvance("Bell lan")
+
+
+@pytest.mark.parametrize("text", [1.0, 1.5], indirect=True)
+def test_a_chosen_chip_shows_all_it_says(text: None, qtbot: QtBot) -> None:
+    """What is chosen is written in heavier letters: nothing of it is cut."""
+    chips = Chips([("all", "all 1,992"), ("wide", "WWWWWWWW")], across=True)
+    qtbot.addWidget(chips)
+    chips.resize(chips.sizeHint())
+    chips.show()
+    for id_, chip in chips.buttons.items():
+        chips.show_chosen(id_)
+        QApplication.processEvents()
+        heavy = QFont(chip.font())
+        heavy.setWeight(QFont.Weight(600))
+        # 11 pixels of padding and one of border on either side (window.qss).
+        assert chip.width() >= QFontMetrics(heavy).horizontalAdvance(chip.text()) + 24, id_

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 
-from PyQt6.QtCore import QPoint, QRect, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QAction, QPainter, QPaintEvent
+from PyQt6.QtCore import QMargins, QPoint, QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QAction, QFont, QFontMetrics, QPainter, QPaintEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -62,7 +62,7 @@ def button(
     text: str, action: Callable[[], object], kind: str = "", icon_name: str = "", tip: str = ""
 ) -> QPushButton:
     """A push button."""
-    out = QPushButton(text)
+    out = Chip(text) if kind == "chip" else QPushButton(text)
     if kind:
         out.setProperty("kind", kind)
     if icon_name:
@@ -172,6 +172,19 @@ class NumberField(QLineEdit):
             style.polish(self)
 
 
+class Chip(QPushButton):
+    """One that can be chosen; as wide as its text in the heavier letters it then has."""
+
+    def sizeHint(self) -> QSize:
+        hint, heavy = super().sizeHint(), QFont(self.font())
+        heavy.setWeight(QFont.Weight(600))
+        widths = [m.horizontalAdvance(self.text()) for m in (self.fontMetrics(), QFontMetrics(heavy))]
+        return hint.grownBy(QMargins(0, 0, max(widths[1] - widths[0], 0) if self.isCheckable() else 0, 0))
+
+    def minimumSizeHint(self) -> QSize:
+        return self.sizeHint()
+
+
 class Chips(QWidget):
     """Chips of which one is chosen, in as many lines as they need, or in one where they lie `across`. Emits `chosen`
     with its id.
@@ -187,7 +200,7 @@ class Chips(QWidget):
         self.group.setExclusive(True)
         self.buttons: dict[str, QPushButton] = {}
         for id_, text in options:
-            chip = QPushButton(text)
+            chip = Chip(text)
             chip.setProperty("kind", kind)
             chip.setCheckable(True)
             chip.setFont(font(-0.5))

@@ -25,7 +25,12 @@ def open_document(source: Source) -> tuple[Any, memoryview | None]:
     if bytes(data[:4]) != MAGIC:
         if source.path.suffix.lower() in (".glb", ".vrm") and bytes(data[:64]).lstrip()[:1] != b"{":
             todo = "The file is cut off or no GLB: fetch it again."
-            raise source.error("header", f"it begins with {bytes(data[:4])!r}", f"{MAGIC!r}", todo)
+            raise source.error(
+                "header",
+                f"it begins with the bytes {bytes(data[:4]).hex(' ')}",
+                f"{MAGIC.hex(' ')}, which spells {MAGIC.decode()}",
+                todo,
+            )
         return parse_json(data, source), None
     if len(data) < HEADER.size:
         raise source.error(

@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from customs.words import many
 from customs_desktop.desk import DeskPanel
 from customs_desktop.desks.dispatch.docket_page import DocketPage
 from customs_desktop.desks.dispatch.documents_page import DocumentsPage
@@ -160,7 +161,9 @@ class DispatchPanel(DeskPanel):
         try:
             body = json.loads((folder / "docket.json").read_text("utf-8"))
             size = sum(f["size"] for f in body["files"])
-            self.last.setText(f"{folder}\n{len(body['files'])} files, {size / 1e6:.1f} MB, with its docket.")
+            self.last.setText(
+                f"{folder}\n{many(len(body['files']), 'file')}, {size / 1e6:.1f} MB, with its docket."
+            )
         except (OSError, ValueError):
             self.last.setText(str(folder))
         self.last.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
