@@ -41,7 +41,7 @@ from customs_desktop.views.twin import TwinView
 from customs_desktop.views.view_bar import SHADINGS, ViewBar
 from customs_desktop.widgets.basics import button, label
 
-PANEL_WIDTH = 308
+PANEL_WIDTH = 311
 PAPERS = (("desktop", "As the desktop"), ("day", "Day"), ("evening", "Evening"))
 TURNS = (
     ("Turn left", {"yaw": -15.0}, "Ctrl+Left"), ("Turn right", {"yaw": 15.0}, "Ctrl+Right"),
