@@ -142,8 +142,12 @@ def test_a_spoilt_answer_is_none(goods: dict[str, Path], shop: Shop, harm: str) 
     planned = shop.plan(shop.taken(goods["fern_bed"], "fern_bed"), "metre-yup-pbr")
     for path in shop.answers():
         body = path.read_bytes()
-        text = {"other rows": b'{"rows": [{}]}', "no answer": b"[]", "bomb": b"0" * 70_000_000}.get(harm, b"")
-        signed = hashlib.sha256(text).digest() + zlib.compress(text)
+        head, _, rows = body[32:].partition(b"\n")
+        made = {"other rows": b"[{}]", "bomb": b"[" + b"0" * 70_000_000}.get(harm)
+        told = (
+            b"[]" if harm == "no answer" else head + b"\n" + (rows if made is None else zlib.compress(made))
+        )
+        signed = hashlib.sha256(told).digest() + told
         path.write_bytes({"cut": body[:-9], "noise": body[::-1], "empty": b""}.get(harm, signed))
     after = shop.look(planned.asset, "metre-yup-pbr")
     assert not after.recalled and after.ledger == planned.ledger

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import fields
 from typing import Any
 
@@ -26,11 +26,11 @@ def ledger_of(table: Any) -> Ledger:
     return Ledger(tuple(_row_of(t) for t in table))
 
 
-def known_verdict(verdict: Any, table: Any) -> Ledger:
-    """The same, its rows made when they are asked for. Raises TypeError or ValueError where what is seen at once is wrong."""
-    if verdict not in RANK or not isinstance(table, list) or not table:
+def known_verdict(verdict: Any, table: Callable[[], Any]) -> Ledger:
+    """The same, the table asked for and its rows made when they are. Raises ValueError where the verdict is none."""
+    if verdict not in RANK:
         raise ValueError(verdict)
-    return KnownVerdict(verdict, lambda: ledger_of(table).rows)
+    return KnownVerdict(verdict, lambda: ledger_of(table()).rows)
 
 
 def _row_table(row: Row) -> dict[str, Any]:

@@ -15,7 +15,7 @@ import json
 import os
 import sys
 import zlib
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -38,7 +38,9 @@ FOLDER, END = "judged", ".ledger"
 MOST = 4096
 """Answers that are kept; those used longest ago go first."""
 LONGEST = 64 * 1024 * 1024
-"""Bytes an answer may unpack to."""
+"""Bytes the rows of an answer may unpack to."""
+DIGEST = 32
+"""Bytes of a SHA-256."""
 
 
 @dataclass(frozen=True)
@@ -61,7 +63,7 @@ class Judged:
         """The ledger as it was judged last, where the person's files have neither another time nor another
         size: enough to show, and looked at closely afterwards.
         """
-        found = self._find("asset", asset, sheet, lambda t: known_verdict(t["verdict"], t["rows"]))
+        found = self._find("asset", asset, sheet, known_verdict)
         return found.ledger if found is not None and found.sources == _sources(asset) else None
 
     def ledger(self, asset: Asset, sheet: Sheet, about: About) -> Ledger | None:
@@ -102,18 +104,14 @@ class Judged:
         kind: str,
         asset: Asset,
         sheet: Sheet,
-        ledger: Callable[[Any], Ledger] = lambda table: ledger_of(table["rows"]),
+        ledger: Callable[[Any, Callable[[], Any]], Ledger] = lambda verdict, rows: ledger_of(rows()),
     ) -> Answer | None:
         place = self._place(kind, asset, sheet)
         try:
-            packed = place.read_bytes()
-            reader = zlib.decompressobj()
-            body = reader.decompress(packed[32:], LONGEST)
-            if hashlib.sha256(body).digest() != packed[:32]:
-                return None
-            table = json.loads(body)
-            stops = tuple(Stop.from_dict(s) for s in table["stops"])
-            answer = Answer(stops, ledger(table), table["outside"], table["sources"])
+            head, rows = _unpacked(place.read_bytes())
+            stops = tuple(Stop.from_dict(s) for s in head["stops"])
+            found = ledger(head["verdict"], lambda: _rows(rows))
+            answer = Answer(stops, found, head["outside"], head["sources"])
             os.utime(place)
         except (OSError, zlib.error, ValueError, KeyError, TypeError, AttributeError, CustomsError):
             return None
@@ -123,18 +121,40 @@ class Judged:
         self, kind: str, asked: Asset, asset: Asset, sheet: Sheet, about: About, ledger: Ledger
     ) -> None:
         place = self._place(kind, asked, sheet)
-        table = {
+        head = {
             "stops": [s.as_dict() for s in asset.stops],
-            "verdict": ledger.verdict,
-            "rows": ledger_table(ledger),
+            "verdict": ledger.verdict if ledger.filled else None,
             "outside": _outside(about),
             "sources": _sources(asset),
         }
         # What cannot be told as JSON, a full disk or a folder that may not be written cost time at the next
         # start, and nothing else.
         with contextlib.suppress(OSError, TypeError, ValueError):
-            body = json.dumps(table).encode()
-            write_whole(place, hashlib.sha256(body).digest() + zlib.compress(body, 1), sweeps=False)
+            write_whole(place, _packed(head, ledger_table(ledger)), sweeps=False)
+
+
+def _packed(head: Mapping[str, Any], rows: Any) -> bytes:
+    """A digest of what follows it, a line of what is seen at once, and the rows: of a thousand goods a person
+    looks at few, and what is not looked at is not unpacked. Raises ValueError for rows that would not be unpacked again.
+    """
+    told = json.dumps(rows).encode()
+    if len(told) > LONGEST:
+        raise ValueError(len(told))
+    body = json.dumps(head).encode() + b"\n" + zlib.compress(told, 1)
+    return hashlib.sha256(body).digest() + body
+
+
+def _unpacked(packed: bytes) -> tuple[Any, bytes]:
+    """The line, and the rows as they lie there. Raises ValueError for anything else."""
+    digest, body = packed[:DIGEST], packed[DIGEST:]
+    if hashlib.sha256(body).digest() != digest:
+        raise ValueError("another digest")
+    head, _, rows = body.partition(b"\n")
+    return json.loads(head), rows
+
+
+def _rows(packed: bytes) -> Any:
+    return json.loads(zlib.decompressobj().decompress(packed, LONGEST))
 
 
 def unplanned(asset: Asset) -> Asset:
