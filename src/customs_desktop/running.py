@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
@@ -15,13 +16,16 @@ from customs.kernels.cores import cores
 from customs.later import later
 from customs.memory import wanted_memory
 from customs.preferences import preferences
-from customs.recipes.recipe import Decided, Recipe, read_recipe
 from customs.runs.rows import ENDED, Row
 from customs.words import many
 from customs.work.lookup import find_sheet
 from customs_desktop.session import Session
 from customs_desktop.worker import Task
 
+if TYPE_CHECKING:
+    from customs.recipes.recipe import Recipe
+
+recipe_files = later("customs.recipes.recipe")
 recipes, reports = later("customs.work.recipes"), later("customs.runs.report")
 running, children = later("customs.runs.run"), later("customs.runs.children")
 
@@ -106,7 +110,9 @@ class Running(QObject):
             return False
         stems = () if every else [Path(p).stem for p in goods]
         try:
-            recipes.add_decision(self.asked.recipe, recipes.decision(stems, Decided.model_validate(step)))
+            recipes.add_decision(
+                self.asked.recipe, recipes.decision(stems, recipe_files.Decided.model_validate(step))
+            )
         except (CustomsError, OSError) as problem:
             self.session.fail(problem)
             return False
@@ -119,7 +125,7 @@ class Running(QObject):
 
     def _run(self, asked: Asked, job: Job) -> None:
         job.progress(0.0, "Listing goods")
-        recipe = read_recipe(asked.recipe)
+        recipe = recipe_files.read_recipe(asked.recipe)
         entries = model_files(list(asked.inputs), job)
         kit = kit_of(recipe.sheet, asked.kits)
         requests = recipes.requests_of(recipe, entries, asked.out, kit, asked.replace, asked.recipe.parent)

@@ -117,7 +117,7 @@ def main(arguments: list[str]) -> int:
     session, window = open_window()
     QTimer.singleShot(0, window.panels.furnish)
     listener = Listener(window.shipments.take_over)
-    _compile_kernels(window)
+    QTimer.singleShot(0, lambda: _compile_kernels(window))
     if options.shots:
         from customs_desktop.shots import take_all
 

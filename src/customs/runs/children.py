@@ -32,6 +32,7 @@ LOOK = 0.1
 PRELOAD = (
     "customs.runs.children",
     "customs.work.requests.dispatch",
+    "customs.ledger.left",
     "customs.formats.gltf.read",
     "scipy.spatial",
     "PIL.Image",

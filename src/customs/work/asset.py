@@ -14,8 +14,8 @@ from customs.formats.registry import get_format
 from customs.geometry.counts import counts
 from customs.intake.take import Taken
 from customs.job import Job
+from customs.later import later
 from customs.ledger.ledger import Ledger, refused
-from customs.ledger.left import losses
 from customs.planning.plan import fresh_route
 from customs.recipes.recipe import EVERY, UNSAID, Decided, Goods, Rights, route_with
 from customs.route.route import Route, SceneCache
@@ -24,10 +24,12 @@ from customs.sheet.form import value_of
 from customs.sheet.model import Sheet
 from customs.shipment.state import Asset
 from customs.work.goods import kind_of
-from customs.work.requests.dispatch import DispatchRequest, run_dispatch
 from customs.work.requests.evaluate import Asked, Evaluated
 from customs.work.requests.plan import PlanRequest, run_plan
 from customs.work.requests.take import Take
+
+# Who only asks, as a run does whose goods stand as they were, does not wait for what carries it out.
+dispatching, left = later("customs.work.requests.dispatch"), later("customs.ledger.left")
 
 
 @dataclass(frozen=True)
@@ -192,8 +194,8 @@ def _run(request: Request, job: Job | None) -> Result:
     if request.out is None or done.ledger.verdict == "held":
         return result
     try:
-        sent = run_dispatch(
-            DispatchRequest(
+        sent = dispatching.run_dispatch(
+            dispatching.DispatchRequest(
                 done, request.sheet, request.out, request.replace_existing, request.folder, request.kit
             ),
             job,
@@ -206,7 +208,7 @@ def _run(request: Request, job: Job | None) -> Result:
 def told(request: Request, done: Evaluated) -> Result:
     """What is said of an evaluated asset."""
     arrived, last = done.passed[0].scene, done.passed[-1].scene
-    found = losses(arrived, last, get_format(request.sheet.model.format), done.passed)
+    found = left.losses(arrived, last, get_format(request.sheet.model.format), done.passed)
     changed = dict.fromkeys(step_of(a.stop.step).name for a in done.passed[1:])
     own = done.taken.scene.remarks if done.taken is not None else ()
     texts = [r.text for r in own] + [

@@ -6,11 +6,13 @@ from collections.abc import Callable, Sequence
 
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
+from customs.later import later
 from customs.route.route import Stop
 from customs.shipment.state import State
-from customs.work.mixing import AS_IT_WAS, GONE, standing_of
 from customs_desktop.widgets.basics import button, empty, label, row
 from customs_desktop.widgets.marks import Mark
+
+mixing = later("customs.work.mixing")
 
 
 class JoinedRows(QWidget):
@@ -27,15 +29,15 @@ class JoinedRows(QWidget):
     def show_stops(self, stops: Sequence[Stop], state: State) -> None:
         """The stops there are that bring anything."""
         mine = [s for s in stops if dict(s.values).get("part")]
-        told = (*mine, *(standing_of(s, state) for s in mine))
+        told = (*mine, *(mixing.standing_of(s, state) for s in mine))
         if told == self._told:
             return
         self._told = told
         empty(self.rows)
         for stop in mine:
-            standing = standing_of(stop, state)
+            standing = mixing.standing_of(stop, state)
             anew = button("Take anew", lambda s=stop: self.anew(s), "flat", "", "Bring it as it is now")
-            anew.setVisible(standing not in (AS_IT_WAS, GONE))
-            mark = Mark("cleared" if standing == AS_IT_WAS else "query")
+            anew.setVisible(standing not in (mixing.AS_IT_WAS, mixing.GONE))
+            mark = Mark("cleared" if standing == mixing.AS_IT_WAS else "query")
             text = f"{dict(stop.values)['name']}: {standing}"
             self.rows.addWidget(row(mark, label(text, "", -0.5), 1, anew))

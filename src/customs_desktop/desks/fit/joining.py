@@ -9,19 +9,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 
+from customs.later import later
 from customs.route.route import Stop
 from customs.route.step import get_step, make_settings
 from customs.scene.model import Scene
 from customs.shipment.state import Asset
-from customs.work.mixing import (
-    STEP,
-    again,
-    bind_for,
-    bring,
-    matched,
-    parts_of,
-    source_of,
-)
 from customs_desktop.desks.fit.by_hand import column, three, values_of
 from customs_desktop.style.theme import span
 from customs_desktop.views.handwork import Handwork
@@ -40,6 +32,7 @@ from customs_desktop.widgets.basics import (
 if TYPE_CHECKING:
     from customs.picture.pick import Met
 
+mixing = later("customs.work.mixing")
 BINDS = (("names", "By names"), ("surface", "Surface"), ("rigid", "Rigid"), ("none", "Not bound"))
 NOTHING = ("", "–")
 HIGH = 96
@@ -108,14 +101,18 @@ class JoinTools(QWidget):
     def said(self) -> str:
         """Its state in words."""
         asset = self.session.asset
-        stops = [s for s in asset.stops if s.step == STEP] if asset is not None else []
+        stops = [s for s in asset.stops if s.step == mixing.STEP] if asset is not None else []
         return ", ".join(str(dict(s.values).get("name", "")) for s in stops)
 
     @property
     def stop(self) -> Stop | None:
         """The stop whose numbers are shown: of those of the chosen asset the one looked at, or the last."""
         asset, id_ = self.session.asset, str(self.other.currentData() or "")
-        mine = [s for s in asset.stops if s.step == STEP and source_of(s) == id_] if asset is not None else []
+        mine = (
+            [s for s in asset.stops if s.step == mixing.STEP and mixing.source_of(s) == id_]
+            if asset is not None
+            else []
+        )
         return next((s for s in mine if s.id == self.session.stop), mine[-1] if mine else None)
 
     @property
@@ -154,7 +151,7 @@ class JoinTools(QWidget):
         self._offer()
         stop = self.stop
         if stop is not None:
-            said: Any = make_settings(get_step(STEP), dict(stop.values))
+            said: Any = make_settings(get_step(mixing.STEP), dict(stop.values))
             for fields, values in (
                 (self.move_by, said.move),
                 (self.turn_by, said.turn),
@@ -176,7 +173,7 @@ class JoinTools(QWidget):
         self.rigid.setVisible(self._bind() == "rigid")
         self.evening.setVisible(self._bind() in ("names", "surface"))
         asset = self.session.asset
-        stops = [s for s in asset.stops if s.step == STEP] if asset is not None else []
+        stops = [s for s in asset.stops if s.step == mixing.STEP] if asset is not None else []
         self.joined.show_stops(stops, self.session.state)
 
     def _follow(self) -> None:
@@ -186,12 +183,12 @@ class JoinTools(QWidget):
             return
         self._looked_at = at
         stop = (
-            next((s for s in asset.stops if s.id == at and s.step == STEP), None)
+            next((s for s in asset.stops if s.id == at and s.step == mixing.STEP), None)
             if asset is not None
             else None
         )
         if stop is not None:
-            show_choice(self.other, source_of(stop))
+            show_choice(self.other, mixing.source_of(stop))
 
     def _show_parts(self) -> None:
         found = self.source
@@ -201,7 +198,7 @@ class JoinTools(QWidget):
         self._parts = wanted
         self.parts.blockSignals(True)
         self.parts.clear()
-        for node, name in parts_of(found[1]) if found is not None else ():
+        for node, name in mixing.parts_of(found[1]) if found is not None else ():
             item = QListWidgetItem(name)
             item.setData(Qt.ItemDataRole.UserRole, node)
             item.setCheckState(Qt.CheckState.Checked)
@@ -243,7 +240,7 @@ class JoinTools(QWidget):
                 field.show_value(0.0)
             self.scale_by.show_value(1.0)
             if found is not None and right is not None:
-                self.binds.show_chosen(bind_for(right.scene, found[1]))
+                self.binds.show_chosen(mixing.bind_for(right.scene, found[1]))
         self.refresh()
         self.beside()
 
@@ -278,7 +275,7 @@ class JoinTools(QWidget):
         shipment, (asset, scene) = self.session.shipment, found
         if shipment is not None:
             store, title = shipment.store, f"Bringing {asset.name}"
-            self.work.aside("bring", title, lambda: bring(store, asset, scene, nodes), done)
+            self.work.aside("bring", title, lambda: mixing.bring(store, asset, scene, nodes), done)
 
     def _join(self) -> None:
         found, nodes, where, values = self.source, self.chosen_parts(), self.work.here, self._values()
@@ -287,16 +284,18 @@ class JoinTools(QWidget):
         name, every = found[0].name, len(nodes) == self.parts.count()
 
         def done(brought: dict[str, Any]) -> None:
-            self.work.stop(f"Join {name}", STEP, {**brought, **values}, where)
+            self.work.stop(f"Join {name}", mixing.STEP, {**brought, **values}, where)
             # What has joined is seen where it is now.
             self.work.twin.show_beside(None, "")
 
         self._bring(found, None if every else nodes, done)
 
     def _anew(self, stop: Stop) -> None:
-        found, id_ = self._at_its_end(source_of(stop)), self.session.current
+        found, id_ = self._at_its_end(mixing.source_of(stop)), self.session.current
         if found is not None:
-            self._bring(found, again(stop, found[1]), lambda brought: self._changed(id_, stop, brought))
+            self._bring(
+                found, mixing.again(stop, found[1]), lambda brought: self._changed(id_, stop, brought)
+            )
 
     def _changed(self, id_: str, stop: Stop, values: dict[str, Any]) -> bool:
         """Change a stop that was looked at when something was begun, whatever is looked at now."""
@@ -323,7 +322,7 @@ class JoinTools(QWidget):
                     f"Matched: {off * 1000:.1f} mm off on average where it lies nearest.", "note"
                 )
 
-        self.work.aside("match", "Matching faces", lambda: matched(stop, before, store), done)
+        self.work.aside("match", "Matching faces", lambda: mixing.matched(stop, before, store), done)
 
     def _placed(self) -> None:
         if self.stop is not None:
