@@ -161,3 +161,27 @@ def test_one_that_cannot_be_loaded_is_told_each_time(tmp_path: Path, monkeypatch
     for _ in range(2):
         with pytest.raises(RuntimeError, match="half a thing"):
             things.all()
+
+
+def test_who_asks_for_one_waits_for_that_one_alone(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    package = tmp_path / "many_things"
+    (package / "deep").mkdir(parents=True)
+    (package / "__init__.py").write_text(
+        "from customs.registry import Registry\nTHINGS = Registry('the things', 'many_things', deep=True)\n"
+    )
+    text = "from types import SimpleNamespace\nfrom many_things import THINGS\nTHINGS.add(SimpleNamespace(id='{}'))\n"
+    (package / "deep" / "__init__.py").touch()
+    # The first asks for another and for all on its way; one is not called as its module is.
+    (package / "deep" / "a_thing.py").write_text(
+        "from many_things import THINGS\nassert THINGS.get('b').id == 'b'\nassert 'other' in THINGS.all()\n"
+        + text.format("a-thing")
+    )
+    (package / "b.py").write_text(text.format("b"))
+    (package / "c.py").write_text(text.format("other"))
+    monkeypatch.syspath_prepend(str(tmp_path))
+    things = importlib.import_module("many_things").THINGS
+    assert things["b"].id == "b" and "many_things.c" not in sys.modules
+    assert things.get("a-thing").id == "a-thing" and sorted(things.all()) == ["a-thing", "b", "other"]
+    assert things.get("none") is None and things.get("deep") is None
+    with pytest.raises(KeyError):
+        things["none"]

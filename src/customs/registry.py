@@ -38,7 +38,7 @@ class Registry(Generic[Entry]):
         self._find = pkgutil.walk_packages if deep else pkgutil.iter_modules
         self._entries: dict[str, Entry] = {}
         self._loaded: tuple[str, ...] = ()
-        self._lock, self._loading = threading.RLock(), False
+        self._lock, self._loading, self._alone = threading.RLock(), False, False
 
     def add(self, entry: Entry) -> None:
         """Called by each module at its end. Raises ValueError for an id that is there already."""
@@ -56,20 +56,41 @@ class Registry(Generic[Entry]):
         return dict(sorted(self._entries.items(), key=lambda pair: self.order(pair[1])))
 
     def __getitem__(self, id_: str) -> Entry:
-        self._load()
+        self._load_one(id_)
         return self._entries[id_]
 
     def get(self, id_: str) -> Entry | None:
         """The one called `id_`, or None."""
-        self._load()
+        self._load_one(id_)
         return self._entries.get(id_)
 
-    def _load(self) -> None:
+    def _places(self) -> tuple[str, ...]:
         # Asked for very often: what is loaded is looked up without the machinery of imports.
         package = sys.modules.get(self.package) or importlib.import_module(self.package)
         # Folders may join a package while it runs: they are looked through as well.
-        places = tuple(package.__path__)
-        if places == self._loaded:
+        return tuple(package.__path__)
+
+    def _load_one(self, id_: str) -> None:
+        """The module that is called as what it adds, alone: all of them where there is none."""
+        if (places := self._places()) == self._loaded:
+            return
+        name = id_.replace("-", "_")
+        with self._lock:
+            if id_ not in self._entries and not self._loading:
+                # What it asks for on its way is not yet without itself, for whoever else asks.
+                before, self._alone = self._alone, True
+                try:
+                    for module in self._find(places, self.package + "."):
+                        if module.name.rpartition(".")[2] == name:
+                            importlib.import_module(module.name)
+                finally:
+                    self._alone = before
+            if id_ in self._entries:
+                return
+        self._load()
+
+    def _load(self) -> None:
+        if (places := self._places()) == self._loaded:
             return
         # Whoever asks meanwhile waits: half of the requirements would make half a ledger. What is loaded may
         # ask for what came before it.
@@ -80,6 +101,7 @@ class Registry(Generic[Entry]):
             try:
                 for module in self._find(places, self.package + "."):
                     importlib.import_module(module.name)
-                self._loaded = places
+                if not self._alone:
+                    self._loaded = places
             finally:
                 self._loading = False

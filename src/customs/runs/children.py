@@ -30,6 +30,7 @@ Work = Callable[[Request, Job], Result]
 LOOK = 0.1
 """Seconds between two looks at what runs."""
 PRELOAD = (
+    "customs.cli",
     "customs.runs.children",
     "customs.work.requests.dispatch",
     "customs.ledger.left",
@@ -37,7 +38,7 @@ PRELOAD = (
     "scipy.spatial",
     "PIL.Image",
 )
-"""Loaded once, before the first asset: every child starts with them."""
+"""Loaded once, before the first asset: every child starts with them. What starts the command is imported by every child."""
 
 
 @dataclass(frozen=True)
