@@ -5,7 +5,6 @@ outline.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from itertools import permutations
 
 import numpy as np
 import numpy.typing as npt
@@ -15,13 +14,14 @@ from customs.later import later
 from customs.motion.posing.bounds import local_bounds
 from customs.motion.skeleton.skeleton import skeleton_of
 from customs.scene.model import Mesh, Scene
-from customs.scene.transforms import apply_affine
 from customs.scene.tree import animated_nodes, mesh_nodes, parents, world_matrices
 
 sparse = later("scipy.sparse")
 Ints = npt.NDArray[np.intp]
 MOST_ALIKE = 64
 """Meshes of one count of faces beyond this many are copies for another reason (count)."""
+LEAST_FACES = 4
+"""Fewer enclose nothing."""
 INFLATED = 0.05
 """An outline stands off its mesh by less than this share of the size (ratio)."""
 
@@ -137,26 +137,33 @@ def outlines(scene: Scene) -> tuple[int, ...]:
         alike.setdefault(sum(len(triangles_of(p)) for p in _mesh(scene, n).primitives), []).append(n)
     out: list[int] = []
     places = world_matrices(scene)
-    for n, other in (pair for group in alike.values() for pair in permutations(group[:MOST_ALIKE], 2)):
-        # What shows one mesh many times is no outline of itself.
-        differ = scene.nodes[n].mesh != scene.nodes[other].mesh
-        if differ and n not in out and other not in out and _at_one_place(scene, n, other, places):
-            if _outline_of(_mesh(scene, n), _mesh(scene, other)):
+    for count, group in alike.items():
+        for n, other in _near(scene, group[:MOST_ALIKE], places) if count >= LEAST_FACES else ():
+            if n not in out and other not in out and _outline_of(_mesh(scene, n), _mesh(scene, other)):
                 out.append(n)
     return tuple(sorted(out))
 
 
+def _near(scene: Scene, group: list[int], places: npt.NDArray[np.float64]) -> list[tuple[int, int]]:
+    """Pairs of mesh nodes of different meshes whose boxes are near each other, and that put what they carry at one place; a skinned mesh
+    is where its joints take it. All pairs at once: most are nothing like each other.
+    """
+    boxes = np.array([_box(_mesh(scene, n)) for n in group])
+    at = np.array([np.eye(4) if scene.nodes[n].skin is not None else places[n] for n in group])
+    meshes = np.array([scene.nodes[n].mesh for n in group])
+    spans = np.diff(boxes, axis=1)[:, 0]
+    near = np.abs(boxes[:, None] - boxes[None]).max(axis=(2, 3)) <= INFLATED * np.linalg.norm(spans, axis=1)
+    # What `other` carries, put where either would put it: [node, other, corner].
+    put = np.einsum("nij,okj->noki", at[:, :3, :3], boxes) + at[:, None, None, :3, 3]
+    off = np.abs(put - np.einsum("ooki->oki", put)[None]).max(axis=(2, 3))
+    size = np.linalg.norm(np.einsum("nij,nj->ni", at[:, :3, :3], spans), axis=1)
+    # What shows one mesh many times is no outline of itself.
+    found = np.argwhere((meshes[:, None] != meshes[None]) & near & (off <= INFLATED * size))
+    return [(group[i], group[j]) for i, j in found.tolist()]
+
+
 def _mesh(scene: Scene, node: int) -> Mesh:
     return scene.meshes[scene.nodes[node].mesh or 0]
-
-
-def _at_one_place(scene: Scene, node: int, other: int, places: npt.NDArray[np.float64]) -> bool:
-    """True where two nodes put what they carry at one place; a skinned mesh is where its joints take it."""
-    a, b = (np.eye(4) if scene.nodes[n].skin is not None else places[n] for n in (node, other))
-    low, high = _box(_mesh(scene, other))
-    off = apply_affine(a, np.stack([low, high])) - apply_affine(b, np.stack([low, high]))
-    size = float(np.linalg.norm(b[:3, :3] @ (high - low)))
-    return bool(np.abs(off).max() <= INFLATED * size)
 
 
 def _joined(mesh: Mesh) -> tuple[npt.NDArray[np.float64], Ints]:
@@ -166,24 +173,15 @@ def _joined(mesh: Mesh) -> tuple[npt.NDArray[np.float64], Ints]:
     return points, faces
 
 
-def _boxes_near(one: Mesh, other: Mesh) -> bool:
-    """Boxes are kept with their primitives, so this is quick where most pairs are nothing like each other."""
-    (low, high), (lo, hi) = (_box(m) for m in (one, other))
-    size = float(np.linalg.norm(hi - lo))
-    return bool(np.abs(low - lo).max() <= INFLATED * size and np.abs(high - hi).max() <= INFLATED * size)
-
-
 def _box(mesh: Mesh) -> tuple[npt.NDArray[np.float64], npt.NDArray[np.float64]]:
     boxes = [local_bounds(p) for p in mesh.primitives]
     return np.min([b[0] for b in boxes], axis=0), np.max([b[1] for b in boxes], axis=0)
 
 
 def _outline_of(copy: Mesh, mesh: Mesh) -> bool:
-    if copy is mesh or not _boxes_near(copy, mesh):
-        return False
     a, f = _joined(copy)
     b, g = _joined(mesh)
-    if len(f) != len(g) or len(f) < 4 or not (np.isfinite(a).all() and np.isfinite(b).all()):
+    if len(f) != len(g) or not (np.isfinite(a).all() and np.isfinite(b).all()):
         return False
     size = float(np.linalg.norm(np.ptp(b, axis=0)))
     # Face by face, not vertex by vertex: making normals parts the vertices of either in its own way.
