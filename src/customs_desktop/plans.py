@@ -44,6 +44,8 @@ class Plans:
 
     def __init__(self, session: Session, looks: Looks) -> None:
         self._session, self._looks = session, looks
+        self._latest: dict[str, tuple[Task, str]] = {}
+        """What plans an asset, and for which destination, by the asset's id."""
 
     def plan(self, ids: Sequence[str], label: str = "Plan route", place: int | None = None) -> None:
         """Plan the routes of some assets, as one decision, or as a part of the one made at `place`: then an
@@ -83,6 +85,7 @@ class Plans:
             return run_plan(request, cache, taken, job, lambda seen: self._looks.show(seen, digest, job))
 
         def done(planned: Evaluated) -> None:
+            self._over(asset.id, task)
             ours = self._looks.take_up(asset.id, task)
             now = s.state.asset(asset.id)
             if s.shipment is not shipment or now is None:
@@ -100,6 +103,8 @@ class Plans:
                 self._looks.ask()
 
         def failed(problem: Exception) -> None:
+            if not self._over(asset.id, task) and isinstance(problem, Cancelled):
+                return  # No person cancelled it: another destination did.
             if self._looks.take_up(asset.id, task) and not isinstance(problem, Cancelled):
                 self._looks.ask()
             s.fail(problem)
@@ -110,7 +115,19 @@ class Plans:
         # One that waited for a plan which this one takes the place of waits for this one.
         if again or self._looks.is_left(asset.id):
             self._looks.leave([asset.id], task)
+        # What is under way for another destination is wanted by nobody any more, and would take a core from this one.
+        before, other = self._latest.get(asset.id, (None, ""))
+        if before is not None and other != digest:
+            s.worker.cancel(before)
+        self._latest[asset.id] = (task, digest)
         s.worker.submit(task)
+
+    def _over(self, id_: str, task: Task) -> bool:
+        """Forget a task that has ended; False where another has taken its place."""
+        latest = self._latest.get(id_, (None, ""))[0] is task
+        if latest:
+            del self._latest[id_]
+        return latest
 
     def _planned(self, now: Asset, planned: Evaluated, digest: str, decision: Decision) -> None:
         after = put_in_today(planned)

@@ -292,3 +292,27 @@ def test_a_shipment_that_cannot_be_kept_keeps_its_destination(small: Rig, tmp_pa
     s.set_sheet("twin-format-kit")
     assert s.sheet.id == was == s.state.sheet and "reading only" in small.said[-1][0]
     small.settle()
+
+
+def test_what_is_planned_for_another_destination_ends(small: Rig, monkeypatch: pytest.MonkeyPatch) -> None:
+    s, real, ended = small.session, plans.run_plan, list[str]()
+
+    def never(request: Any, cache: Any, taken: Any, job: Job, told: Any) -> Any:
+        if request.asked.sheet.id != "twin-format-kit":
+            return real(request, cache, taken, job, told)
+        try:
+            while True:
+                job.check()
+                threading.Event().wait(0.01)
+        except Cancelled:
+            ended.append(request.asked.asset.id)
+            raise
+
+    monkeypatch.setattr(plans, "run_plan", never)
+    s.set_sheet("twin-format-kit")
+    small.wait(lambda: any(t.key == "plan block" for t in s.worker.running()))
+    before = len(small.said)
+    s.set_sheet("one-mesh-kit")
+    small.settle()
+    assert "block" in ended and s.state.sheet == "one-mesh-kit" and all(r.judged for r in s.results.values())
+    assert not [text for text, _ in small.said[before:] if "Cancel" in text]

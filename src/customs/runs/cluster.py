@@ -30,8 +30,8 @@ RETRIES = 3
 """Times an asset is tried again whose worker was lost."""
 ASK = 2.0
 """Seconds between two times that a worker asks whether the run still wants what it does."""
-WAIT = 30.0
-"""Seconds workers are waited for."""
+WAIT, ANSWER = 30.0, 10.0
+"""Seconds workers are waited for, and a scheduler to answer."""
 
 
 @dataclass(kw_only=True)
@@ -81,7 +81,7 @@ class Remote:
         logging.getLogger("distributed").setLevel(logging.CRITICAL)
         try:
             if address != LOCAL:
-                return distributed.Client(address, timeout=wait)
+                return distributed.Client(address, timeout=min(wait, ANSWER))
             self._cluster = distributed.LocalCluster(
                 n_workers=workers or multiprocessing.cpu_count(),
                 threads_per_worker=1,
