@@ -20,6 +20,7 @@ from customs.planning.plan import fresh_route
 from customs.recipes.recipe import read_recipe
 from customs.runs.rows import NAME, Rows
 from customs.sheet.model import Sheet
+from customs.shipment.copies import pack, unpack
 from customs.shipment.file import Shipment
 from customs.shipment.state import State
 from customs.work.asset import Request, run
@@ -78,6 +79,7 @@ def kept_seeds(folder: Path) -> dict[str, tuple[bytes, ...]]:
     asset = take_in(model, model.parent, store, "pot", None)
     with contextlib.closing(Shipment.create(place, State(sheet="one-mesh-kit", goods=(asset,)))) as made:
         made.edit("Scale", lambda s: s.with_asset(s.goods[0]))
+        pack(made, folder / "a.zip", {"own": "id = 'own'"})
     rows = Rows(folder / "rows")
     rows.put([("/goods/pot.glb", "made"), ("/goods/urn.glb", "made")])
     rows.end("/goods/pot.glb", "done", 1.0, 9, [("/goods/pot.glb", 3, 4)], {"rows": [], "package": None})
@@ -93,6 +95,7 @@ def kept_seeds(folder: Path) -> dict[str, tuple[bytes, ...]]:
             if p.name.endswith(".toml")
         ),
         "shipment": (place.read_bytes(),),
+        "packed": ((folder / "a.zip").read_bytes(),),
         "rows": ((folder / "rows" / NAME).read_bytes(),),
         "docket": ((package / "docket.json").read_bytes(),),
         "cells": (next(package.glob("*.voxels.json")).read_bytes(),),
@@ -130,6 +133,18 @@ def _shipment(data: bytes, folder: Path) -> None:
             opened.undo()
     finally:
         opened.close()
+
+
+def _packed(data: bytes, folder: Path) -> None:
+    place = folder / "u"
+    shutil.rmtree(place, ignore_errors=True)
+    place.mkdir()
+    (folder / "a.customs.zip").write_bytes(data)
+    try:
+        unpack(folder / "a.customs.zip", place / "a.customs")
+    except CustomsError:
+        assert not list(place.iterdir()), "something was left"
+        raise
 
 
 def _rows(data: bytes, folder: Path) -> None:
@@ -175,6 +190,6 @@ def _landed(name: str) -> Callable[[bytes, Path], None]:
 
 
 KEPT: dict[str, Callable[[bytes, Path], None]] = {
-    "recipe": _recipe, "origin": _origin, "mapping": _mapping, "shipment": _shipment, "rows": _rows,
+    "recipe": _recipe, "origin": _origin, "mapping": _mapping, "shipment": _shipment, "packed": _packed, "rows": _rows,
     "docket": _landed("docket.json"), "cells": _landed("*.voxels.json"),
 }  # fmt: skip

@@ -212,7 +212,7 @@ def test_a_name_in_unicode_beside_one_in_a_code_page(tmp_path: Path) -> None:
     [
         ("a/b.txt", "a/b.txt", ""), ("./a//b.txt", "a/b.txt", ""), ("a\\b.txt", "a/b.txt", ""),
         ("../../etc/passwd", "etc/passwd", "leads out"), ("/etc/passwd", "etc/passwd", "leads out"),
-        ("C:\\a.txt", "a.txt", "leads out"), ("a/../../b", "a/b", "leads out"), ("..", "?", "leads out"),
+        ("C:\\a.txt", "a.txt", "leads out"), ("a/../../b", "a/b", "leads out"), ("..", "?", "leads out"), ("", "?", "no name"), ("./", "?", "no name"),
         ("a\0b", "a?b", "no file"), ("x" * 300, "x" * 300, "no file"), ("/".join("d" * 80), "/".join("d" * 80), "folders"),
     ],
 )  # fmt: skip
@@ -268,6 +268,18 @@ def test_links_and_devices_are_rows_that_say_so(tmp_path: Path) -> None:
     with pytest.raises(CustomsError, match="leads out"):
         heap.on_disk(f"{tmp_path}/a.tar/out.txt")
     assert files(heap_of(tmp_path / "b.zip"))["link"].problem == "a link"
+
+
+def test_an_entry_without_a_name_is_a_row_that_says_so(tmp_path: Path) -> None:
+    zip_of(tmp_path / "a.zip", {"pot.txt": b"of clay", "urn.txt": b"of brass"})
+    whole = (tmp_path / "a.zip").read_bytes()
+    # In the zip's list, what zipfile takes for no name at all: found by mutated archives.
+    at = whole.rindex(b"pot.txt")
+    (tmp_path / "a.zip").write_bytes(whole[:at] + b"\0" + whole[at + 1 :])
+    heap = heap_of(tmp_path / "a.zip")
+    found = files(heap)
+    assert found["?ot.txt"].problem == "no file can have this name"
+    assert not found["urn.txt"].problem and heap.read(f"{tmp_path}/a.zip/urn.txt", 99) == b"of brass"
 
 
 # -- bombs and lies

@@ -132,6 +132,10 @@ def test_what_is_no_such_file_says_so(shipment: Shipment, tmp_path: Path) -> Non
     packed.write_bytes(whole[: len(whole) // 2])
     with pytest.raises(ShipmentError, match="no shipment in one file"):
         unpack(packed, place)
+    at = whole.rindex(FILE.encode())
+    packed.write_bytes(whole[:at] + b"\0" + whole[at + 1 :])
+    with pytest.raises(ShipmentError, match=f"no {FILE}"):
+        unpack(packed, place)
     # A byte in the middle of a source: its CRC tells.
     packed.write_bytes(whole)
     with zipfile.ZipFile(packed) as archive:

@@ -5,10 +5,12 @@ One file is a ZIP archive: `shipment.customs`, the copies of the sources below `
 
 from __future__ import annotations
 
+import lzma
 import os
 import shutil
 import sqlite3
 import stat
+import struct
 import zipfile
 import zlib
 from collections.abc import Iterator, Mapping, Sequence
@@ -109,7 +111,9 @@ def unpack(packed: Path, target: Path, job: Job | None = None) -> Unpacked:
         NotImplementedError,
         RuntimeError,
         EOFError,
-        UnicodeDecodeError,
+        ValueError,
+        lzma.LZMAError,
+        struct.error,
     ) as problem:
         raise _no_pack(packed, str(problem)) from None
     except OSError as problem:
@@ -136,7 +140,7 @@ def _laid_out(
 
 def _checked(archive: zipfile.ZipFile, packed: Path, target: Path) -> list[zipfile.ZipInfo]:
     """The files of it, all of them where they may be. Raises ShipmentError."""
-    members = [m for m in archive.infolist() if not m.is_dir()]
+    members = [m for m in archive.infolist() if not m.filename.endswith("/")]
     names = [m.filename for m in members]
     if FILE not in names:
         raise _no_pack(packed, f"there is no {FILE} in it")

@@ -26,6 +26,8 @@ def clean_name(name: str) -> tuple[str, str]:
     out = "/".join(p for p in parts if p != "..") or "?"
     if ".." in parts or rooted:
         return out, "its name leads out of the archive"
+    if not parts:
+        return out, "it has no name"
     if "\0" in out or any(len(p.encode("utf-8", "replace")) > LONGEST_NAME for p in parts):
         return out.replace("\0", "?"), "no file can have this name"
     if len(parts) > DEEPEST:

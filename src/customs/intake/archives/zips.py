@@ -76,7 +76,8 @@ class Zip:
                 bool(i.flag_bits & ENCRYPTED),
             )
             for k, i in enumerate(self._infos)
-            if not i.is_dir()
+            # Not is_dir, which asks for the last letter of a name that may have none.
+            if not i.filename.endswith("/")
         ]
         self.items, said = named_items(found)
         self.remarks = tuple(said)
