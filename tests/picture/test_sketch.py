@@ -71,7 +71,9 @@ def test_it_looks_like_the_level(level: tuple[Scene, Level]) -> None:
         pytest.skip("a graphics card draws all of it")
     shot = Shot(scene, eye(scene), 320, 200, Look(grid=False, transparent=True))
     whole = renderer.render(shot).astype(float)
-    quick = renderer.render(replace(shot, look=replace(shot.look, smooth=False))).astype(float)
+    moving = replace(shot, look=replace(shot.look, smooth=False))
+    # Colours of textures are found as far as there is time: on a busy machine the first pictures have not all of them.
+    quick = [renderer.render(moving) for _ in range(8)][-1].astype(float)
     renderer.release()
     there, sketched = whole[:, :, 3] > 128, quick[:, :, 3] > 128
     assert (there & sketched).sum() > 0.9 * (there | sketched).sum()
