@@ -71,13 +71,13 @@ class Registry(Generic[Entry]):
         return tuple(package.__path__)
 
     def _load_one(self, id_: str) -> None:
-        """The module that is called as what it adds, alone: all of them where there is none."""
-        if (places := self._places()) == self._loaded:
+        """The module that is called as what it adds, alone: all of them where there is none. What is there is not waited for."""
+        if id_ in self._entries or (places := self._places()) == self._loaded:
             return
         name = id_.replace("-", "_")
         with self._lock:
             if id_ not in self._entries and not self._loading:
-                # What it asks for on its way is not yet without itself, for whoever else asks.
+                # Should it ask for all on its way, that lacks itself: it does not count as all for whoever asks next.
                 before, self._alone = self._alone, True
                 try:
                     for module in self._find(places, self.package + "."):
