@@ -14,7 +14,7 @@ import struct
 import zipfile
 import zlib
 from collections.abc import Iterator, Mapping, Sequence
-from contextlib import closing
+from contextlib import ExitStack, closing, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
@@ -96,7 +96,7 @@ def unpack(packed: Path, target: Path, job: Job | None = None) -> Unpacked:
     store = target.with_suffix(".store")
     _free(target, store)
     try:
-        with open_regular(packed) as file, zipfile.ZipFile(file) as archive:
+        with _opened(packed) as archive:
             members = _checked(archive, packed, target)
             with part_folder(target) as staging:
                 sheets = _laid_out(archive, members, staging, job)
@@ -118,6 +118,17 @@ def unpack(packed: Path, target: Path, job: Job | None = None) -> Unpacked:
         raise _no_pack(packed, str(problem)) from None
     except OSError as problem:
         raise _unwritten(target, problem) from None
+
+
+@contextmanager
+def _opened(packed: Path) -> Iterator[zipfile.ZipFile]:
+    """The archive. Raises ShipmentError where it is the packed file that cannot be read, and not a place that cannot be written."""
+    with ExitStack() as stack:
+        try:
+            archive = stack.enter_context(zipfile.ZipFile(stack.enter_context(open_regular(packed))))
+        except OSError as problem:
+            raise _no_pack(packed, problem.strerror or str(problem)) from None
+        yield archive
 
 
 def _laid_out(
