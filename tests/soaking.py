@@ -53,7 +53,7 @@ class Soak:
 
     def __init__(self, folder: Path) -> None:
         self.app = QApplication.instance() or QApplication([])
-        theme.load_fonts()
+        theme.wear_letters(self.app)  # type: ignore[arg-type]
         theme.apply(self.app, False)  # type: ignore[arg-type]
         self.folder = folder
         self.session = Office()

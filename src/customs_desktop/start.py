@@ -10,7 +10,7 @@ from importlib import resources
 from pathlib import Path
 
 from PyQt6.QtCore import QSettings, QTimer
-from PyQt6.QtGui import QFont, QIcon, QPixmap
+from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import QApplication
 
 from customs.integration.place import ID
@@ -52,14 +52,7 @@ def make_application(arguments: list[str]) -> QApplication:
     if not icon.isNull():
         app.setWindowIcon(QIcon(icon))
     app.setStyle("Fusion")
-    theme.load_fonts()
-    base = app.font()
-    base.setFamily(theme.FAMILY)
-    if base.pointSizeF() < 10.5:
-        base.setPointSizeF(10.5)
-    base.setPointSizeF(base.pointSizeF() * preferences().text)
-    base.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
-    app.setFont(base)
+    theme.wear_letters(app, preferences().text)
     settings = QSettings(str(config_folder() / "window.ini"), QSettings.Format.IniFormat)
     theme.apply(app, theme.wants_evening(str(settings.value("paper", "desktop"))))
     return app

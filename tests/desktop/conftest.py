@@ -41,13 +41,18 @@ CHEQUER = (
 """A texture of 32 × 32 pixels, four fields a side."""
 
 
+@pytest.fixture(scope="session", autouse=True)
+def _letters(qapp: QApplication) -> None:
+    """As the application wears them: in others what is cut would not be seen to be."""
+    theme.wear_letters(qapp)
+
+
 class Rig:
     """A window with its session, and ways to wait for it."""
 
     def __init__(self, qtbot: QtBot) -> None:
         app = QApplication.instance()
         assert isinstance(app, QApplication)
-        theme.load_fonts()
         theme.apply(app, False)
         self.qtbot = qtbot
         self.session = Office()

@@ -26,6 +26,8 @@ from PyQt6.QtWidgets import QAbstractButton, QApplication
 
 HERE = Path(__file__).parent
 FAMILY = "Barlow Semi Condensed"
+LEAST_POINTS = 10.5
+"""Points of the letters, where the desktop has smaller ones."""
 
 
 @dataclass(frozen=True)
@@ -94,6 +96,16 @@ def load_fonts() -> None:
     """Register the shipped fonts."""
     for path in sorted((HERE / "fonts").glob("*.ttf")):
         QFontDatabase.addApplicationFont(str(path))
+
+
+def wear_letters(app: QApplication, text: float = 1.0) -> None:
+    """The shipped fonts as the application's own, `text` times as large as the desktop's letters, which count as 10.5 points at least."""
+    load_fonts()
+    base = app.font()
+    base.setFamily(FAMILY)
+    base.setPointSizeF(max(base.pointSizeF(), LEAST_POINTS) * text)
+    base.setHintingPreference(QFont.HintingPreference.PreferNoHinting)
+    app.setFont(base)
 
 
 def font(size: float = 0.0, weight: int = 400) -> QFont:

@@ -91,8 +91,8 @@ class LedgerView(QWidget):
     def _head(self) -> QWidget:
         head = QWidget()
         line = QHBoxLayout(head)
-        line.setContentsMargins(10, 3, 10, 3)
-        line.setSpacing(4)
+        line.setContentsMargins(8, 3, 8, 3)
+        line.setSpacing(3)
         self.scope = QButtonGroup(self)
         self.one = QPushButton("This asset")
         self.all = QPushButton("All goods")
@@ -112,7 +112,7 @@ class LedgerView(QWidget):
         line.addWidget(self.apply)
         self.search = search_field("Search the ledger", "search", self._search, 88)
         self.desk = combo(DESK_NAMES, "Desk", self._desk)
-        self.desk.setFixedWidth(span(96))
+        self.desk.setFixedWidth(span(90))
         line.addWidget(self.search)
         line.addWidget(self.desk)
         self.counts = {}
