@@ -24,6 +24,8 @@ from customs_desktop.style import theme
 from customs_desktop.window import MainWindow
 
 many = later("customs.demo.many")
+TURN = 0.001
+"""Seconds: with work on every core the window asks for its turn more often than the interpreter gives it by itself."""
 
 
 def portal_there() -> bool:
@@ -43,8 +45,7 @@ def make_application(arguments: list[str]) -> QApplication:
         os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY") or os.environ.get("QT_QPA_PLATFORM")
     ):
         os.environ["QT_QPA_PLATFORM"] = "offscreen"
-    # With work on every core the window asks for its turn more often than the interpreter gives it by itself.
-    sys.setswitchinterval(0.001)
+    sys.setswitchinterval(TURN)
     app = QApplication([sys.argv[0], *arguments])
     app.setApplicationName("Customs")
     app.setDesktopFileName(ID)

@@ -72,16 +72,16 @@ class Rig:
         self.wait(lambda: len(self.window.panels.there) == len(DESKS.all()))
 
     def settle(self) -> None:
-        """Until nothing is worked on and every asset is judged as it is now."""
+        """Until nothing is worked on, every asset is judged as it is now, and all of it is shown."""
+        self.wait(self._quiet)
+        # What was put into a layout is shown a round of events later.
+        QCoreApplication.sendPostedEvents()
+        self.wait(self._quiet)
+
+    def _quiet(self) -> bool:
         s = self.session
-        self.wait(
-            lambda: (
-                s.worker.waiting == 0
-                and all(
-                    a.id in s.results and s.results[a.id].judged and s.results[a.id].asset is a
-                    for a in s.state.goods
-                )
-            )
+        return s.worker.waiting == 0 and all(
+            a.id in s.results and s.results[a.id].judged and s.results[a.id].asset is a for a in s.state.goods
         )
 
     def row(self, requirement: str):  # type: ignore[no-untyped-def]

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import pairwise
 
 import pytest
+from PyQt6.QtCore import QRect
 from PyQt6.QtGui import QFont, QFontMetrics
 from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit
 from pytestqt.qtbot import QtBot
@@ -12,7 +14,9 @@ from pytestqt.qtbot import QtBot
 from customs_desktop.desk import DESKS
 from customs_desktop.style import theme
 from customs_desktop.views.goods import GoodsDelegate
+from customs_desktop.views.view_bar import ViewBar
 from customs_desktop.widgets.basics import Chips
+from customs_desktop.widgets.tables import head_width
 from tests.desktop.conftest import Rig
 
 
@@ -67,6 +71,39 @@ def test_panels_show_all_they_say(text: None, demo: Rig, size: tuple[int, int]) 
         w.open_desk(desk)
         demo.settle()
         assert cut_off(demo) == []
+
+
+@pytest.mark.goods("watering_stork")
+@pytest.mark.parametrize(
+    ("text", "size"), [(1.0, (1024, 700)), (1.0, (1280, 800)), (1.5, (1280, 800))], indirect=["text"]
+)
+def test_heads_fields_and_what_lies_over_the_view_are_whole(
+    text: None, demo: Rig, size: tuple[int, int]
+) -> None:
+    w = demo.window
+    w.resize(*size)
+    w.open_desk("surface")
+    demo.settle()
+    for table in (w.ledger.table, w.panel("surface").roles.table):
+        for column in range(table.model().columnCount() - 1):  # type: ignore[union-attr]
+            assert table.columnWidth(column) >= head_width(table, column)
+    roles = w.panel("surface").roles.table
+    assert (
+        roles.rowHeight(0)
+        >= QFontMetrics(theme.font(-0.5, 600)).height() + QFontMetrics(theme.font(-1.5)).height()
+    )
+    w.open_desk("dispatch")
+    w.deck.open("Names")
+    demo.settle()
+    names = w.panel("dispatch").names
+    line = sorted((x.geometry() for x in (names.find, names.kind, names.pattern, names.take)), key=QRect.left)
+    assert all(a.right() < b.left() for a, b in pairwise(line))
+    w.open_desk("grounds")
+    ruler, bar = w.panel("grounds").ruler, w.twin.findChild(ViewBar)
+    demo.wait(lambda: ruler.isVisible())
+    assert bar is not None and bar.geometry().right() <= ruler.geometry().left()
+    room = ruler.wide - ruler.axis - 8
+    assert QFontMetrics(theme.font(-1.0)).horizontalAdvance("10.5 m") <= room
 
 
 @pytest.mark.goods("watering_stork", "bell_lantern")

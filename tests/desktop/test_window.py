@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import sys
 import threading
 import time
+from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
@@ -18,14 +20,17 @@ from customs.route.step import steps
 from customs.shipment.file import Shipment
 from customs_desktop.desk import DESKS
 from customs_desktop.sheet_editor import line_of
+from customs_desktop.start import TURN
 from customs_desktop.style import theme
 from customs_desktop.views.view_bar import MODES, SHADINGS
 from customs_desktop.window import PANEL_WIDTH, WIDER
 from customs_desktop.worker import explain
 from tests.desktop.conftest import Rig
 
-DESK_STALL = 0.1
-"""Seconds the interface thread may stall, in CI."""
+DESK_STALL, LOOPS, USUAL = 0.1, 10**6, 0.04
+"""Seconds the interface thread may stall in CI, on a machine that goes through so many loops in the usual seconds; a slower one, or one
+whose time is taken by others, has as much more.
+"""
 
 
 def drop(rig: Rig, *paths: Path) -> None:
@@ -155,9 +160,28 @@ def test_cancel_of_a_running_dispatch_leaves_nothing(demo: Rig, tmp_path: Path) 
     assert "bell_lantern" not in s.packages
 
 
+def slowness() -> float:
+    """How many times as long as usual this machine takes now, 1 at least."""
+    began = time.perf_counter()
+    for _ in range(LOOPS):
+        pass
+    return max((time.perf_counter() - began) / USUAL, 1.0)
+
+
+@pytest.fixture
+def turns() -> Iterator[None]:
+    """The window gets its turn as often as in the application."""
+    usual = sys.getswitchinterval()
+    sys.setswitchinterval(TURN)
+    yield
+    sys.setswitchinterval(usual)
+
+
 @pytest.mark.alone
 @pytest.mark.goods("spring_basin", "bell_lantern")
-def test_the_interface_never_stalls_while_the_basin_is_worked_on(demo: Rig, tmp_path: Path) -> None:
+def test_the_interface_never_stalls_while_the_basin_is_worked_on(
+    turns: None, demo: Rig, tmp_path: Path
+) -> None:
     s, w = demo.session, demo.window
     gaps: list[float] = []
     last = [time.perf_counter()]
@@ -170,6 +194,7 @@ def test_the_interface_never_stalls_while_the_basin_is_worked_on(demo: Rig, tmp_
     demo.get_ready()
     s.select("spring_basin")
     demo.wait(lambda: "right" in w.twin.pictures)
+    slow = [slowness() for _ in range(5)]
     timer = QTimer()
     timer.setInterval(5)
     timer.timeout.connect(beat)
@@ -184,10 +209,13 @@ def test_the_interface_never_stalls_while_the_basin_is_worked_on(demo: Rig, tmp_
     s.jobs.dispatch(["spring_basin"], tmp_path / "out")
     demo.wait(lambda: "spring_basin" in s.logs)
     timer.stop()
+    slow += [slowness() for _ in range(5)]
     assert s.logs["spring_basin"].accepted
     # One gap may be the machine's: a software driver shares its two cores with the window.
     worst = sorted(gaps)[-3:]
-    assert worst[1] < DESK_STALL, f"longest gaps {[round(g, 3) for g in worst]} s of {len(gaps)}"
+    allowed = DESK_STALL * sum(slow) / len(slow)
+    told = f"longest gaps {[round(g, 3) for g in worst]} s of {len(gaps)}, {allowed:.3f} allowed"
+    assert worst[1] < allowed, told
 
 
 @pytest.mark.goods("bell_lantern", "fern_bed", "pane_wall", "mosaic_floor")

@@ -88,8 +88,13 @@ def is_evening() -> bool:
 
 
 def colour(name: str) -> QColor:
-    """A colour of the variant in force."""
-    return QColor(getattr(_Current.colours, name))
+    """A colour of the variant in force, the caller's own to change."""
+    return QColor.fromRgba(_rgba(getattr(_Current.colours, name)))
+
+
+@cache
+def _rgba(text: str) -> int:
+    return QColor(text).rgba()
 
 
 def load_fonts() -> None:
@@ -101,6 +106,7 @@ def load_fonts() -> None:
 def wear_letters(app: QApplication, text: float = 1.0) -> None:
     """The shipped fonts as the application's own, `text` times as large as the desktop's letters, which count as 10.5 points at least."""
     load_fonts()
+    _font.cache_clear()
     base = app.font()
     base.setFamily(FAMILY)
     base.setPointSizeF(max(base.pointSizeF(), LEAST_POINTS) * text)
@@ -109,11 +115,16 @@ def wear_letters(app: QApplication, text: float = 1.0) -> None:
 
 
 def font(size: float = 0.0, weight: int = 400) -> QFont:
-    """The interface font, `size` points larger than the desktop's own, figures all of one width."""
-    base = QApplication.font()
+    """The interface font, `size` points larger than the desktop's own, figures all of one width; the caller's own to change."""
+    points = QApplication.font().pointSizeF()
+    return QFont(_font((points if points > 0 else 11.0) + size, weight))
+
+
+@cache
+def _font(points: float, weight: int) -> QFont:
+    """Kept, as every cell of a table asks for one, and what draws its letters is found once for all copies."""
     out = QFont(FAMILY)
-    points = base.pointSizeF() if base.pointSizeF() > 0 else 11.0
-    out.setPointSizeF(points + size)
+    out.setPointSizeF(points)
     out.setWeight(QFont.Weight(weight))
     # Hinting a bold letter of this size runs the dot of an i into its stem.
     out.setHintingPreference(QFont.HintingPreference.PreferNoHinting)

@@ -28,7 +28,7 @@ from customs_desktop.style.theme import font, span
 from customs_desktop.views.ledger_cells import CellDelegate, CountButton, RowDelegate
 from customs_desktop.views.ledger_model import GoodsLedgerModel, LedgerModel
 from customs_desktop.widgets.basics import NameLabel, button, combo, search_field
-from customs_desktop.widgets.tables import dressed
+from customs_desktop.widgets.tables import dressed, head_width
 from customs_desktop.worker import Task
 
 if TYPE_CHECKING:
@@ -104,16 +104,19 @@ class LedgerView(QWidget):
             line.addWidget(made)
         self.one.setChecked(True)
         self.scope.idClicked.connect(self._scope)
-        self.about = NameLabel(0, 400)
+        self.about = NameLabel(0, 400, whole=True)
         self.about.setProperty("role", "soft")
         line.addWidget(self.about, 1)
         self.apply = button("Apply", self._apply, "main")
         self.apply.hide()
         line.addWidget(self.apply)
-        self.search = search_field("Search the ledger", "search", self._search, 88)
+        self.search = search_field("Search the ledger", "search", self._search)
+        self.search.setMinimumWidth(span(58))
+        self.search.setMaximumWidth(span(88))
         self.desk = combo(DESK_NAMES, "Desk", self._desk)
-        self.desk.setFixedWidth(span(90))
-        line.addWidget(self.search)
+        self.desk.setFixedWidth(span(96))
+        # It has its whole width before anything is said beside it.
+        line.addWidget(self.search, 100)
         line.addWidget(self.desk)
         self.counts = {}
         for verdict in ("cleared", "query", "held"):
@@ -150,7 +153,7 @@ class LedgerView(QWidget):
         room = max(self.table.width(), 500)
         shares = (0.27, 0.16, 0.15, 0.16) if not self.model.at_stop else (0.24, 0.13, 0.13, 0.12, 0.14)
         for i, share in enumerate(shares):
-            self.table.setColumnWidth(i, int(room * share))
+            self.table.setColumnWidth(i, max(int(room * share), head_width(self.table, i)))
         goods = max(self.goods_model.columnCount() - 1, 1)
         if (room, goods) == self._wide or self.stack.currentWidget() is not self.goods_table:
             return
@@ -163,7 +166,6 @@ class LedgerView(QWidget):
         self._widths()
         for made in self.counts.values():
             made.show_words(self.width() > span(640))
-        self.search.setFixedWidth(span(88 if self.width() > span(530) else 58))
         self.desk.setVisible(self.width() > span(430))
 
     def _at_stop(self, stop_id: str) -> None:

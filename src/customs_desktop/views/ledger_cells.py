@@ -31,7 +31,7 @@ class RowDelegate(QStyledItemDelegate):
         if painter is None or not isinstance(r, Row):
             return
         last = index.column() == (index.model().columnCount() - 1)  # type: ignore[union-attr]
-        self.initStyleOption(option, index)
+        # What the view has told of the cell is enough: asking the model for more took longer than drawing it.
         option.state &= ~QStyle.StateFlag.State_HasFocus
         if index.column() == 0:
             mark = QRectF(option.rect.x() + 8, option.rect.center().y() - 7.5, 16, 16)

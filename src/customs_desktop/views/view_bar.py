@@ -6,7 +6,7 @@ from typing import cast
 
 from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QAction, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QMenu, QPushButton, QToolButton, QWidget
+from PyQt6.QtWidgets import QBoxLayout, QButtonGroup, QHBoxLayout, QMenu, QPushButton, QToolButton, QWidget
 
 from customs.picture.look import Shading
 from customs_desktop.style.theme import colour, font
@@ -24,9 +24,13 @@ class ViewBar(QWidget):
     def __init__(self, view: TwinView) -> None:
         super().__init__(view)
         self.view = view
-        box = QHBoxLayout(self)
-        box.setContentsMargins(5, 4, 8, 4)
-        box.setSpacing(3)
+        self._box = QBoxLayout(QBoxLayout.Direction.LeftToRight, self)
+        self._box.setContentsMargins(5, 4, 8, 4)
+        self._box.setSpacing(3)
+        box, tools = QHBoxLayout(), QHBoxLayout()
+        for line in (box, tools):
+            line.setSpacing(3)
+            self._box.addLayout(line)
         group = QButtonGroup(self)
         self.modes: dict[str, QPushButton] = {}
         for id_, name in MODES:
@@ -57,7 +61,7 @@ class ViewBar(QWidget):
         for button, on in ((self.grid, True), (self.ruler, True), (self.figure, True)):
             button.setChecked(on)
         for button in (self.shading, self.wire, self.grid, self.ruler, self.figure):
-            box.addWidget(button)
+            tools.addWidget(button)
         self.setAttribute(Qt.WidgetAttribute.WA_NoMousePropagation)
         # The view changes its size for many reasons: a line at the foot, a dragged edge, another deck.
         view.installEventFilter(self)
@@ -79,11 +83,15 @@ class ViewBar(QWidget):
         menu.exec(self.shading.mapToGlobal(self.shading.rect().bottomLeft()))
 
     def place(self) -> None:
-        """Centre over the lower edge of the view."""
+        """Centre over the lower edge of the view, in two lines where one is too long for it."""
         for id_ in self.modes:
             self.modes[id_].setVisible(not self.view.landing)
-        self.resize(self.sizeHint())
         free = self.view.width() - self.view.kept_free
+        for way in (QBoxLayout.Direction.LeftToRight, QBoxLayout.Direction.TopToBottom):
+            self._box.setDirection(way)
+            if self._box.sizeHint().width() <= free - 8:
+                break
+        self.resize(self._box.sizeHint())
         self.move(max((free - self.width()) // 2, 4), self.view.height() - self.height() - 10)
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -91,6 +99,6 @@ class ViewBar(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(colour("rule"))
         painter.setBrush(colour("card"))
-        half = self.height() / 2 - 1
+        half = min(self.height() / 2, 24) - 1
         painter.drawRoundedRect(self.rect().adjusted(0, 0, -1, -1), half, half)
         painter.end()

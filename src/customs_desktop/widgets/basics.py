@@ -38,12 +38,13 @@ def label(text: str, role: str = "", size: float = 0.0, weight: int = 400, wrap:
 
 
 class NameLabel(QLabel):
-    """Text of any length: it takes the room there is, ends in … where that is too little, and is whole in its
-    tip.
+    """Text of any length: it takes the room there is, ends in … where that is too little (is not there at all, where only the `whole` of it says
+    anything), and is whole in its tip.
     """
 
-    def __init__(self, size: float = 0.0, weight: int = 600, role: str = "") -> None:
+    def __init__(self, size: float = 0.0, weight: int = 600, role: str = "", whole: bool = False) -> None:
         super().__init__()
+        self._whole = whole
         if role:
             self.setProperty("role", role)
         self.setFont(font(size, weight))
@@ -55,6 +56,8 @@ class NameLabel(QLabel):
         painter = QPainter(self)
         painter.setPen(self.palette().color(self.foregroundRole()))
         shown = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        if self._whole and shown != self.text():
+            return
         painter.drawText(self.rect(), self.alignment() | Qt.AlignmentFlag.AlignVCenter, shown)
 
 

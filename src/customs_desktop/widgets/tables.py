@@ -46,6 +46,12 @@ def dressed(table: Table, name: str, widths: Sequence[int] = ()) -> Table:
     return table
 
 
+def head_width(table: QTableView, column: int) -> int:
+    """Pixels that what stands over a column takes."""
+    head = table.horizontalHeader()
+    return head.sectionSizeHint(column) if head is not None else 0
+
+
 def stretched(tree: QTreeWidget, column: int) -> None:
     """One column of a tree takes the room that is left; the others are as wide as what they say."""
     head = tree.header()

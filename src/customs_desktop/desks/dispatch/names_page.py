@@ -44,7 +44,7 @@ class NamesPage(QWidget):
             "Kind",
             lambda _: self._chosen(),
         )
-        self.kind.setMinimumWidth(span(70))
+        self.kind.setMinimumWidth(span(106))
         self.pattern = QLineEdit()
         self.pattern.setAccessibleName("Pattern of names")
         self.pattern.setPlaceholderText("{part}_{place}_{side}")
@@ -54,7 +54,7 @@ class NamesPage(QWidget):
         self.pattern.textEdited.connect(lambda _: self._try())
         self.take = button("Name them so", self._take, "chip", "", "Makes it a setting of the stop Names")
         self.told = label("", "soft", -0.5)
-        self.pattern.setMinimumWidth(90)
+        self.pattern.setMinimumWidth(60)
         head = row(self.find, self.kind, self.pattern, self.take)
         head.setContentsMargins(10, 4, 10, 2)
         foot = row(self.told, 1)

@@ -25,8 +25,8 @@ from customs_desktop.views.twin_paint import HEAD
 from customs_desktop.widgets.basics import NumberField, button, empty, label, row
 from customs_desktop.worker import Task
 
-WIDE, ROOM, AXIS = 104, 22, 68
-"""Pixels the ruler is wide, left free above and below, and from its left to its scale."""
+METRES, ROOM, AXIS = 36, 22, 68
+"""Pixels for the numbers of the scale, left free above and below, and from the ruler's left to its scale."""
 NUDGE = 0.1
 
 
@@ -109,6 +109,8 @@ class StoreyRuler(QWidget):
     def __init__(self, storeys: Storeys, twin: TwinView) -> None:
         super().__init__(twin)
         self.storeys, self.twin = storeys, twin
+        self.axis = span(AXIS, 0.5)
+        self.wide = self.axis + 8 + span(METRES)
         self._held = False
         self.setAccessibleName("Storey ruler: cut height")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -125,17 +127,17 @@ class StoreyRuler(QWidget):
         return False
 
     def sizeHint(self) -> QSize:
-        return QSize(WIDE, 200)
+        return QSize(self.wide, 200)
 
     def _place(self) -> None:
-        self.setGeometry(self.twin.width() - WIDE, HEAD, WIDE, max(self.twin.height() - HEAD, 40))
+        self.setGeometry(self.twin.width() - self.wide, HEAD, self.wide, max(self.twin.height() - HEAD, 40))
 
     def _there(self) -> None:
         self._place()
         low, high = self.range()
         shown = self.storeys.looking.open and high > low
         self.setVisible(shown)
-        self.twin.keep_free(WIDE if shown else 0)
+        self.twin.keep_free(self.wide if shown else 0)
         self.update()
 
     def range(self) -> tuple[float, float]:
@@ -201,7 +203,9 @@ class StoreyRuler(QWidget):
         painter.setPen(colour("ink"))
         for s in self.storeys.storeys:
             painter.drawText(
-                QRectF(2, self.y_of(s.height) - 18, AXIS, 14), Qt.AlignmentFlag.AlignLeft, s.name
+                QRectF(2, self.y_of(s.height) - span(18), self.axis, span(14) + 2),
+                Qt.AlignmentFlag.AlignLeft,
+                s.name,
             )
         self._handle(painter)
         painter.end()
@@ -224,7 +228,7 @@ class StoreyRuler(QWidget):
         # Small areas are to be seen beside a floor: lengths follow the root.
         long = 50 * np.sqrt(sums / sums.max())
         for y in np.flatnonzero(sums).tolist():
-            bar = QRectF(AXIS - 2 - long[y], y - 1.2, long[y], 2.4)
+            bar = QRectF(self.axis - 2 - long[y], y - 1.2, long[y], 2.4)
             painter.fillRect(bar, colour("teal" if marked[y] else "rule"))
 
     def _scale(self, painter: QPainter) -> None:
@@ -236,9 +240,9 @@ class StoreyRuler(QWidget):
         step = nice((high - low) / max((self.height() - 2 * ROOM) / 30, 1))
         for k in range(int(np.ceil(low / step)), int(np.floor(high / step)) + 1):
             y = self.y_of(k * step)
-            painter.drawLine(QPointF(AXIS, y), QPointF(AXIS + 6, y))
+            painter.drawLine(QPointF(self.axis, y), QPointF(self.axis + 6, y))
             painter.drawText(
-                QRectF(AXIS + 6, y - 8, 28, 16),
+                QRectF(self.axis + 6, y - span(8), self.wide - self.axis - 8, span(16)),
                 Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
                 f"{k * step:g} m",
             )
@@ -248,10 +252,10 @@ class StoreyRuler(QWidget):
         shown = self.range()[1] if cut is None else cut
         y = self.y_of(shown)
         painter.setPen(QPen(colour("teal"), 2))
-        painter.drawLine(QPointF(0, y), QPointF(WIDE, y))
-        pill = QRectF(0, y - 9, 54, 18)
+        painter.drawLine(QPointF(0, y), QPointF(self.wide, y))
+        pill = QRectF(0, y - span(18) / 2, span(54), span(18))
         painter.setBrush(colour("teal"))
-        painter.drawRoundedRect(pill, 9, 9)
+        painter.drawRoundedRect(pill, pill.height() / 2, pill.height() / 2)
         painter.setPen(colour("on_teal"))
         painter.setFont(font(-0.5, 600))
         painter.drawText(pill, Qt.AlignmentFlag.AlignCenter, "no cut" if cut is None else f"{cut:.2f} m")

@@ -18,10 +18,10 @@ from PyQt6.QtWidgets import (
 from customs.words import many
 from customs_desktop.desks.surface.role_model import ALPHA, RoleModel
 from customs_desktop.desks.surface.thumbs import EDGE, Thumbs
-from customs_desktop.style.theme import colour, font
+from customs_desktop.style.theme import colour, font, span
 from customs_desktop.widgets.basics import NameLabel, label, search_field
 from customs_desktop.widgets.marks import draw_mark
-from customs_desktop.widgets.tables import dressed
+from customs_desktop.widgets.tables import dressed, head_width
 
 TALL, NAME_WIDTH, CELL_WIDTH, LEAST_WIDTH, ALPHA_WIDTH = 54, 112, 100, 84, 60
 
@@ -34,7 +34,7 @@ class CellPainter(QStyledItemDelegate):
         self.model, self.thumbs = model, thumbs
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        return QSize(NAME_WIDTH if index.column() == 0 else CELL_WIDTH, TALL)
+        return QSize(span(NAME_WIDTH if index.column() == 0 else CELL_WIDTH), span(TALL, 0.5))
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         if painter is None:
@@ -89,14 +89,14 @@ class CellPainter(QStyledItemDelegate):
         metrics = painter.fontMetrics()
         width, top = rect.width(), rect.top()  # type: ignore[attr-defined]
         shown = metrics.elidedText(first, Qt.TextElideMode.ElideLeft, width)
-        y = top + (24 if second else 32)
+        y = top + span(24 if second else 32, 0.5)
         painter.drawText(rect.left(), y, shown)  # type: ignore[attr-defined]
         if second:
             painter.setFont(font(-1.5))
             painter.setPen(colour("held" if second in ("missing", "unreadable") else "soft"))
             painter.drawText(
                 rect.left(),
-                top + 40,
+                top + span(40, 0.7),
                 painter.fontMetrics().elidedText(second, Qt.TextElideMode.ElideRight, width),
             )  # type: ignore[attr-defined]
 
@@ -133,7 +133,7 @@ class RoleView(QWidget):
         self.table.setDefaultDropAction(Qt.DropAction.MoveAction)
         down = self.table.verticalHeader()
         assert down is not None
-        down.setDefaultSectionSize(TALL)
+        down.setDefaultSectionSize(span(TALL, 0.5))
         view = self.table.viewport()
         assert view is not None
         thumbs.ready.connect(view.update)
@@ -175,13 +175,18 @@ class RoleView(QWidget):
         room = (
             self.width()
             - (bar.width() if bar is not None and bar.isVisible() else 0)
-            - NAME_WIDTH
-            - ALPHA_WIDTH
+            - span(NAME_WIDTH)
+            - span(ALPHA_WIDTH)
         )
-        wide = min(max(room // roles, LEAST_WIDTH), CELL_WIDTH)
+        wide = min(max(room // roles, span(LEAST_WIDTH)), span(CELL_WIDTH))
         for k in range(self.model.columnCount()):
             self.table.setColumnWidth(
-                k, NAME_WIDTH if k == 0 else ALPHA_WIDTH if self.model.role_at(k) == ALPHA else wide
+                k,
+                span(NAME_WIDTH)
+                if k == 0
+                else span(ALPHA_WIDTH)
+                if self.model.role_at(k) == ALPHA
+                else max(wide, head_width(self.table, k)),
             )
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
