@@ -32,7 +32,7 @@ class Menus:
         self.kept.setObjectName("kept")
         self.kept.setFont(theme.font(-0.5))
         self.kept.setFixedWidth(430)
-        self.kept.setFixedHeight(30)
+        self.kept.setFixedHeight(theme.span(30))
         self.kept.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         bar.setCornerWidget(self.kept, Qt.Corner.TopRightCorner)
         self.actions: dict[str, QAction] = {}

@@ -6,9 +6,17 @@ from collections.abc import Iterator
 from itertools import pairwise
 
 import pytest
-from PyQt6.QtCore import QRect
+from PyQt6.QtCore import QPoint, QRect, Qt
 from PyQt6.QtGui import QFont, QFontMetrics
-from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit
+from PyQt6.QtWidgets import (
+    QAbstractScrollArea,
+    QApplication,
+    QCheckBox,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QWidget,
+)
 from pytestqt.qtbot import QtBot
 
 from customs_desktop.desk import DESKS
@@ -33,30 +41,49 @@ def text(request: pytest.FixtureRequest, qapp: QApplication) -> Iterator[None]:
             yield
 
 
-def cut_off(rig: Rig) -> list[str]:
-    """What stands on the open panel and does not fit from side to side."""
+def cut_off(page: QWidget) -> list[str]:
+    """What stands on a page and does not fit: text wider than what bears it, and what lies beyond the edge of a
+    page, or of what does not scroll from side to side.
+    """
     QApplication.processEvents()
-    panel = rig.window.panel(rig.window.desk)
-    view, inner = panel.viewport(), panel.widget()
-    assert view is not None and inner is not None
-    out = [f"{rig.window.desk}: {inner.width()} in {view.width()}"] if inner.width() > view.width() else []
-    for label in inner.findChildren(QLabel):
-        plain = type(label) is QLabel and label.isVisible() and not label.wordWrap() and not label.pixmap()
-        if (
-            plain
-            and "<" not in label.text()
-            and label.fontMetrics().horizontalAdvance(label.text()) > label.width() + 2
-        ):
-            out.append(f"{rig.window.desk}: {label.text()!r}")
-    for field in inner.findChildren(QLineEdit):
-        number = field.text().replace(".", "").replace("-", "").isdecimal()
-        if (
-            field.isVisible()
-            and number
-            and field.fontMetrics().horizontalAdvance(field.text()) > field.width() - 6
-        ):
-            out.append(f"{rig.window.desk}: field {field.text()!r}")
+    out = []
+    for w in page.findChildren((QLabel, QPushButton, QLineEdit, QCheckBox, QAbstractScrollArea)):
+        if w.isVisibleTo(page) and w.window() is page.window():
+            out += [why for why in (too_long(w), beyond(w, page)) if why]
     return out
+
+
+def too_long(w: QWidget) -> str:
+    """Text that is wider than its label, button or field (numbers; other fields scroll)."""
+    room = w.width() + 2
+    if isinstance(w, QLineEdit):
+        text, room = w.text(), w.width() - 6
+        if not text.replace(".", "").replace("-", "").isdecimal():
+            return ""
+    elif isinstance(w, QPushButton):
+        text, room = w.text().replace("&", ""), w.width() - (0 if w.icon().isNull() else w.iconSize().width())
+    elif type(w) is QLabel and not w.wordWrap() and not w.pixmap() and "<" not in w.text():
+        text = w.text()
+    else:
+        return ""
+    return f"{text!r} in {w.width()}" if w.fontMetrics().horizontalAdvance(text) > room else ""
+
+
+def beyond(w: QWidget, page: QWidget) -> str:
+    """What lies outside of the page, or of the nearest thing that scrolls."""
+    frame = w.parentWidget()
+    while frame is not None and frame is not page:
+        area = frame.parentWidget()
+        if isinstance(area, QAbstractScrollArea) and area.viewport() is frame:
+            if area.horizontalScrollBarPolicy() != Qt.ScrollBarPolicy.ScrollBarAlwaysOff:
+                return ""
+            break
+        frame = area
+    assert frame is not None
+    left, low = w.mapTo(frame, QPoint(0, 0)).x(), w.mapTo(frame, QPoint(0, w.height())).y()
+    if left >= 0 and left + w.width() <= frame.width() and (frame is not page or low <= page.height()):
+        return ""
+    return f"{type(w).__name__} {w.accessibleName() or getattr(w, 'text', str)()!r} {left} + {w.width()} in {frame.width()}, {low} in {page.height()}"
 
 
 @pytest.mark.goods("watering_stork", "bell_lantern")
@@ -70,7 +97,13 @@ def test_panels_show_all_they_say(text: None, demo: Rig, size: tuple[int, int]) 
     for desk in DESKS.all():
         w.open_desk(desk)
         demo.settle()
-        assert cut_off(demo) == []
+        panel = w.panel(desk)
+        inner = panel.widget()
+        assert inner is not None and (desk, cut_off(inner)) == (desk, [])
+        for name, page in panel.pages():
+            w.deck.open(name)
+            demo.settle()
+            assert (desk, name, cut_off(page)) == (desk, name, [])
 
 
 @pytest.mark.goods("watering_stork")

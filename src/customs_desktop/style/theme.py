@@ -228,6 +228,8 @@ def sheet(colours: Colours) -> str:
         c=colours,
         family=FAMILY,
         chevron=_tinted("chevron-down", colours.soft),
+        before=_tinted("chevron-left", colours.ink),
+        after=_tinted("chevron-right", colours.ink),
         tick=_tinted("check", colours.on_teal),
     )
 

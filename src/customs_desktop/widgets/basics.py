@@ -102,6 +102,18 @@ def row(*widgets: QWidget | str | int, spacing: int = 6) -> QWidget:
     return out
 
 
+def lines_of(*widgets: QWidget | int, gap: int = 6) -> QWidget:
+    """Widgets side by side, in as many lines as they need; after a number they stand at the right end of their line."""
+    out = QWidget()
+    flow = Flow(out, gap)
+    for item in widgets:
+        if isinstance(item, int):
+            flow.apart = flow.count()
+        else:
+            flow.addWidget(item)
+    return out
+
+
 def page_of(page: QWidget, *parts: QWidget, grows: int = 1) -> None:
     """A page of the deck: parts one below the other without gaps; the one numbered `grows` takes the room that is left."""
     box = QVBoxLayout(page)
@@ -223,12 +235,12 @@ class Chips(QWidget):
 
 
 class Flow(QLayout):
-    """Lays widgets out in lines."""
+    """Lays widgets out in lines; from the one numbered `apart` on they stand at the right end of theirs."""
 
     def __init__(self, parent: QWidget, gap: int = 6) -> None:
         super().__init__(parent)
         self.items: list[QLayoutItem] = []
-        self.gap = gap
+        self.gap, self.apart = gap, -1
         self.setContentsMargins(0, 0, 0, 0)
 
     def addItem(self, item: QLayoutItem | None) -> None:
@@ -261,19 +273,36 @@ class Flow(QLayout):
         size = QSize()
         for item in self.items:
             size = size.expandedTo(item.minimumSize())
-        return size
+        return size.grownBy(self.contentsMargins())
 
     def _place(self, rect: QRect, move: bool) -> int:
-        x, y, tall = rect.x(), rect.y(), 0
-        for item in self.items:
+        room = rect.marginsRemoved(self.contentsMargins())
+        y = room.y()
+        for line in self._lines(room.width()):
+            x, tall = room.x(), max(size.height() for _, size in line)
+            free = room.width() - sum(size.width() + self.gap for _, size in line) + self.gap
+            for number, size in line:
+                x += max(free, 0) if number == self.apart else 0
+                if move:
+                    low = (tall - size.height()) // 2
+                    self.items[number].setGeometry(QRect(QPoint(x, y + low), size))
+                x += size.width() + self.gap
+            y += tall + self.gap
+        margins = self.contentsMargins()
+        return y - self.gap * bool(self.items) + margins.bottom() - rect.y()
+
+    def _lines(self, width: int) -> list[list[tuple[int, QSize]]]:
+        """Numbers and sizes of the items of each line."""
+        out: list[list[tuple[int, QSize]]] = []
+        x = 0
+        for number, item in enumerate(self.items):
             size = item.sizeHint()
-            if x + size.width() > rect.right() + 1 and tall:
-                x, y, tall = rect.x(), y + tall + self.gap, 0
-            if move:
-                item.setGeometry(QRect(QPoint(x, y), size))
+            if not out or x + size.width() > width:
+                out.append([])
+                x = 0
+            out[-1].append((number, size))
             x += size.width() + self.gap
-            tall = max(tall, size.height())
-        return y + tall - rect.y()
+        return out
 
 
 def combo(options: Iterable[tuple[str, str]], name: str, chosen: Callable[[str], object]) -> QComboBox:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TypeVar
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QHeaderView,
@@ -38,12 +38,48 @@ def dressed(table: Table, name: str, widths: Sequence[int] = ()) -> Table:
     down.setDefaultSectionSize(span(ROW))
     down.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
     across.setHighlightSections(False)
-    across.setStretchLastSection(True)
+    LastColumn(across)
     across.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
     across.setFont(font(-0.5, 600))
     for column, width in enumerate(widths):
         table.setColumnWidth(column, span(width))
     return table
+
+
+class LastColumn(QObject):
+    """The last column of a table takes the room that is left; what its head says and `least` pixels it has in any case, and
+    the table is scrolled.
+    """
+
+    def __init__(self, head: QHeaderView) -> None:
+        # The table's, not the head's: nobody in Python holds on to a head, and what hangs from it would go.
+        super().__init__(head.parent())
+        self.head, self.least = head, 0
+        head.setStretchLastSection(True)
+        head.sectionResized.connect(self._resized)
+        head.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if event is not None and event.type() == QEvent.Type.Resize:
+            self.fit()
+        return False
+
+    def _resized(self, number: int, before: int, after: int) -> None:
+        if number != self.head.count() - 1:
+            self.fit()
+
+    def fit(self) -> None:
+        """Take the room there is now."""
+        head, last = self.head, self.head.count() - 1
+        stretch = QHeaderView.ResizeMode.Stretch
+        if last < 0 or any(head.sectionResizeMode(k) == stretch for k in range(last + 1)):
+            return
+        least = max(self.least, head.sectionSizeHint(last))
+        fits = head.sectionPosition(last) + least <= head.width()
+        if fits != head.stretchLastSection():
+            head.setStretchLastSection(fits)
+        if not fits and head.sectionSize(last) != least:
+            head.resizeSection(last, least)
 
 
 def head_width(table: QTableView, column: int) -> int:

@@ -19,7 +19,7 @@ from customs_desktop.desks.fittings.sections import looked_at
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
 from customs_desktop.views.twin import TwinView
-from customs_desktop.widgets.basics import Chips, NameLabel, NumberField, button, label
+from customs_desktop.widgets.basics import Chips, NameLabel, NumberField, button, label, lines_of, row
 from customs_desktop.worker import Task
 
 STEPS = 1000
@@ -65,7 +65,7 @@ class LevelsPage(QWidget):
         box.addWidget(self.ruler)
         lines: tuple[tuple[QWidget, ...], ...] = (
             (self.near, self.told),
-            (self.prepare, label("Triangles"), self.count, self.keep, self.strays),
+            (lines_of(self.prepare, row(label("Triangles"), self.count), self.keep, self.strays),),
             (self.slider,),
         )
         for line in lines:

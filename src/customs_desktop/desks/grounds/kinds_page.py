@@ -14,7 +14,7 @@ from customs_desktop.desks.grounds.looking import Looking
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, span
 from customs_desktop.widgets.basics import Chips, row
-from customs_desktop.widgets.tables import listing
+from customs_desktop.widgets.tables import LastColumn, listing
 
 HEADS = ("Kind", "Count", "Triangles", "Textures", "Share", "In the view", "In the delivery")
 LOOKS = (("shown", "shown"), ("faint", "faint"), ("hidden", "hidden"))
@@ -73,6 +73,7 @@ class KindsPage(QWidget):
         self.rows = [
             there.get(k) or KindRow(k, TITLES[k], 0, 0, 0, 0.0) for k in KINDS if k in there or k in gone
         ]
+        last = self.table.findChild(LastColumn)
         # Without rows first: what sat in them goes with them.
         self.table.setRowCount(0)
         self.table.setRowCount(len(self.rows))
@@ -96,6 +97,8 @@ class KindsPage(QWidget):
             out = self.outs[r.kind] = Chips((("kept", "kept"), ("left out", "left out")), True, "cell")
             out.chosen.connect(lambda what, k=r.kind: self.leave_out(k, what == "left out"))
             self.table.setCellWidget(at, 6, row(out, 1))
+            last.least = out.sizeHint().width() + 12
+        last.fit()
         self._show_states()
 
     def _show_states(self) -> None:

@@ -22,7 +22,16 @@ from customs_desktop.desks.grounds.mapping_files import MappingFiles, plain
 from customs_desktop.jobs import Wanted
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
-from customs_desktop.widgets.basics import NameLabel, NumberField, button, combo, label, row, show_choice
+from customs_desktop.widgets.basics import (
+    NameLabel,
+    NumberField,
+    button,
+    combo,
+    label,
+    lines_of,
+    row,
+    show_choice,
+)
 from customs_desktop.worker import Task
 
 demo = later("customs.demo.court")
@@ -70,7 +79,7 @@ class ListsPage(QWidget):
         self._conventions()
         scroll = self._laid_out(grid)
         self.take_button = button("Take in", self.take, "main", "arrow-down-to-line")
-        head = row(
+        head = lines_of(
             button("Lists …", self._choose, "", "file-box"),
             button("Library …", self._library, "", "folder"),
             button("The palm court", self.court, "flat", "", "The level of the glasshouse, to try it on"),

@@ -58,7 +58,7 @@ class PlanSheet(QWidget):
         super().__init__()
         self.shown: Shown | None = None
         self._image: QImage | None = None
-        self.setMinimumSize(160, 120)
+        self.setMinimumSize(140, 120)
         self.setAccessibleName("Floor plan")
 
     def show_sheet(self, shown: Shown | None) -> None:

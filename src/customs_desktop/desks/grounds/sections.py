@@ -65,7 +65,7 @@ class Missing(QWidget):
             detail = NameLabel(-0.5, 400, "soft")
             detail.setText(f"{why} · {many(count, 'place')}")
             act = button("Choose" if unclear else "Find …", partial(self.ask, name, unclear))
-            act.setFixedWidth(span(66, 0.5))
+            act.setFixedWidth(span(66))
             holder = QWidget()
             column = _column(holder)
             column.setSpacing(0)

@@ -7,7 +7,7 @@ from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import QFontMetrics, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from customs.floorplan.compose import nice
@@ -109,7 +109,8 @@ class StoreyRuler(QWidget):
     def __init__(self, storeys: Storeys, twin: TwinView) -> None:
         super().__init__(twin)
         self.storeys, self.twin = storeys, twin
-        self.axis = span(AXIS, 0.5)
+        longest = QFontMetrics(font(-1.0, 600)).horizontalAdvance("ground floor")
+        self.axis = max(AXIS, longest + 6)
         self.wide = self.axis + 8 + span(METRES)
         self._held = False
         self.setAccessibleName("Storey ruler: cut height")

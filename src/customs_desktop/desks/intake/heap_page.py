@@ -35,7 +35,7 @@ from customs_desktop.widgets.basics import (
     show_choice,
     tool,
 )
-from customs_desktop.widgets.tables import dressed
+from customs_desktop.widgets.tables import LastColumn, dressed
 
 WIDTHS = (236, 128, 74, 158)
 MOST_OPENED = 200
@@ -159,11 +159,10 @@ class HeapPage(QWidget):
         view.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         view.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         view.setExpandsOnDoubleClick(False)
-        view.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         view.setItemDelegateForColumn(HOLDS, Bars(self.model, view))
         head = view.header()
         assert head is not None
-        head.setStretchLastSection(True)
+        LastColumn(head)
         head.setFont(font(-0.5, 600))
         head.setSectionsClickable(True)
         head.setSortIndicatorShown(False)

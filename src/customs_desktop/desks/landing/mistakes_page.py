@@ -12,7 +12,7 @@ from customs.later import later
 from customs.work.kits import stands_in
 from customs_desktop.office import Office
 from customs_desktop.style.theme import colour, font
-from customs_desktop.widgets.basics import button, label, page_of, row
+from customs_desktop.widgets.basics import button, label, lines_of, page_of
 from customs_desktop.widgets.tables import listing
 from customs_desktop.worker import Task
 
@@ -32,7 +32,7 @@ class MistakesPage(QWidget):
         self.table.itemDoubleClicked.connect(lambda item: self.try_some([landing.MISTAKES[item.row()].id]))
         self.every = button("Try every kind", self.try_all, "chip")
         self.one = button("Try the chosen", self._chosen, "chip")
-        head = row(
+        head = lines_of(
             label("On a copy; nothing is touched.", "soft", -0.5),
             1,
             self.one,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import fnmatch
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
-from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QTableView, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QTableView, QVBoxLayout, QWidget
 
 from customs.scene.model import Material, Scene
 from customs.surface.presets import preset_of_name, presets
@@ -13,7 +13,7 @@ from customs.work.roles import RoleRow, RoleTable
 from customs_desktop.desks.surface.edit import SurfaceEdit
 from customs_desktop.office import Office
 from customs_desktop.style.theme import span
-from customs_desktop.widgets.basics import button, combo, label, search_field, show_choice
+from customs_desktop.widgets.basics import button, combo, label, lines_of, search_field, show_choice
 from customs_desktop.widgets.tables import dressed
 
 HEADS = ("Material", "Kind by name", "Alpha", "Sides", "Metallic", "Roughness", "Textures", "Triangles")
@@ -113,25 +113,17 @@ class BulkPage(QWidget):
         assert picks is not None
         picks.selectionChanged.connect(self._picked)
         self.count = label("", "soft")
-        self.count.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.search = search_field("Filter materials", "filter", lambda t: self._filter(), 92)
         self.state = combo(STATES, "State", lambda s: self._filter())
         self.state.setFixedWidth(span(104))
         self.kind = combo([(k, p.title) for k, p in presets().items()], "Kind", lambda k: None)
         self.kind.setFixedWidth(span(86))
-        head = QWidget()
-        line = QHBoxLayout(head)
-        line.setContentsMargins(10, 3, 10, 3)
-        for widget in (self.search, self.state):
-            line.addWidget(widget)
-        line.addWidget(self.count, 1)
-        line.addWidget(self.kind)
-        line.addWidget(button("Set", self.apply, "main", "", "Set all that are picked as this kind"))
-        line.addWidget(
-            button(
-                "As the first", self.copy, "", "", "The others get its settings and keep name and textures"
-            )
+        set_ = button("Set", self.apply, "main", "", "Set all that are picked as this kind")
+        first = button(
+            "As the first", self.copy, "", "", "The others get its settings and keep name and textures"
         )
+        head = lines_of(self.search, self.state, self.kind, set_, first, 1, self.count)
+        head.setContentsMargins(10, 3, 10, 3)
         box = QVBoxLayout(self)
         box.setContentsMargins(0, 0, 0, 0)
         box.setSpacing(0)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from PyQt6.QtCore import QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QImage, QLinearGradient, QMouseEvent, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from customs.geometry.texcoords import flipped, overlapping
 from customs.geometry.triangles import triangles_of
@@ -20,7 +20,7 @@ from customs.surface.pixels import pixels_or_none
 from customs.words import many
 from customs_desktop.desks.surface.thumbs import as_eight, qimage
 from customs_desktop.office import Office
-from customs_desktop.style.theme import colour, font
+from customs_desktop.style.theme import colour, font, span
 from customs_desktop.widgets.basics import label
 from customs_desktop.worker import Task
 
@@ -93,9 +93,7 @@ class UVPage(QWidget):
         self.layout_ = Picture()
         self.layout_.pressed.connect(self._pick)
         self.point: tuple[float, float] | None = None
-        self.lines = [label("", "", -0.5) for _ in range(7)]
-        for line in self.lines:
-            line.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.lines = [label("", "", -0.5, wrap=True) for _ in range(7)]
         self.scale = Scale()
         side = QWidget()
         box = QVBoxLayout(side)
@@ -110,7 +108,12 @@ class UVPage(QWidget):
         whole = QHBoxLayout(self)
         whole.setContentsMargins(0, 0, 0, 0)
         whole.addWidget(self.layout_, 1)
-        whole.addWidget(side, 1)
+        area = QScrollArea()
+        area.setWidget(side)
+        area.setWidgetResizable(True)
+        area.setFrameShape(QFrame.Shape.NoFrame)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        whole.addWidget(area, 1)
 
     def show_scene(self, scene: Scene) -> None:
         """Another scene; the picked material stays."""
@@ -218,7 +221,7 @@ class Scale(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.density = 0.0
-        self.setFixedHeight(44)
+        self.setFixedHeight(26 + span(18))
         self.setAccessibleName("Scale of texel density")
 
     def show_density(self, density_: float) -> None:
@@ -238,7 +241,8 @@ class Scale(QWidget):
         for k in range(-self.OCTAVES, self.OCTAVES + 1, self.OCTAVES):
             x = (k / self.OCTAVES + 1) / 2 * wide
             text = f"{USUAL_DENSITY * 2**k:,.0f}"
-            place = QRectF(min(max(x - 30, 0), wide - 60), 24, 60, 16)
+            room = span(60)
+            place = QRectF(min(max(x - room / 2, 0), wide - room), 24, room, span(16))
             side = (
                 Qt.AlignmentFlag.AlignLeft
                 if k < 0
