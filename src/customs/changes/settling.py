@@ -23,6 +23,7 @@ from customs.changes.moving import moved_mesh
 from customs.changes.rows import bare_rows_settled, kept_places, unlike_as_nodes, unmirrored
 from customs.conventions.turn import placed
 from customs.motion.posing.pose import joint_matrices
+from customs.scene.alike import Alike
 from customs.scene.arrays import frozen
 from customs.scene.copies import keys_apart
 from customs.scene.key import Key, made_key
@@ -92,36 +93,43 @@ def _moved_meshes(
     first gets a copy.
     """
     meshes: list[Mesh] = list(scene.meshes)
-    own: dict[int, list[tuple[F64, int]]] = {}
+    own: dict[int, Alike[int]] = {}
     for m in scene.placements.meshes:
-        own[m] = [(np.eye(4), m)]
+        own[m] = _kept(m)
     shown = [n for n in mesh_nodes(scene) if scene.nodes[n].mesh is not None]
     for n in shown:
         node = scene.nodes[n]
         if node.skin is not None or np.array_equal(taken[n], np.eye(4)):
-            own.setdefault(node.mesh or 0, [])[:] = [(np.eye(4), node.mesh or 0)]
+            own[node.mesh or 0] = _kept(node.mesh or 0)
     copied = 0
     for n in shown:
         node, k = scene.nodes[n], taken[n]
         if node.skin is not None or np.array_equal(k, np.eye(4)):
             continue
         index = node.mesh or 0
-        known = own.setdefault(index, [])
-        at = next((m for matrix, m in known if np.abs(matrix - k).max() < IDENTITY * 1e-3), None)
+        known = own.setdefault(index, Alike(IDENTITY * 1e-3))
+        at = known.find(k)
         if at is None:
             moved = moved_mesh(scene.meshes[index], inverse(k))
-            at = len(meshes) if known else index
-            if known:
+            at = len(meshes) if len(known) else index
+            if len(known):
                 copied += 1
                 meshes.append(
                     replace(moved, key=_copied(scene, index, n), made_from=(scene.meshes[index].key,))
                 )
             else:
                 meshes[index] = moved
-            known.append((k, at))
+            known.add(k, at)
         if at != index:
             nodes[n] = replace(nodes[n], mesh=at)
     return nodes, meshes, copied
+
+
+def _kept(mesh: int) -> Alike[int]:
+    """A mesh that some nodes show as it is."""
+    out: Alike[int] = Alike(IDENTITY * 1e-3)
+    out.add(np.eye(4), mesh)
+    return out
 
 
 def _copied(scene: Scene, mesh: int, node: int) -> Key:
