@@ -25,6 +25,7 @@ from customs.route.route import SceneCache, Stop
 from customs.route.step import get_step, make_settings
 from customs.scene.arrays import frozen
 from customs.scene.model import Scene
+from customs.shipment.state import Asset
 from customs.work.by_hand import Chooser, SoftHold, soft_values
 from customs.work.goods import take_again, take_in
 from customs.work.lookup import find_origin, find_sheet
@@ -47,8 +48,10 @@ def test_the_stores_hold_them() -> None:
     )
 
 
-def mixed(folder: Path) -> tuple[object, Path]:
+@pytest.fixture(scope="module")
+def mixed(tmp_path_factory: pytest.TempPathFactory) -> tuple[Asset, Path]:
     """The warden's asset with the body under the suit taken away and the suit joined, in a store."""
+    folder = tmp_path_factory.mktemp("mixed")
     store, found = folder / "store", []
     for made, licence in ((warden(), "free with the glasshouse"), (suit(), "CC-BY-4.0")):
         path = saved(replace(made, copyright=""), folder / made.name / f"{made.name}.glb")
@@ -67,10 +70,12 @@ def mixed(folder: Path) -> tuple[object, Path]:
 
 
 @pytest.mark.parametrize("sheet_id", SHEETS)
-def test_a_suit_of_two_sources_plays_the_wardens_clips(sheet_id: str, tmp_path: Path) -> None:
-    mine, store = mixed(tmp_path)
+def test_a_suit_of_two_sources_plays_the_wardens_clips(
+    sheet_id: str, mixed: tuple[Asset, Path], tmp_path: Path
+) -> None:
+    mine, store = mixed
     sheet, cache = find_sheet(sheet_id), SceneCache()
-    asset = run_plan(PlanRequest(asked_of(mine, store, sheet)), cache).asset  # type: ignore[arg-type]
+    asset = run_plan(PlanRequest(asked_of(mine, store, sheet)), cache).asset
     done = run_evaluate(asked_of(asset, store, sheet), cache)
     assert done.ledger.verdict != "held", [r for r in done.ledger.open() if r.verdict == "held"]
     scene = done.at(None)

@@ -54,8 +54,8 @@ def test_each_demo_asset_goes_into_its_kit_and_out_again(
 ) -> None:
     kit = new_kit(sheet, tmp_path / "kit")
     before, folders = now(kit), []
-    # Every second of the goods, the others into the next kit.
-    for k, asset in enumerate([a for i, a in enumerate(goods) if i % 2 == list(KITS).index(sheet) % 2]):
+    # Every good into one of the kits.
+    for k, asset in enumerate([a for i, a in enumerate(goods) if i % len(KITS) == list(KITS).index(sheet)]):
         result = into_kit(asset, sheet, goods, tmp_path / "out", kit, 10 + k, replace=True)
         assert (result.folder is None) == (asset in HELD), (asset, result.error)
         if result.folder is not None:

@@ -40,7 +40,7 @@ ten thousandths of its longest side), 10 and 12 of normals, 12 and 14 of UVs.
 
 
 def model() -> Scene:
-    """The stork with a second UV set, vertex colours and clips, its textures inside."""
+    """The stork with a second UV set, vertex colours and clips, its textures inside, every third of their pixels."""
     scene = stork.scene()
 
     def more(prim: Primitive) -> Primitive:
@@ -52,7 +52,10 @@ def model() -> Scene:
         )
 
     meshes = tuple(replace(m, primitives=tuple(more(p) for p in m.primitives)) for m in scene.meshes)
-    return replace(scene, meshes=meshes)
+    images = tuple(
+        replace(i, content=None, pixels=frozen(image_pixels(i)[::3, ::3], np.uint8)) for i in scene.images
+    )
+    return replace(scene, meshes=meshes, images=images)
 
 
 @pytest.fixture(scope="module")

@@ -393,7 +393,7 @@ def ported(asset: str, sheet: str, goods: dict[str, Path], out: Path) -> tuple[P
     ).folder
 
 
-@pytest.mark.breadth(5)
+@pytest.mark.breadth(8)
 @pytest.mark.parametrize(("asset", "sheet"), list(TABLE))
 def test_routes_verdicts_and_outside_judges(
     asset: str, sheet: str, goods: dict[str, Path], tmp_path: Path
