@@ -27,7 +27,7 @@ from customs_desktop.queue_model import GROUPS as STATES
 from customs_desktop.queue_model import QueueModel
 from customs_desktop.running import Asked
 from customs_desktop.style.theme import font, span
-from customs_desktop.widgets.basics import button, combo, label, row
+from customs_desktop.widgets.basics import button, combo, label, lines_of, row
 from customs_desktop.widgets.marks import mark_icon
 from customs_desktop.widgets.tables import dressed, listing
 
@@ -81,21 +81,27 @@ class QueuePage(QWidget):
         self.pause.setCheckable(True)
         self.stop = button("Cancel", self.running.cancel, "chip")
         self.page = button("Report", self._open_report, "flat", "", "The report of the run, in a browser")
-        where = row(
-            label("Recipe"), self.recipe, button("…", self._choose_recipe, "", "", "Choose a recipe"),
-            label("Goods"), self.inputs, button("…", self._choose_goods, "", "", "Choose files or a folder"),
-            label("To"), self.out, button("…", self._choose_out, "", "", "Choose a folder"), self.replace,
-        )  # fmt: skip
+        where = lines_of(
+            row(label("Recipe"), self.recipe, button("…", self._choose_recipe, "", "", "Choose a recipe")),
+            row(
+                label("Goods"),
+                self.inputs,
+                button("…", self._choose_goods, "", "", "Choose files or a folder"),
+            ),
+            row(label("To"), self.out, button("…", self._choose_out, "", "", "Choose a folder")),
+            self.replace,
+            button("Close", close, "flat"),
+            grows=True,
+        )
         self.groups = combo(GROUPS, "Which goods", self._group)
         self.groups.setMinimumWidth(span(104, 0.5))
-        state = row(
+        state = lines_of(
             self.groups,
             1,
             self.page,
             self.pause,
             self.stop,
             self.go,
-            button("Close", close, "flat"),
         )
         return where, state
 
@@ -108,9 +114,8 @@ class QueuePage(QWidget):
         self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.table.customContextMenuRequested.connect(self._menu)
         self.decisions = listing(
-            ["", "What is open", "Goods", "Remedy"], "What one decision would clear", (28, 130, 46)
+            ["", "What is open", "Goods", "Remedy"], "What one decision would clear", (28, 116, 46)
         )
-        self.decisions.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.decisions.itemSelectionChanged.connect(self._about)
         self.these = button(
             "For these",
@@ -130,6 +135,7 @@ class QueuePage(QWidget):
         field.setFont(font())
         field.setPlaceholderText(hint)
         field.setAccessibleName(name)
+        field.setMinimumWidth(span(84))
         field.textChanged.connect(lambda _: self._enable())
         return field
 
@@ -137,11 +143,11 @@ class QueuePage(QWidget):
         head = self.table.horizontalHeader()
         assert head is not None
         head.setStretchLastSection(False)
-        for k, mode in enumerate((0, 0, 1, 0)):
+        for k, mode in enumerate((0, 1, 1, 0)):
             head.setSectionResizeMode(
                 k, QHeaderView.ResizeMode.Stretch if mode else QHeaderView.ResizeMode.Interactive
             )
-        for k, width in enumerate((28, 130, 0, 58)):
+        for k, width in enumerate((28, 0, 0, 58)):
             if width:
                 self.table.setColumnWidth(k, span(width))
         left = _column(self.table, row(self.first, self.take, 1))

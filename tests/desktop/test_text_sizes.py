@@ -104,6 +104,10 @@ def test_panels_show_all_they_say(text: None, demo: Rig, size: tuple[int, int]) 
             w.deck.open(name)
             demo.settle()
             assert (desk, name, cut_off(page)) == (desk, name, [])
+    for guest, show in (("queue", w.guests.show_queue), ("history", w.guests.show_history)):
+        show()
+        demo.settle()
+        assert (guest, cut_off(getattr(w.guests, guest))) == (guest, [])
 
 
 @pytest.mark.goods("watering_stork")

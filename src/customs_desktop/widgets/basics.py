@@ -102,10 +102,13 @@ def row(*widgets: QWidget | str | int, spacing: int = 6) -> QWidget:
     return out
 
 
-def lines_of(*widgets: QWidget | int, gap: int = 6) -> QWidget:
-    """Widgets side by side, in as many lines as they need; after a number they stand at the right end of their line."""
+def lines_of(*widgets: QWidget | int, grows: bool = False) -> QWidget:
+    """Widgets side by side, in as many lines as they need; after a number they stand at the right end of their line.
+    Where one `grows` those that can share the room that is left in their line.
+    """
     out = QWidget()
-    flow = Flow(out, gap)
+    flow = Flow(out)
+    flow.grows = grows
     for item in widgets:
         if isinstance(item, int):
             flow.apart = flow.count()
@@ -240,7 +243,7 @@ class Flow(QLayout):
     def __init__(self, parent: QWidget, gap: int = 6) -> None:
         super().__init__(parent)
         self.items: list[QLayoutItem] = []
-        self.gap, self.apart = gap, -1
+        self.gap, self.apart, self.grows = gap, -1, False
         self.setContentsMargins(0, 0, 0, 0)
 
     def addItem(self, item: QLayoutItem | None) -> None:
@@ -281,7 +284,10 @@ class Flow(QLayout):
         for line in self._lines(room.width()):
             x, tall = room.x(), max(size.height() for _, size in line)
             free = room.width() - sum(size.width() + self.gap for _, size in line) + self.gap
+            wide = [number for number, _ in line if self._grows(self.items[number])]
             for number, size in line:
+                if number in wide:
+                    size.setWidth(size.width() + max(free, 0) // len(wide))
                 x += max(free, 0) if number == self.apart else 0
                 if move:
                     low = (tall - size.height()) // 2
@@ -291,12 +297,17 @@ class Flow(QLayout):
         margins = self.contentsMargins()
         return y - self.gap * bool(self.items) + margins.bottom() - rect.y()
 
+    def _grows(self, item: QLayoutItem) -> bool:
+        return self.grows and bool(item.expandingDirections() & Qt.Orientation.Horizontal)
+
     def _lines(self, width: int) -> list[list[tuple[int, QSize]]]:
         """Numbers and sizes of the items of each line."""
         out: list[list[tuple[int, QSize]]] = []
         x = 0
         for number, item in enumerate(self.items):
             size = item.sizeHint()
+            if self._grows(item):
+                size.setWidth(item.minimumSize().width())
             if not out or x + size.width() > width:
                 out.append([])
                 x = 0

@@ -201,7 +201,8 @@ class Preview(QWidget):
         painter.fillRect(QRectF(0, 0, self.width(), HEAD), colour("paper"))
         painter.setPen(colour("ink"))
         painter.setFont(font(0.5, 700))
-        painter.drawText(QRectF(14, 0, 80, HEAD), Qt.AlignmentFlag.AlignVCenter, "Preview")
+        start = 14 + painter.fontMetrics().horizontalAdvance("Preview") + 14
+        painter.drawText(QRectF(14, 0, start, HEAD), Qt.AlignmentFlag.AlignVCenter, "Preview")
         painter.setFont(font(0))
         painter.setPen(colour("soft"))
         said = (
@@ -209,7 +210,7 @@ class Preview(QWidget):
         )
         if self.mode == "clip" and self.player.stretch is not None and not self.waiting:
             said += f" · {self.player.stretch.name} · {self.player.seconds:.1f} of {self.player.length:.1f} s"
-        room = QRectF(82, 0, self.width() - 92, HEAD)
+        room = QRectF(start, 0, self.width() - start - 10, HEAD)
         text = painter.fontMetrics().elidedText(said, Qt.TextElideMode.ElideMiddle, int(room.width()))
         painter.drawText(room, Qt.AlignmentFlag.AlignVCenter, text)
 
