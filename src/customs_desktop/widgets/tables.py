@@ -54,9 +54,8 @@ class LastColumn(QObject):
     def __init__(self, head: QHeaderView) -> None:
         # The table's, not the head's: nobody in Python holds on to a head, and what hangs from it would go.
         super().__init__(head.parent())
-        self.head, self.least = head, 0
+        self.head, self.least, self._given = head, 0, (-1, 0)
         head.setStretchLastSection(True)
-        head.sectionResized.connect(self._resized)
         head.installEventFilter(self)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
@@ -64,22 +63,18 @@ class LastColumn(QObject):
             self.fit()
         return False
 
-    def _resized(self, number: int, before: int, after: int) -> None:
-        if number != self.head.count() - 1:
-            self.fit()
-
     def fit(self) -> None:
-        """Take the room there is now."""
+        """A column is stretched from the size it was given, and never below that: what it needs."""
         head, last = self.head, self.head.count() - 1
         stretch = QHeaderView.ResizeMode.Stretch
         if last < 0 or any(head.sectionResizeMode(k) == stretch for k in range(last + 1)):
             return
-        least = max(self.least, head.sectionSizeHint(last))
-        fits = head.sectionPosition(last) + least <= head.width()
-        if fits != head.stretchLastSection():
-            head.setStretchLastSection(fits)
-        if not fits and head.sectionSize(last) != least:
-            head.resizeSection(last, least)
+        given = (last, max(self.least, head.sectionSizeHint(last)))
+        if given != self._given:
+            self._given = given
+            head.setStretchLastSection(False)
+            head.resizeSection(*given)
+            head.setStretchLastSection(True)
 
 
 def head_width(table: QTableView, column: int) -> int:
