@@ -41,6 +41,8 @@ from customs.tolerances import IDENTITY
 from customs.words import many
 
 F64 = npt.NDArray[np.float64]
+SAME_TAKEN = IDENTITY * 1e-3
+"""Transforms that nodes give up count as one where no entry differs by more."""
 SAME_MATRIX = 1e-6
 """Largest difference between matrices that count as one (no unit, or metres)."""
 
@@ -50,7 +52,7 @@ def settle(scene: Scene) -> tuple[Scene, tuple[Remark, ...]]:
     scene, copied_rows = unmirrored(unlike_as_nodes(bare_rows_settled(_parted_skinned(scene))))
     taken, remarks = _taken_off(scene)
     remarks += copied_rows
-    if all(np.abs(k - np.eye(4)).max() < IDENTITY * 1e-3 for k in taken.values()):
+    if all(np.abs(k - np.eye(4)).max() < SAME_TAKEN for k in taken.values()):
         return to_bind(_lift_skinned(_all_rooted(scene))), remarks
     above = {c: i for i, n in enumerate(scene.nodes) for c in n.children}
     nodes = list(scene.nodes)
@@ -107,7 +109,7 @@ def _moved_meshes(
         if node.skin is not None or np.array_equal(k, np.eye(4)):
             continue
         index = node.mesh or 0
-        known = own.setdefault(index, Alike(IDENTITY * 1e-3))
+        known = own.setdefault(index, Alike(SAME_TAKEN))
         at = known.find(k)
         if at is None:
             moved = moved_mesh(scene.meshes[index], inverse(k))
@@ -127,7 +129,7 @@ def _moved_meshes(
 
 def _kept(mesh: int) -> Alike[int]:
     """A mesh that some nodes show as it is."""
-    out: Alike[int] = Alike(IDENTITY * 1e-3)
+    out: Alike[int] = Alike(SAME_TAKEN)
     out.add(np.eye(4), mesh)
     return out
 

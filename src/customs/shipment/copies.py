@@ -122,7 +122,7 @@ def unpack(packed: Path, target: Path, job: Job | None = None) -> Unpacked:
 
 @contextmanager
 def _opened(packed: Path) -> Iterator[zipfile.ZipFile]:
-    """The archive. Raises ShipmentError where it is the packed file that cannot be read, and not a place that cannot be written."""
+    """The archive. Raises ShipmentError where it cannot be read itself; a place that cannot be written is another matter."""
     with ExitStack() as stack:
         try:
             archive = stack.enter_context(zipfile.ZipFile(stack.enter_context(open_regular(packed))))
