@@ -216,7 +216,7 @@ def _but_the_turn(m: F64) -> F64:
     kept = m.copy()
     kept[:3, :3] = left @ right
     k = inverse(m) @ kept
-    return np.eye(4) if np.abs(k - np.eye(4)).max() < IDENTITY * 1e-3 else k
+    return np.eye(4) if np.abs(k - np.eye(4)).max() < SAME_TAKEN else k
 
 
 def _all_rooted(scene: Scene) -> Scene:

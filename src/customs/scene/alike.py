@@ -9,8 +9,8 @@ import numpy.typing as npt
 
 T = TypeVar("T")
 F64 = npt.NDArray[np.float64]
-_PRIMES = (2, 3, 5, 7, 11, 13, 17, 19, 23, 29, 31, 37, 41, 43, 47, 53)
-_WEIGHTS = np.sqrt(np.array(_PRIMES, np.float64)) / np.sqrt(np.array(_PRIMES, np.float64)).sum()
+_ROOTS = np.sqrt([2, 3, 5, 7, 11, 13, 17, 19, 23, 29, 31, 37, 41, 43, 47, 53])
+_WEIGHTS = _ROOTS / _ROOTS.sum()
 """Of the entries: their sum is one, so two matrices whose entries differ by d at most have sums no further apart."""
 
 

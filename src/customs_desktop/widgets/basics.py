@@ -306,6 +306,7 @@ class Flow(QLayout):
         x = 0
         for number, item in enumerate(self.items):
             size = item.sizeHint()
+            size.setWidth(min(size.width(), max(width, 1)))
             if self._grows(item):
                 size.setWidth(item.minimumSize().width())
             if not out or x + size.width() > width:

@@ -73,7 +73,6 @@ class KindsPage(QWidget):
         self.rows = [
             there.get(k) or KindRow(k, TITLES[k], 0, 0, 0, 0.0) for k in KINDS if k in there or k in gone
         ]
-        last = self.table.findChild(LastColumn)
         # Without rows first: what sat in them goes with them.
         self.table.setRowCount(0)
         self.table.setRowCount(len(self.rows))
@@ -97,8 +96,10 @@ class KindsPage(QWidget):
             out = self.outs[r.kind] = Chips((("kept", "kept"), ("left out", "left out")), True, "cell")
             out.chosen.connect(lambda what, k=r.kind: self.leave_out(k, what == "left out"))
             self.table.setCellWidget(at, 6, row(out, 1))
+        if self.outs:
+            last = self.table.findChild(LastColumn)
             last.least = out.sizeHint().width() + 12
-        last.fit()
+            last.fit()
         self._show_states()
 
     def _show_states(self) -> None:
